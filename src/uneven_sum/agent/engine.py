@@ -1,0 +1,482 @@
+"""Decides when to pause, holds the pause, and sets the script going again."""
+
+from __future__ import annotations
+
+import os
+import signal
+import sys
+import threading
+import types
+import warnings
+from typing import Any
+
+from . import handled, judge, motion, nonfinite, probes, report, stack, state
+from .loader import Loader
+from .report import Pause
+from .rewrite import Options, Site
+from .scope import MISSING, Scope
+from .wire import Closed, Wire
+
+QUIET_WARNINGS = (
+    DeprecationWarning,
+    PendingDeprecationWarning,
+    FutureWarning,
+    ImportWarning,
+    ResourceWarning,
+    SyntaxWarning,
+    BytesWarning,
+    EncodingWarning,
+)
+LOOKED_AGAIN = 30  # times that one place is taken apart without a pause, before it is taken as carried
+CALL_SIGNAL = getattr(signal, "SIGRTMAX", signal.SIGUSR2) - (3 if hasattr(signal, "SIGRTMAX") else 0)
+
+
+class Engine(probes.Listener):
+    """One run of one script."""
+
+    def __init__(self, wire: Wire) -> None:
+        from .requests import Requests
+
+        self.wire = wire
+        self.loader = Loader(Options())
+        self.pauses_on: set[str] = set()  # error, warning, nonfinite, created, arrived, carried, frames
+        self.go_on = False  # tell of each distinct statement that trips, and go on
+        self.told: set[tuple[str, int, str]] = set()
+        self.accepted: set[tuple[str, int]] = set()
+        self.motion = motion.Motion(self._arrived, self._met, self._settled)
+        self.held: dict[types.FrameType, list[str]] = {}
+        self.looked: dict[int, int] = {}
+        self.lock = threading.RLock()
+        self.present: Pause | None = None
+        self.facts: dict[str, Any] = {}
+        self.judged: BaseException | None = None
+        self.last_bad: Any = MISSING  # what a call of the user's has just returned
+        self.seen_error = 0
+        self.requests = Requests(self)
+        self.run_started = False
+        self.ended = False
+        self._show: Any = None
+
+    # -- set-up --------------------------------------------------------------------------------------
+
+    def install(self) -> None:
+        """Puts the engine behind the probes, the warnings and the host's signal."""
+        probes.listener = self
+        self._show = warnings._showwarnmsg  # type: ignore[attr-defined]
+        warnings._showwarnmsg = self._warned  # type: ignore[attr-defined]
+        signal.signal(CALL_SIGNAL, self._called)
+        os.register_at_fork(after_in_child=self._in_child)
+
+    def _in_child(self) -> None:
+        """A child of the script runs on with every lookout off."""
+        if state.own_fork:
+            return
+        state.quiet = True
+        sys.settrace(None)
+        try:
+            self.wire.sock.close()
+        except OSError:
+            pass
+
+    # -- trips ---------------------------------------------------------------------------------------
+
+    def nonfinite(self, value: Any, site: Site, frame: types.FrameType, old: Any) -> None:
+        try:
+            self._judge(value, site, frame, old)
+        except Closed:
+            self._alone()
+        except Exception as e:
+            self._trouble(e)
+
+    def _judge(self, value: Any, site: Site, frame: types.FrameType, old: Any) -> None:
+        returns = site.role in ("return", "yield")
+        fresh = self.last_bad is MISSING or self.last_bad is not value
+        if returns:
+            self.last_bad = value if type(value) is float or nonfinite.is_number_kind(type(value)) else MISSING
+        state.met += 1
+        if "nonfinite" not in self.pauses_on:
+            return
+        statement = site.file.statement(site.statement)
+        node = self._expression(site)
+        if node is None or statement is None:
+            return
+        where = (site.file.path, statement.line)
+        if where in self.accepted or self.go_on and (*where, "nonfinite") in self.told:
+            self._drop_held(frame)  # of the same cause
+            return
+        if isinstance(node, (judge.ast.Name, judge.ast.Attribute, judge.ast.Subscript)):
+            kind: str | None = judge.CARRIED
+        elif isinstance(node, judge.ast.Call) and not returns and not fresh:
+            kind = judge.CARRIED
+        elif old is not None and self._was_bad(value, old):
+            kind = judge.CARRIED
+        elif judge.is_deliberate(node):
+            kind = judge.CARRIED
+        else:
+            kind = self._kind(value, site, node, frame)
+        if kind == judge.CARRIED:
+            if "carried" not in self.pauses_on:
+                return
+            pause = Pause("nonfinite", frame, kind=kind, expression=node, actual=value, statement=statement)
+            self.pause(pause)
+            return
+        number = hash((where, site.expression))
+        if self.looked.get(number, 0) > LOOKED_AGAIN:
+            return
+        self.looked[number] = self.looked.get(number, 0) + 1
+        pause = Pause("nonfinite", frame, kind=kind, expression=node, actual=value, statement=statement)
+        pause.warnings = self._held_texts(frame)
+        apart = report.examine(pause)
+        if apart["kind"] is None and not apart["trial"]:
+            return  # taken apart, no term of it is at fault: it came from further in
+        pause.kind = apart["kind"] or kind
+        if pause.kind == judge.ARRIVED and (
+            "arrived" not in self.pauses_on or nonfinite_is_frame(value) and "frames" not in self.pauses_on
+        ):
+            return
+        if pause.kind == judge.CREATED and "created" not in self.pauses_on:
+            return
+        self.looked[number] -= 1
+        self._drop_held(frame)
+        self.pause(pause, apart)
+
+    def _kind(self, value: Any, site: Site, node: Any, frame: types.FrameType) -> str:
+        operands = judge.Operands(node, Scope(frame))
+        if judge.explained(value, operands):
+            return judge.CARRIED
+        if operands.exempt and not operands.cellwise:
+            return judge.CARRIED
+        return judge.ARRIVED if operands.calls and operands.no_data_calls == operands.calls else judge.CREATED
+
+    @staticmethod
+    def _was_bad(value: Any, old: Any) -> bool:
+        """An augmented assignment in place: the cells that were bad before account for those that are now."""
+        now = nonfinite.mask(value)
+        if isinstance(now, bool) or isinstance(old, bool):
+            return True
+        return not bool((now & ~old).any()) if getattr(now, "shape", None) == getattr(old, "shape", None) else True
+
+    def _expression(self, site: Site) -> Any:
+        if site.expression is None:
+            return None
+        if site.role == "augmented":
+            statement = site.file.statement(site.statement)
+            return statement and statement.node
+        return site.file.node(site.expression)
+
+    def finite(self, site: Site, frame: types.FrameType) -> None:
+        """A statement's result is fine after all: what it warned of is told now."""
+        if frame in self.held and site.role in ("value", "return", "yield", "test", "augmented", "iterable"):
+            self._settle(frame)
+
+    def failed(self, site: Site, frame: types.FrameType, head: bool) -> str:
+        try:
+            return self._failed(site, frame, head)
+        except Closed:
+            self._alone()
+        except Exception as e:
+            self._trouble(e)
+        return ""
+
+    def _failed(self, site: Site, frame: types.FrameType, head: bool) -> str:
+        exc = sys.exc_info()[1]
+        if exc is None or exc is self.judged or isinstance(exc, (GeneratorExit, SystemExit, KeyboardInterrupt)):
+            return ""
+        if "error" not in self.pauses_on:
+            return ""
+        if isinstance(exc, (StopIteration, StopAsyncIteration)) and not frame.f_code.co_name.startswith("<module"):
+            return ""  # it ends an iteration, or becomes a RuntimeError that is met further out
+        statement = site.file.statement(site.statement)
+        if statement is None:
+            return ""
+        if head and not self._in_head(exc, frame, statement):
+            return ""
+        if handled.in_file(exc, statement, frame) or self._handled_outside(exc, frame):
+            if frame in self.held:
+                self._settle(frame)
+            return ""
+        self.judged = exc
+        pause = Pause("error", frame, exception=exc, statement=statement, can_retry=not head)
+        pause.warnings = self._held_texts(frame)
+        self._drop_held(frame)
+        action = self.pause(pause)
+        if action in ("retry", "skip"):
+            self.judged = None
+        return action
+
+    @staticmethod
+    def _in_head(exc: BaseException, frame: types.FrameType, statement: Any) -> bool:
+        tb = exc.__traceback__
+        while tb is not None and tb.tb_frame is not frame:
+            tb = tb.tb_next
+        if tb is None:
+            return False
+        node = statement.node
+        line = tb.tb_lineno
+        if node.lineno <= line <= max(statement.head_end, node.lineno):
+            return True
+        rest = getattr(node, "orelse", [])
+        while len(rest) == 1 and isinstance(rest[0], judge.ast.If):  # an elif
+            if rest[0].test.lineno <= line <= (rest[0].test.end_lineno or 0):
+                return True
+            rest = rest[0].orelse
+        return any(d.lineno <= line <= d.end_lineno for d in getattr(node, "decorator_list", []))
+
+    def _handled_outside(self, exc: BaseException, frame: types.FrameType) -> bool:
+        outer = frame.f_back
+        while outer is not None:
+            if not stack.is_ours(outer):
+                file = stack.file_of(outer)
+                if file is not None:
+                    statement = handled.statement_at(file, outer)
+                    if statement is not None and handled.in_file(exc, statement, outer):
+                        return True
+                elif handled.in_code(exc, outer):
+                    return True
+            outer = outer.f_back
+        return False
+
+    # -- warnings ------------------------------------------------------------------------------------
+
+    def _warned(self, message: Any) -> None:
+        """Stands where `warnings` shows a warning that its filters let through."""
+        self._show(message)
+        if state.quiet or state.in_trial or "warning" not in self.pauses_on:
+            return
+        try:
+            if warnings._showwarnmsg_impl is not _PLAIN_SHOW:  # type: ignore[attr-defined]
+                return  # the script records its warnings itself
+            if issubclass(message.category, QUIET_WARNINGS):
+                return
+            frame = self._warner(sys._getframe(1))
+            if frame is None:
+                return
+            text = f"{message.category.__name__}: {message.message}"
+            self.held.setdefault(frame, []).append(text)
+            probes.holding = True
+            self.motion.hold(frame)
+        except Closed:
+            self._alone()
+        except Exception as e:
+            self._trouble(e)
+
+    @staticmethod
+    def _warner(frame: types.FrameType | None) -> types.FrameType | None:
+        """The nearest call of the user's, unless an import lies between."""
+        while frame is not None and stack.file_of(frame) is None:
+            if str(frame.f_globals.get("__name__", "")).startswith("importlib._bootstrap"):
+                return None
+            frame = frame.f_back
+        return frame
+
+    def _held_texts(self, frame: types.FrameType) -> list[str]:
+        return list(self.held.get(frame, []))
+
+    def _drop_held(self, frame: types.FrameType) -> list[str]:
+        texts = self.held.pop(frame, [])
+        probes.holding = bool(self.held)
+        self.motion.release(frame)
+        return texts
+
+    def _settled(self, frame: types.FrameType) -> None:
+        """The statement is over and nothing has looked at its result."""
+        if frame in self.held:
+            self._settle(frame, after=True)
+
+    def _settle(self, frame: types.FrameType, after: bool = False) -> None:
+        try:
+            texts = self._drop_held(frame)
+            pause = Pause("warning", frame, warnings=texts)
+            if after:
+                pause.state = "next"
+            self.pause(pause)
+        except Closed:
+            self._alone()
+        except Exception as e:
+            self._trouble(e)
+
+    # -- breakpoints and steps -----------------------------------------------------------------------
+
+    def breakpoint(self, site: Site, frame: types.FrameType) -> None:
+        statement = site.file.statement(site.statement)
+        if statement is None or not self._is_set(site.file.path, statement.line):
+            return
+        try:
+            self.pause(Pause("breakpoint", frame, "next", statement=statement))
+        except Closed:
+            self._alone()
+        except Exception as e:
+            self._trouble(e)
+
+    def _is_set(self, name: str, line: int) -> bool:
+        return line in self.loader.lines.get(os.path.realpath(name), ())
+
+    def _met(self, frame: types.FrameType, line: int) -> None:
+        self._guarded(Pause("breakpoint", frame, "next"))
+
+    def _arrived(self, frame: types.FrameType, returned: Any) -> None:
+        pause = Pause("step", frame, "next")
+        if not motion.nothing(returned):
+            pause.returned = returned
+            pause.state = "in" if self._in_the_middle(frame) else "next"
+        self._guarded(pause)
+
+    @staticmethod
+    def _in_the_middle(frame: types.FrameType) -> bool:
+        """True when the frame stands within a statement and not before one."""
+        place = handled.instruction_place(frame.f_code, frame.f_lasti)
+        file = stack.file_of(frame)
+        found = file and handled.statement_at(file, frame)
+        return bool(found and place and place[:2] != (found.node.lineno, found.node.col_offset))
+
+    def _guarded(self, pause: Pause) -> None:
+        try:
+            self.pause(pause)
+        except Closed:
+            self._alone()
+        except Exception as e:
+            self._trouble(e)
+
+    # -- the pause -----------------------------------------------------------------------------------
+
+    def pause(self, pause: Pause, apart: dict[str, Any] | None = None) -> str:
+        """Tells the host of a pause and answers its requests until it says how to go on."""
+        with self.lock:
+            if state.quiet:
+                return ""
+            state.quiet = True
+            try:
+                self.flush()
+                self.facts = report.compose(pause, apart=apart)
+                if pause.reason in ("error", "warning", "nonfinite") and self.go_on:
+                    key = (self.facts["file"], self.facts["line"], pause.reason)
+                    if key not in self.told:
+                        self.told.add(key)
+                        self.wire.event("unevenSum/tripped", self.facts)
+                    return ""
+                self.present = pause
+                self._tell(pause)
+                action = self.requests.serve()
+            finally:
+                self.present = None
+                self.requests.forget()
+                if not self.ended:
+                    state.quiet = False
+            mode, frame = self.requests.mode, pause.frame
+            if not state.quiet:
+                self.motion.begin(mode, frame)
+            return action
+
+    def _tell(self, pause: Pause) -> None:
+        reasons = {"error": "exception", "warning": "exception", "nonfinite": "exception", "end": "pause"}
+        self.wire.event(
+            "stopped",
+            {
+                "reason": reasons.get(pause.reason, pause.reason),
+                "description": self.facts["headline"],
+                "text": self.facts["headline"],
+                "threadId": threading.get_ident(),
+                "allThreadsStopped": True,
+                "unevenSum": self.facts,
+            },
+        )
+
+    def end_pause(self, main: dict[str, Any], path: str, seconds: float) -> None:
+        """The pause after the last line, while the module's values are still there."""
+        frame = _frame_over(main, path)
+        lines = max(1, len(stack.files[path].lines)) if path in stack.files else 1
+        pause = Pause("end", frame, "ran", place=(path, lines))
+        self.facts = {
+            **dict.fromkeys(("kind", "exception", "culprit", "returned")),
+            **{"warnings": [], "trail": [], "loops": [], "terms": [], "differs": "", "trial": "", "retry": False},
+            **{"reason": "end", "state": "ran", "file": os.path.abspath(path), "line": lines, "end_line": lines},
+            **{"function": "<module>", "statement": ""},
+            "headline": f"The script ran to its end in {seconds:.2f} s. Its values are still here: look at them, ask.",
+        }
+        self.present = pause
+        state.quiet = True
+        try:
+            self.flush()
+            self._tell(pause)
+            self.requests.serve()
+        except Closed:
+            pass
+        finally:
+            self.present = None
+
+    # -- calls from the host while the script runs ---------------------------------------------------
+
+    def _called(self, number: int, frame: types.FrameType | None) -> None:
+        """The host has sent something while the script was running."""
+        if state.quiet or state.in_trial or self.present is not None:
+            return
+        try:
+            if self.requests.while_running(frame):
+                inner = stack.user_frame(frame)
+                if inner is None or frame is None:
+                    return
+                within = "" if inner is frame else f", within {clean_name(frame)}"
+                self.pause(Pause("pause", inner, "in", interrupted_in=within))
+        except Closed:
+            self._alone()
+        except Exception as e:
+            self._trouble(e)
+
+    # -- odds and ends -------------------------------------------------------------------------------
+
+    def flush(self) -> None:
+        for stream in (sys.stdout, sys.stderr):
+            try:
+                stream.flush()
+            except Exception:
+                pass  # closed or replaced by the script
+
+    def _alone(self) -> None:
+        """The host has gone: the script runs on by itself, without lookouts."""
+        state.quiet = True
+        self.ended = True
+        sys.settrace(None)
+
+    def _trouble(self, e: Exception) -> None:
+        """Something of ours went wrong; the script must not notice."""
+        import traceback
+
+        text = "".join(traceback.format_exception(e))
+        try:
+            self.wire.event("unevenSum/trouble", {"message": f"{type(e).__name__}: {e}", "detail": text})
+        except Exception:
+            self._alone()
+
+
+def nonfinite_is_frame(value: Any) -> bool:
+    pd = nonfinite.module("pandas")
+    return pd is not None and isinstance(value, (pd.DataFrame, pd.Series))
+
+
+def clean_name(frame: types.FrameType) -> str:
+    module = frame.f_globals.get("__name__", "?")
+    return f"{module}.{frame.f_code.co_qualname}"
+
+
+def _frame_over(namespace: dict[str, Any], path: str) -> types.FrameType:
+    """A frame whose names are a module's, so that its values can be asked for after the last line."""
+    grab: dict[str, Any] = {}
+
+    def take() -> None:
+        grab["frame"] = sys._getframe(1)
+
+    tree = judge.ast.parse("0")
+    tree.body = [
+        judge.ast.Expr(judge.ast.Call(judge.ast.Constant("\0us:take"), [], []))  # a probe of its own
+    ]
+    judge.ast.fix_missing_locations(tree)
+    with state.silenced():
+        compiled = compile(tree, path, "exec")
+    from .rewrite import put_in
+
+    exec(put_in(compiled, {"take": take}), namespace)
+    frame: types.FrameType = grab["frame"]
+    return frame
+
+
+_PLAIN_SHOW = warnings._showwarnmsg_impl  # type: ignore[attr-defined]

@@ -1,0 +1,267 @@
+"""Says of a non-finite value whether it was created here, has arrived from outside, or was carried along.
+
+First the quick way, which runs no code of the script's: the operands that can be read (names, items,
+attributes) are looked at; where one explains the bad cells, they are carried.  Only when none does, the
+statement is taken apart (`terms`) and the culprit decides.
+"""
+
+from __future__ import annotations
+
+import ast
+import types
+from typing import Any
+
+from . import nonfinite
+from .names import EMPTY_BY_DESIGN
+from .rewrite import callee
+from .scope import MISSING, Scope, read_attribute, safe_kind
+from .source import COMPREHENSIONS
+
+CREATED, ARRIVED, CARRIED = "created", "arrived", "carried"
+TEXT = (str, bytes, bytearray, bool, type(None))
+
+
+class Unreadable(Exception):
+    """A term that cannot be read without running the script's code."""
+
+
+OPERATORS: dict[type, Any] = {}
+
+
+def _fill_operators() -> None:
+    import operator as o
+
+    OPERATORS.update({ast.Add: o.add, ast.Sub: o.sub, ast.Mult: o.mul, ast.Div: o.truediv, ast.FloorDiv: o.floordiv})
+    OPERATORS.update({ast.Mod: o.mod, ast.Pow: o.pow, ast.LShift: o.lshift, ast.RShift: o.rshift, ast.BitOr: o.or_})
+    OPERATORS.update({ast.BitXor: o.xor, ast.BitAnd: o.and_, ast.MatMult: o.matmul})
+    OPERATORS.update({ast.UAdd: o.pos, ast.USub: o.neg, ast.Not: o.not_, ast.Invert: o.invert})
+    OPERATORS.update({ast.Eq: o.eq, ast.NotEq: o.ne, ast.Lt: o.lt, ast.LtE: o.le, ast.Gt: o.gt, ast.GtE: o.ge})
+    OPERATORS.update({ast.Is: o.is_, ast.IsNot: o.is_not})
+    OPERATORS.update({ast.In: lambda a, b: a in b, ast.NotIn: lambda a, b: a not in b})
+
+
+_fill_operators()
+
+
+def read(node: ast.AST, scope: Scope) -> Any:
+    """The value of a name, attribute or item, and of arithmetic on numbers, or Unreadable."""
+    if isinstance(node, ast.Constant):
+        return node.value
+    if isinstance(node, ast.Name):
+        try:
+            return scope[node.id]
+        except KeyError:
+            raise Unreadable from None
+    if isinstance(node, ast.Attribute):
+        found = read_attribute(read(node.value, scope), node.attr)
+        if found is MISSING:
+            raise Unreadable
+        return found
+    if isinstance(node, ast.Subscript):
+        owner = read(node.value, scope)
+        index = read(node.slice, scope)
+        if not safe_kind(type(owner)):
+            raise Unreadable
+        try:
+            return owner[index]
+        except Exception:
+            raise Unreadable from None
+    if isinstance(node, ast.Slice):
+        return slice(*[part and read(part, scope) for part in (node.lower, node.upper, node.step)])
+    if isinstance(node, ast.Tuple):
+        return tuple(read(e, scope) for e in node.elts)
+    if isinstance(node, ast.BinOp):
+        left, right = read(node.left, scope), read(node.right, scope)
+        if type(left) in (int, float) and type(right) in (int, float) and not isinstance(node.op, ast.Pow):
+            try:
+                return OPERATORS[type(node.op)](left, right)
+            except Exception:
+                raise Unreadable from None
+        raise Unreadable
+    if isinstance(node, ast.UnaryOp):
+        value = read(node.operand, scope)
+        if type(value) in (int, float, complex):
+            return OPERATORS[type(node.op)](value)
+    raise Unreadable
+
+
+class Operands:
+    """The readable operands of an expression, and the kinds of calls in it."""
+
+    def __init__(self, node: ast.AST, scope: Scope) -> None:
+        self.scope = scope
+        self.cellwise: list[Any] = []  # values that meet the result cell by cell
+        self.whole: list[Any] = []  # values under a reduction, a product, an unknown call
+        self.no_data_calls = 0
+        self.calls = 0
+        self.exempt = False
+        self._walk(node, self.cellwise)
+
+    def _leaf(self, node: ast.AST, into: list[Any]) -> None:
+        try:
+            into.append(read(node, self.scope))
+        except Unreadable:
+            for child in ast.iter_child_nodes(node):
+                if isinstance(child, ast.expr):
+                    self._walk(child, self.whole)
+
+    def _walk(self, node: ast.AST, into: list[Any]) -> None:
+        if isinstance(node, ast.AugAssign):
+            self._walk(node.target, into)
+            self._walk(node.value, into)
+        elif isinstance(node, ast.BinOp):
+            side = self.whole if isinstance(node.op, ast.MatMult) else into
+            self._walk(node.left, side)
+            self._walk(node.right, side)
+        elif isinstance(node, ast.UnaryOp):
+            self._walk(node.operand, into)
+        elif isinstance(node, ast.Call):
+            self._call(node, into)
+        elif isinstance(node, (ast.Name, ast.Attribute, ast.Subscript, ast.Constant)):
+            self._leaf(node, into)
+        elif isinstance(node, COMPREHENSIONS):
+            for g in node.generators:
+                self._walk(g.iter, self.whole)
+        elif isinstance(node, ast.Lambda):
+            pass
+        else:
+            for child in ast.iter_child_nodes(node):
+                if isinstance(child, (ast.expr, ast.keyword)):
+                    self._walk(child, self.whole)
+
+    def _call(self, node: ast.Call, into: list[Any]) -> None:
+        self.calls += 1
+        if callee(node) in EMPTY_BY_DESIGN:
+            self.exempt = True
+        if is_deliberate(node):
+            into.append(float("nan"))
+            return
+        function = self._function(node)
+        side = into if is_cellwise(function) else self.whole
+        before = len(self.cellwise) + len(self.whole) + self.no_data_calls
+        if isinstance(node.func, ast.Attribute) and not isinstance(self._owner(node.func), types.ModuleType):
+            self._walk(node.func.value, side)
+        for a in node.args:
+            self._walk(a.value if isinstance(a, ast.Starred) else a, side)
+        for k in node.keywords:
+            self._walk(k.value, side)
+        given = (self.cellwise + self.whole)[:]
+        if before == len(given) + self.no_data_calls or not any(is_data(v) for v in self._own(node)):
+            self.no_data_calls += 1
+
+    def _own(self, node: ast.Call) -> list[Any]:
+        """What this very call is given; for terms that cannot be read, something that counts as data."""
+        parts: list[ast.AST] = [a.value if isinstance(a, ast.Starred) else a for a in node.args]
+        parts += [k.value for k in node.keywords]
+        if isinstance(node.func, ast.Attribute):
+            owner = self._owner(node.func)
+            if not isinstance(owner, (types.ModuleType, type)):
+                parts.append(node.func.value)
+        found = []
+        for part in parts:
+            try:
+                found.append(read(part, self.scope))
+            except Unreadable:
+                found.append("" if _is_text(part) else 0.0)
+        return found
+
+    def _owner(self, func: ast.Attribute) -> Any:
+        try:
+            return read(func.value, self.scope)
+        except Unreadable:
+            return None
+
+    def _function(self, node: ast.Call) -> Any:
+        try:
+            return read(node.func, self.scope)
+        except Unreadable:
+            return None
+
+
+def _is_text(node: ast.AST) -> bool:
+    return isinstance(node, ast.JoinedStr) or isinstance(node, ast.Constant) and isinstance(node.value, TEXT)
+
+
+def is_data(value: Any) -> bool:
+    """True for numbers, arrays, frames and collections of them: what can carry a number into a call."""
+    if isinstance(value, TEXT) or callable(value):
+        return False
+    if isinstance(value, (list, tuple, set, dict)):
+        values = value.values() if isinstance(value, dict) else value
+        return any(is_data(v) for v, _ in zip(values, range(20)))
+    if isinstance(value, (int, float, complex)):
+        return True
+    kind = type(value)
+    if hasattr(kind, "__array__") or nonfinite._LOOKERS.get(kind, nonfinite._nothing) is not nonfinite._nothing:
+        return getattr(getattr(value, "dtype", None), "kind", "f") not in "SUO" or not hasattr(value, "dtype")
+    return hasattr(kind, "__float__") or hasattr(kind, "__dataframe__")
+
+
+def is_cellwise(function: Any) -> bool:
+    """True for functions whose result's cells come from the operands' cells at the same place."""
+    np = nonfinite.module("numpy")
+    if np is not None and isinstance(function, np.ufunc):
+        return True
+    return getattr(function, "__module__", None) in ("math", "cmath") and getattr(
+        function, "__name__", ""
+    ) not in ("fsum", "prod", "sumprod")
+
+
+def is_deliberate(node: ast.AST) -> bool:
+    """`float("inf")`, `Decimal("NaN")`, `np.float64("nan")`: a non-finite literal in the shape of a call."""
+    if not isinstance(node, ast.Call) or len(node.args) != 1 or node.keywords:
+        return False
+    text = node.args[0]
+    if not (isinstance(text, ast.Constant) and isinstance(text.value, str)):
+        return False
+    return text.value.strip().lower().lstrip("+-") in ("inf", "infinity", "nan", "snan")
+
+
+def explained(value: Any, operands: Operands) -> bool:
+    """True when the bad cells of a value are all those of its operands: it only carries them."""
+    if any(nonfinite.count(v) for v in operands.whole):
+        return True
+    bad = [v for v in operands.cellwise if nonfinite.count(v)]
+    if not bad:
+        return False
+    if isinstance(value, tuple):
+        return True
+    pd = nonfinite.module("pandas")
+    if pd is not None and isinstance(value, (pd.Series, pd.DataFrame)):
+        return _explained_frame(pd, value, bad)
+    np = nonfinite.module("numpy")
+    mine = nonfinite.mask(value)
+    if np is None or isinstance(mine, bool):
+        return True
+    if not getattr(mine, "shape", ()):
+        return True  # one cell, and an operand of it is bad
+    left = mine.copy()
+    for operand in bad:
+        theirs = nonfinite.mask(operand)
+        try:
+            left &= ~np.broadcast_to(theirs, mine.shape)
+        except ValueError:
+            return True  # of another shape: it went through something that is no cell-by-cell operation
+    return not left.any()
+
+
+def _explained_frame(pd: Any, value: Any, bad: list[Any]) -> bool:
+    """Frames: a column has missing cells although no operand's column of that name (any, if new) had."""
+    if isinstance(value, pd.Series):
+        for operand in bad:
+            if isinstance(operand, pd.Series) and operand.index.equals(value.index):
+                continue
+            return True
+        mine = nonfinite.mask(value)
+        for operand in bad:
+            mine = mine & ~nonfinite.mask(operand)
+        return not mine.any()
+    had: set[Any] = set()
+    known: set[Any] = set()
+    for operand in bad:
+        if not isinstance(operand, pd.DataFrame):
+            return True
+        had |= set(nonfinite.columns(operand))
+    for operand in bad:
+        known |= set(operand.columns)
+    return all(name in had or name not in known for name in nonfinite.columns(value))

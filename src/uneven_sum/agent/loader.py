@@ -1,0 +1,121 @@
+"""Gives the user's modules their rewritten code, whichever way they are imported."""
+
+from __future__ import annotations
+
+import importlib.machinery
+import os
+import sys
+import types
+from typing import Any
+
+from . import probes, stack, state
+from .rewrite import Options, Rewriter, put_in
+from .source import SourceFile
+
+INSTALLED = ("site-packages", "dist-packages")
+
+
+class Loader:
+    """Decides what is the user's and compiles it; knows where the breakpoints are."""
+
+    def __init__(self, options: Options) -> None:
+        self.options = options
+        self.folders: list[str] = []
+        self.lines: dict[str, set[int]] = {}  # breakpoints wanted, by path
+        self.plain: dict[str, str] = {}  # files that run as they are, and why
+        self._library = tuple(
+            os.path.realpath(p) + os.sep for p in {os.path.dirname(os.__file__), sys.prefix, sys.base_prefix}
+        )
+
+    def is_users(self, path: str) -> bool:
+        """True for files under the user's folders that are not installed packages."""
+        if not path.endswith(".py"):
+            return False
+        real = os.path.realpath(path)
+        if real.startswith(stack.AGENT) or any(f"{os.sep}{part}{os.sep}" in real for part in INSTALLED):
+            return False
+        best = max((f for f in self.folders if real.startswith(f)), key=len, default=None)
+        if best is None:
+            return False
+        return not any(real.startswith(lib) and not best.startswith(lib) for lib in self._library)
+
+    def compile(self, path: str, data: bytes, name: str | None = None) -> types.CodeType:
+        """The code of one of the user's files, with probes; plain where it cannot be rewritten.
+
+        SyntaxError and ValueError are raised as `compile` would raise them.
+        """
+        name = name or path
+        plain = compile(data, name, "exec", dont_inherit=True)
+        file = SourceFile(name, data)
+        for options in (self.options, Options(False, self.options.checks, self.options.meters)):
+            try:
+                code = self._rewritten(file, options)
+            except (SyntaxError, RecursionError, ValueError, MemoryError) as e:
+                self.plain[name] = f"{type(e).__name__}: {e}"
+                continue
+            stack.files[name] = file
+            self.plain.pop(name, None)
+            return code
+        return plain
+
+    def _rewritten(self, file: SourceFile, options: Options) -> types.CodeType:
+        lines = self.lines.get(os.path.realpath(file.path), set())
+        with state.silenced():  # the plain compilation has given the script's own warnings
+            tree = Rewriter(file, probes.sites, options, lines).module()
+            code = compile(tree, file.path, "exec", dont_inherit=True)
+        return put_in(code, probes.PROBES)
+
+    def install(self) -> None:
+        """Every import of a user's file gets its code from here."""
+        loader = importlib.machinery.SourceFileLoader
+        original = loader.get_code
+        outer = self
+
+        def get_code(self: Any, fullname: str) -> types.CodeType | None:
+            try:
+                path = self.get_filename(fullname)
+                if outer.is_users(path):
+                    return outer.compile(path, self.get_data(path))
+            except Exception:
+                pass  # the original says what is wrong, in its own words
+            return original(self, fullname)
+
+        loader.get_code = get_code  # type: ignore[method-assign]
+
+    def refresh(self, path: str) -> set[str]:
+        """Swaps the code of the functions of a file for code with the present breakpoints.
+
+        Returns the file names (as the code has them) that were swapped.  Calls that are running keep
+        their code.
+        """
+        swapped = set()
+        for name, file in list(stack.files.items()):
+            if os.path.realpath(name) != path:
+                continue
+            try:
+                new = self._rewritten(file, self.options)
+            except (SyntaxError, RecursionError, ValueError, MemoryError):
+                continue
+            _swap(name, _functions(new))
+            swapped.add(name)
+        return swapped
+
+
+def _functions(code: types.CodeType, into: dict[Any, types.CodeType] | None = None) -> dict[Any, types.CodeType]:
+    found: dict[Any, types.CodeType] = {} if into is None else into
+    for const in code.co_consts:
+        if isinstance(const, types.CodeType):
+            found[const.co_qualname, const.co_firstlineno, const.co_name] = const
+            _functions(const, found)
+    return found
+
+
+def _swap(name: str, new: dict[Any, types.CodeType]) -> None:
+    import gc
+
+    for thing in gc.get_objects():
+        if type(thing) is types.FunctionType and thing.__code__.co_filename == name:
+            code = thing.__code__
+            other = new.get((code.co_qualname, code.co_firstlineno, code.co_name))
+            if other is not None and other.co_freevars == code.co_freevars:
+                thing.__code__ = other

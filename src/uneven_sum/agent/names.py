@@ -1,0 +1,38 @@
+"""The lists of names that the rewriting and the judging go by.  The user can add to them."""
+
+from __future__ import annotations
+
+# Calls whose arguments may be non-finite by intent: the caller tests for it or masks it.
+ABSORBING = {
+    *("where", "select", "choose", "nan_to_num", "isnan", "isfinite", "isinf", "isneginf", "isposinf", "isna"),
+    *("notna", "isnull", "notnull", "fillna", "dropna", "interpolate", "ffill", "bfill", "fix_invalid"),
+    *("masked_invalid", "masked_where", "is_nan", "is_finite", "is_infinite", "is_null", "fill_nan", "fill_null"),
+    *("drop_nans", "drop_nulls", "is_normal", "isclose", "allclose", "assert_allclose", "assert_array_equal"),
+    *("nansum", "nanmean", "nanmax", "nanmin", "nanstd", "nanvar", "nanmedian", "nanpercentile", "nanquantile"),
+    *("nanprod", "nanargmax", "nanargmin", "nancumsum", "nancumprod", "is_finite", "combine_first"),
+}
+
+# Calls that leave cells empty by design, and arrays that are not filled yet.
+EMPTY_BY_DESIGN = {
+    *("shift", "diff", "pct_change", "rolling", "expanding", "ewm", "reindex", "reindex_like", "resample"),
+    *("asfreq", "unstack", "pivot", "pivot_table", "lag", "mask", "where"),
+    *("empty", "empty_like", "ndarray", "full", "full_like", "masked_all", "masked_all_like"),
+}
+
+# Builtins whose arguments cannot carry a number on.
+NO_DATA_PASSED = {
+    *("range", "len", "isinstance", "issubclass", "type", "id", "iter", "next", "enumerate", "zip", "super"),
+    *("hasattr", "callable", "reversed", "locals", "globals", "vars", "dir"),
+}
+
+# A function that uses one of these sees its own frame: no temporary names in it.
+SEES_FRAME = {
+    *("locals", "vars", "dir", "eval", "exec", "currentframe", "_getframe", "stack", "getargvalues"),
+    *("f_locals", "query", "getframeinfo"),
+}
+
+# Decorators and callers whose functions other compilers read: left alone.
+COMPILED_ELSEWHERE = {
+    *("njit", "jit", "vectorize", "guvectorize", "cfunc", "stencil", "generated_jit", "jitclass", "overload"),
+    *("overload_method", "kernel", "script", "pmap", "pure_callback"),
+}

@@ -1,0 +1,276 @@
+"""Finds nan and infinities in a value: how many, and which cells.
+
+numpy and its kin are used only when the script has imported them.  Nothing here changes a value, and a
+value that resists being looked at counts as finite.
+"""
+
+from __future__ import annotations
+
+import array
+import decimal
+import math
+import sys
+from typing import Any
+
+MAX = sys.float_info.max
+CHUNK = 1 << 16  # cells looked at in one go: the truth values stay in the cache
+LOOKED_INTO = 100_000  # elements of a list or dict that are looked at
+
+# Types that can hold nothing non-finite, or that are somebody else's to judge.
+PLAIN: set[type] = {int, str, bytes, bool, type(None), type, range, slice, type(len), type(find := lambda: 0)}
+PLAIN |= {type(sys), type((i for i in ())), bytearray, memoryview, set, frozenset, type(Ellipsis)}
+
+
+def module(name: str) -> Any:
+    """A module if the script has imported it (wholly), else None."""
+    found = sys.modules.get(name)
+    return found if found is not None and getattr(found, "__spec__", None) is not None else None
+
+
+def count(value: Any) -> int:
+    """The number of non-finite cells of a value (for pandas: missing or infinite); 0 when it is fine."""
+    kind = type(value)
+    if kind is float:
+        return 0 if -MAX <= value <= MAX else 1
+    if kind in PLAIN:
+        return 0
+    looker = _LOOKERS.get(kind) or _looker(kind)
+    try:
+        return looker(value)
+    except Exception:
+        return 0
+
+
+def mask(value: Any) -> Any:
+    """Which cells are non-finite: a numpy array of bool, or one bool for a scalar."""
+    np = module("numpy")
+    pd = module("pandas")
+    if np is None or isinstance(value, (float, complex, int, decimal.Decimal)) and not isinstance(value, np.generic):
+        return count(value) > 0
+    if pd is not None and isinstance(value, (pd.Series, pd.Index)):
+        return _pandas_mask(np, pd, value)
+    if pd is not None and isinstance(value, pd.DataFrame):
+        return np.column_stack([_pandas_mask(np, pd, value.iloc[:, i]) for i in range(value.shape[1])])
+    if isinstance(value, np.ma.MaskedArray):
+        return np.asarray(~np.isfinite(value.filled(0)))
+    if isinstance(value, (list, tuple)):
+        if len(value) > LOOKED_INTO:
+            return count(value) > 0
+        return np.array([count(v) > 0 for v in value], dtype=bool)
+    cells = np.asarray(value)
+    if cells.dtype.kind in "fc":
+        return ~np.isfinite(cells)
+    if cells.dtype.kind == "O" and cells.size <= LOOKED_INTO:
+        return np.array([count(v) > 0 for v in cells.ravel()], dtype=bool).reshape(cells.shape)
+    return np.zeros(cells.shape, dtype=bool)
+
+
+def _looker(kind: type) -> Any:
+    """Chooses, once for each type, how its values are looked at."""
+    np, pd = module("numpy"), module("pandas")
+    found: Any = _nothing
+    if np is not None and issubclass(kind, np.ma.MaskedArray):
+        found = _masked
+    elif np is not None and issubclass(kind, np.ndarray):
+        found = _array
+    elif np is not None and issubclass(kind, np.generic):
+        found = _scalar if issubclass(kind, (np.floating, np.complexfloating)) else _nothing
+    elif issubclass(kind, float):
+        found = _float
+    elif issubclass(kind, complex):
+        found = _complex
+    elif issubclass(kind, decimal.Decimal):
+        found = _decimal
+    elif issubclass(kind, (list, tuple)):
+        found = _sequence
+    elif issubclass(kind, dict):
+        found = _mapping
+    elif issubclass(kind, array.array):
+        found = _typed_array
+    elif pd is not None and issubclass(kind, (pd.Series, pd.Index)):
+        found = _series
+    elif pd is not None and issubclass(kind, pd.DataFrame):
+        found = _frame
+    elif kind.__module__.startswith("polars."):
+        found = _polars
+    elif kind.__module__.startswith("scipy.sparse"):
+        found = _sparse
+    elif np is not None and hasattr(kind, "__array__"):
+        found = _offers_array
+    if found is not _nothing or hasattr(kind, "__module__"):
+        _LOOKERS[kind] = found
+    return found
+
+
+def _nothing(value: Any) -> int:
+    return 0
+
+
+def _float(value: Any) -> int:
+    return 0 if math.isfinite(value) else 1
+
+
+def _complex(value: Any) -> int:
+    return 0 if math.isfinite(value.real) and math.isfinite(value.imag) else 1
+
+
+def _decimal(value: Any) -> int:
+    return 0 if value.is_finite() else 1
+
+
+def _scalar(value: Any) -> int:
+    return 0 if sys.modules["numpy"].isfinite(value) else 1
+
+
+def _array(value: Any) -> int:
+    np = sys.modules["numpy"]
+    kind = value.dtype.kind
+    if kind in "fc":
+        return count_cells(np, value)
+    if kind == "O" and value.size <= LOOKED_INTO:
+        return sum(count(v) > 0 for v in value.ravel().tolist())
+    if kind == "V" and value.dtype.names:
+        return sum(_array(value[name]) for name in value.dtype.names)
+    return 0
+
+
+def count_cells(np: Any, value: Any) -> int:
+    """Non-finite cells of a float or complex array; no copy of it is made."""
+    size: int = value.size
+    if size <= CHUNK:
+        good = np.isfinite(value)
+        return 0 if good.all() else size - int(np.count_nonzero(good))
+    if not (value.flags.c_contiguous or value.flags.f_contiguous):
+        return sum(count_cells(np, part) for part in value)
+    flat = value.reshape(-1, order="A")
+    good = np.empty(CHUNK, dtype=bool)
+    bad = 0
+    for start in range(0, size, CHUNK):
+        part = flat[start : start + CHUNK]
+        truth = good[: part.size]
+        np.isfinite(part, out=truth)
+        if not truth.all():
+            bad += part.size - int(np.count_nonzero(truth))
+    return bad
+
+
+def _masked(value: Any) -> int:
+    np = sys.modules["numpy"]
+    if value.dtype.kind not in "fc":
+        return 0
+    return int(np.count_nonzero(~np.isfinite(value.filled(0))))
+
+
+def _sequence(value: Any) -> int:
+    size = len(value)
+    if size == 0:
+        return 0
+    if size <= 16:
+        return sum(_element(v) for v in value)
+    first = type(value[0])
+    if issubclass(first, (float, complex)):
+        try:
+            if math.isfinite(abs(sum(value))):
+                return 0
+        except (TypeError, OverflowError, ValueError):
+            pass
+        return sum(_element(v) for v in value[:LOOKED_INTO])
+    if first in PLAIN or size > 1000:
+        return 0
+    return sum(_element(v) for v in value)
+
+
+def _element(value: Any) -> int:
+    kind = type(value)
+    if kind is float:
+        return 0 if -MAX <= value <= MAX else 1
+    if kind in PLAIN:
+        return 0
+    looker = _LOOKERS.get(kind) or _looker(kind)
+    if looker in (_sequence, _mapping, _frame, _offers_array, _polars):
+        return 0  # no deeper than one level
+    return 1 if looker(value) else 0
+
+
+def _mapping(value: Any) -> int:
+    return sum(_element(v) for v in value.values()) if len(value) <= 1000 else 0
+
+
+def _typed_array(value: Any) -> int:
+    return sum(not math.isfinite(v) for v in value) if value.typecode in "fd" and len(value) <= LOOKED_INTO else 0
+
+
+def _pandas_mask(np: Any, pd: Any, value: Any) -> Any:
+    kind = getattr(value.dtype, "kind", "O")
+    if kind == "f" and isinstance(value.dtype, np.dtype):
+        return ~np.isfinite(value.to_numpy())
+    if kind in "iub" and isinstance(value.dtype, np.dtype):
+        return np.zeros(len(value), dtype=bool)
+    missing = np.asarray(value.isna())
+    if kind == "f":
+        missing = missing | np.isinf(value.to_numpy(dtype=float, na_value=np.nan))
+    return missing
+
+
+def _series(value: Any) -> int:
+    np, pd = sys.modules["numpy"], sys.modules["pandas"]
+    kind = getattr(value.dtype, "kind", "O")
+    if kind in "fc" and isinstance(value.dtype, np.dtype):
+        return count_cells(np, value.to_numpy())
+    if kind in "iub" and isinstance(value.dtype, np.dtype):
+        return 0
+    if kind not in "fcmM" and len(value) > LOOKED_INTO * 10:
+        return 0
+    return int(np.count_nonzero(_pandas_mask(np, pd, value)))
+
+
+def _frame(value: Any) -> int:
+    return sum(columns(value).values())
+
+
+def columns(frame: Any) -> dict[Any, int]:
+    """Missing or infinite cells of each column of a pandas frame that has any."""
+    found: dict[Any, int] = {}
+    for number in range(min(frame.shape[1], 10_000)):
+        bad = _series(frame.iloc[:, number])
+        if bad:
+            name = frame.columns[number]
+            found[name] = found.get(name, 0) + bad
+    return found
+
+
+def _polars(value: Any) -> int:
+    pl = module("polars")
+    if pl is None:
+        return 0
+    if isinstance(value, pl.DataFrame):
+        return sum(_polars(value.get_column(c)) for c in value.columns)
+    if isinstance(value, pl.Series):
+        bad = int(value.null_count())
+        if value.dtype in (pl.Float32, pl.Float64):
+            bad += int((~value.drop_nulls().is_finite()).sum())
+        return bad
+    return 0
+
+
+def _sparse(value: Any) -> int:
+    data = getattr(value, "data", None)
+    np = sys.modules["numpy"]
+    return count(data) if isinstance(data, np.ndarray) else 0
+
+
+def _offers_array(value: Any) -> int:
+    np = sys.modules["numpy"]
+    cells = np.asarray(value)
+    return _array(cells) if isinstance(cells, np.ndarray) and cells.dtype.kind in "fc" else 0
+
+
+_LOOKERS: dict[type, Any] = {}
+
+
+def is_number_kind(kind: type) -> bool:
+    """True for immutable kinds of numbers: their augmented operators make a new value."""
+    np = module("numpy")
+    if np is not None and issubclass(kind, np.generic):
+        return issubclass(kind, np.number)
+    return kind in (decimal.Decimal, float, int, complex)

@@ -1,0 +1,324 @@
+"""Composes what a pause says: the headline, the trail, the loops, the terms and the culprit."""
+
+from __future__ import annotations
+
+import ast
+import os
+import types
+from dataclasses import dataclass, field
+from typing import Any
+
+from . import stack, trial
+from .judge import ARRIVED
+from .handled import instruction_place, statement_at
+from .scope import MISSING, Scope
+from .source import SourceFile, Statement
+from .terms import Apart, Culprit, Term
+from .values import clean, number, summary, text_of
+
+
+@dataclass
+class Pause:
+    """One stop of the script, before it is put into words."""
+
+    reason: str  # error, warning, nonfinite, breakpoint, step, pause, entry, end
+    frame: types.FrameType | None
+    state: str = "in"  # in: in the middle of the statement; next: before it
+    kind: str | None = None
+    exception: BaseException | None = None
+    warnings: list[str] = field(default_factory=list)
+    expression: ast.AST | None = None  # the term that was looked at
+    actual: Any = MISSING
+    returned: Any = MISSING
+    statement: Statement | None = None
+    apart: Apart | None = None
+    culprit: Culprit | None = None
+    can_retry: bool = False
+    interrupted_in: str = ""
+    place: tuple[str, int] | None = None  # where there is no frame any more: the end
+
+
+def term_dict(file: SourceFile, term: Term) -> dict[str, Any]:
+    base = {"depth": term.depth, "text": file.segment(term.node), "culprit": term.culprit}
+    if not term.known:
+        return {**base, "value": term.note, "type": "", "shape": None, "dtype": None, "nonfinite": 0}
+    told = summary(term.value)
+    return {
+        **base,
+        "value": told["text"],
+        "type": told["type"],
+        "shape": told["shape"],
+        "dtype": told["dtype"],
+        "nonfinite": told["nonfinite"],
+    }
+
+
+def culprit_dict(file: SourceFile, found: Culprit | None) -> dict[str, Any] | None:
+    if found is None:
+        return None
+    term = term_dict(file, found.term)
+    return {
+        "text": term["text"],
+        "value": term["value"],
+        "type": term["type"],
+        "cell": found.cell,
+        "operands": [{"text": t, "value": "no such row" if v is MISSING else text_of(v)} for t, v in found.operands],
+        "reason": found.reason,
+    }
+
+
+def trail(frame: types.FrameType | None) -> list[dict[str, Any]]:
+    """The user's calls from the outermost to the paused one."""
+    return [
+        {
+            "file": os.path.abspath(call.f_code.co_filename),
+            "line": call.f_lineno,
+            "function": stack.function_name(call),
+            "arguments": stack.arguments(call) if stack.function_name(call) != "<module>" else "",
+        }
+        for call in reversed(stack.calls(frame))
+    ]
+
+
+def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
+    """Takes the paused statement apart: in a trial if it calls something, else in place.
+
+    Returns {"terms", "culprit", "kind", "differs", "trial"}; `kind` None when nothing here is at fault.
+    """
+    frame, statement = pause.frame, pause.statement
+    assert frame is not None
+    file = stack.file_of(frame)
+    root = pause.expression if pause.expression is not None else (statement and _whole(statement.node))
+    if file is None or root is None:
+        return {"terms": [], "culprit": None, "kind": None, "differs": "", "trial": ""}
+    raised = _raised(pause, file, root) if pause.exception is not None else None
+
+    def take(may_call: bool) -> dict[str, Any]:
+        from . import state
+
+        actual = pause.actual
+        apart = Apart(
+            file, root, Scope(frame), actual=actual, raised=raised, may_call=may_call, met=lambda: state.met
+        )
+        found = apart.culprit()
+        return {
+            "terms": [term_dict(file, t) for t in apart.terms],
+            "culprit": culprit_dict(file, found),
+            "kind": found.kind if found else None,
+            "differs": apart.differs,
+        }
+
+    has_calls = any(isinstance(n, _CALLS) for n in ast.walk(root))
+    if not has_calls:
+        return {**take(False), "trial": ""}
+    why = ""
+    if may_fork:
+        try:
+            answer = trial.run(lambda: take(True))
+            if "failed" not in answer:
+                return {**answer, "trial": ""}
+            why = answer["failed"]
+        except trial.Impossible as e:
+            why = str(e)
+    return {**take(False), "trial": f"Calls were not evaluated again: {why}." if why else ""}
+
+
+_CALLS = (ast.Call, ast.ListComp, ast.SetComp, ast.DictComp, ast.GeneratorExp, ast.Attribute, ast.JoinedStr)
+
+
+def _whole(node: ast.stmt) -> ast.AST | None:
+    """The expression that a statement is about."""
+    if isinstance(node, ast.AugAssign):
+        return node
+    for name in ("value", "test", "iter", "subject", "exc"):
+        part = getattr(node, name, None)
+        if isinstance(part, ast.expr):
+            return part
+    items = getattr(node, "items", None)
+    if items:
+        return items[0].context_expr  # type: ignore[no-any-return]
+    targets = getattr(node, "targets", None)
+    return targets[0] if targets else None
+
+
+def _raised(pause: Pause, file: SourceFile, root: ast.AST) -> ast.AST | None:
+    """The term whose evaluation raised, by the position that the traceback tells."""
+    tb = pause.exception.__traceback__ if pause.exception else None
+    while tb is not None and tb.tb_frame is not pause.frame:
+        tb = tb.tb_next
+    if tb is None or pause.frame is None:
+        return None
+    place = instruction_place(pause.frame.f_code, tb.tb_lasti)
+    if place is None:
+        return None
+    wanted = (place[0], place[1], place[2], place[3])
+    line, column, end_line, end_column = wanted
+    for node in ast.walk(root):
+        if hasattr(node, "lineno") and (node.lineno, node.col_offset, node.end_lineno, node.end_col_offset) == (
+            line,
+            column,
+            end_line,
+            end_column,
+        ):
+            return node
+    return None
+
+
+def with_target(pause: Pause) -> ast.AST | None:
+    """Where an error came from storing: the target, so that its parts are shown."""
+    node = pause.statement.node if pause.statement else None
+    if isinstance(node, ast.Assign):
+        file = stack.file_of(pause.frame) if pause.frame else None
+        if file is not None:
+            for target in node.targets:
+                found = _raised(pause, file, target)
+                if found is not None:
+                    return found
+    return None
+
+
+# -- sentences ---------------------------------------------------------------------------------------
+
+
+def would_become(pause: Pause) -> str:
+    """What the value that was looked at is for: `flow[day] would become nan`."""
+    file = stack.file_of(pause.frame) if pause.frame else None
+    node = pause.statement.node if pause.statement else None
+    if file is None or node is None:
+        return ""
+    told = summary(pause.actual)
+    bad = bad_word(pause.actual)
+    value = bad if told["kind"] == "scalar" else f"{'hold' if True else ''} {bad}"
+    become = f"would become {value}" if told["kind"] == "scalar" else f"would {value}"
+    whole = pause.expression is _whole(node) or isinstance(pause.expression, ast.AugAssign)
+    if whole:
+        if isinstance(node, ast.Assign):
+            return f"{file.segment(node.targets[0])} {become}"
+        if isinstance(node, (ast.AugAssign, ast.AnnAssign)):
+            return f"{file.segment(node.target)} {become}"
+        if isinstance(node, ast.Return) and pause.frame is not None:
+            return f"{stack.function_name(pause.frame).rpartition('.')[2]} would return {bad}"
+    text = clean(file.segment(pause.expression), 60) if pause.expression is not None else "a term"
+    return f"{text} is {bad}" if told["kind"] == "scalar" else f"{text} holds {bad}"
+
+
+def bad_word(value: Any) -> str:
+    """`nan`, `inf`, `3 non-finite cells`, `2 missing cells`."""
+    told = summary(value)
+    if told["kind"] == "scalar":
+        return str(told["text"])
+    count = told["nonfinite"]
+    word = "missing or infinite" if told["kind"] == "frame" else "non-finite"
+    return f"{count} {word} cell{'s' if count != 1 else ''}"
+
+
+def _bad_name(value: Any) -> str:
+    told = summary(value)
+    if told["kind"] == "scalar":
+        text = str(told["text"])
+        return text if len(text) < 12 else "A non-finite number"
+    return bad_word(value)
+
+
+def pass_sentence(loops: list[dict[str, Any]]) -> str:
+    """`Pass 212 of 365 of the loop over day.`"""
+    if not loops:
+        return ""
+    loop = loops[0]
+    if not loop["pass"]:
+        return ""
+    of = f" of {loop['of']}" if loop["of"] is not None else ""
+    about = f"while {loop['target']}" if loop["kind"] == "while" else f"over {loop['target']}"
+    where = "" if len(loops) < 2 or not loops[1]["pass"] else f", in pass {loops[1]['pass']} of the loop at line {loops[1]['line']}"
+    return f"Pass {loop['pass']}{of} of the loop {about}{where}."
+
+
+def culprit_sentence(found: dict[str, Any] | None) -> str:
+    if found is None:
+        return ""
+    text = f"Culprit: {clean(found['text'], 80)}"
+    if found["operands"]:
+        text += " with " + ", ".join(f"{clean(o['text'], 40)} = {clean(o['value'], 60)}" for o in found["operands"][:4])
+    if found["cell"] is not None:
+        text += f" at [{', '.join(str(i) for i in found['cell'])}]"
+    return text + (f", {found['reason']}" if found["reason"] else "") + "."
+
+
+def headline(pause: Pause, loops: list[dict[str, Any]], culprit: dict[str, Any] | None) -> str:
+    line = pause.statement.line if pause.statement else (pause.frame.f_lineno if pause.frame else 0)
+    second = " ".join(s for s in (pass_sentence(loops), culprit_sentence(culprit)) if s)
+    if pause.reason == "error" and pause.exception is not None:
+        message = clean(str_of(pause.exception), 200)
+        first = f"{type(pause.exception).__name__} in line {line}{': ' + message if message else ''}."
+    elif pause.reason == "warning":
+        first = f"{clean('; '.join(pause.warnings), 240)}, in line {line}."
+    elif pause.reason == "nonfinite":
+        made = {"created": "made", ARRIVED: "arrived", "carried": "carried on"}.get(pause.kind or "", "met")
+        first = f"{_bad_name(pause.actual)} {made} in line {line}: {would_become(pause)}."
+        if pause.warnings:
+            first += f" ({clean('; '.join(pause.warnings), 160)}.)"
+    elif pause.reason == "breakpoint":
+        first = f"At the breakpoint in line {line}."
+    elif pause.reason == "pause":
+        first = f"Interrupted in line {line}{pause.interrupted_in}."
+    elif pause.reason == "entry":
+        first = f"Before the first line, {line}."
+    else:
+        first = f"At line {line}."
+    if pause.returned is not MISSING:
+        first = f"The call has returned {text_of(pause.returned)}; line {line} goes on with it."
+    return f"{first} {second}".strip().replace("..", ".")
+
+
+def str_of(exc: BaseException) -> str:
+    """An exception's message; what its own `__str__` raises is not let out."""
+    try:
+        return str(exc)
+    except Exception:
+        return "(a message that cannot be shown)"
+
+
+def compose(pause: Pause, may_fork: bool = True, apart: dict[str, Any] | None = None) -> dict[str, Any]:
+    """Everything about a pause, as `uneven-sum check --json` and the Bench show it."""
+    frame = pause.frame
+    assert frame is not None
+    file = stack.file_of(frame)
+    if pause.statement is None and file is not None:
+        pause.statement = statement_at(file, frame)
+    statement = pause.statement
+    loops = stack.all_loops(frame)
+    if apart is None:
+        apart = {"terms": [], "culprit": None, "differs": "", "trial": ""}
+        if pause.reason in ("error", "nonfinite", "warning"):
+            if pause.exception is not None and pause.expression is None:
+                pause.expression = with_target(pause)
+            apart = examine(pause, may_fork)
+    line = statement.line if statement else frame.f_lineno
+    if pause.state == "next" and file is not None and statement is not None:
+        line = statement.line
+    return {
+        "reason": pause.reason,
+        "kind": pause.kind,
+        "state": pause.state,
+        "headline": headline(pause, loops, apart["culprit"]),
+        "exception": None
+        if pause.exception is None
+        else {"type": type(pause.exception).__name__, "message": clean(str_of(pause.exception), 1000)},
+        "warnings": pause.warnings,
+        "file": os.path.abspath(frame.f_code.co_filename),
+        "line": line,
+        "end_line": statement.node.end_lineno if statement and not hasattr(statement.node, "body") else line,
+        "function": stack.function_name(frame),
+        "statement": file.statement_text(statement) if file and statement else "",
+        "trail": trail(frame),
+        "loops": loops,
+        "culprit": apart["culprit"],
+        "terms": apart["terms"],
+        "differs": apart["differs"],
+        "trial": apart["trial"],
+        "retry": pause.can_retry,
+        "returned": None if pause.returned is MISSING else text_of(pause.returned),
+    }
+
+
+__all__ = ["Pause", "compose", "examine", "number", "trail"]

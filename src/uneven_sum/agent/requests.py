@@ -1,0 +1,473 @@
+"""Answers the requests of the Debug Adapter Protocol, and our own (`unevenSum/…`), during a pause.
+
+A request's method is named after it: `on_stackTrace`.  What is not known gets an error response.
+"""
+
+from __future__ import annotations
+
+import ast
+import os
+import signal
+import sys
+import threading
+import types
+from typing import TYPE_CHECKING, Any
+
+from . import cards, handled, motion, report, stack, state, trial
+from .ask import Asked, answer_for_good, answer_in_trial, completions
+from .rewrite import TEMPORARY
+from .scope import MISSING, Scope
+from .values import attributes, summary
+from .wire import Closed
+
+if TYPE_CHECKING:
+    from .engine import Engine
+
+MOTIONS = {"continue": motion.CONTINUE, "next": motion.LINE, "stepIn": motion.INTO, "stepOut": motion.OUT}
+PAGE = 200
+
+
+class Wrong(Exception):
+    """A request that cannot be done; the text is its answer."""
+
+
+class Requests:
+    """The requests of one run.  Numbers of frames and values hold for one pause."""
+
+    def __init__(self, engine: Engine) -> None:
+        self.engine = engine
+        self.mode = motion.CONTINUE
+        self.frames: dict[int, types.FrameType] = {}
+        self.values: dict[int, Any] = {}
+        self.started = False
+        self.before: dict[str, str] = {}  # fingerprints of the values at the last pause
+
+    # -- the loop ------------------------------------------------------------------------------------
+
+    def serve(self) -> str:
+        """Answers until a request sets the script going; returns what the failed statement shall do."""
+        self.mode = motion.CONTINUE
+        while True:
+            message = self.engine.wire.receive()
+            assert message is not None
+            action = self.dispatch(message)
+            if action is not None:
+                return action
+
+    def dispatch(self, message: dict[str, Any]) -> str | None:
+        command = str(message.get("command"))
+        arguments = message.get("arguments") or {}
+        reply: dict[str, Any] = {"type": "response", "request_seq": message.get("seq", 0), "command": command}
+        method = getattr(self, "on_" + command.replace("unevenSum/", "own_"), None)
+        try:
+            if method is None:
+                raise Wrong(f"This request is not known: {command}.")
+            body = method(arguments)
+            action = body.pop("·action", None) if isinstance(body, dict) else None
+            reply.update(success=True, body=body or {})
+        except Wrong as e:
+            action = None
+            reply.update(success=False, message=str(e))
+        except Closed:
+            raise
+        except Exception as e:
+            action = None
+            reply.update(success=False, message=f"This could not be done: {type(e).__name__}: {e}")
+        self.engine.wire.send(reply)
+        return action
+
+    def while_running(self, frame: types.FrameType | None) -> bool:
+        """Answers what has come while the script was running; True when it shall pause."""
+        pause = False
+        allowed = ("setBreakpoints", "setExceptionBreakpoints", "unevenSum/where", "threads", "unevenSum/accept")
+        while (message := self.engine.wire.receive(wait=False)) is not None:
+            command = message.get("command")
+            if command == "pause":
+                pause = True
+                self.engine.wire.send(
+                    {"type": "response", "request_seq": message["seq"], "command": command, "success": True, "body": {}}
+                )
+            elif command in allowed:
+                self.running_frame = frame
+                self.dispatch(message)
+            else:
+                self.engine.wire.send(
+                    {
+                        "type": "response",
+                        "request_seq": message.get("seq", 0),
+                        "command": command,
+                        "success": False,
+                        "message": "The script is running: interrupt it first.",
+                    }
+                )
+        return pause
+
+    running_frame: types.FrameType | None = None
+
+    def forget(self) -> None:
+        """The numbers given out do not outlive the pause."""
+        if self.engine.present is None:
+            self.frames.clear()
+            self.values.clear()
+
+    # -- starting ------------------------------------------------------------------------------------
+
+    def on_setBreakpoints(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        path = os.path.realpath(str((arguments.get("source") or {}).get("path", "")))
+        wanted = [int(b.get("line", 0)) for b in arguments.get("breakpoints") or []]
+        file = next((f for n, f in stack.files.items() if os.path.realpath(n) == path), None)
+        if file is None and os.path.isfile(path):
+            from .source import SourceFile
+
+            with open(path, "rb") as f:
+                file = SourceFile(path, f.read())
+        placed: list[dict[str, Any]] = []
+        lines: set[int] = set()
+        for line in wanted:
+            at = _line_with_code(file, line) if file is not None else None
+            if at is None:
+                placed.append({"verified": False, "line": line, "message": "There is no code at or after this line."})
+            else:
+                lines.add(at)
+                told = {} if at == line else {"message": f"Line {line} has no code; it moved to line {at}."}
+                placed.append({"verified": True, "line": at, **told})
+        old = self.engine.loader.lines.get(path, set())
+        self.engine.loader.lines[path] = lines
+        if lines != old and self.started:
+            self._put_in(path, lines)
+        return {"breakpoints": placed}
+
+    def _put_in(self, path: str, lines: set[int]) -> None:
+        """Into functions for their next call; into calls that run already by line tracing."""
+        self.engine.loader.refresh(path)
+        frames: list[types.FrameType | None] = [self.running_frame]
+        if self.engine.present is not None:
+            frames = [self.engine.present.frame]
+        for frame in frames:
+            while frame is not None:
+                if stack.file_of(frame) is not None and motion.same_file(frame.f_code.co_filename, path):
+                    self.engine.motion.arm(frame, set(lines))
+                frame = frame.f_back
+
+    def on_setExceptionBreakpoints(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        self.engine.pauses_on = set(arguments.get("filters") or [])
+        return {}
+
+    def on_configurationDone(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        self.started = True
+        return {"·action": "start"}
+
+    # -- going on ------------------------------------------------------------------------------------
+
+    def _go(self, mode: str, action: str = "") -> dict[str, Any]:
+        self.mode = mode
+        return {"·action": action, "allThreadsContinued": True}
+
+    def on_continue(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        return self._go(motion.CONTINUE)
+
+    def on_next(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        return self._go(motion.LINE)
+
+    def on_stepIn(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        return self._go(motion.INTO)
+
+    def on_stepOut(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        return self._go(motion.OUT)
+
+    def on_own_retry(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        self._at_error()
+        return self._go(motion.CONTINUE, "retry")
+
+    def on_own_skip(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        self._at_error()
+        return self._go(motion.LINE, "skip")
+
+    def _at_error(self) -> None:
+        pause = self.engine.present
+        if pause is None or pause.exception is None:
+            raise Wrong("Only a statement that failed can be skipped or tried again.")
+        if not pause.can_retry:
+            raise Wrong("The head of a loop, condition or definition cannot be skipped or tried again.")
+
+    def on_own_accept(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        self.engine.accepted.add((str(arguments["file"]), int(arguments["line"])))
+        return {}
+
+    def on_own_runOut(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """Run to the end without any pause."""
+        self.engine.ended = True
+        return self._go(motion.CONTINUE)
+
+    def on_own_where(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """Where the running script is, with the passes of its loops."""
+        frame = stack.user_frame(self.running_frame)
+        if frame is None:
+            return {"file": None, "line": 0, "function": "", "loops": []}
+        return {
+            "file": os.path.abspath(frame.f_code.co_filename),
+            "line": frame.f_lineno,
+            "function": stack.function_name(frame),
+            "loops": stack.all_loops(frame),
+        }
+
+    # -- the stack -----------------------------------------------------------------------------------
+
+    def on_threads(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        return {"threads": [{"id": t.ident or 0, "name": t.name} for t in threading.enumerate()]}
+
+    def _frame(self, number: int | None) -> types.FrameType:
+        pause = self.engine.present
+        if pause is None:
+            raise Wrong("The script is running: interrupt it first.")
+        if not number:
+            assert pause.frame is not None
+            return pause.frame
+        if number not in self.frames:
+            self.on_stackTrace({})
+        if number not in self.frames:
+            raise Wrong("This call is not there any more.")
+        return self.frames[number]
+
+    def on_stackTrace(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        pause = self.engine.present
+        if pause is None or pause.frame is None:
+            raise Wrong("The script is running: interrupt it first.")
+        found = stack.calls(pause.frame, bool(arguments.get("libraries")))
+        shown = []
+        for number, frame in enumerate(found, 1):
+            self.frames[number] = frame
+            path = os.path.abspath(frame.f_code.co_filename)
+            file = stack.file_of(frame)
+            statement = file and handled.statement_at(file, frame)
+            line = pause.place[1] if pause.place else statement.line if statement else frame.f_lineno
+            shown.append(
+                {
+                    "id": number,
+                    "name": stack.function_name(frame),
+                    "line": line,
+                    "column": 1,
+                    "source": {"name": os.path.basename(path), "path": path},
+                    "unevenSum": {"arguments": stack.arguments(frame), "loops": stack.loops(frame, statement)},
+                }
+            )
+        start = int(arguments.get("startFrame") or 0)
+        levels = int(arguments.get("levels") or 0) or len(shown)
+        return {"stackFrames": shown[start : start + levels], "totalFrames": len(shown)}
+
+    def on_source(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        path = str((arguments.get("source") or {}).get("path", ""))
+        for name, file in stack.files.items():
+            if motion.same_file(name, os.path.realpath(path)):
+                return {"content": file.text}
+        raise Wrong(f"The text of {path} is not known to the script.")
+
+    def on_exceptionInfo(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        facts = self.engine.facts
+        exception = facts.get("exception")
+        name = exception["type"] if exception else facts.get("kind") or facts.get("reason", "")
+        return {
+            "exceptionId": name,
+            "description": facts.get("headline", ""),
+            "breakMode": "unhandled",
+            "details": {"message": facts.get("headline", ""), "typeName": name},
+        }
+
+    # -- values --------------------------------------------------------------------------------------
+
+    def on_scopes(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        frame = self._frame(arguments.get("frameId"))
+        scope = Scope(frame)
+        found = []
+        if scope.locals is not None and frame.f_locals is not frame.f_globals and frame.f_code.co_name != "<module>":
+            found.append(self._scope("Locals", "locals", scope.locals))
+        found.append(self._scope("Module", "globals", scope.globals))
+        return {"scopes": found}
+
+    def _scope(self, name: str, hint: str, names: dict[str, Any]) -> dict[str, Any]:
+        shown = {n: v for n, v in names.items() if not (n.startswith("__") and n.endswith("__"))}
+        shown = {n: v for n, v in shown.items() if not n.startswith(TEMPORARY)}
+        number = self._number(_Names(shown))
+        return {
+            "name": name,
+            "presentationHint": hint,
+            "variablesReference": number,
+            "namedVariables": len(shown),
+            "expensive": False,
+        }
+
+    def _number(self, value: Any) -> int:
+        number = len(self.values) + 1
+        self.values[number] = value
+        return number
+
+    def variable(self, name: str, value: Any) -> dict[str, Any]:
+        """A value as the protocol's Variable, with our summary beside it."""
+        told = summary(value)
+        children = _children_count(value)
+        return {
+            "name": name,
+            "value": told["text"],
+            "type": told["type"],
+            "variablesReference": self._number(value) if children else 0,
+            **({"indexedVariables": children} if isinstance(value, (list, tuple)) else {}),
+            "unevenSum": told,
+        }
+
+    def on_variables(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        number = int(arguments.get("variablesReference") or 0)
+        if number not in self.values:
+            raise Wrong("This value is not there any more.")
+        start = int(arguments.get("start") or 0)
+        count = int(arguments.get("count") or 0) or PAGE
+        pairs = _children(self.values[number], start, count)
+        return {"variables": [self.variable(n, v) for n, v in pairs]}
+
+    def on_evaluate(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """`repl` evaluates in a trial, or for good after a leading `!`; `hover` and `watch` only read."""
+        frame = self._frame(arguments.get("frameId"))
+        text = str(arguments.get("expression", "")).strip()
+        context = arguments.get("context", "repl")
+        if not text:
+            raise Wrong("Nothing was asked.")
+        if text.startswith("!"):
+            asked = answer_for_good(text[1:].strip(), frame)
+        elif context == "hover":
+            from . import judge
+
+            try:
+                value = judge.read(ast.parse(text, mode="eval").body, Scope(frame))
+            except (judge.Unreadable, SyntaxError):
+                raise Wrong(f"{text} cannot be read without running code.") from None
+            return self._result(Asked(summary(value)))
+        else:
+            asked = answer_in_trial(text, frame)
+        if asked.error:
+            raise Wrong(asked.error)
+        return self._result(asked)
+
+    def _result(self, asked: Asked) -> dict[str, Any]:
+        told = asked.told or {"text": "", "type": ""}
+        return {
+            "result": told["text"],
+            "type": told["type"],
+            "variablesReference": 0 if asked.value is MISSING else self.variable("", asked.value)["variablesReference"],
+            "unevenSum": {**told, "printed": asked.printed, "forGood": asked.for_good, "seconds": asked.seconds},
+        }
+
+    def on_completions(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        frame = self._frame(arguments.get("frameId"))
+        text = str(arguments.get("text", ""))
+        column = int(arguments.get("column") or len(text) + 1)
+        return {"targets": completions(text[: column - 1].lstrip("!"), Scope(frame))}
+
+    def on_setVariable(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        names = self.values.get(int(arguments.get("variablesReference") or 0))
+        if not isinstance(names, _Names):
+            raise Wrong("Only names can be set.")
+        return self._set(str(arguments["name"]), str(arguments["value"]), None)
+
+    def on_setExpression(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        return self._set(str(arguments["expression"]), str(arguments["value"]), arguments.get("frameId"))
+
+    def _set(self, target: str, text: str, number: int | None) -> dict[str, Any]:
+        frame = self._frame(number)
+        asked = answer_for_good(f"{target} = {text}", frame)
+        if asked.error:
+            raise Wrong(asked.error)
+        told = answer_for_good(target, frame)
+        return {"value": (told.told or {}).get("text", ""), "type": (told.told or {}).get("type", "")}
+
+    # -- our own -------------------------------------------------------------------------------------
+
+    def on_own_cards(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """The values of a call as cards: used by the line or changed first; then the names not assigned yet."""
+        frame = self._frame(arguments.get("frameId"))
+        about = str(arguments.get("about", "line"))
+        found = cards.cards(frame, about, self.before)
+        return {"cards": found}
+
+    def on_own_notes(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        return {"notes": cards.notes(self._frame(arguments.get("frameId")))}
+
+    def on_own_seen(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """The values as they are now are what the next pause is compared with."""
+        self.before = cards.fingerprints(self._frame(None))
+        return {}
+
+    def on_own_terms(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """The terms of the statement at a line of the paused call (default: where it is paused)."""
+        frame = self._frame(arguments.get("frameId"))
+        file = stack.file_of(frame)
+        if file is None:
+            raise Wrong("Terms can be had in the user's own files only.")
+        line = arguments.get("line")
+        statement = file.innermost(int(line)) if line else handled.statement_at(file, frame)
+        if statement is None:
+            raise Wrong("There is no statement here.")
+        pause = report.Pause("step", frame, statement=statement)
+        told = report.examine(pause)
+        return {"line": statement.line, "terms": told["terms"], "trial": told["trial"], "differs": told["differs"]}
+
+    def on_disconnect(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        return self.on_terminate(arguments)
+
+    def on_terminate(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        os.kill(os.getpid(), signal.SIGKILL)
+        return {}
+
+
+class _Names(dict[str, Any]):
+    """The names of a scope."""
+
+
+def _line_with_code(file: Any, line: int) -> int | None:
+    """The line itself if a statement begins or lies there, else the next one where a statement begins."""
+    starts = sorted({s.line for s in file.statements if not _is_text(s.node)})
+    if line in starts:
+        return line
+    for s in file.statements:
+        node = s.node
+        if not hasattr(node, "body") and node.lineno < line <= (node.end_lineno or 0) and not _is_text(node):
+            return int(node.lineno)
+    return next((n for n in starts if n > line), None)
+
+
+def _is_text(node: ast.AST) -> bool:
+    return isinstance(node, ast.Expr) and isinstance(node.value, ast.Constant)
+
+
+def _children_count(value: Any) -> int:
+    if isinstance(value, (list, tuple, dict, set, frozenset)):
+        return len(value)
+    if isinstance(value, (int, float, complex, str, bytes, type(None), type, types.ModuleType, types.FunctionType)):
+        return 0
+    shape = getattr(value, "shape", None) if type(value).__module__.startswith(("numpy", "pandas")) else None
+    if isinstance(shape, tuple):
+        return int(shape[0]) if shape else 0
+    return len(attributes(value))
+
+
+def _children(value: Any, start: int, count: int) -> list[tuple[str, Any]]:
+    import itertools
+
+    if isinstance(value, _Names):
+        return list(itertools.islice(value.items(), start, start + count))
+    if isinstance(value, dict):
+        pairs = itertools.islice(value.items(), start, start + count)
+        return [(summary(k)["text"], v) for k, v in pairs]
+    if isinstance(value, (list, tuple)):
+        return [(f"[{i}]", value[i]) for i in range(start, min(len(value), start + count))]
+    if isinstance(value, (set, frozenset)):
+        return [(f"({i})", v) for i, v in enumerate(itertools.islice(value, start, start + count), start)]
+    if type(value).__module__.startswith("pandas"):
+        if hasattr(value, "columns"):
+            names = list(value.columns[start : start + count])
+            return [(str(n), value.iloc[:, i]) for i, n in enumerate(names, start)]
+        return [(str(value.index[i]) if hasattr(value, "index") else f"[{i}]", value.iloc[i] if hasattr(value, "iloc") else value[i]) for i in range(start, min(len(value), start + count))]
+    if type(value).__module__.startswith("numpy") and getattr(value, "shape", ()):
+        return [(f"[{i}]", value[i]) for i in range(start, min(value.shape[0], start + count))]
+    return list(attributes(value).items())[start : start + count]
+
+
+__all__ = ["Requests", "Wrong", "state", "sys", "trial"]

@@ -1,0 +1,669 @@
+"""Inserts the probes into a module's syntax tree.
+
+One visitor, in the order of the source.  What it makes of each construct (`‹check›` and the like stand
+for the functions of `probes`, which are put in as constants once the tree is compiled, so that no name
+of ours is ever visible to the script):
+
+statement guard     while True:
+                        try: STATEMENT; break
+                        except:
+                            if ‹failed›(site): break        # skip
+                            if ‹again›(): continue          # retry
+                            raise
+head guard          try: COMPOUND
+                    except: ‹head_failed›(site); raise
+result check        ·v if type(·v := EXPR) is float and MIN <= ·v <= MAX or type(·v) is int
+                       else ‹check›(·v, (·v := None), site)
+                    in functions; at module level, in classes, lambdas and comprehensions, and in functions
+                    that look at their own names: ‹check›(EXPR, None, site)
+augmented result    the operation runs on a copy of the name, so that the old value is still there
+loop meters         for … in ‹compress›(ITER, (·m1 := ‹repeat›(True, MAX)))   passes = what repeat has given
+                    for … in (·m1 := ‹iter›(range(…)))                        the range iterator tells
+                    ·m1 = 0; while …: ·m1 += 1; …
+breakpoint          ‹breakpoint›(site) before the statement
+
+`·v` begins with a character that cannot begin a name, so it never meets one of the script's.  A temporary
+is emptied whenever it held anything but a float or an int: the script's objects die when they would.
+"""
+
+from __future__ import annotations
+
+import ast
+import sys
+import types
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from typing import Any, TypeVar
+
+from .names import ABSORBING, COMPILED_ELSEWHERE, NO_DATA_PASSED, SEES_FRAME
+from .source import COMPREHENSIONS, Position, SourceFile, position
+
+N = TypeVar("N", bound=ast.AST)
+MARK = "\0us:"  # a constant that begins so stands for a probe until the code is compiled
+VALUE, OLD, OWNER, INDEX, METER = "·v", "·w", "·o", "·i", "·m"
+TEMPORARY = "·"
+MAX = sys.float_info.max
+GUARDED = (ast.Assign, ast.AugAssign, ast.AnnAssign, ast.Expr, ast.Return, ast.Delete, ast.Raise, ast.Assert)
+GUARDED_TOO = (ast.Import, ast.ImportFrom)
+OWN_SCOPE = (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef)
+
+
+@dataclass
+class Options:
+    """What to insert.  All off gives the plain code."""
+
+    guards: bool = True
+    checks: bool = True
+    meters: bool = True
+    carried: bool = False
+
+
+@dataclass
+class Site:
+    """A place where a probe stands: its statement and, for checks, the expression that it looks at."""
+
+    file: SourceFile
+    statement: Position
+    expression: Position | None
+    role: str  # statement, head, value, argument, return, yield, test, augmented, right, loop, breakpoint
+
+
+class Sites(list[Site]):
+    """All sites of the run; a site's number is its place here."""
+
+    def add(self, *args: Any) -> int:
+        self.append(Site(*args))
+        return len(self) - 1
+
+
+def produces(node: ast.AST) -> bool:
+    """True for expressions whose value is made here: operators and calls."""
+    if isinstance(node, ast.BinOp):
+        return not (isinstance(node.left, (ast.Constant, ast.JoinedStr)) and _is_text(node.left))
+    if isinstance(node, ast.UnaryOp):
+        return not isinstance(node.op, ast.Not) and produces(node.operand)
+    return isinstance(node, (ast.Call, ast.Await))
+
+
+def _is_text(node: ast.AST) -> bool:
+    return isinstance(node, ast.JoinedStr) or isinstance(getattr(node, "value", None), (str, bytes))
+
+
+def callee(node: ast.Call) -> str:
+    """The last name of what is called: `where` for `np.where(…)`."""
+    f = node.func
+    return f.attr if isinstance(f, ast.Attribute) else getattr(f, "id", "")
+
+
+class Rewriter:
+    """Rewrites one module.  `lines` are the lines with a breakpoint: line -> site is noted in `placed`."""
+
+    def __init__(self, file: SourceFile, sites: Sites, options: Options, lines: Iterable[int] = ()) -> None:
+        self.file, self.sites, self.options = file, sites, options
+        self.lines = set(lines)
+        self.temps = False  # whether temporaries may be used here
+        self.meters = 0
+        self.absorbing = 0
+        self.at: Position = (0, 0, 0, 0)  # of the statement under way
+        self.compiled_elsewhere: set[str] = set()
+        self.range_is_builtin = True
+
+    def module(self) -> ast.Module:
+        tree = ast.parse(self.file.data, self.file.path)
+        for node in ast.walk(tree):
+            if isinstance(node, ast.Call) and callee(node) in COMPILED_ELSEWHERE:
+                self.compiled_elsewhere |= {a.id for a in node.args if isinstance(a, ast.Name)}
+            elif isinstance(node, ast.Name) and node.id == "range" and not isinstance(node.ctx, ast.Load):
+                self.range_is_builtin = False
+        tree.body = self.body(tree.body, docstring=True)
+        return tree
+
+    # -- small builders ------------------------------------------------------------------------------
+
+    def _here(self, node: N, like: ast.AST) -> N:
+        for sub in ast.walk(node):
+            if not hasattr(sub, "lineno"):
+                for name in ("lineno", "col_offset", "end_lineno", "end_col_offset"):
+                    setattr(sub, name, getattr(like, name))
+        return node
+
+    def _probe(self, name: str, *args: ast.expr) -> ast.Call:
+        return ast.Call(ast.Constant(MARK + name), list(args), [])
+
+    def _site(self, role: str, expression: ast.AST | None = None) -> ast.Constant:
+        where = position(expression) if expression is not None else None
+        return ast.Constant(self.sites.add(self.file, self.at, where, role))
+
+    @staticmethod
+    def _load(name: str) -> ast.Name:
+        return ast.Name(name, ast.Load())
+
+    @staticmethod
+    def _store(name: str) -> ast.Name:
+        return ast.Name(name, ast.Store())
+
+    def _set(self, name: str, value: ast.expr) -> ast.Assign:
+        return ast.Assign([self._store(name)], value)
+
+    def _type_is(self, value: ast.expr, kind: str) -> ast.Compare:
+        return ast.Compare(self._probe("type", value), [ast.Is()], [ast.Constant(MARK + kind)])
+
+    def _is_number(self, value: Callable[[], ast.expr]) -> ast.expr:
+        """`type(x) is float or type(x) is int or type(x) in ‹numbers›`"""
+        known = ast.Compare(self._probe("type", value()), [ast.In()], [ast.Constant(MARK + "numbers")])
+        return ast.BoolOp(ast.Or(), [self._type_is(value(), "float"), self._type_is(value(), "int"), known])
+
+    # -- statements ----------------------------------------------------------------------------------
+
+    def body(self, statements: list[ast.stmt], docstring: bool = False) -> list[ast.stmt]:
+        out: list[ast.stmt] = []
+        for number, s in enumerate(statements):
+            if docstring and number == 0 and _is_docstring(s):
+                out.append(s)
+            else:
+                out += self.statement(s)
+        return out
+
+    def statement(self, s: ast.stmt) -> list[ast.stmt]:
+        outer, self.at = self.at, position(s)
+        plain = s
+        before: list[ast.stmt] = []
+        if s.lineno in self.lines and not isinstance(s, (*OWN_SCOPE, ast.While)) and not _is_future(s):
+            self.lines.discard(s.lineno)  # the first statement of a line
+            before = [self._here(ast.Expr(self._probe("breakpoint", self._site("breakpoint"))), s)]
+        method = getattr(self, "_" + type(s).__name__.lower(), None)
+        new: list[ast.stmt] = method(s) if method else self._simple(s)
+        if self.options.guards:
+            if isinstance(plain, (*GUARDED, *GUARDED_TOO)) and not _cannot_fail(plain):
+                new = [self._guard(plain, new)]
+            elif isinstance(plain, (ast.If, ast.While, ast.For, ast.AsyncFor, ast.With, ast.AsyncWith, ast.Match)) or (
+                isinstance(plain, OWN_SCOPE) and (plain.decorator_list or getattr(plain, "bases", None))
+            ):
+                new = [self._head_guard(plain, new)]
+        self.at = outer
+        return before + new
+
+    def _guard(self, s: ast.stmt, new: list[ast.stmt]) -> ast.stmt:
+        ends = isinstance(s, (ast.Return, ast.Raise))
+        handler = ast.ExceptHandler(
+            None,
+            None,
+            [
+                ast.If(self._probe("failed", self._site("statement")), [ast.Break()], []),
+                ast.If(self._probe("again"), [ast.Continue()], []),
+                ast.Raise(),
+            ],
+        )
+        wrapped = ast.Try([*new, *([] if ends else [ast.Break()])], [handler], [], [])
+        return self._here(ast.While(ast.Constant(True), [wrapped], []), _first_line(s))
+
+    def _head_guard(self, s: ast.stmt, new: list[ast.stmt]) -> ast.stmt:
+        told = ast.Expr(self._probe("head_failed", self._site("head")))
+        return self._here(ast.Try(new, [ast.ExceptHandler(None, None, [told, ast.Raise()])], [], []), _first_line(s))
+
+    def _simple(self, s: ast.stmt) -> list[ast.stmt]:
+        for name, value in ast.iter_fields(s):
+            if isinstance(value, ast.expr):
+                setattr(s, name, self.value(value, "test" if isinstance(s, ast.Assert) else "value"))
+        return [s]
+
+    def _assign(self, s: ast.Assign) -> list[ast.stmt]:
+        s.value = self.value(s.value, "value")
+        s.targets = [self.inside(t) for t in s.targets]
+        return [s]
+
+    def _annassign(self, s: ast.AnnAssign) -> list[ast.stmt]:
+        if s.value is not None:
+            s.value = self.value(s.value, "value")
+        return [s]
+
+    def _expr(self, s: ast.Expr) -> list[ast.stmt]:
+        if isinstance(s.value, ast.Call) and any(k.arg == "out" for k in s.value.keywords):
+            s.value = self.value(s.value, "value")
+        elif isinstance(s.value, ast.Await):
+            s.value.value = self.inside(s.value.value)
+        else:
+            s.value = self.inside(s.value)
+        return [s]
+
+    def _return(self, s: ast.Return) -> list[ast.stmt]:
+        if s.value is not None:
+            s.value = self.value(s.value, "return")
+        return [s]
+
+    def _pass(self, s: ast.stmt) -> list[ast.stmt]:
+        return [s]
+
+    _break = _continue = _global = _nonlocal = _import = _importfrom = _typealias = _pass
+
+    def _augassign(self, s: ast.AugAssign) -> list[ast.stmt]:
+        if not self.options.checks:
+            s.target = self.inside(s.target)  # type: ignore[assignment]
+            s.value = self.inside(s.value)
+            return [s]
+        lossless = isinstance(s.op, (ast.Add, ast.Sub, ast.Mult))
+        if isinstance(s.target, ast.Name):
+            return self._aug_name(s, s.target.id, lossless)
+        return self._aug_place(s)
+
+    def _checked(self, value: ast.expr, s: ast.AugAssign, old: ast.expr | None = None) -> ast.expr:
+        """The result of an augmented assignment, looked at before it is stored."""
+        site = self._site("augmented", s.value)
+        if old is not None:
+            return self._here(self._probe("check_augmented", value, old, site), s)
+        if self.temps:
+            return self._here(self._inline(None, site), s)
+        return self._here(self._probe("check", value, ast.Constant(None), site), s)
+
+    def _aug_name(self, s: ast.AugAssign, name: str, lossless: bool) -> list[ast.stmt]:
+        """`x += e` on numbers runs on a copy; on all else in place, as it would, and is looked at after."""
+
+        def target() -> ast.expr:
+            return ast.copy_location(self._load(name), s.target)
+
+        right = self.value(_copy(s.value), "right") if not lossless else self.inside(_copy(s.value))
+        number: list[ast.stmt]
+        if self.temps:
+            number = [
+                self._set(VALUE, target()),
+                ast.copy_location(ast.AugAssign(self._store(VALUE), s.op, right), s),
+                ast.Assign([s.target], self._checked(self._load(VALUE), s)),
+            ]
+        else:
+            done = ast.copy_location(self._probe("i" + type(s.op).__name__.lower(), target(), right), s)
+            number = [ast.Assign([_copy(s.target)], self._checked(done, s))]
+        s.value = self.value(s.value, "right")
+        site = self._site("augmented", s.value)
+        other: list[ast.stmt] = [
+            ast.Expr(self._probe("before", target(), site)),
+            s,
+            ast.Expr(self._probe("after", target(), site)),
+        ]
+        return [self._here(ast.If(self._is_number(target), number, other), s)]
+
+    def _aug_place(self, s: ast.AugAssign) -> list[ast.stmt]:
+        """`o.a += e` and `o[i] += e`: o and i are evaluated once, the result is looked at before it is stored."""
+        place = s.target
+        assert isinstance(place, (ast.Attribute, ast.Subscript))
+        right = self.value(s.value, "right")
+        if not self.temps:
+            s.value = right
+            return [s] if not _repeatable(place) else [self._aug_by_functions(s, place)]
+        first: list[ast.stmt] = [self._set(OWNER, self.inside(place.value))]
+
+        def at(ctx: ast.expr_context) -> ast.expr:
+            if isinstance(place, ast.Attribute):
+                return ast.copy_location(ast.Attribute(self._load(OWNER), place.attr, ctx), place)
+            return ast.copy_location(ast.Subscript(self._load(OWNER), self._load(INDEX), ctx), place)
+
+        if isinstance(place, ast.Subscript):
+            first.append(self._set(INDEX, _as_index(self.inside(place.slice), self)))
+        old = ast.IfExp(
+            self._is_number(lambda: self._load(VALUE)), ast.Constant(None), self._probe("old", self._load(VALUE))
+        )
+        clear = [self._store(n) for n in (VALUE, OLD, OWNER, INDEX)]
+        return [
+            self._here(step, s)
+            for step in (
+                *first,
+                self._set(VALUE, at(ast.Load())),
+                self._set(OLD, old),
+                ast.copy_location(ast.AugAssign(self._store(VALUE), s.op, right), s),
+                ast.Assign([at(ast.Store())], self._checked(self._load(VALUE), s, self._load(OLD))),
+                ast.Assign(list(clear), ast.Constant(None)),
+            )
+        ]
+
+    def _aug_by_functions(self, s: ast.AugAssign, place: ast.Attribute | ast.Subscript) -> ast.stmt:
+        key = (
+            ast.Constant(place.attr)
+            if isinstance(place, ast.Attribute)
+            else _as_index(_loaded(place.slice), self)
+        )
+        get, put = ("getattr", "setattr") if isinstance(place, ast.Attribute) else ("getitem", "setitem")
+        present = ast.copy_location(self._probe(get, _copy(place.value), _copy(key)), place)
+        done = ast.copy_location(self._probe("i" + type(s.op).__name__.lower(), present, s.value), s)
+        stored = self._probe(put, place.value, key, self._checked(done, s))
+        return self._here(ast.Expr(stored), s)
+
+    # -- compound statements -------------------------------------------------------------------------
+
+    def _if(self, s: ast.If) -> list[ast.stmt]:
+        s.test = self.value(s.test, "test")
+        s.body = self.body(s.body)
+        if len(s.orelse) == 1 and isinstance(s.orelse[0], ast.If) and s.orelse[0].lineno not in self.lines:
+            outer, self.at = self.at, position(s.orelse[0])
+            s.orelse = self._if(s.orelse[0])  # no guard of its own: the outer one covers an elif
+            self.at = outer
+        else:
+            s.orelse = self.body(s.orelse)
+        return [s]
+
+    def _while(self, s: ast.While) -> list[ast.stmt]:
+        s.test = self.value(s.test, "test")
+        if s.lineno in self.lines:
+            pause = self._probe("breakpoint", self._site("breakpoint"))
+            s.test = self._here(ast.BoolOp(ast.Or(), [pause, s.test]), s.test)
+        return self._counted(s)
+
+    def _counted(self, s: ast.While | ast.AsyncFor) -> list[ast.stmt]:
+        """A loop whose passes are counted in its body."""
+        before: list[ast.stmt] = []
+        count: list[ast.stmt] = []
+        if self.options.meters:
+            if self.temps:
+                name = self._meter_name(s)
+                before = [self._set(name, ast.Constant(0))]
+                count = [ast.AugAssign(self._store(name), ast.Add(), ast.Constant(1))]
+            else:
+                site = self._site("loop", s)
+                before = [ast.Expr(self._probe("enter_while", site))]
+                count = [ast.Expr(self._probe(f"pass:{site.value}"))]
+            for step in (*before, *count):
+                self._here(step, _first_line(s))
+        s.body = count + self.body(s.body)
+        s.orelse = self.body(s.orelse)
+        return [*before, s]
+
+    def _meter_name(self, loop: ast.AST) -> str:
+        # The loop's line and column name its meter, so that a pause can find it again.
+        return f"{METER}{loop.lineno}_{loop.col_offset}"  # type: ignore[attr-defined]
+
+    def _metered(self, iterable: ast.expr, loop: ast.AST, like: ast.expr, temps: bool) -> ast.expr:
+        """The iterable of a `for`, with a meter that costs next to nothing."""
+        if not self.options.meters:
+            return iterable
+        is_range = (
+            self.range_is_builtin
+            and isinstance(like, ast.Call)
+            and isinstance(like.func, ast.Name)
+            and like.func.id == "range"
+        )
+        if not temps:
+            site = self._site("loop", loop)
+            if is_range:
+                return self._here(self._probe("range_loop", iterable, site), like)
+            return self._here(self._probe("compress", iterable, self._probe("enter_loop", site)), like)
+        name = self._meter_name(loop)
+        if is_range:
+            kept = ast.NamedExpr(self._store(name + "r"), iterable)
+            return self._here(ast.NamedExpr(self._store(name), self._probe("iter", kept)), like)
+        ones = self._probe("repeat", ast.Constant(True), ast.Constant(sys.maxsize))
+        return self._here(self._probe("compress", iterable, ast.NamedExpr(self._store(name), ones)), like)
+
+    def _for(self, s: ast.For) -> list[ast.stmt]:
+        s.target = self.inside(s.target)
+        s.iter = self._metered(self.value(s.iter, "iterable"), s, s.iter, self.temps)
+        s.body = self.body(s.body)
+        s.orelse = self.body(s.orelse)
+        return [s]
+
+    def _asyncfor(self, s: ast.AsyncFor) -> list[ast.stmt]:
+        s.iter = self.value(s.iter, "iterable")
+        return self._counted(s)
+
+    def _with(self, s: ast.With | ast.AsyncWith) -> list[ast.stmt]:
+        for item in s.items:
+            item.context_expr = self.inside(item.context_expr)
+        s.body = self.body(s.body)
+        return [s]
+
+    _asyncwith = _with
+
+    def _match(self, s: ast.Match) -> list[ast.stmt]:
+        s.subject = self.value(s.subject, "value")
+        for case in s.cases:
+            case.body = self.body(case.body)
+        return [s]
+
+    def _try(self, s: ast.Try) -> list[ast.stmt]:
+        s.body = self.body(s.body)
+        for h in s.handlers:
+            h.body = self.body(h.body)
+        s.orelse = self.body(s.orelse)
+        s.finalbody = self.body(s.finalbody)
+        return [s]
+
+    _trystar = _try
+
+    def _classdef(self, s: ast.ClassDef) -> list[ast.stmt]:
+        outer, self.temps = self.temps, False
+        s.body = self.body(s.body, docstring=True)
+        self.temps = outer
+        return [s]
+
+    def _functiondef(self, s: ast.FunctionDef | ast.AsyncFunctionDef) -> list[ast.stmt]:
+        if s.name in self.compiled_elsewhere or any(_name_in(d, COMPILED_ELSEWHERE) for d in s.decorator_list):
+            return [s]
+        outer = (self.temps, self.absorbing)
+        self.temps, self.absorbing = not _sees_frame(s), 0
+        if s.lineno in self.lines:  # the line of the `def`: its first statement
+            start = 1 if _is_docstring(s.body[0]) and len(s.body) > 1 else 0
+            self.lines.add(s.body[start].lineno)
+        s.body = self.body(s.body, docstring=True)
+        self.temps, self.absorbing = outer
+        return [s]
+
+    _asyncfunctiondef = _functiondef
+
+    # -- expressions ---------------------------------------------------------------------------------
+
+    def value(self, node: ast.expr, role: str) -> ast.expr:
+        """An expression whose value is stored, returned or passed on: checked where it is made."""
+        if isinstance(node, (ast.Tuple, ast.List, ast.Set)):
+            node.elts = [self.value(e, role) for e in node.elts]
+            return node
+        if isinstance(node, ast.Dict):
+            node.keys = [k and self.inside(k) for k in node.keys]
+            node.values = [self.value(v, role) for v in node.values]
+            return node
+        if isinstance(node, ast.Starred):
+            node.value = self.inside(node.value)
+            return node
+        if isinstance(node, ast.IfExp):
+            node.test = self.value(node.test, "test")
+            node.body, node.orelse = self.value(node.body, role), self.value(node.orelse, role)
+            return node
+        if isinstance(node, ast.BoolOp):
+            node.values = [self.value(v, role) for v in node.values]
+            return node
+        if isinstance(node, ast.NamedExpr):
+            node.value = self.value(node.value, role)
+            return node
+        site_of = position(node)
+        wanted = self.options.checks and not self.absorbing and self._worth_a_look(node, role)
+        node = self.inside(node)
+        if not wanted:
+            return node
+        site = ast.Constant(self.sites.add(self.file, self.at, site_of, role))
+        if self.temps:
+            return self._here(self._inline(node, site), node)
+        return self._here(self._probe("check", node, ast.Constant(None), site), node)
+
+    def _worth_a_look(self, node: ast.expr, role: str) -> bool:
+        if produces(node):
+            return not (isinstance(node, ast.Call) and role == "iterable" and callee(node) in NO_DATA_PASSED)
+        if role in ("return", "yield") or (self.options.carried and role != "iterable"):
+            return isinstance(node, (ast.Name, ast.Attribute, ast.Subscript))
+        return False
+
+    def _inline(self, node: ast.expr | None, site: ast.expr) -> ast.expr:
+        """The check in line; node None: what is looked at is in VALUE already."""
+        load = self._load(VALUE) if node is None else ast.NamedExpr(self._store(VALUE), node)
+        within = ast.Compare(
+            ast.Constant(-MAX), [ast.LtE(), ast.LtE()], [self._load(VALUE), ast.Constant(MAX)]
+        )
+        finite = ast.BoolOp(ast.And(), [self._type_is(load, "float"), within])
+        test = ast.BoolOp(ast.Or(), [finite, self._type_is(self._load(VALUE), "int")])
+        emptied = ast.NamedExpr(self._store(VALUE), ast.Constant(None))
+        return ast.IfExp(test, self._load(VALUE), self._probe("check", self._load(VALUE), emptied, site))
+
+    def inside(self, node: ast.expr) -> ast.expr:
+        """An expression that is not itself looked at; what it passes on is."""
+        if isinstance(node, ast.Call):
+            return self._call(node)
+        if isinstance(node, ast.Lambda):
+            return self._lambda(node)
+        if isinstance(node, COMPREHENSIONS):
+            return self._comprehension(node)
+        if isinstance(node, ast.Compare):
+            node.left = self.value(node.left, "argument")
+            node.comparators = [self.value(c, "argument") for c in node.comparators]
+        elif isinstance(node, ast.FormattedValue):
+            node.value = self.value(node.value, "argument")
+        elif isinstance(node, ast.Subscript) and isinstance(node.ctx, ast.Load) or isinstance(node, ast.Subscript):
+            node.value = self.inside(node.value)
+            node.slice = self.value(node.slice, "argument") if _may_be_bad(node.slice) else self.inside(node.slice)
+        elif isinstance(node, ast.Yield):
+            if node.value is not None:
+                node.value = self.value(node.value, "yield")
+        elif isinstance(node, (ast.Tuple, ast.List, ast.Set, ast.Dict, ast.IfExp, ast.BoolOp, ast.NamedExpr)):
+            return self.value(node, "argument")
+        elif not isinstance(node, (ast.Name, ast.Constant)):
+            for name, value in ast.iter_fields(node):
+                if isinstance(value, ast.expr):
+                    setattr(node, name, self.inside(value))
+                elif isinstance(value, list):
+                    setattr(node, name, [self.inside(v) if isinstance(v, ast.expr) else v for v in value])
+        return node
+
+    def _call(self, node: ast.Call) -> ast.expr:
+        name = callee(node)
+        absorbs = name in ABSORBING
+        self.absorbing += absorbs
+        if isinstance(node.func, ast.Attribute):
+            owner = node.func.value
+            if isinstance(owner, (ast.BinOp, ast.UnaryOp)) and not absorbs:
+                node.func.value = self.value(owner, "argument")
+            else:
+                node.func.value = self.inside(owner)
+        else:
+            node.func = self.inside(node.func)
+        passes = self.inside if name in NO_DATA_PASSED else self._argument
+        node.args = [passes(a) for a in node.args]
+        for k in node.keywords:
+            k.value = passes(k.value)
+        self.absorbing -= absorbs
+        return node
+
+    def _argument(self, node: ast.expr) -> ast.expr:
+        return self.value(node, "argument")
+
+    def _lambda(self, node: ast.Lambda) -> ast.expr:
+        outer = (self.temps, self.absorbing)
+        self.temps, self.absorbing = False, 0
+        node.body = self.value(node.body, "return")
+        self.temps, self.absorbing = outer
+        return node
+
+    def _comprehension(self, node: Any) -> ast.expr:
+        outer = self.temps
+        like = node.generators[0].iter
+        self.temps = False
+        node.generators[0].iter = self._metered(self.inside(like), node, like, False)
+        for number, generator in enumerate(node.generators):
+            if number:
+                generator.iter = self.inside(generator.iter)
+            generator.ifs = [self.value(test, "test") for test in generator.ifs]
+        if isinstance(node, ast.DictComp):
+            node.key, node.value = self.inside(node.key), self.value(node.value, "value")
+        else:
+            role = "yield" if isinstance(node, ast.GeneratorExp) else "value"
+            node.elt = self.value(node.elt, role)
+        self.temps = outer
+        return node  # type: ignore[no-any-return]
+
+
+def _copy(node: Any) -> Any:
+    import copy
+
+    return copy.deepcopy(node)
+
+
+def _loaded(node: ast.expr) -> ast.expr:
+    return node
+
+
+def _as_index(index: ast.expr, by: Rewriter) -> ast.expr:
+    """A subscript's index as an expression of its own: slices become calls of `slice`."""
+    if isinstance(index, ast.Slice):
+        parts = [p or ast.Constant(None) for p in (index.lower, index.upper, index.step)]
+        return ast.copy_location(by._probe("slice", *parts), index)
+    if isinstance(index, ast.Tuple):
+        index.elts = [_as_index(e, by) for e in index.elts]
+    return index
+
+
+def _repeatable(place: ast.expr) -> bool:
+    """True when evaluating the place twice does nothing that evaluating it once does not."""
+    allowed = (ast.Name, ast.Constant, ast.Attribute, ast.Subscript, ast.BinOp, ast.UnaryOp, ast.Tuple, ast.Slice)
+    allowed += (ast.expr_context, ast.operator, ast.unaryop)  # type: ignore[assignment]
+    return all(isinstance(n, allowed) for n in ast.walk(place))
+
+
+def _may_be_bad(index: ast.expr) -> bool:
+    """A subscript whose arithmetic can give nan or inf: sums of whole numbers cannot."""
+    for node in ast.walk(index):
+        if isinstance(node, ast.BinOp) and isinstance(node.op, (ast.Div, ast.Pow)):
+            return True
+        if isinstance(node, ast.Call) and callee(node) not in {*NO_DATA_PASSED, "int", "round", "min", "max"}:
+            return True
+    return False
+
+
+def _name_in(decorator: ast.expr, names: set[str]) -> bool:
+    if isinstance(decorator, ast.Call):
+        decorator = decorator.func
+    if isinstance(decorator, ast.Attribute):
+        return decorator.attr in names
+    return isinstance(decorator, ast.Name) and decorator.id in names
+
+
+def _sees_frame(function: ast.AST) -> bool:
+    for node in ast.walk(function):
+        name = getattr(node, "attr", None) or getattr(node, "id", None)
+        if name in SEES_FRAME:
+            return True
+    return False
+
+
+def _is_docstring(s: ast.stmt) -> bool:
+    return isinstance(s, ast.Expr) and isinstance(s.value, ast.Constant) and isinstance(s.value.value, str)
+
+
+def _is_future(s: ast.stmt) -> bool:
+    return isinstance(s, ast.ImportFrom) and s.module == "__future__"
+
+
+def _cannot_fail(s: ast.stmt) -> bool:
+    """Statements that need no guard: `x = 1.0`, annotations without value, future imports, constants."""
+    if isinstance(s, ast.Assign):
+        return isinstance(s.value, ast.Constant) and all(isinstance(t, ast.Name) for t in s.targets)
+    if isinstance(s, ast.AnnAssign):
+        return s.value is None and isinstance(s.target, ast.Name)
+    if isinstance(s, ast.Expr):
+        return isinstance(s.value, ast.Constant)
+    if isinstance(s, ast.Return):
+        return s.value is None or isinstance(s.value, ast.Constant)
+    return _is_future(s)
+
+
+def _first_line(s: ast.AST) -> ast.AST:
+    """A node that stands at the start of a statement and is one line long."""
+    like = ast.Pass()
+    like.lineno = like.end_lineno = s.lineno  # type: ignore[attr-defined]
+    like.col_offset = like.end_col_offset = s.col_offset  # type: ignore[attr-defined]
+    return like
+
+
+def put_in(code: types.CodeType, probes: dict[str, Any]) -> types.CodeType:
+    """The compiled code with the probes in the place of their marks."""
+    consts = tuple(
+        put_in(c, probes)
+        if isinstance(c, types.CodeType)
+        else probes[c[len(MARK) :]]
+        if isinstance(c, str) and c.startswith(MARK)
+        else c
+        for c in code.co_consts
+    )
+    return code.replace(co_consts=consts)

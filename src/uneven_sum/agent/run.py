@@ -1,0 +1,224 @@
+"""Becomes the script: as `python SCRIPT ARG…` or `python -m MODULE ARG…` would run it."""
+
+from __future__ import annotations
+
+import importlib.machinery
+import importlib.util
+import os
+import signal
+import socket
+import sys
+import time
+import types
+from typing import Any, NoReturn
+
+from . import stack, state
+from .engine import Engine
+from .report import Pause
+from .rewrite import Options
+from .wire import Closed, Wire
+
+
+def run(fd: int) -> None:
+    """Waits for `launch` and `configurationDone`, runs the script, and ends as it would."""
+    engine = _prepare(fd)
+    arguments = engine.launch  # type: ignore[attr-defined]
+    try:
+        main, code, path = _main_module(engine, arguments)
+    except Failed as e:
+        engine.wire.event("unevenSum/cannotRun", {"message": str(e), **e.facts})
+        os._exit(2)
+    engine.wire.event("initialized", {})
+    engine.requests.serve()  # until configurationDone
+    _hide_traces(arguments)
+    engine.install()
+    if "start" in engine.pauses_on:
+        _pause_at_start(engine, path)
+    engine.wire.event("process", {"name": path, "systemProcessId": os.getpid(), "isLocalProcess": True})
+    began = time.perf_counter()
+    status: Any = 0
+    try:
+        exec(code, main.__dict__)
+    except SystemExit as e:
+        status = _exit_status(e)
+    except KeyboardInterrupt as e:
+        _show(e)
+        status = -signal.SIGINT
+    except BaseException as e:
+        _show(e)
+        status = 1
+    engine.motion.begin("continue", None)
+    seconds = time.perf_counter() - began
+    if not state.quiet and not engine.ended:
+        engine.wire.event("unevenSum/ended", {"exit_status": status, "seconds": seconds})
+        if arguments.get("pauseAtEnd") and status == 0:
+            engine.end_pause(main.__dict__, path, seconds)
+    state.quiet = True
+    if status == -signal.SIGINT:
+        signal.signal(signal.SIGINT, signal.SIG_DFL)
+        os.kill(os.getpid(), signal.SIGINT)
+    sys.exit(status)
+
+
+class Failed(Exception):
+    """The script cannot be read, found or compiled."""
+
+    def __init__(self, message: str, **facts: Any) -> None:
+        super().__init__(message)
+        self.facts = facts
+
+
+def _prepare(fd: int) -> Engine:
+    sock = socket.socket(fileno=fd)
+    sock.set_inheritable(False)
+    wire = Wire(sock)
+    engine = Engine(wire)
+    message = wire.receive()
+    assert message is not None
+    arguments = message.get("arguments") or {}
+    engine.launch = arguments  # type: ignore[attr-defined]
+    checks = arguments.get("checks", True)
+    engine.loader.options = Options(
+        guards=arguments.get("guards", True), checks=checks, meters=arguments.get("meters", True)
+    )
+    engine.go_on = bool(arguments.get("goOn"))
+    wire.send({"type": "response", "request_seq": message["seq"], "command": "launch", "success": True, "body": {}})
+    state.fork = _fork
+    return engine
+
+
+def _fork() -> int:
+    state.own_fork = True
+    try:
+        return os.fork()
+    finally:
+        state.own_fork = False
+
+
+def _main_module(engine: Engine, arguments: dict[str, Any]) -> tuple[types.ModuleType, types.CodeType, str]:
+    program, args = str(arguments["program"]), [str(a) for a in arguments.get("args") or []]
+    folders = [os.getcwd(), *map(str, arguments.get("userCode") or [])]
+    old_main = sys.modules["__main__"]
+    engine.old_main = old_main  # type: ignore[attr-defined]  # its names must not be cleared under us
+    main = types.ModuleType("__main__")
+    if arguments.get("asModule"):
+        sys.path[0] = os.getcwd()
+        spec = _find_module(program)
+        path = str(spec.origin)
+        sys.argv = [path, *args]
+        main.__spec__, main.__package__ = spec, spec.parent
+        main.__loader__, main.__cached__ = spec.loader, spec.cached  # type: ignore[attr-defined]
+        main.__file__ = path
+        sys.orig_argv = [sys.executable, "-m", program, *args]
+    else:
+        path = program
+        sys.argv = [program, *args]
+        sys.path[0] = os.path.dirname(os.path.realpath(program))
+        main.__spec__ = None
+        main.__loader__ = importlib.machinery.SourceFileLoader("__main__", program)
+        main.__file__ = program
+        main.__cached__ = None  # type: ignore[attr-defined]
+        sys.orig_argv = [sys.executable, program, *args]
+    folders.append(os.path.dirname(os.path.realpath(path)))
+    engine.loader.folders = [os.path.join(os.path.realpath(f), "") for f in folders]
+    main.__builtins__ = sys.modules["builtins"]  # type: ignore[attr-defined]
+    main.__annotations__ = {}
+    code = _compile(engine, path)
+    sys.modules["__main__"] = main
+    engine.loader.install()
+    return main, code, path
+
+
+def _find_module(name: str) -> importlib.machinery.ModuleSpec:
+    try:
+        spec = importlib.util.find_spec(name)
+        if spec is not None and spec.submodule_search_locations is not None:
+            spec = importlib.util.find_spec(name + ".__main__")
+    except (ImportError, ValueError, AttributeError) as e:
+        raise Failed(f"The module {name} cannot be found: {e}.") from None
+    if spec is None or not spec.origin or not spec.origin.endswith(".py"):
+        raise Failed(f"There is no module {name} that can be run. Look at its spelling and at --cwd.")
+    return spec
+
+
+def _compile(engine: Engine, path: str) -> types.CodeType:
+    try:
+        with open(path, "rb") as f:
+            data = f.read()
+    except OSError as e:
+        raise Failed(f"{path} cannot be read: {e.strerror}.") from None
+    try:
+        return engine.loader.compile(path, data)
+    except SyntaxError as e:
+        raise Failed(
+            f"{path}, line {e.lineno}: {e.msg}.", line=e.lineno or 0, column=e.offset or 0, text=(e.text or "").rstrip("\n")
+        ) from None
+    except (ValueError, RecursionError, MemoryError, OverflowError) as e:
+        raise Failed(f"{path} cannot be compiled: {e}.") from None
+
+
+def _hide_traces(arguments: dict[str, Any]) -> None:
+    """A module of the script's folder must win over one that the agent has imported for itself."""
+    folder = sys.path[0]
+    try:
+        names = {n.removesuffix(".py") for n in os.listdir(folder or ".")}
+    except OSError:
+        return
+    for name in list(sys.modules):
+        if name in names and name not in sys.builtin_module_names and name not in ("__main__", "site", "os", "io"):
+            spec = getattr(sys.modules[name], "__spec__", None)
+            if spec is not None and spec.origin != "frozen" and "." not in name:
+                del sys.modules[name]
+    if arguments.get("lineBuffered"):
+        for stream in (sys.stdout, sys.stderr):
+            if stream is not None:
+                stream.reconfigure(line_buffering=True)  # type: ignore[union-attr]
+
+
+def _pause_at_start(engine: Engine, path: str) -> None:
+    """Steps to the first line."""
+    engine.motion.mode = "into"
+    engine.motion.left = False
+
+    def first(frame: types.FrameType, returned: Any) -> None:
+        engine.motion.arrived = engine._arrived
+        engine._guarded(Pause("entry", frame, "next"))
+
+    engine.motion.arrived = first
+    engine.motion._switch()
+
+
+def _exit_status(e: SystemExit) -> int:
+    code = e.code
+    if code is None:
+        return 0
+    if isinstance(code, int):
+        return code & 0xFF
+    try:
+        sys.stdout.flush()
+        print(code, file=sys.stderr)
+    except Exception:
+        pass
+    return 1
+
+
+def _show(e: BaseException) -> None:
+    """An uncaught exception as the interpreter shows it, without our calls."""
+    tb = e.__traceback__
+    while tb is not None and tb.tb_frame.f_code.co_filename.startswith(stack.AGENT):
+        tb = tb.tb_next
+    e = e.with_traceback(tb)
+    sys.last_type, sys.last_value, sys.last_traceback = type(e), e, tb
+    sys.last_exc = e
+    try:
+        sys.excepthook(type(e), e, tb)
+    except SystemExit as other:
+        sys.exit(_exit_status(other))
+    except BaseException as other:
+        print("Error in sys.excepthook:", file=sys.stderr)
+        sys.__excepthook__(type(other), other, other.__traceback__)
+        print("\nOriginal exception was:", file=sys.stderr)
+        sys.__excepthook__(type(e), e, tb)
+
+
+__all__ = ["Closed", "NoReturn", "run"]

@@ -1,0 +1,105 @@
+"""Names as a paused call sees them, and what may be read without running the script's code."""
+
+from __future__ import annotations
+
+import builtins
+import sys
+import types
+from collections.abc import Iterator, Mapping
+from typing import Any
+
+from .rewrite import TEMPORARY
+
+INNER = ("<listcomp>", "<setcomp>", "<dictcomp>", "<genexpr>")
+MISSING = object()
+
+
+class Scope(Mapping[str, Any]):
+    """Locals, then globals, then builtins of a frame, without our temporaries.
+
+    A comprehension's own frame (before 3.12) sees the names of the call around it as well.
+    """
+
+    def __init__(self, frame: types.FrameType) -> None:
+        self.frame = frame
+        self.locals: dict[str, Any] = {}
+        if frame.f_code.co_name in INNER and frame.f_back is not None:
+            outer = frame.f_back
+            if frame.f_code.co_qualname.startswith(getattr(outer.f_code, "co_qualname", "\0")):
+                self.locals.update(outer.f_locals)
+        self.locals.update(frame.f_locals)
+        for name in [n for n in self.locals if n.startswith((TEMPORARY, ".0"))]:
+            del self.locals[name]
+        self.globals = frame.f_globals
+        found = frame.f_builtins
+        self.builtins: dict[str, Any] = found if isinstance(found, dict) else vars(builtins)
+
+    def __getitem__(self, name: str) -> Any:
+        for names in (self.locals, self.globals, self.builtins):
+            if name in names:
+                return names[name]
+        raise KeyError(name)
+
+    def __iter__(self) -> Iterator[str]:
+        yield from {**self.builtins, **self.globals, **self.locals}
+
+    def __len__(self) -> int:
+        return len({**self.builtins, **self.globals, **self.locals})
+
+
+def kind_name(kind: type) -> str:
+    """`float`, `numpy.float64`, `pandas.DataFrame`: a type as its users write it."""
+    module = getattr(kind, "__module__", "")
+    name = getattr(kind, "__qualname__", getattr(kind, "__name__", "?"))
+    if not isinstance(module, str) or module in ("builtins", "__main__", ""):
+        return str(name)
+    top = module.partition(".")[0]
+    if top in ("numpy", "pandas", "polars", "xarray") and getattr(sys.modules.get(top), name, None) is kind:
+        return f"{top}.{name}"
+    return f"{module}.{name}"
+
+
+LIBRARIES = ("numpy", "pandas", "polars", "xarray", "scipy", "decimal", "fractions", "datetime", "collections", "array")
+
+
+def safe_kind(kind: type) -> bool:
+    """True for types whose operators, items and attributes run no code of the user's."""
+    module = getattr(kind, "__module__", "")
+    return module == "builtins" or isinstance(module, str) and module.partition(".")[0] in LIBRARIES
+
+
+def read_attribute(value: Any, name: str) -> Any:
+    """An attribute that can be had without running the script's code; MISSING otherwise."""
+    if isinstance(value, types.ModuleType):
+        return value.__dict__.get(name, MISSING)
+    if safe_kind(type(value)):
+        return getattr(value, name, MISSING)
+    if isinstance(value, type):
+        for base in value.__mro__:
+            if name in base.__dict__:
+                found = base.__dict__[name]
+                return found.__get__(None, value) if isinstance(found, types.FunctionType) else found
+        return MISSING
+    try:
+        own = object.__getattribute__(value, "__dict__")
+    except (AttributeError, TypeError):
+        own = {}
+    static: Any = MISSING
+    for base in type(value).__mro__:
+        if name in base.__dict__:
+            static = base.__dict__[name]
+            break
+    if isinstance(static, (types.MemberDescriptorType, types.GetSetDescriptorType)):
+        try:
+            return static.__get__(value, type(value))
+        except AttributeError:
+            return MISSING
+    if static is not MISSING and hasattr(type(static), "__set__"):
+        return MISSING  # a property
+    if isinstance(own, dict) and name in own:
+        return own[name]
+    if isinstance(static, (types.FunctionType, classmethod, staticmethod)):
+        return static.__get__(value, type(value))
+    if static is not MISSING and not hasattr(type(static), "__get__"):
+        return static
+    return MISSING

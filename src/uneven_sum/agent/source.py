@@ -1,0 +1,225 @@
+"""What the user's files say: pristine syntax trees, and what surrounds each statement.
+
+The rewriter works on a tree of its own; everything that is shown or judged later is looked up here by
+position, in a tree that no probe has touched.
+"""
+
+from __future__ import annotations
+
+import ast
+import io
+import tokenize
+from dataclasses import dataclass, field
+from typing import Union
+
+Position = tuple[int, int, int, int]  # first line, first column (bytes), last line, last column
+FunctionNode = Union[ast.FunctionDef, ast.AsyncFunctionDef, ast.Lambda]
+LOOPS = (ast.For, ast.AsyncFor, ast.While)
+COMPREHENSIONS = (ast.ListComp, ast.SetComp, ast.DictComp, ast.GeneratorExp)
+SCOPES = (ast.FunctionDef, ast.AsyncFunctionDef, ast.Lambda, ast.ClassDef)
+
+
+def position(node: ast.AST) -> Position:
+    return (node.lineno, node.col_offset, node.end_lineno, node.end_col_offset)  # type: ignore[attr-defined]
+
+
+@dataclass
+class Handler:
+    """One thing around a statement that may catch: the class expressions of an `except` clause
+    (None: catches all), or the arguments of `contextlib.suppress`."""
+
+    classes: list[ast.expr] | None
+
+
+@dataclass
+class Statement:
+    """A statement with its surroundings, all within one function (or class body, or module)."""
+
+    node: ast.stmt
+    scope: ast.AST
+    loops: list[ast.AST] = field(default_factory=list)  # innermost last
+    handlers: list[Handler] = field(default_factory=list)  # innermost last
+    head_end: int = 0  # last line of a compound statement's head
+
+    @property
+    def line(self) -> int:
+        return self.node.lineno
+
+
+class SourceFile:
+    """One file of the user's, as it was when it was loaded."""
+
+    def __init__(self, path: str, data: bytes) -> None:
+        self.path = path
+        self.data = data
+        self._tree: ast.Module | None = None
+        self._statements: list[Statement] | None = None
+        self._by_position: dict[Position, list[ast.AST]] | None = None
+        self._statement_of: dict[Position, Statement] = {}
+        self._text: str | None = None
+
+    @property
+    def text(self) -> str:
+        if self._text is None:
+            self._text = decode(self.data)
+        return self._text
+
+    @property
+    def lines(self) -> list[str]:
+        return self.text.splitlines()
+
+    @property
+    def tree(self) -> ast.Module:
+        if self._tree is None:
+            self._tree = ast.parse(self.data, self.path)
+        return self._tree
+
+    @property
+    def statements(self) -> list[Statement]:
+        """Every statement of the file, outer before inner."""
+        if self._statements is None:
+            self._statements = list(_Surroundings(self.tree).found)
+            self._statement_of = {position(s.node): s for s in self._statements}
+        return self._statements
+
+    def statement(self, at: Position) -> Statement | None:
+        return self.statements and self._statement_of.get(at) or None
+
+    def innermost(self, line: int, column: int | None = None) -> Statement | None:
+        """The innermost statement that covers a line (and column, in bytes, where known)."""
+        best: Statement | None = None
+        for s in self.statements:
+            first, last = s.node.lineno, s.node.end_lineno or s.node.lineno
+            decorators = getattr(s.node, "decorator_list", [])
+            if decorators:
+                first = min(first, decorators[0].lineno)
+            if not first <= line <= last:
+                continue
+            if column is not None and first == line and s.node.col_offset > column and not decorators:
+                continue
+            if (
+                column is not None
+                and last == line
+                and best is not None
+                and (s.node.end_col_offset or 0) <= column
+                and position(best.node)[0] <= line
+            ):
+                continue
+            best = s
+            if column is None and s.line == line and not hasattr(s.node, "body"):
+                return s  # the first of several statements on one line
+        return best
+
+    def node(self, at: Position, kind: type | None = None) -> ast.AST | None:
+        """The pristine node at exactly this position; the outermost if several share it."""
+        if self._by_position is None:
+            self._by_position = {}
+            for node in ast.walk(self.tree):
+                if hasattr(node, "lineno"):
+                    self._by_position.setdefault(position(node), []).append(node)
+        for node in self._by_position.get(at, []):
+            if (kind is None and isinstance(node, ast.expr)) or (kind and isinstance(node, kind)):
+                return node
+        return None
+
+    def segment(self, node: ast.AST) -> str:
+        """The source text of a node on one line, blanks folded."""
+        if hasattr(node, "shown_as"):
+            return str(node.shown_as)
+        found = ast.get_source_segment(self.text, node)
+        return " ".join(found.split()) if found else ast.unparse(node)
+
+    def statement_text(self, s: Statement) -> str:
+        """The source text of a statement; of a compound one, its head."""
+        lines = self.lines
+        if not hasattr(s.node, "body"):
+            return ast.get_source_segment(self.text, s.node) or ""
+        head = "\n".join(lines[s.node.lineno - 1 : max(s.head_end, s.node.lineno)])
+        return head.strip()
+
+
+def decode(data: bytes) -> str:
+    """Source bytes as text, by the cookie or BOM, with universal newlines."""
+    try:
+        encoding, _ = tokenize.detect_encoding(io.BytesIO(data).readline)
+        text = data.decode(encoding)
+    except (SyntaxError, UnicodeDecodeError, LookupError):
+        text = data.decode("utf-8", "replace")
+    return text.replace("\r\n", "\n").replace("\r", "\n")
+
+
+def head_end(node: ast.AST) -> int:
+    """The last line of a compound statement's head (its own expressions, not its body)."""
+    last: int = node.lineno  # type: ignore[attr-defined]
+    for name in ("test", "iter", "subject", "target", "args", "returns"):
+        part = getattr(node, name, None)
+        if part is not None:
+            for sub in ast.walk(part):
+                last = max(last, getattr(sub, "end_lineno", 0) or 0)
+    for item in getattr(node, "items", []):
+        last = max(last, item.context_expr.end_lineno or 0)
+    for base in [*getattr(node, "bases", []), *getattr(node, "keywords", [])]:
+        last = max(last, base.end_lineno or 0)
+    return last
+
+
+class _Surroundings:
+    """Walks a module once and notes for each statement its scope, loops and handlers."""
+
+    def __init__(self, tree: ast.Module) -> None:
+        self.found: list[Statement] = []
+        self._body(tree.body, tree, [], [])
+
+    def _body(self, body: list[ast.stmt], scope: ast.AST, loops: list[ast.AST], handlers: list[Handler]) -> None:
+        for s in body:
+            self._one(s, scope, loops, handlers)
+
+    def _one(self, s: ast.stmt, scope: ast.AST, loops: list[ast.AST], handlers: list[Handler]) -> None:
+        self.found.append(Statement(s, scope, loops, handlers, head_end(s)))
+        if isinstance(s, (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef)):
+            self._body(s.body, s, [], [])
+        elif isinstance(s, LOOPS):
+            self._body(s.body, scope, [*loops, s], handlers)
+            self._body(s.orelse, scope, loops, handlers)
+        elif isinstance(s, (ast.With, ast.AsyncWith)):
+            self._body(s.body, scope, loops, [*handlers, *_suppressed(s)])
+        elif isinstance(s, ast.Match):
+            for case in s.cases:
+                self._body(case.body, scope, loops, handlers)
+        elif isinstance(s, (ast.Try, getattr(ast, "TryStar", ast.Try))):
+            clauses = [Handler(_classes(h.type)) for h in s.handlers if not _raises_again(h)]
+            self._body(s.body, scope, loops, [*handlers, *reversed(clauses)])
+            for h in s.handlers:
+                self._body(h.body, scope, loops, handlers)
+            self._body(s.orelse, scope, loops, handlers)
+            self._body(s.finalbody, scope, loops, handlers)
+        elif isinstance(s, ast.If):
+            self._body(s.body, scope, loops, handlers)
+            self._body(s.orelse, scope, loops, handlers)
+
+
+def _classes(node: ast.expr | None) -> list[ast.expr] | None:
+    if node is None:
+        return None
+    return list(node.elts) if isinstance(node, ast.Tuple) else [node]
+
+
+def _raises_again(handler: ast.ExceptHandler) -> bool:
+    """True when the clause surely ends in a raise, so that it does not handle."""
+    if not isinstance(handler.body[-1], ast.Raise):
+        return False
+    inner = [n for s in handler.body for n in ast.walk(s)]
+    return not any(isinstance(n, (ast.Return, ast.Break, ast.Continue)) for n in inner)
+
+
+def _suppressed(s: ast.With | ast.AsyncWith) -> list[Handler]:
+    found = []
+    for item in s.items:
+        call = item.context_expr
+        if isinstance(call, ast.Call):
+            name = call.func.attr if isinstance(call.func, ast.Attribute) else getattr(call.func, "id", "")
+            if name == "suppress":
+                found.append(Handler(list(call.args)))
+            elif name in ("raises", "assertRaises", "assertRaisesRegex") and call.args:
+                found.append(Handler(_classes(call.args[0])))  # a test that expects the error
+    return found

@@ -1,0 +1,245 @@
+"""Reads the stack: the user's calls, the trail, and the loops that each call is in."""
+
+from __future__ import annotations
+
+import ast
+import gc
+import itertools
+import sys
+import types
+from typing import Any
+
+from .handled import statement_at
+from .rewrite import METER
+from .scope import INNER, Scope
+from .source import COMPREHENSIONS, SourceFile, Statement
+from .values import text_of
+
+AGENT = __file__.rpartition("/")[0] + "/"
+
+files: dict[str, SourceFile] = {}  # the rewritten files by the file name that their code has
+meters: dict[int, tuple[int, Any, int, int]] = {}  # site of a loop -> frame id, its meter, length or -1, start
+
+
+def is_ours(frame: types.FrameType) -> bool:
+    return frame.f_code.co_filename.startswith(AGENT)
+
+
+def file_of(frame: types.FrameType) -> SourceFile | None:
+    return files.get(frame.f_code.co_filename)
+
+
+def user_frame(frame: types.FrameType | None) -> types.FrameType | None:
+    """The nearest call of the user's own code, from here outwards."""
+    while frame is not None and frame.f_code.co_filename not in files:
+        frame = frame.f_back
+    return frame
+
+
+def calls(frame: types.FrameType | None, libraries: bool = False) -> list[types.FrameType]:
+    """The calls from this one outwards, innermost first: the user's, or (with libraries) all but ours.
+
+    A comprehension's own frame counts as its call's, as it does from 3.12 on.
+    """
+    found: list[types.FrameType] = []
+    inner: types.FrameType | None = None
+    while frame is not None:
+        if not is_ours(frame) and (libraries or file_of(frame) is not None):
+            if _belongs_to_outer(frame):
+                inner = inner or frame
+            elif inner is not None and frame.f_code.co_filename == inner.f_code.co_filename:
+                found.append(inner)
+                inner = None
+            else:
+                found.append(frame)
+        frame = frame.f_back
+    if inner is not None:
+        found.append(inner)
+    return found
+
+
+def _belongs_to_outer(frame: types.FrameType) -> bool:
+    name = frame.f_code.co_name
+    return name in INNER and name != "<genexpr>"
+
+
+def function_name(frame: types.FrameType) -> str:
+    """The qualified name of a call, without the frames of comprehensions."""
+    name = frame.f_code.co_qualname
+    while True:
+        head, dot, last = name.rpartition(".")
+        if last not in INNER:
+            return name
+        name = head.removesuffix(".<locals>") if dot else "<module>"
+
+
+def arguments(frame: types.FrameType, limit: int = 3) -> str:
+    """`stage=365 cells float64…`: the arguments of a call, short, for the trail."""
+    code = frame.f_code
+    names = code.co_varnames[: code.co_argcount + code.co_kwonlyargcount]
+    if code.co_name in INNER:
+        return ""
+    shown = []
+    held = frame.f_locals
+    for name in [n for n in names if n not in ("self", "cls")][:limit]:
+        if name in held:
+            value = held[name]
+            shape = getattr(value, "shape", None)
+            if isinstance(shape, tuple):
+                text = str(shape).replace(" ", "")
+            else:
+                text = text_of(value)
+            shown.append(f"{name}={text if len(text) <= 16 else text[:15] + '…'}")
+    return ", ".join(shown)
+
+
+# -- loops -------------------------------------------------------------------------------------------
+
+
+def loops(frame: types.FrameType, statement: Statement | None) -> list[dict[str, Any]]:
+    """The loops around a statement of one call, innermost first, each with its pass, counted from 1."""
+    file = file_of(frame)
+    if file is None or statement is None:
+        return []
+    scope = Scope(frame)
+    found = []
+    for loop in [*_comprehensions(file, frame, statement), *reversed(statement.loops)]:
+        if loop is statement.node and not _under_way(frame, loop):
+            continue
+        told = _loop(file, frame, scope, loop)
+        if told is not None:
+            found.append(told)
+    if isinstance(statement.node, (ast.For, ast.AsyncFor)) and (told := _loop(file, frame, scope, statement.node)):
+        if told["pass"]:
+            found.insert(0, told)
+    return found
+
+
+def _under_way(frame: types.FrameType, loop: ast.AST) -> bool:
+    return False
+
+
+def _comprehensions(file: SourceFile, frame: types.FrameType, statement: Statement) -> list[ast.AST]:
+    """The comprehensions of the statement whose element is being made, innermost first."""
+    from .handled import instruction_place
+
+    place = instruction_place(frame.f_code, frame.f_lasti)
+    if place is None:
+        return []
+    found = []
+    for node in ast.walk(statement.node):
+        if isinstance(node, COMPREHENSIONS):
+            start, end = (node.lineno, node.col_offset), (node.end_lineno or 0, node.end_col_offset or 0)
+            first = node.generators[0].iter
+            outside = (first.lineno, first.col_offset) <= place[:2] and place[2:] <= (first.end_lineno, first.end_col_offset)  # type: ignore[operator]
+            if start <= place[:2] and place[2:] <= end and not outside and place != (*start, *end):
+                found.append(node)
+    return found[::-1]
+
+
+def _loop(file: SourceFile, frame: types.FrameType, scope: Scope, loop: Any) -> dict[str, Any] | None:
+    done, length = _passes(file, frame, loop)
+    if isinstance(loop, ast.While):
+        target, value = file.segment(loop.test), None
+    else:
+        node = loop.generators[0].target if isinstance(loop, COMPREHENSIONS) else loop.target
+        target = file.segment(node)
+        value = _value_of(node, scope)
+    kind = "while" if isinstance(loop, ast.While) else "for"
+    return {
+        "line": loop.lineno,
+        "target": target,
+        "value": value,
+        "pass": done,
+        "of": length,
+        "function": function_name(frame),
+        "file": file.path,
+        "kind": kind,
+    }
+
+
+def _value_of(target: ast.AST, scope: Scope) -> str | None:
+    if isinstance(target, ast.Name):
+        return text_of(scope[target.id]) if target.id in scope.locals or target.id in scope.globals else None
+    if isinstance(target, (ast.Tuple, ast.List)):
+        return ", ".join(_value_of(e, scope) or "?" for e in target.elts)
+    if isinstance(target, ast.Starred):
+        return _value_of(target.value, scope)
+    return None
+
+
+def _passes(file: SourceFile, frame: types.FrameType, loop: Any) -> tuple[int, int | None]:
+    """The number of the present pass and, where it is known, the number of passes."""
+    held = frame.f_locals
+    name = f"{METER}{loop.lineno}_{loop.col_offset}"
+    meter, length, start = held.get(name), -1, 0
+    if name + "r" in held and type(held[name + "r"]) is range:
+        length = len(held[name + "r"])
+    if meter is None:
+        meter, length, start = _site_meter(file, frame, loop)
+    if meter is None:
+        return 0, None
+    if type(meter) is int:
+        return meter, None
+    try:
+        left = meter.__length_hint__()
+    except Exception:
+        return 0, None
+    if type(meter) is itertools.repeat:
+        done = sys.maxsize - left - start
+        if isinstance(loop, ast.While):
+            return done, None
+        if length < 0:
+            length = done + _left(meter)
+            if length < done:
+                return done, None
+        return done, length
+    return length - left, length
+
+
+def _site_meter(file: SourceFile, frame: types.FrameType, loop: Any) -> tuple[Any, int, int]:
+    from .probes import sites
+
+    best: tuple[Any, int, int] = (None, -1, 0)
+    wanted = (loop.lineno, loop.col_offset)
+    for number, (owner, meter, length, start) in meters.items():
+        site = sites[number]
+        if site.file is file and site.expression is not None and site.expression[:2] == wanted:
+            if owner == id(frame) or best[0] is None:
+                best = (meter, length, start)
+    return best
+
+
+def _left(meter: Any) -> int:
+    """How many elements are still to come, found from the iterator that the meter is joined to; or very
+    negative when it does not say."""
+    unknown = -sys.maxsize
+    for joined in gc.get_referrers(meter):
+        if type(joined) is itertools.compress:
+            parts = [p for p in gc.get_referents(joined) if p is not meter]
+            return _hint(parts[0]) if parts else unknown
+    return unknown
+
+
+def _hint(iterator: Any) -> int:
+    unknown = -sys.maxsize
+    if type(iterator) in (enumerate, zip, map, reversed):
+        inner = [p for p in gc.get_referents(iterator) if hasattr(type(p), "__next__") or type(p) is tuple]
+        flat = [q for p in inner for q in (p if type(p) is tuple else (p,)) if hasattr(type(q), "__next__")]
+        hints = [_hint(p) for p in flat]
+        if type(iterator) is reversed:
+            return int(iterator.__length_hint__())
+        return min(hints) if hints else unknown
+    if getattr(type(iterator), "__module__", "") == "builtins" and hasattr(type(iterator), "__length_hint__"):
+        return int(iterator.__length_hint__())
+    return unknown
+
+
+def all_loops(frame: types.FrameType) -> list[dict[str, Any]]:
+    """The loops around the paused statement and those around the calls that led to it."""
+    found = []
+    for call in calls(frame):
+        file = file_of(call)
+        if file is not None:
+            found += loops(call, statement_at(file, call))
+    return found

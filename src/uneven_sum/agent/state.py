@@ -1,0 +1,30 @@
+"""What the probes and the engine share: a few flags, read on every slow path."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import warnings
+from collections.abc import Iterator
+
+quiet = False  # no probe does anything: a pause is under way, or the run goes on without lookouts
+in_trial = False  # this process is a trial's copy
+met = 0  # non-finite values that the user's own code has judged so far
+
+fork = os.fork if hasattr(os, "fork") else None  # type: ignore[assignment]
+own_fork = False  # the fork under way is ours
+
+
+@contextlib.contextmanager
+def silenced() -> Iterator[None]:
+    """No warning is shown.
+
+    `warnings.catch_warnings` would make every module forget which warnings it has shown already; the
+    script would see them again.
+    """
+    kept = warnings.filters
+    warnings.filters = [("ignore", None, Warning, None, 0)]
+    try:
+        yield
+    finally:
+        warnings.filters = kept

@@ -1,0 +1,429 @@
+"""Takes a statement apart: every term of its expression evaluated once, bottom up, and the culprit found.
+
+The culprit is the deepest term that is non-finite, or raised, while its own operands are fine.  Terms
+that call something are evaluated only where that cannot change the script: in a trial (`trial`).
+"""
+
+from __future__ import annotations
+
+import ast
+import contextlib
+import types
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from typing import Any
+
+from . import judge, nonfinite, reasons, state
+from .names import EMPTY_BY_DESIGN
+from .rewrite import callee
+from .scope import MISSING, Scope, read_attribute, safe_kind
+from .source import COMPREHENSIONS, SourceFile
+from .values import summary
+
+NOT_EVALUATED = "not evaluated"
+
+
+class NotEvaluated(Exception):
+    """This term cannot be evaluated here, or was not reached."""
+
+
+@dataclass
+class Term:
+    node: ast.AST
+    depth: int
+    value: Any = MISSING
+    note: str = NOT_EVALUATED  # why there is no value
+    children: list["Term"] = field(default_factory=list)
+    operands: list[Any] = field(default_factory=list)  # values of all operands, constants too
+    judged_inside: bool = False  # a call whose own code has met the non-finite value
+    no_data: bool = False  # a call that was given no data
+    cellwise: bool = False
+    culprit: bool = False
+
+    @property
+    def known(self) -> bool:
+        return self.value is not MISSING
+
+
+@dataclass
+class Culprit:
+    term: Term
+    kind: str | None  # created, arrived; None for one that raised
+    cell: list[int] | None = None
+    operands: list[tuple[str, Any]] = field(default_factory=list)
+    reason: str = ""
+
+
+@contextlib.contextmanager
+def quietly() -> Iterator[None]:
+    """No warning, no floating-point error of a second evaluation reaches the script."""
+    np = nonfinite.module("numpy")
+    errors = np.errstate(all="ignore") if np is not None else contextlib.nullcontext()
+    with state.silenced(), errors:
+        yield
+
+
+class Apart:
+    """One statement's expression taken apart in one frame.
+
+    `actual` is what the expression really gave when it ran; `raised` the node whose evaluation raised.
+    `may_call` is true only in a trial.  `met` counts the non-finite values that the user's own code has
+    judged so far (a call that raises the count carried its value out of there).
+    """
+
+    def __init__(
+        self,
+        file: SourceFile,
+        root: ast.AST,
+        scope: Scope,
+        *,
+        actual: Any = MISSING,
+        raised: ast.AST | None = None,
+        may_call: bool = False,
+        met: Callable[[], int] = lambda: 0,
+    ) -> None:
+        self.file, self.scope, self.may_call, self.met = file, scope, may_call, met
+        self.raised = raised
+        self.namespace: dict[str, Any] | None = None
+        self.stopped = False
+        self.differs = ""
+        self.terms: list[Term] = []
+        with quietly():
+            with contextlib.suppress(NotEvaluated):
+                self._term(root, 0)
+        self.root = self.terms[0] if self.terms else Term(root, 0)
+        if not self.terms:
+            self.terms.append(self.root)
+        if actual is not MISSING and raised is None:
+            again = self.root.value
+            if self.root.known and summary(again)["text"] != summary(actual)["text"]:
+                self.differs = f"a second evaluation gave {summary(again)['text']}"
+            self.root.value = actual
+
+    # -- evaluation ----------------------------------------------------------------------------------
+
+    def _term(self, node: ast.AST, depth: int) -> Term:
+        """Evaluates a node as a term of its own; raises NotEvaluated after noting it when it cannot."""
+        term = Term(node, depth)
+        self.terms.append(term)
+        if self.stopped:
+            raise NotEvaluated
+        try:
+            value = self._evaluate(node, term)
+        except NotEvaluated as e:
+            term.note = str(e) or NOT_EVALUATED
+            if node is self.raised:
+                term.note = "raised"
+                self.stopped = True
+            raise
+        except Exception as e:
+            term.note = f"raised {type(e).__name__}"
+            self.stopped = True
+            if self.raised is None:
+                self.raised = node
+            raise NotEvaluated from None
+        term.value = value
+        return term
+
+    def _operand(self, node: ast.AST, term: Term) -> Any:
+        """The value of an operand; a constant is no term of its own."""
+        if isinstance(node, ast.Constant):
+            term.operands.append(node.value)
+            return node.value
+        child: Term | None = None
+        at = len(self.terms)
+        try:
+            child = self._term(node, term.depth + 1)
+        finally:
+            if len(self.terms) > at:
+                term.children.append(child or self.terms[at])
+        term.operands.append(child.value)
+        return child.value
+
+    def _each(self, nodes: list[Any], term: Term) -> list[Any]:
+        """Operands in order; when one cannot be evaluated the others are still shown."""
+        failed = False
+        values = []
+        for node in nodes:
+            try:
+                values.append(self._operand(node, term))
+            except NotEvaluated:
+                failed = True
+        if failed:
+            raise NotEvaluated
+        return values
+
+    def _allow(self, term: Term, *values: Any) -> None:
+        if term.node is self.raised:
+            raise NotEvaluated  # it raised when it ran; that is not tried again
+        if not self.may_call and not all(safe_kind(type(v)) for v in values):
+            raise NotEvaluated("not evaluated: it would run code of the script")
+
+    def _evaluate(self, node: ast.AST, term: Term) -> Any:
+        method = getattr(self, "_" + type(node).__name__.lower(), None)
+        if method is not None:
+            return method(node, term)
+        if isinstance(node, COMPREHENSIONS):
+            return self._comprehension(node, term)
+        raise NotEvaluated
+
+    def _constant(self, node: ast.Constant, term: Term) -> Any:
+        return node.value
+
+    def _name(self, node: ast.Name, term: Term) -> Any:
+        if node.id not in self.scope:
+            if node is self.raised or isinstance(node.ctx, ast.Load):
+                term.note = "not known here"
+            raise NotEvaluated("not known here")
+        return self.scope[node.id]
+
+    def _attribute(self, node: ast.Attribute, term: Term) -> Any:
+        owner = self._owner(node.value, term)
+        self._allow(term)
+        found = read_attribute(owner, node.attr)
+        if found is MISSING:
+            if not self.may_call:
+                raise NotEvaluated("not evaluated: a property runs code of the script")
+            found = getattr(owner, node.attr)
+        return found
+
+    def _owner(self, node: ast.AST, term: Term) -> Any:
+        """What an attribute is read from: modules and classes are no terms."""
+        if isinstance(node, (ast.Name, ast.Attribute)):
+            with contextlib.suppress(judge.Unreadable):
+                value = judge.read(node, self.scope)
+                if isinstance(value, (types.ModuleType, type)) or isinstance(node, ast.Name) and node.id == "self":
+                    return value
+        return self._operand(node, term)
+
+    def _subscript(self, node: ast.Subscript, term: Term) -> Any:
+        owner = self._operand(node.value, term)
+        index = self._index(node.slice, term)
+        self._allow(term, owner, index)
+        return owner[index]
+
+    def _index(self, node: ast.AST, term: Term) -> Any:
+        if isinstance(node, ast.Slice):
+            return slice(*[p and self._operand(p, term) for p in (node.lower, node.upper, node.step)])
+        if isinstance(node, ast.Tuple):
+            return tuple([self._index(e, term) for e in node.elts])
+        return self._operand(node, term)
+
+    def _binop(self, node: ast.BinOp, term: Term) -> Any:
+        left, right = self._each([node.left, node.right], term)
+        term.cellwise = not isinstance(node.op, ast.MatMult)
+        self._allow(term, left, right)
+        return judge.OPERATORS[type(node.op)](left, right)
+
+    def _augassign(self, node: ast.AugAssign, term: Term) -> Any:
+        left, right = self._each([_as_load(node.target), node.value], term)
+        term.cellwise = not isinstance(node.op, ast.MatMult)
+        self._allow(term, left, right)
+        return judge.OPERATORS[type(node.op)](left, right)
+
+    def _unaryop(self, node: ast.UnaryOp, term: Term) -> Any:
+        value = self._operand(node.operand, term)
+        term.cellwise = True
+        self._allow(term, value)
+        return judge.OPERATORS[type(node.op)](value)
+
+    def _boolop(self, node: ast.BoolOp, term: Term) -> Any:
+        value: Any = None
+        for part in node.values:
+            value = self._operand(part, term)
+            self._allow(term, value)
+            if bool(value) is isinstance(node.op, ast.Or):
+                break
+        return value
+
+    def _compare(self, node: ast.Compare, term: Term) -> Any:
+        left = self._operand(node.left, term)
+        value: Any = True
+        for op, part in zip(node.ops, node.comparators):
+            right = self._operand(part, term)
+            self._allow(term, left, right)
+            value = judge.OPERATORS[type(op)](left, right)
+            if len(node.ops) > 1 and not value:
+                break
+            left = right
+        return value
+
+    def _ifexp(self, node: ast.IfExp, term: Term) -> Any:
+        test = self._operand(node.test, term)
+        self._allow(term, test)
+        return self._operand(node.body if test else node.orelse, term)
+
+    def _namedexpr(self, node: ast.NamedExpr, term: Term) -> Any:
+        value = self._operand(node.value, term)
+        self.scope.locals[node.target.id] = value
+        return value
+
+    def _call(self, node: ast.Call, term: Term) -> Any:
+        function: Any
+        if isinstance(node.func, ast.Attribute):
+            owner = self._owner(node.func.value, term)
+            function = read_attribute(owner, node.func.attr)
+            if function is MISSING and self.may_call:
+                function = getattr(owner, node.func.attr)
+        elif isinstance(node.func, ast.Name):
+            function = self.scope.get(node.func.id, MISSING)
+        else:
+            function = self._operand(node.func, term)
+        term.operands.clear()  # what follows are the operands of the call
+        if isinstance(node.func, ast.Attribute) and term.children:
+            term.operands.append(term.children[-1].value)
+        plain: list[Any] = [a.value if isinstance(a, ast.Starred) else a for a in node.args]
+        values = self._each(plain + [k.value for k in node.keywords], term)
+        term.cellwise = judge.is_cellwise(function)
+        term.no_data = not any(judge.is_data(v) for v in term.operands)
+        if term.node is self.raised:
+            raise NotEvaluated
+        if not self.may_call:
+            raise NotEvaluated("not evaluated: a call")
+        if function is MISSING or getattr(node.func, "id", "") == "super":
+            raise NotEvaluated
+        args: list[Any] = []
+        for a, v in zip(node.args, values):
+            args += list(v) if isinstance(a, ast.Starred) else [v]
+        named: dict[str, Any] = {}
+        for k, v in zip(node.keywords, values[len(node.args) :]):
+            named.update(dict(v) if k.arg is None else {k.arg: v})
+        met = self.met()
+        result = function(*args, **named)
+        term.judged_inside = self.met() > met
+        return result
+
+    def _lambda(self, node: ast.Lambda, term: Term) -> Any:
+        return self._by_python(node)
+
+    def _comprehension(self, node: Any, term: Term) -> Any:
+        with contextlib.suppress(judge.Unreadable, NotEvaluated):
+            if not isinstance(node.generators[0].iter, ast.Call):
+                self._operand(node.generators[0].iter, term)
+        if not self.may_call:
+            raise NotEvaluated("not evaluated: a comprehension")
+        if term.node is self.raised:
+            raise NotEvaluated
+        met = self.met()
+        value = self._by_python(node)
+        term.judged_inside = self.met() > met
+        return value
+
+    def _by_python(self, node: ast.AST) -> Any:
+        if self.namespace is None:
+            self.namespace = {**self.scope.globals, **self.scope.locals}
+        return eval(compile(ast.Expression(node), "<term>", "eval"), self.namespace)  # type: ignore[arg-type]
+
+    def _tuple(self, node: ast.Tuple, term: Term) -> Any:
+        return tuple(self._each([e.value if isinstance(e, ast.Starred) else e for e in node.elts], term))
+
+    def _list(self, node: ast.List, term: Term) -> Any:
+        return list(self._tuple(node, term))  # type: ignore[arg-type]
+
+    def _set(self, node: ast.Set, term: Term) -> Any:
+        self._allow(term)
+        return set(self._tuple(node, term))  # type: ignore[arg-type]
+
+    def _dict(self, node: ast.Dict, term: Term) -> Any:
+        if None in node.keys:
+            raise NotEvaluated
+        values = self._each([*node.keys, *node.values], term)
+        half = len(node.keys)
+        return dict(zip(values[:half], values[half:]))
+
+    def _starred(self, node: ast.Starred, term: Term) -> Any:
+        return self._operand(node.value, term)
+
+    def _joinedstr(self, node: ast.JoinedStr, term: Term) -> Any:
+        values = [v.value for v in node.values if isinstance(v, ast.FormattedValue)]
+        shown = self._each(values, term)
+        self._allow(term, *shown)
+        return self._by_python(node)
+
+    # -- the culprit ---------------------------------------------------------------------------------
+
+    def culprit(self) -> Culprit | None:
+        """The deepest term at fault in the order of evaluation, or None when nothing is bad here."""
+        if self.raised is not None:
+            for term in self.terms:
+                if term.node is self.raised:
+                    return self._name_it(Culprit(term, None))
+            return None
+        for term in _bottom_up(self.root):
+            if not term.known or not nonfinite.count(term.value) or isinstance(term.node, _CONTAINERS):
+                continue
+            if isinstance(term.node, (ast.Name, ast.Attribute, ast.Subscript, ast.IfExp, ast.BoolOp, ast.NamedExpr)):
+                continue
+            if isinstance(term.node, ast.Await) or judge.is_deliberate(term.node) or term.judged_inside:
+                continue
+            if isinstance(term.node, ast.Call) and callee(term.node) in EMPTY_BY_DESIGN:
+                continue
+            if _explained(term):
+                continue
+            return self._name_it(Culprit(term, judge.ARRIVED if term.no_data else judge.CREATED))
+        return None
+
+    def _name_it(self, found: Culprit) -> Culprit:
+        term = found.term
+        term.culprit = True
+        if term.known:
+            found.cell = _first_cell(term)
+        for child in term.children:
+            if child.known:
+                value = _at(child.value, found.cell, term.value) if found.cell is not None else child.value
+                found.operands.append((self.file.segment(child.node), value))
+        values = [v if found.cell is None else _at(v, found.cell, term.value) for v in term.operands]
+        with contextlib.suppress(Exception):
+            found.reason = reasons.reason(term.node, values)
+        return found
+
+
+_CONTAINERS = (ast.Tuple, ast.List, ast.Dict, ast.Set)
+
+
+def _as_load(target: ast.expr) -> ast.expr:
+    return target
+
+
+def _bottom_up(term: Term) -> Iterator[Term]:
+    for child in term.children:
+        yield from _bottom_up(child)
+    yield term
+
+
+def _explained(term: Term) -> bool:
+    operands = judge.Operands(ast.Constant(None), Scope.__new__(Scope))
+    operands.cellwise, operands.whole = (term.operands, []) if term.cellwise else ([], term.operands)
+    return judge.explained(term.value, operands)
+
+
+def _first_cell(term: Term) -> list[int] | None:
+    """The first bad cell that no operand explains; None for scalars."""
+    np = nonfinite.module("numpy")
+    mine = nonfinite.mask(term.value)
+    if np is None or not getattr(mine, "shape", ()) or isinstance(term.value, (list, tuple)):
+        return None
+    left = mine.copy()
+    for operand in term.operands if term.cellwise else []:
+        with contextlib.suppress(Exception):
+            left &= ~np.broadcast_to(nonfinite.mask(operand), mine.shape)
+    places = np.argwhere(left if left.any() else mine)
+    return [int(i) for i in places[0]] if len(places) else None
+
+
+def _at(value: Any, cell: list[int] | None, like: Any) -> Any:
+    """An operand's value at a cell of the result, by broadcasting (frames: by label, else by place)."""
+    np = nonfinite.module("numpy")
+    if cell is None or np is None:
+        return value
+    with contextlib.suppress(Exception):
+        if hasattr(value, "iloc") and hasattr(like, "index"):
+            label = like.index[cell[0]]
+            if label not in value.index:
+                return MISSING
+            row = value.iloc[cell[0]] if len(value) == len(like) else value.loc[label]
+            return row.iloc[cell[1]] if len(cell) > 1 and hasattr(row, "iloc") else row
+        if getattr(value, "shape", ()):
+            shape = np.shape(like)
+            return np.broadcast_to(np.asarray(value), shape)[tuple(cell)]
+    return value

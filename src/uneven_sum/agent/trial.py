@@ -1,0 +1,151 @@
+"""Evaluates in a fork of the paused script, so that nothing it does changes the script."""
+
+from __future__ import annotations
+
+import gc
+import json
+import os
+import select
+import signal
+import sys
+import threading
+import time
+from collections.abc import Callable
+from typing import Any
+
+from . import state
+
+LIMIT = 5.0  # seconds
+REFUSED = ("os.remove", "os.rename", "os.rmdir", "os.truncate", "os.link", "os.symlink", "os.mkdir", "shutil.rmtree")
+REFUSED += ("subprocess.Popen", "os.system", "os.exec", "os.posix_spawn", "os.fork", "os.forkpty", "socket.connect")
+REFUSED += ("socket.bind", "socket.sendto", "os.chmod", "os.chown", "os.kill", "os.putenv", "shutil.move", "shutil.copyfile")
+
+
+class Impossible(Exception):
+    """No trial can be made here; the text says why."""
+
+
+class Refused(PermissionError):
+    """A trial tried to do something that would reach outside of it."""
+
+
+def why_not() -> str | None:
+    """Why no trial can be made now, or None."""
+    if not hasattr(os, "fork"):
+        return "this system cannot copy a process"
+    others = [t for t in threading.enumerate() if t is not threading.current_thread()]
+    if others:
+        return f"{len(others)} other thread{'s' if len(others) > 1 else ''} of the script would not exist in a copy"
+    return None
+
+
+def run(work: Callable[[], dict[str, Any]], limit: float = LIMIT) -> dict[str, Any]:
+    """Runs `work` in a copy of this process and returns what it returned.
+
+    Raises Impossible when no copy can be made; a copy that dies or takes too long gives
+    {"failed": sentence}.
+    """
+    reason = why_not()
+    if reason:
+        raise Impossible(reason)
+    for stream in (sys.stdout, sys.stderr):
+        try:
+            stream.flush()
+        except Exception:
+            pass
+    reader, writer = os.pipe()
+    handler = signal.getsignal(signal.SIGCHLD)
+    hears = threading.current_thread() is threading.main_thread() and callable(handler)
+    if hears:
+        signal.signal(signal.SIGCHLD, signal.SIG_DFL)  # the script must not hear of our child
+    try:
+        with state.silenced():
+            try:
+                child = state.fork()
+            except OSError as e:
+                os.close(reader)
+                os.close(writer)
+                raise Impossible(f"the system refused a copy: {e.strerror}") from None
+        if child == 0:
+            _be_the_copy(work, reader, writer, limit)
+        os.close(writer)
+        return _collect(child, reader, limit)
+    finally:
+        if hears:
+            signal.signal(signal.SIGCHLD, handler)
+
+
+def _be_the_copy(work: Callable[[], dict[str, Any]], reader: int, writer: int, limit: float) -> None:
+    try:
+        gc.disable()
+        os.close(reader)
+        state.in_trial = True
+        signal.signal(signal.SIGALRM, signal.SIG_DFL)
+        signal.setitimer(signal.ITIMER_REAL, limit + 1)
+        nothing = os.open(os.devnull, os.O_RDWR)
+        output = os.memfd_create("trial") if hasattr(os, "memfd_create") else nothing
+        for fd, to in ((0, nothing), (1, output), (2, output)):
+            os.dup2(to, fd)
+        sys.addaudithook(_refuse)
+        answer = work()
+        for stream in (sys.stdout, sys.stderr):
+            try:
+                stream.flush()
+            except Exception:
+                pass
+        if output != nothing:
+            size = os.lseek(output, 0, os.SEEK_CUR)
+            os.lseek(output, 0, os.SEEK_SET)
+            answer["printed"] = os.read(output, 20_000).decode("utf-8", "replace")
+            answer["printed_size"] = size
+        data = json.dumps(answer, allow_nan=False, default=str).encode()
+        while data:
+            data = data[os.write(writer, data) :]
+    except BaseException as e:
+        try:
+            os.write(writer, json.dumps({"failed": f"{type(e).__name__}: {e}"}).encode())
+        except OSError:
+            pass
+    finally:
+        os._exit(0)
+
+
+def _refuse(event: str, args: tuple[Any, ...]) -> None:
+    if event == "open":
+        path, mode, flags = (*args, None, None, None)[:3]
+        writes = isinstance(mode, str) and any(c in mode for c in "wax+")
+        writes = writes or isinstance(flags, int) and bool(flags & (os.O_WRONLY | os.O_RDWR | os.O_CREAT | os.O_TRUNC))
+        if writes and path != os.devnull:
+            raise Refused(f"a trial does not write files: {path!r}")
+    elif event in REFUSED:
+        raise Refused(f"a trial does not do {event}")
+
+
+def _collect(child: int, reader: int, limit: float) -> dict[str, Any]:
+    data = bytearray()
+    end = time.monotonic() + limit
+    while True:
+        left = end - time.monotonic()
+        if left <= 0 or not select.select([reader], [], [], left)[0]:
+            os.kill(child, signal.SIGKILL)
+            _reap(child)
+            os.close(reader)
+            return {"failed": f"it took longer than {limit:g} s"}
+        chunk = os.read(reader, 1 << 16)
+        if not chunk:
+            break
+        data += chunk
+    os.close(reader)
+    status = _reap(child)
+    if not data:
+        how = signal.Signals(os.WTERMSIG(status)).name if status is not None and os.WIFSIGNALED(status) else "it ended"
+        return {"failed": f"the trial died: {how}"}
+    found: dict[str, Any] = json.loads(data)
+    return found
+
+
+def _reap(child: int) -> int | None:
+    try:
+        return os.waitpid(child, 0)[1]
+    except ChildProcessError:
+        return None
