@@ -39,7 +39,7 @@ class Engine(probes.Listener):
 
         self.wire = wire
         self.loader = Loader(Options())
-        self.pauses_on: set[str] = set()  # error, warning, nonfinite, created, arrived, carried, frames
+        self.pauses_on: set[str] = set()  # error, warning, nonfinite (created), arrived, carried, frames
         self.go_on = False  # tell of each distinct statement that trips, and go on
         self.told: set[tuple[str, int, str]] = set()
         self.accepted: set[tuple[str, int]] = set()
@@ -133,8 +133,6 @@ class Engine(probes.Listener):
         if pause.kind == judge.ARRIVED and (
             "arrived" not in self.pauses_on or nonfinite_is_frame(value) and "frames" not in self.pauses_on
         ):
-            return
-        if pause.kind == judge.CREATED and "created" not in self.pauses_on:
             return
         self.looked[number] -= 1
         self._drop_held(frame)

@@ -1,0 +1,5 @@
+"""`python -m uneven_sum`."""
+
+from .cli import main
+
+main()

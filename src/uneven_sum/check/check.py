@@ -1,0 +1,64 @@
+"""Runs a script without a screen."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import dataclass, field
+
+from ..client import Client, Ended, Exited, Launch, Stopped, Tripped
+from ..protocol import Facts
+
+
+@dataclass
+class Outcome:
+    """What a run without a screen has shown."""
+
+    outcome: str = "finished"  # tripped, finished, died
+    exit_status: int | None = None
+    signal: str | None = None
+    sentence: str = ""  # how it died
+    seconds: float = 0.0
+    pauses: list[Facts] = field(default_factory=list)
+
+    @property
+    def our_status(self) -> int:
+        """Our own exit status: 0 fine, 1 something tripped, 3 the script ended with a status of its own."""
+        if self.pauses:
+            return 1
+        return 0 if self.exit_status == 0 else 3
+
+
+async def check(launch: Launch) -> Outcome:
+    """Runs to the first trip, or to the end when `launch.go_on`.  BadUse when it cannot be run."""
+    client = Client(launch)
+    outcome = Outcome()
+    began = time.perf_counter()
+    ended = False
+    try:
+        await client.start()
+        began = time.perf_counter()
+        while True:
+            event = await client.next_event()
+            if isinstance(event, Stopped):
+                if event.facts.reason in ("error", "warning", "nonfinite"):
+                    outcome.pauses.append(event.facts)
+                    break
+                await client.go_on()
+            elif isinstance(event, Tripped):
+                outcome.pauses.append(event.facts)
+            elif isinstance(event, Ended):
+                ended = True
+                outcome.exit_status = event.exit_status
+                outcome.seconds = event.seconds
+            elif isinstance(event, Exited):
+                outcome.exit_status, outcome.signal = event.exit_status, event.signal
+                if event.died:
+                    outcome.outcome, outcome.sentence = "died", event.sentence
+                break
+    finally:
+        if not ended:
+            outcome.seconds = time.perf_counter() - began
+        await client.end()
+    if outcome.pauses and outcome.outcome != "died":
+        outcome.outcome = "tripped"
+    return outcome

@@ -1,0 +1,91 @@
+"""The report of a run without a screen: as JSON, and for people."""
+
+from __future__ import annotations
+
+import os
+from typing import Any
+
+import msgspec
+
+from ..protocol import Facts, Term
+from .check import Outcome
+
+SCHEMA = 1
+AROUND = 3  # lines shown before and after
+
+
+def as_json(outcome: Outcome) -> str:
+    """One JSON object, as documented in docs/check.md."""
+    told: dict[str, Any] = {
+        "schema": SCHEMA,
+        "outcome": outcome.outcome,
+        "exit_status": outcome.exit_status,
+        "seconds": round(outcome.seconds, 6),
+        "pauses": [_pause(p) for p in outcome.pauses],
+    }
+    if outcome.outcome == "died":
+        told["signal"] = outcome.signal
+        told["message"] = outcome.sentence
+    return msgspec.json.format(msgspec.json.encode(told), indent=2).decode()
+
+
+def _pause(facts: Facts) -> dict[str, Any]:
+    told: dict[str, Any] = msgspec.to_builtins(facts)
+    for name in ("state", "end_line", "retry", "returned"):
+        told.pop(name)
+    if not told["differs"]:
+        told.pop("differs")
+    if not told["trial"]:
+        told.pop("trial")
+    return told
+
+
+def as_text(outcome: Outcome) -> str:
+    """Headline, the lines around, and the terms of each pause."""
+    parts = [_one(p) for p in outcome.pauses]
+    if outcome.outcome == "died":
+        parts.append(outcome.sentence + "\n")
+    return "\n".join(parts)
+
+
+def _one(facts: Facts) -> str:
+    lines = [facts.headline, ""]
+    lines.append("  " + " › ".join(_call(c.file, c.line, c.function) for c in facts.trail))
+    lines.append("")
+    lines += _around(facts)
+    if facts.terms:
+        lines.append("")
+        lines += table(facts.terms)
+    for remark in (facts.trial, facts.differs and f"({facts.differs})"):
+        if remark:
+            lines.append(f"  {remark}")
+    return "\n".join(lines) + "\n"
+
+
+def _call(file: str, line: int, function: str) -> str:
+    return f"{os.path.basename(file)}:{line} {function}"
+
+
+def _around(facts: Facts) -> list[str]:
+    try:
+        with open(facts.file, encoding="utf-8", errors="replace") as f:
+            text = f.read().splitlines()
+    except OSError:
+        text = []
+    if not text:
+        return [f"  in {facts.line:5}  {facts.statement}"]
+    first, last = max(1, facts.line - AROUND), min(len(text), max(facts.line, facts.end_line) + AROUND)
+    return [f"  {'in' if n == facts.line else '  '} {n:5}  {text[n - 1]}".rstrip() for n in range(first, last + 1)]
+
+
+def table(terms: list[Term]) -> list[str]:
+    """The terms as aligned lines: text, value, type, and who is the culprit."""
+    texts = ["  " * t.depth + t.text for t in terms]
+    width = min(56, max(map(len, texts)))
+    shown = []
+    for text, t in zip(texts, terms):
+        text = text if len(text) <= width else text[: width - 1] + "…"
+        bad = "!" if t.nonfinite or t.culprit else " "
+        end = "  culprit" if t.culprit else ""
+        shown.append(f"  {text:<{width}}  {bad} {t.value}{'  ' + t.type if t.type else ''}{end}".rstrip())
+    return shown

@@ -1,0 +1,161 @@
+"""The command line."""
+
+from __future__ import annotations
+
+import asyncio
+import os
+import sys
+from collections.abc import Callable
+from typing import Any, NoReturn
+
+import click
+
+from . import __version__
+from .host.launch import BadUse, Launch, SyntaxFault
+
+TRIPS = ("error", "warning", "nonfinite", "start")
+SCRIPT_SETTINGS = {"ignore_unknown_options": True, "allow_interspersed_args": False}
+
+
+def fail(message: str) -> NoReturn:
+    """One clear sentence on standard error, exit status 2."""
+    click.echo(f"uneven-sum: {message}", err=True)
+    sys.exit(2)
+
+
+def _trips(text: str | None, option: str) -> set[str]:
+    found = {w.strip() for w in (text or "").split(",") if w.strip()}
+    wrong = sorted(found - set(TRIPS))
+    if wrong:
+        raise BadUse(f"{option} does not know {', '.join(wrong)}. It takes a list of: {', '.join(TRIPS)}.")
+    return found
+
+
+def _launch(script: str, args: tuple[str, ...], options: dict[str, Any]) -> Launch:
+    env: dict[str, str] = {}
+    for pair in options["env"]:
+        name, equals, value = pair.partition("=")
+        if not equals or not name:
+            raise BadUse(f"--env takes NAME=VALUE, not {pair!r}.")
+        env[name] = value
+    pause_on = {"error", "warning", "nonfinite"}
+    if options["pause_on"] is not None:
+        pause_on = _trips(options["pause_on"], "--pause-on")
+    pause_on -= _trips(options["no_pause_on"], "--no-pause-on")
+    return Launch(
+        script,
+        list(args),
+        as_module=options["module"],
+        python=options["python"],
+        cwd=options["cwd"],
+        env=env,
+        user_code=[os.path.abspath(p) for p in options["user_code"]],
+        pause_on=pause_on,
+    )
+
+
+def script_options(command: Callable[..., Any]) -> Callable[..., Any]:
+    """The options that all commands with a script share."""
+    for option in (
+        click.argument("args", nargs=-1, type=click.UNPROCESSED, metavar="[ARG]..."),
+        click.argument("script"),
+        click.option("--user-code", multiple=True, metavar="PATH", help="A further folder whose modules are yours."),
+        click.option("--no-pause-on", metavar="LIST", help="Of error, warning, nonfinite: do not pause on these."),
+        click.option("--pause-on", metavar="LIST", help="Of error, warning, nonfinite, start: pause on just these."),
+        click.option("--module", "-m", is_flag=True, help="SCRIPT is a module's name, run as python -m would."),
+        click.option("--env", multiple=True, metavar="NAME=VALUE", help="Set a variable of the script's environment."),
+        click.option("--cwd", metavar="FOLDER", help="The script's working directory."),
+        click.option("--python", metavar="PATH", help="The script's interpreter (CPython 3.11 or later)."),
+    ):
+        command = option(command)
+    return command
+
+
+@click.group(
+    invoke_without_command=True,
+    context_settings={"help_option_names": ["-h", "--help"]},
+    epilog="Examples:  uneven-sum demo rating   |   uneven-sum run model.py --year 2031   |   uneven-sum check model.py",
+)
+@click.version_option(__version__, prog_name="uneven-sum")
+@click.pass_context
+def cli(context: click.Context) -> None:
+    """Find the faulty calculation in a numerical Python script."""
+    if context.invoked_subcommand is None:
+        from .demo import listing
+
+        click.echo(context.get_help())
+        click.echo("\n" + listing())
+
+
+@cli.command(context_settings=SCRIPT_SETTINGS)
+@script_options
+@click.option("--theme", type=click.Choice(["slate", "chalk"]), default="slate", show_default=True)
+def run(script: str, args: tuple[str, ...], theme: str, **options: Any) -> None:
+    """Open the Bench on SCRIPT and run it."""
+    _open(_launch(script, args, options), theme)
+
+
+@cli.command(context_settings=SCRIPT_SETTINGS)
+@script_options
+@click.option("--all", "everything", is_flag=True, help="Record every statement that trips, and go on.")
+@click.option("--json", "json_", is_flag=True, help="Report as one JSON object on standard output.")
+def check(script: str, args: tuple[str, ...], everything: bool, json_: bool, **options: Any) -> None:
+    """Run SCRIPT without a screen to its first trip, and report.
+
+    Exit status: 0 nothing tripped; 1 something tripped; 2 bad use, or a script that cannot be read or
+    compiled; 3 nothing tripped but the script ended with a status of its own.
+    """
+    from .check import as_json, as_text
+    from .check import check as run_check
+
+    launch = _launch(script, args, options)
+    launch.go_on = everything
+    launch.output_to_stderr = json_
+    outcome = asyncio.run(run_check(launch))
+    if json_:
+        click.echo(as_json(outcome))
+    elif outcome.pauses or outcome.outcome == "died":
+        sys.stdout.flush()
+        click.echo(as_text(outcome), err=True)
+    sys.exit(outcome.our_status)
+
+
+@cli.command()
+@click.argument("name", required=False)
+@click.option("--theme", type=click.Choice(["slate", "chalk"]), default="slate", show_default=True)
+def demo(name: str | None, theme: str) -> None:
+    """List the shipped cases, or open the one called NAME."""
+    from .demo import find, listing
+
+    if name is None:
+        click.echo(listing())
+        return
+    path = find(name)
+    if path is None:
+        raise BadUse(f"There is no demo case {name}. uneven-sum demo lists them.")
+    _open(Launch(str(path), cwd=str(path.parent)), theme)
+
+
+def _open(launch: Launch, theme: str) -> None:
+    from .host.launch import inspect_script
+
+    inspect_script(launch)
+    if not (sys.stdin.isatty() and sys.stdout.isatty()):
+        raise BadUse("The Bench needs a terminal. Without one, use uneven-sum check.")
+    from .app import open_bench
+
+    failed = open_bench(launch, theme)
+    if failed:
+        fail(failed)
+
+
+def main() -> None:
+    """Entry point: no traceback of ours reaches the user."""
+    try:
+        cli(prog_name="uneven-sum")
+    except SyntaxFault as e:
+        fail(e.picture())
+    except BadUse as e:
+        fail(str(e))
+    except (KeyboardInterrupt, asyncio.CancelledError):
+        sys.exit(130)

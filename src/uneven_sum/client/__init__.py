@@ -1,0 +1,21 @@
+"""Typed asynchronous calls and events for a front end."""
+
+from ..host.launch import BadUse, Launch, SyntaxFault
+from .client import Client
+from .events import Busy, Ended, Event, Exited, Output, Stopped, Tripped, Trouble, Where
+
+__all__ = [
+    "BadUse",
+    "Busy",
+    "Client",
+    "Ended",
+    "Event",
+    "Exited",
+    "Launch",
+    "Output",
+    "Stopped",
+    "SyntaxFault",
+    "Tripped",
+    "Trouble",
+    "Where",
+]

@@ -1,0 +1,73 @@
+"""What a front end hears from a run."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Union
+
+from ..protocol import Facts, Loop
+
+
+@dataclass
+class Stopped:
+    facts: Facts
+
+
+@dataclass
+class Tripped:
+    """Something tripped, and the script went on."""
+
+    facts: Facts
+
+
+@dataclass
+class Output:
+    category: str  # stdout or stderr
+    text: str
+
+
+@dataclass
+class Where:
+    """Where the running script is just now."""
+
+    file: str
+    line: int
+    function: str
+    loops: list[Loop]
+
+
+@dataclass
+class Busy:
+    """The script does not answer; the message says why."""
+
+    message: str
+
+
+@dataclass
+class Trouble:
+    """A fault of ours inside the script's process; the script is not harmed."""
+
+    message: str
+    detail: str
+
+
+@dataclass
+class Ended:
+    """The last line has run (or an uncaught error, or sys.exit); the process is still there."""
+
+    exit_status: int
+    seconds: float
+
+
+@dataclass
+class Exited:
+    """The process is gone.  `died`: by a signal or at once; `sentence` tells it and the last known place."""
+
+    exit_status: int | None
+    signal: str | None
+    died: bool
+    by_us: bool
+    sentence: str
+
+
+Event = Union[Stopped, Tripped, Output, Where, Busy, Trouble, Ended, Exited]

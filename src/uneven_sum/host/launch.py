@@ -1,0 +1,101 @@
+"""What is to be run and how; and what can be said against it before anything runs."""
+
+from __future__ import annotations
+
+import os
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+OLDEST = (3, 11)
+
+
+class BadUse(Exception):
+    """What was asked for cannot be done; the text says why and what to do, in one or two sentences."""
+
+
+class SyntaxFault(BadUse):
+    """The script has a syntax error: file, line, the line's text, the caret's column (from 1)."""
+
+    def __init__(self, message: str, line: int, column: int, text: str) -> None:
+        super().__init__(message)
+        self.line, self.column, self.text = line, column, text
+
+    def picture(self) -> str:
+        """The sentence, the line and a caret under the place."""
+        if not self.text:
+            return str(self)
+        caret = " " * max(0, self.column - 1) + "^"
+        return f"{self}\n    {self.text.expandtabs(1)}\n    {caret}"
+
+
+@dataclass
+class Launch:
+    """One script (or module) with everything that its run depends on."""
+
+    program: str
+    args: list[str] = field(default_factory=list)
+    as_module: bool = False
+    python: str | None = None
+    cwd: str | None = None
+    env: dict[str, str] = field(default_factory=dict)
+    user_code: list[str] = field(default_factory=list)
+    pause_on: set[str] = field(default_factory=lambda: {"error", "warning", "nonfinite"})
+    go_on: bool = False
+    pause_at_end: bool = False
+    capture: bool = False  # standard input, output and error are pipes of ours
+    output_to_stderr: bool = False  # the script's standard output goes to our standard error
+    checks: bool = True
+    meters: bool = True
+    guards: bool = True
+
+    def filters(self) -> list[str]:
+        """The exception filters that `pause_on` stands for."""
+        found = [f for f in ("error", "warning", "nonfinite") if f in self.pause_on]
+        if "nonfinite" in self.pause_on:
+            found.append("arrived")
+        return [*found, *(["start"] if "start" in self.pause_on else [])]
+
+    def arguments(self) -> dict[str, Any]:
+        """The arguments of the protocol's `launch` request."""
+        return {
+            "program": self.program,
+            "args": self.args,
+            "asModule": self.as_module,
+            "userCode": self.user_code,
+            "goOn": self.go_on,
+            "pauseAtEnd": self.pause_at_end,
+            "lineBuffered": self.capture,
+            "checks": self.checks and "nonfinite" in self.pause_on,
+            "meters": self.meters,
+            "guards": self.guards,
+        }
+
+    @property
+    def name(self) -> str:
+        return self.program if self.as_module else os.path.basename(self.program)
+
+
+def inspect_script(launch: Launch) -> None:
+    """Raises BadUse when the script plainly cannot be run: it is missing, a folder, or no text."""
+    if launch.cwd is not None and not os.path.isdir(launch.cwd):
+        raise BadUse(f"The working directory {launch.cwd} is not a folder. Give one that exists with --cwd.")
+    for folder in launch.user_code:
+        if not os.path.exists(folder):
+            raise BadUse(f"{folder}, given with --user-code, does not exist.")
+    if launch.as_module:
+        return
+    path = Path(launch.cwd or ".") / launch.program
+    if not path.exists():
+        raise BadUse(f"There is no file {launch.program}. Look at its spelling and at the working directory.")
+    if path.is_dir():
+        raise BadUse(f"{launch.program} is a folder. Give the script in it, or use --module for a package.")
+    if not path.is_file():
+        raise BadUse(f"{launch.program} is not a regular file. Give a Python script.")
+    try:
+        with open(path, "rb") as f:
+            begin = f.read(65536)
+    except OSError as e:
+        raise BadUse(f"{launch.program} cannot be read: {e.strerror}. Check its permissions.") from None
+    if b"\0" in begin:
+        raise BadUse(f"{launch.program} is not a text file (it holds NUL bytes). Give a Python script.")

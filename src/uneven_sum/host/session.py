@@ -1,0 +1,316 @@
+"""One run of one script: its process, its connection, its output.
+
+The agent stops its reading when the script runs; whatever is sent to it then is followed by a signal,
+whose handler in the script's main thread reads it.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import ctypes
+import os
+import signal
+import socket
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from ..protocol import Decoder, MalformedMessage, Message, encode
+from .interpreter import find_interpreter
+from .launch import BadUse, Launch, SyntaxFault, inspect_script
+
+BOOT = Path(__file__).parent.parent / "agent" / "boot.py"
+CALL_SIGNAL = getattr(signal, "SIGRTMAX", signal.SIGUSR2) - (3 if hasattr(signal, "SIGRTMAX") else 0)
+PR_SET_PDEATHSIG = 1
+PATIENCE = 0.5  # seconds until an interrupt that is not answered is explained
+
+_libc = ctypes.CDLL(None, use_errno=True)
+
+
+def _die_with_host(host: int) -> Callable[[], None]:
+    """Run in the new process before it becomes the interpreter: it is killed when we end, however."""
+
+    def prepare() -> None:
+        if sys.platform == "linux":
+            _libc.prctl(PR_SET_PDEATHSIG, signal.SIGKILL, 0, 0, 0)
+            if os.getppid() != host:
+                os._exit(1)
+
+    return prepare
+
+
+class Session:
+    """Starts the script and relays messages.  `on_event` gets every event of the protocol, in order."""
+
+    def __init__(self, launch: Launch, on_event: Callable[[Message], None]) -> None:
+        self.launch = launch
+        self.on_event = on_event
+        self.process: asyncio.subprocess.Process | None = None
+        self.running = False  # the script runs, and nobody reads at the other end
+        self.ended: dict[str, Any] | None = None  # what the agent said of the script's end
+        self.last_place: dict[str, Any] | None = None
+        self.exited = asyncio.Event()
+        self._initialized = asyncio.Event()
+        self._failed: BadUse | None = None
+        self._stopped_by_us = False
+        self._seq = 0
+        self._waiting: dict[int, asyncio.Future[Message]] = {}
+        self._writer: asyncio.StreamWriter | None = None
+        self._tasks: list[asyncio.Task[None]] = []
+        self._stops = 0
+
+    # -- starting and ending -------------------------------------------------------------------------
+
+    async def start(self) -> None:
+        """Starts the interpreter and waits until the script is compiled.
+
+        BadUse (SyntaxFault) when it cannot be run.  Nothing of the script has run yet.
+        """
+        launch = self.launch
+        inspect_script(launch)
+        interpreter = await find_interpreter(launch.python)
+        ours, theirs = socket.socketpair()
+        try:
+            self.process = await asyncio.create_subprocess_exec(
+                interpreter.path,
+                str(BOOT),
+                str(theirs.fileno()),
+                cwd=launch.cwd,
+                env={**os.environ, **launch.env},
+                pass_fds=[theirs.fileno()],
+                preexec_fn=_die_with_host(os.getpid()),
+                **self._streams(),
+            )
+        except OSError as e:
+            ours.close()
+            raise BadUse(f"The interpreter {interpreter.path} could not be started: {e.strerror}.") from None
+        finally:
+            theirs.close()
+        reader, self._writer = await asyncio.open_connection(sock=ours)
+        self._tasks.append(asyncio.create_task(self._read(reader)))
+        if launch.capture:
+            assert self.process.stdout is not None and self.process.stderr is not None
+            self._tasks.append(asyncio.create_task(self._relay(self.process.stdout, "stdout")))
+            self._tasks.append(asyncio.create_task(self._relay(self.process.stderr, "stderr")))
+        self._tasks.append(asyncio.create_task(self._watch()))
+        await self.request("launch", launch.arguments())
+        initialized = asyncio.create_task(self._initialized.wait())
+        exited = asyncio.create_task(self.exited.wait())
+        await asyncio.wait([initialized, exited], return_when=asyncio.FIRST_COMPLETED)
+        initialized.cancel()
+        exited.cancel()
+        if self._failed is not None:
+            await self.exited.wait()
+            raise self._failed
+        if not self._initialized.is_set():
+            raise BadUse(f"The interpreter {interpreter.path} ended before the script could start.")
+
+    def _streams(self) -> dict[str, Any]:
+        if self.launch.capture:
+            pipe = asyncio.subprocess.PIPE
+            return {"stdin": pipe, "stdout": pipe, "stderr": pipe, "limit": 1 << 20}
+        return {"stdout": sys.stderr.fileno()} if self.launch.output_to_stderr else {}
+
+    async def configured(self) -> None:
+        """Lets the script begin."""
+        await self.request("configurationDone")
+        self.running = True
+        self._tasks.append(asyncio.create_task(self._sample()))
+
+    async def end(self) -> None:
+        """Ends the script and everything of ours."""
+        self._stopped_by_us = True
+        if self.process is not None and self.process.returncode is None:
+            try:
+                self.process.kill()
+            except ProcessLookupError:
+                pass
+            await self.process.wait()
+        await self.close()
+
+    async def close(self) -> None:
+        for task in self._tasks:
+            task.cancel()
+        await asyncio.gather(*self._tasks, return_exceptions=True)
+        if self._writer is not None:
+            self._writer.close()
+        if self.process is not None:
+            transport = getattr(self.process, "_transport", None)
+            if transport is not None:
+                transport.close()
+
+    # -- messages ------------------------------------------------------------------------------------
+
+    async def request(self, command: str, arguments: dict[str, Any] | None = None) -> dict[str, Any]:
+        """Sends a request; the body of its response.  BadUse with the agent's sentence when it refuses."""
+        self._seq += 1
+        future: asyncio.Future[Message] = asyncio.get_running_loop().create_future()
+        self._waiting[self._seq] = future
+        self._send({"seq": self._seq, "type": "request", "command": command, "arguments": arguments or {}})
+        response = await future
+        if not response.get("success"):
+            raise BadUse(str(response.get("message", "The script did not answer.")))
+        body: dict[str, Any] = response.get("body") or {}
+        if command in ("continue", "next", "stepIn", "stepOut", "unevenSum/retry", "unevenSum/skip", "unevenSum/runOut"):
+            self.running = True
+        return body
+
+    def _send(self, message: Message) -> None:
+        if self._writer is None or self._writer.is_closing() or self.exited.is_set():
+            self._fail_waiting()
+            return
+        self._writer.write(encode(message))
+        if self.running:
+            self._call()
+
+    def _call(self) -> None:
+        if self.process is not None and self.process.returncode is None:
+            try:
+                self.process.send_signal(CALL_SIGNAL)
+            except ProcessLookupError:
+                pass
+
+    async def interrupt(self) -> None:
+        """Asks a running script to pause; when it does not soon, an event says why."""
+        if not self.running:
+            return
+        stops = self._stops
+        asking = asyncio.create_task(self.request("pause"))
+        asking.add_done_callback(lambda t: t.cancelled() or t.exception())
+        await asyncio.sleep(PATIENCE)
+        if self.running and stops == self._stops and not self.exited.is_set():
+            place = f" (last seen at line {self.last_place['line']})" if self.last_place else ""
+            text = f"The script is inside native code{place}; it will pause as soon as that returns."
+            self.on_event({"type": "event", "event": "unevenSum/busy", "body": {"message": text}})
+
+    async def write_input(self, text: str | None) -> None:
+        """Feeds the script's standard input; None closes it."""
+        if self.process is None or self.process.stdin is None:
+            return
+        if text is None:
+            self.process.stdin.close()
+            return
+        try:
+            self.process.stdin.write(text.encode())
+            await self.process.stdin.drain()
+        except (BrokenPipeError, ConnectionResetError):
+            pass
+
+    async def _read(self, reader: asyncio.StreamReader) -> None:
+        decoder = Decoder()
+        while True:
+            try:
+                data = await reader.read(1 << 16)
+            except (ConnectionError, OSError):
+                data = b""
+            if not data:
+                break
+            try:
+                messages = decoder.feed(data)
+            except MalformedMessage:
+                break
+            for message in messages:
+                self._take(message)
+
+    def _take(self, message: Message) -> None:
+        if message.get("type") == "response":
+            future = self._waiting.pop(message.get("request_seq", 0), None)
+            if future is not None and not future.done():
+                future.set_result(message)
+            return
+        event, body = message.get("event"), message.get("body") or {}
+        if event == "initialized":
+            self._initialized.set()
+        elif event == "unevenSum/cannotRun":
+            self._failed = _cannot_run(body)
+            return
+        elif event == "stopped":
+            self.running = False
+            self._stops += 1
+            facts = body.get("unevenSum") or {}
+            self.last_place = {k: facts.get(k) for k in ("file", "line", "function")}
+        elif event == "unevenSum/ended":
+            self.ended = body
+        elif event == "unevenSum/at":
+            self.last_place = body
+            return
+        self.on_event(message)
+
+    async def _relay(self, stream: asyncio.StreamReader, category: str) -> None:
+        import codecs
+
+        decoder = codecs.getincrementaldecoder("utf-8")("replace")
+        while data := await stream.read(1 << 15):
+            text = decoder.decode(data)
+            self.on_event({"type": "event", "event": "output", "body": {"category": category, "output": text}})
+
+    async def _sample(self) -> None:
+        """Asks a running script now and then where it is."""
+        pause = 0.03
+        while not self.exited.is_set():
+            await asyncio.sleep(pause)
+            pause = min(pause * 2, 0.4 if self.launch.capture else 2.0)
+            if not self.running:
+                pause = 0.2
+                continue
+            try:
+                place = await asyncio.wait_for(self.request("unevenSum/where"), 5)
+            except (BadUse, asyncio.TimeoutError):
+                continue
+            if place.get("file"):
+                self.last_place = place
+                self.on_event({"type": "event", "event": "unevenSum/where", "body": place})
+
+    async def _watch(self) -> None:
+        """Waits for the process to end and tells how it did."""
+        assert self.process is not None
+        status = await self.process.wait()
+        others = [t for t in self._tasks[: 3 if self.launch.capture else 1]]
+        await asyncio.wait(others, timeout=1.0)
+        self.running = False
+        self.exited.set()
+        self._fail_waiting()
+        body: dict[str, Any] = {"exitCode": status, "signal": None, "died": False, "place": self.last_place}
+        if self.ended is None and not self._stopped_by_us and self._failed is None:
+            body["died"] = True
+        if status < 0:
+            try:
+                body["signal"] = signal.Signals(-status).name
+            except ValueError:
+                body["signal"] = f"signal {-status}"
+            if self.ended is not None and self.ended.get("exit_status") == status:
+                body["died"] = False
+        body["byUs"] = self._stopped_by_us
+        self.on_event({"type": "event", "event": "exited", "body": body})
+        self.on_event({"type": "event", "event": "terminated", "body": {}})
+
+    def _fail_waiting(self) -> None:
+        waiting, self._waiting = self._waiting, {}
+        for future in waiting.values():
+            if not future.done():
+                future.set_result({"success": False, "message": "The script has ended."})
+
+
+def _cannot_run(body: dict[str, Any]) -> BadUse:
+    message = str(body.get("message", "The script cannot be run."))
+    if body.get("line"):
+        return SyntaxFault(message, int(body["line"]), int(body.get("column") or 1), str(body.get("text") or ""))
+    return BadUse(message)
+
+
+def died_sentence(body: dict[str, Any], program: str) -> str:
+    """How a script died and where it was last seen, in one sentence."""
+    place = body.get("place")
+    where = f" Its last known place is line {place['line']} of {place['file']}." if place and place.get("file") else ""
+    if body.get("signal"):
+        how = {
+            "SIGSEGV": "a segmentation fault",
+            "SIGKILL": "SIGKILL, as the system sends it when memory runs out",
+            "SIGABRT": "an abort",
+            "SIGFPE": "an arithmetic fault",
+            "SIGBUS": "a bus error",
+        }.get(body["signal"], body["signal"])
+        how = how if body["signal"] in how else f"{how} ({body['signal']})"
+        return f"{program} died of {how}.{where}"
+    return f"{program} left at once with status {body.get('exitCode')}, without the interpreter's own end.{where}"

@@ -1,0 +1,65 @@
+"""Framing of the protocol's base layer: `Content-Length`, an empty line, JSON."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+
+HEADER_LIMIT = 8192
+BODY_LIMIT = 256 * 1024 * 1024
+
+
+class MalformedMessage(ValueError):
+    """Bytes that are no message of the protocol."""
+
+
+def encode(message: dict[str, Any]) -> bytes:
+    """One message as bytes, its header included."""
+    body = msgspec.json.encode(message)
+    return b"Content-Length: %d\r\n\r\n" % len(body) + body
+
+
+class Decoder:
+    """Takes bytes as they come and gives whole messages."""
+
+    def __init__(self) -> None:
+        self._buffer = bytearray()
+
+    def feed(self, data: bytes) -> list[dict[str, Any]]:
+        """The messages that these bytes complete.  MalformedMessage for what cannot be one."""
+        self._buffer += data
+        found = []
+        while (message := self._next()) is not None:
+            found.append(message)
+        return found
+
+    def _next(self) -> dict[str, Any] | None:
+        end = self._buffer.find(b"\r\n\r\n")
+        if end < 0:
+            if len(self._buffer) > HEADER_LIMIT:
+                raise MalformedMessage("a header without an end")
+            return None
+        length = self._length(bytes(self._buffer[:end]))
+        start = end + 4
+        if len(self._buffer) < start + length:
+            return None
+        body = bytes(self._buffer[start : start + length])
+        del self._buffer[: start + length]
+        try:
+            message = msgspec.json.decode(body)
+        except msgspec.DecodeError as e:
+            raise MalformedMessage(f"a body that is not JSON: {e}") from None
+        if not isinstance(message, dict):
+            raise MalformedMessage("a body that is not an object")
+        return message
+
+    @staticmethod
+    def _length(header: bytes) -> int:
+        for line in header.split(b"\r\n"):
+            name, _, value = line.partition(b":")
+            if name.strip().lower() == b"content-length":
+                if value.strip().isdigit() and int(value) <= BODY_LIMIT:
+                    return int(value)
+                raise MalformedMessage("a Content-Length that is no length")
+        raise MalformedMessage("a header without Content-Length")

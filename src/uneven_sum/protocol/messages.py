@@ -1,0 +1,131 @@
+"""Typed messages: what a pause says (`Facts`), and the bodies that front ends read.
+
+Fields carry the names that travel; `docs/protocol.md` explains each.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+
+# The exception filters of `setExceptionBreakpoints`.
+FILTERS = ("error", "handled", "warning", "nonfinite", "arrived", "carried")
+
+Message = dict[str, Any]
+
+
+class Operand(msgspec.Struct):
+    text: str
+    value: str
+
+
+class Culprit(msgspec.Struct):
+    """The term at fault; `cell` is the place of its first bad cell, None for scalars."""
+
+    text: str
+    value: str
+    type: str
+    operands: list[Operand]
+    cell: list[int] | None = None
+    reason: str = ""
+
+
+class Term(msgspec.Struct):
+    depth: int
+    text: str
+    value: str
+    type: str
+    nonfinite: int
+    culprit: bool
+    shape: list[int] | None = None
+    dtype: str | None = None
+
+
+class Loop(msgspec.Struct):
+    """A loop around the pause; `number` (on the wire: `pass`) counts from 1."""
+
+    line: int
+    target: str
+    number: int = msgspec.field(name="pass")
+    of: int | None = None
+    value: str | None = None
+    function: str = ""
+    file: str = ""
+    kind: str = "for"
+
+
+class TrailCall(msgspec.Struct):
+    file: str
+    line: int
+    function: str
+    arguments: str = ""
+
+
+class ExceptionFacts(msgspec.Struct):
+    type: str
+    message: str
+
+
+class Facts(msgspec.Struct):
+    """Everything about one pause."""
+
+    reason: str
+    headline: str
+    file: str
+    line: int
+    function: str
+    statement: str = ""
+    state: str = "in"
+    kind: str | None = None
+    exception: ExceptionFacts | None = None
+    warnings: list[str] = []
+    end_line: int = 0
+    trail: list[TrailCall] = []
+    loops: list[Loop] = []
+    culprit: Culprit | None = None
+    terms: list[Term] = []
+    differs: str = ""
+    trial: str = ""
+    retry: bool = False
+    returned: str | None = None
+
+
+class Card(msgspec.Struct):
+    """A value of a call: its summary, and how it stands to the line and to the last pause."""
+
+    name: str
+    text: str
+    type: str
+    kind: str
+    nonfinite: int = 0
+    shape: list[int] | None = None
+    dtype: str | None = None
+    changed: bool = False
+    new: bool = False
+    used: bool = False
+    assigned: bool = True
+    picture: str = ""
+    marks: str = ""
+
+
+class Note(msgspec.Struct):
+    line: int
+    text: str
+    nonfinite: int = 0
+
+
+class StackFrame(msgspec.Struct):
+    id: int
+    name: str
+    line: int
+    source: dict[str, Any]
+    unevenSum: dict[str, Any] = {}
+
+
+class Variable(msgspec.Struct):
+    name: str
+    value: str
+    type: str = ""
+    variablesReference: int = 0
+    unevenSum: dict[str, Any] = {}
