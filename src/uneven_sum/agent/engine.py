@@ -27,8 +27,16 @@ QUIET_WARNINGS = (
     BytesWarning,
     EncodingWarning,
 )
+PROTOCOL_ANSWERS: dict[str, tuple[type, ...]] = {
+    "__getitem__": (IndexError, KeyError),
+    "__missing__": (KeyError,),
+    "__getattr__": (AttributeError,),
+    "__getattribute__": (AttributeError,),
+    "__next__": (StopIteration,),
+    "__anext__": (StopAsyncIteration,),
+}
 LOOKED_AGAIN = 30  # times that one place is taken apart without a pause, before it is taken as carried
-CALL_SIGNAL = getattr(signal, "SIGRTMAX", signal.SIGUSR2) - (3 if hasattr(signal, "SIGRTMAX") else 0)
+CALL_SIGNAL = signal.SIGURG  # ignored by default: never fatal, however late it comes
 
 
 class Engine(probes.Listener):
@@ -51,7 +59,8 @@ class Engine(probes.Listener):
         self.facts: dict[str, Any] = {}
         self.judged: BaseException | None = None
         self.last_bad: Any = MISSING  # what a call of the user's has just returned
-        self.seen_error = 0
+        self.expected: tuple[int, type] | None = None  # an exception that `handler` will handle
+        self.handler: types.FrameType | None = None
         self.requests = Requests(self)
         self.run_started = False
         self.ended = False
@@ -172,6 +181,8 @@ class Engine(probes.Listener):
             return self._failed(site, frame, head)
         except Closed:
             self._alone()
+        except RecursionError:
+            raise
         except Exception as e:
             self._trouble(e)
         return ""
@@ -180,10 +191,15 @@ class Engine(probes.Listener):
         exc = sys.exc_info()[1]
         if exc is None or exc is self.judged or isinstance(exc, (GeneratorExit, SystemExit, KeyboardInterrupt)):
             return ""
+        stack.hide_ourselves(exc)
         if "error" not in self.pauses_on:
             return ""
         if isinstance(exc, (StopIteration, StopAsyncIteration)) and not frame.f_code.co_name.startswith("<module"):
             return ""  # it ends an iteration, or becomes a RuntimeError that is met further out
+        if isinstance(exc, PROTOCOL_ANSWERS.get(frame.f_code.co_name, ())):
+            return ""  # so a class tells `for`, `hasattr` or `in` that there is nothing; an error is met further out
+        if self.expected == (id(exc), type(exc)) and frame is not self.handler:
+            return ""  # a call further out handles it, as was found further in
         statement = site.file.statement(site.statement)
         if statement is None:
             return ""
@@ -194,6 +210,7 @@ class Engine(probes.Listener):
                 self._settle(frame)
             return ""
         self.judged = exc
+        self.expected = self.handler = None
         pause = Pause("error", frame, exception=exc, statement=statement, can_retry=not head)
         pause.warnings = self._held_texts(frame)
         self._drop_held(frame)
@@ -223,16 +240,21 @@ class Engine(probes.Listener):
     def _handled_outside(self, exc: BaseException, frame: types.FrameType) -> bool:
         outer = frame.f_back
         while outer is not None:
-            if not stack.is_ours(outer):
-                file = stack.file_of(outer)
-                if file is not None:
-                    statement = handled.statement_at(file, outer)
-                    if statement is not None and handled.in_file(exc, statement, outer):
-                        return True
-                elif handled.in_code(exc, outer):
-                    return True
+            if self._handles(exc, outer):
+                self.expected, self.handler = (id(exc), type(exc)), outer
+                return True
             outer = outer.f_back
         return False
+
+    @staticmethod
+    def _handles(exc: BaseException, frame: types.FrameType) -> bool:
+        if stack.is_ours(frame):
+            return False
+        file = stack.file_of(frame)
+        if file is None:
+            return handled.in_code(exc, frame)
+        statement = handled.statement_at(file, frame)
+        return statement is not None and handled.in_file(exc, statement, frame)
 
     # -- warnings ------------------------------------------------------------------------------------
 

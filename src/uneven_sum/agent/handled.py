@@ -10,6 +10,7 @@ from __future__ import annotations
 import ast
 import builtins
 import dis
+import itertools
 import types
 from dataclasses import dataclass
 from typing import Any
@@ -164,8 +165,20 @@ def _raises_again(steps: list[Any]) -> bool:
     return False
 
 
+_statements: dict[tuple[types.CodeType, int], Statement | None] = {}
+
+
 def statement_at(file: SourceFile, frame: types.FrameType) -> Statement | None:
     """The statement that a frame of the user's is in, by line and, where known, column."""
+    key = (frame.f_code, frame.f_lasti)
+    if key not in _statements:
+        if len(_statements) > 10_000:
+            _statements.clear()
+        _statements[key] = _find_statement(file, frame)
+    return _statements[key]
+
+
+def _find_statement(file: SourceFile, frame: types.FrameType) -> Statement | None:
     line, column = frame.f_lineno, None
     if line is None:
         return None
@@ -179,9 +192,8 @@ def instruction_place(code: types.CodeType, lasti: int) -> tuple[int, int, int, 
     """First line, first column, last line, last column of an instruction, or None."""
     if lasti < 0:
         return None
-    for number, (line, end_line, column, end_column) in enumerate(code.co_positions()):
-        if number == lasti // 2:
-            if line is None or column is None or end_line is None or end_column is None:
-                return None
-            return (line, column, end_line, end_column)
+    for line, end_line, column, end_column in itertools.islice(code.co_positions(), lasti // 2, lasti // 2 + 1):
+        if line is None or column is None or end_line is None or end_column is None:
+            return None
+        return (line, column, end_line, end_column)
     return None

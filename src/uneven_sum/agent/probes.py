@@ -13,7 +13,15 @@ from .nonfinite import MAX, PLAIN
 from .rewrite import Site, Sites
 
 sites = Sites()
-numbers: set[type] = {float, int, bool, complex}  # types whose augmented operators never work in place
+
+
+class _Kinds(set[type]):
+    """A set that can be a constant of a code object: those must be hashable."""
+
+    __hash__ = object.__hash__  # type: ignore[assignment]
+
+
+numbers = _Kinds({float, int, bool, complex})  # types whose augmented operators never work in place
 _before: dict[tuple[int, int], Any] = {}
 
 
@@ -96,7 +104,10 @@ def failed(site: int) -> bool:
     _answer = ""
     if state.quiet or state.in_trial or sys is None:
         return False
-    _answer = listener.failed(sites[site], sys._getframe(1), False)
+    try:
+        _answer = listener.failed(sites[site], sys._getframe(1), False)
+    except RecursionError:
+        pass  # no room here; a guard further out judges
     return _answer == "skip"
 
 
@@ -107,7 +118,10 @@ def again() -> bool:
 
 def head_failed(site: int) -> None:
     if not (state.quiet or state.in_trial or sys is None):
-        listener.failed(sites[site], sys._getframe(1), True)
+        try:
+            listener.failed(sites[site], sys._getframe(1), True)
+        except RecursionError:
+            pass
 
 
 def breakpoint_(site: int) -> bool:

@@ -383,13 +383,15 @@ class Rewriter:
             site = self._site("loop", loop)
             if is_range:
                 return self._here(self._probe("range_loop", iterable, site), like)
-            return self._here(self._probe("compress", iterable, self._probe("enter_loop", site)), like)
+            return self._here(self._probe("compress", iterable, self._probe("enter_loop", site)), _iter_place(loop, like))
         name = self._meter_name(loop)
         if is_range:
             kept = ast.NamedExpr(self._store(name + "r"), iterable)
             return self._here(ast.NamedExpr(self._store(name), self._probe("iter", kept)), like)
         ones = self._probe("repeat", ast.Constant(True), ast.Constant(sys.maxsize))
-        return self._here(self._probe("compress", iterable, ast.NamedExpr(self._store(name), ones)), like)
+        return self._here(
+            self._probe("compress", iterable, ast.NamedExpr(self._store(name), ones)), _iter_place(loop, like)
+        )
 
     def _for(self, s: ast.For) -> list[ast.stmt]:
         s.target = self.inside(s.target)
@@ -560,7 +562,8 @@ class Rewriter:
         outer = self.temps
         like = node.generators[0].iter
         self.temps = False
-        node.generators[0].iter = self._metered(self.inside(like), node, like, False)
+        first = self.inside(like)
+        node.generators[0].iter = first if node.generators[0].is_async else self._metered(first, node, like, False)
         for number, generator in enumerate(node.generators):
             if number:
                 generator.iter = self.inside(generator.iter)
@@ -572,6 +575,11 @@ class Rewriter:
             node.elt = self.value(node.elt, role)
         self.temps = outer
         return node  # type: ignore[no-any-return]
+
+
+def _iter_place(loop: ast.AST, like: ast.expr) -> ast.AST:
+    """Where a failure to iterate is shown: before 3.13, the whole loop."""
+    return loop if sys.version_info < (3, 13) and isinstance(loop, ast.For) else like
 
 
 def _copy(node: Any) -> Any:

@@ -249,6 +249,7 @@ def _show(e: BaseException) -> None:
     while tb is not None and tb.tb_frame.f_code.co_filename.startswith(stack.AGENT):
         tb = tb.tb_next
     e = e.with_traceback(tb)
+    stack.hide_ourselves(e)
     sys.last_type, sys.last_value, sys.last_traceback = type(e), e, tb
     sys.last_exc = e
     try:

@@ -29,6 +29,18 @@ def file_of(frame: types.FrameType) -> SourceFile | None:
     return files.get(frame.f_code.co_filename)
 
 
+def hide_ourselves(exc: BaseException) -> None:
+    """Takes our own calls out of an exception's traceback."""
+    tb = exc.__traceback__
+    while tb is not None and tb.tb_next is not None:
+        if is_ours(tb.tb_next.tb_frame):
+            tb.tb_next = tb.tb_next.tb_next
+        else:
+            tb = tb.tb_next
+    if isinstance(exc, RecursionError) and isinstance(exc.__context__, RecursionError):
+        exc.__context__ = exc.__context__.__context__  # a guard had no room
+
+
 def user_frame(frame: types.FrameType | None) -> types.FrameType | None:
     """The nearest call of the user's own code, from here outwards."""
     while frame is not None and frame.f_code.co_filename not in files:
@@ -231,7 +243,8 @@ def _hint(iterator: Any) -> int:
             return int(iterator.__length_hint__())
         return min(hints) if hints else unknown
     if getattr(type(iterator), "__module__", "") == "builtins" and hasattr(type(iterator), "__length_hint__"):
-        return int(iterator.__length_hint__())
+        hint = iterator.__length_hint__()
+        return hint if isinstance(hint, int) else unknown
     return unknown
 
 

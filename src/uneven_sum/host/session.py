@@ -21,7 +21,7 @@ from .interpreter import find_interpreter
 from .launch import BadUse, Launch, SyntaxFault, inspect_script
 
 BOOT = Path(__file__).parent.parent / "agent" / "boot.py"
-CALL_SIGNAL = getattr(signal, "SIGRTMAX", signal.SIGUSR2) - (3 if hasattr(signal, "SIGRTMAX") else 0)
+CALL_SIGNAL = signal.SIGURG  # ignored by default: never fatal, however late it comes
 PR_SET_PDEATHSIG = 1
 PATIENCE = 0.5  # seconds until an interrupt that is not answered is explained
 
@@ -232,6 +232,7 @@ class Session:
             self.last_place = {k: facts.get(k) for k in ("file", "line", "function")}
         elif event == "unevenSum/ended":
             self.ended = body
+            self.running = False
         elif event == "unevenSum/at":
             self.last_place = body
             return
