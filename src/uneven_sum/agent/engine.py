@@ -8,6 +8,7 @@ import sys
 import threading
 import types
 import warnings
+import weakref
 from typing import Any
 
 from . import handled, judge, motion, nonfinite, probes, report, stack, state
@@ -99,9 +100,9 @@ class Engine(probes.Listener):
 
     def _judge(self, value: Any, site: Site, frame: types.FrameType, old: Any) -> None:
         returns = site.role in ("return", "yield")
-        fresh = self.last_bad is MISSING or self.last_bad is not value
+        fresh = self.last_bad is not value and (type(self.last_bad) is not weakref.ref or self.last_bad() is not value)
         if returns:
-            self.last_bad = value if type(value) is float or nonfinite.is_number_kind(type(value)) else MISSING
+            self.last_bad = _remembered(value)
         state.met += 1
         if "nonfinite" not in self.pauses_on:
             return
@@ -115,7 +116,7 @@ class Engine(probes.Listener):
             return
         if isinstance(node, (judge.ast.Name, judge.ast.Attribute, judge.ast.Subscript)):
             kind: str | None = judge.CARRIED
-        elif isinstance(node, judge.ast.Call) and not returns and not fresh:
+        elif isinstance(node, (judge.ast.Call, judge.ast.Await)) and not fresh:
             kind = judge.CARRIED
         elif old is not None and self._was_bad(value, old):
             kind = judge.CARRIED
@@ -137,6 +138,7 @@ class Engine(probes.Listener):
         pause.warnings = self._held_texts(frame)
         apart = report.examine(pause)
         if apart["kind"] is None and not apart["trial"]:
+            self._drop_held(frame)
             return  # taken apart, no term of it is at fault: it came from further in
         pause.kind = apart["kind"] or kind
         if pause.kind == judge.ARRIVED and (
@@ -148,7 +150,8 @@ class Engine(probes.Listener):
         self.pause(pause, apart)
 
     def _kind(self, value: Any, site: Site, node: Any, frame: types.FrameType) -> str:
-        operands = judge.Operands(node, Scope(frame))
+        in_place = isinstance(node, judge.ast.AugAssign) and not nonfinite.is_number_kind(type(value))
+        operands = judge.Operands(node.value if in_place else node, Scope(frame))
         if judge.explained(value, operands):
             return judge.CARRIED
         if operands.exempt and not operands.cellwise:
@@ -212,6 +215,7 @@ class Engine(probes.Listener):
         self.judged = exc
         self.expected = self.handler = None
         pause = Pause("error", frame, exception=exc, statement=statement, can_retry=not head)
+        pause.dead = stack.dead_calls(exc, frame)
         pause.warnings = self._held_texts(frame)
         self._drop_held(frame)
         action = self.pause(pause)
@@ -466,6 +470,16 @@ class Engine(probes.Listener):
             self.wire.event("unevenSum/trouble", {"message": f"{type(e).__name__}: {e}", "detail": text})
         except Exception:
             self._alone()
+
+
+def _remembered(value: Any) -> Any:
+    """A value by which it is known again, without keeping an array alive."""
+    if nonfinite.is_number_kind(type(value)):
+        return value
+    try:
+        return weakref.ref(value)
+    except TypeError:
+        return MISSING
 
 
 def nonfinite_is_frame(value: Any) -> bool:

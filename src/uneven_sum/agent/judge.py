@@ -219,8 +219,14 @@ def is_deliberate(node: ast.AST) -> bool:
 
 def explained(value: Any, operands: Operands) -> bool:
     """True when the bad cells of a value are all those of its operands: it only carries them."""
-    if any(nonfinite.count(v) for v in operands.whole):
+    if any(nonfinite.any_bad(v) for v in operands.whole):
         return True
+    np = nonfinite.module("numpy")
+    if np is not None and type(value) is np.ndarray and value.size > nonfinite.CHUNK and value.dtype.kind in "fc":
+        arrays = [v for v in operands.cellwise if type(v) is np.ndarray and v.ndim]
+        scalars = [v for v in operands.cellwise if not any(v is a for a in arrays)]
+        if all(a.shape == value.shape and a.dtype.kind in "fciub" for a in arrays):
+            return any(nonfinite.any_bad(v) for v in scalars) or not nonfinite.has_new(np, value, arrays)
     bad = [v for v in operands.cellwise if nonfinite.count(v)]
     if not bad:
         return False
@@ -229,7 +235,6 @@ def explained(value: Any, operands: Operands) -> bool:
     pd = nonfinite.module("pandas")
     if pd is not None and isinstance(value, (pd.Series, pd.DataFrame)):
         return _explained_frame(pd, value, bad)
-    np = nonfinite.module("numpy")
     mine = nonfinite.mask(value)
     if np is None or isinstance(mine, bool):
         return True

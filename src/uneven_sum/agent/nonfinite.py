@@ -41,6 +41,45 @@ def count(value: Any) -> int:
         return 0
 
 
+def any_bad(value: Any) -> bool:
+    """True when a value has a non-finite cell; stops looking at the first."""
+    np = module("numpy")
+    if np is not None and type(value) is np.ndarray and value.dtype.kind in "fc" and value.size > CHUNK:
+        if not (value.flags.c_contiguous or value.flags.f_contiguous):
+            return any(any_bad(part) for part in value)
+        flat = value.reshape(-1, order="A")
+        good = np.empty(CHUNK, dtype=bool)
+        for start in range(0, value.size, CHUNK):
+            part = flat[start : start + CHUNK]
+            truth = good[: part.size]
+            np.isfinite(part, out=truth)
+            if not truth.all():
+                return True
+        return False
+    return count(value) > 0
+
+
+def has_new(np: Any, value: Any, operands: list[Any]) -> bool:
+    """True when an array has a bad cell where none of its operands (arrays of its shape) has one."""
+    flat = value.reshape(-1)
+    parts = [o.reshape(-1) for o in operands]
+    room, other = np.empty(CHUNK, dtype=bool), np.empty(CHUNK, dtype=bool)
+    for start in range(0, flat.size, CHUNK):
+        end = min(start + CHUNK, flat.size)
+        left = room[: end - start]
+        np.isfinite(flat[start:end], out=left)
+        if left.all():
+            continue
+        np.logical_not(left, out=left)
+        theirs = other[: end - start]
+        for part in parts:
+            np.isfinite(part[start:end], out=theirs)
+            np.logical_and(left, theirs, out=left)
+        if left.any():
+            return True
+    return False
+
+
 def mask(value: Any) -> Any:
     """Which cells are non-finite: a numpy array of bool, or one bool for a scalar."""
     np = module("numpy")

@@ -6,6 +6,7 @@ import itertools
 import operator
 import sys
 import types
+from math import isfinite
 from typing import Any
 
 from . import nonfinite, stack, state
@@ -22,6 +23,7 @@ class _Kinds(set[type]):
 
 
 numbers = _Kinds({float, int, bool, complex})  # types whose augmented operators never work in place
+floats: set[type] = set()  # other kinds of floats that have been met: numpy's scalars
 _before: dict[tuple[int, int], Any] = {}
 
 
@@ -45,6 +47,9 @@ def check(value: Any, emptied: None, site: int) -> Any:
     if kind is float:
         if -MAX <= value <= MAX and not holding:
             return value
+    elif kind in floats:
+        if isfinite(value) and not holding:
+            return value
     elif kind in PLAIN and not holding:
         return value
     return _look(value, site, None)
@@ -55,6 +60,9 @@ def check_augmented(value: Any, old: Any, site: int) -> Any:
     if kind is float:
         if -MAX <= value <= MAX and not holding:
             return value
+    elif kind in floats:
+        if isfinite(value) and not holding:
+            return value
     elif kind in PLAIN and not holding:
         return value
     return _look(value, site, old)
@@ -63,13 +71,15 @@ def check_augmented(value: Any, old: Any, site: int) -> Any:
 def _look(value: Any, site: int, old: Any) -> Any:
     if state.quiet or sys is None:
         return value
-    bad = nonfinite.count(value)
+    bad = nonfinite.any_bad(value)
     if state.in_trial:
-        state.met += bool(bad)
+        state.met += bad
         return value
     kind = type(value)
     if kind not in numbers and nonfinite.is_number_kind(kind):
         numbers.add(kind)
+        if isinstance(value, float):
+            floats.add(kind)
     if bad:
         listener.nonfinite(value, sites[site], sys._getframe(2), old)
     elif holding:
@@ -79,7 +89,7 @@ def _look(value: Any, site: int, old: Any) -> Any:
 
 def old(value: Any) -> Any:
     """Before an operation that may work in place: which cells are bad already (None: none is)."""
-    if state.quiet or not nonfinite.count(value):
+    if state.quiet or not nonfinite.any_bad(value):
         return None
     return nonfinite.mask(value)
 
@@ -87,7 +97,7 @@ def old(value: Any) -> Any:
 def before(value: Any, site: int) -> None:
     if type(value) in PLAIN or state.quiet:
         return
-    if nonfinite.count(value):
+    if nonfinite.any_bad(value):
         _before[site, id(sys._getframe(1))] = nonfinite.mask(value)
 
 

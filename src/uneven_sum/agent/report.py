@@ -35,6 +35,7 @@ class Pause:
     culprit: Culprit | None = None
     can_retry: bool = False
     interrupted_in: str = ""
+    dead: list[types.FrameType] = field(default_factory=list)  # calls that the exception has left, innermost first
     place: tuple[str, int] | None = None  # where there is no frame any more: the end
 
 
@@ -67,17 +68,25 @@ def culprit_dict(file: SourceFile, found: Culprit | None) -> dict[str, Any] | No
     }
 
 
-def trail(frame: types.FrameType | None) -> list[dict[str, Any]]:
+def trail(frame: types.FrameType | None, dead: list[types.FrameType]) -> list[dict[str, Any]]:
     """The user's calls from the outermost to the paused one."""
-    return [
+    found = [
         {
             "file": os.path.abspath(call.f_code.co_filename),
             "line": call.f_lineno,
             "function": stack.function_name(call),
             "arguments": stack.arguments(call) if stack.function_name(call) != "<module>" else "",
         }
-        for call in reversed(stack.calls(frame))
+        for call in reversed(dead + stack.calls(frame))
     ]
+    for told, call in zip(reversed(found), dead):
+        told["line"] = _left_at(call) or told["line"]
+    return found
+
+
+def _left_at(call: types.FrameType) -> int | None:
+    """The line where an exception left a call."""
+    return call.f_lineno
 
 
 def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
@@ -280,6 +289,10 @@ def str_of(exc: BaseException) -> str:
 
 def compose(pause: Pause, may_fork: bool = True, apart: dict[str, Any] | None = None) -> dict[str, Any]:
     """Everything about a pause, as `uneven-sum check --json` and the Bench show it."""
+    live = pause.frame
+    assert live is not None
+    if pause.dead:  # told from inside, where it was raised
+        pause.frame, pause.statement = pause.dead[0], None
     frame = pause.frame
     assert frame is not None
     file = stack.file_of(frame)
@@ -287,12 +300,15 @@ def compose(pause: Pause, may_fork: bool = True, apart: dict[str, Any] | None = 
         pause.statement = statement_at(file, frame)
     statement = pause.statement
     loops = stack.all_loops(frame)
+    if pause.dead:
+        loops += stack.all_loops(live)
     if apart is None:
         apart = {"terms": [], "culprit": None, "differs": "", "trial": ""}
         if pause.reason in ("error", "nonfinite", "warning"):
             if pause.exception is not None and pause.expression is None:
                 pause.expression = with_target(pause)
             apart = examine(pause, may_fork)
+    pause.frame = live
     line = statement.line if statement else frame.f_lineno
     if pause.state == "next" and file is not None and statement is not None:
         line = statement.line
@@ -310,7 +326,7 @@ def compose(pause: Pause, may_fork: bool = True, apart: dict[str, Any] | None = 
         "end_line": statement.node.end_lineno if statement and not hasattr(statement.node, "body") else line,
         "function": stack.function_name(frame),
         "statement": file.statement_text(statement) if file and statement else "",
-        "trail": trail(frame),
+        "trail": trail(live, pause.dead),
         "loops": loops,
         "culprit": apart["culprit"],
         "terms": apart["terms"],

@@ -222,7 +222,7 @@ class Requests:
             raise Wrong("The script is running: interrupt it first.")
         if not number:
             assert pause.frame is not None
-            return pause.frame
+            return pause.dead[0] if pause.dead else pause.frame
         if number not in self.frames:
             self.on_stackTrace({})
         if number not in self.frames:
@@ -233,7 +233,7 @@ class Requests:
         pause = self.engine.present
         if pause is None or pause.frame is None:
             raise Wrong("The script is running: interrupt it first.")
-        found = stack.calls(pause.frame, bool(arguments.get("libraries")))
+        found = pause.dead + stack.calls(pause.frame, bool(arguments.get("libraries")))
         shown = []
         for number, frame in enumerate(found, 1):
             self.frames[number] = frame

@@ -41,6 +41,20 @@ def hide_ourselves(exc: BaseException) -> None:
         exc.__context__ = exc.__context__.__context__  # a guard had no room
 
 
+def dead_calls(exc: BaseException, frame: types.FrameType) -> list[types.FrameType]:
+    """The user's calls that the exception has left already, innermost first: lambdas, mostly."""
+    tb = exc.__traceback__
+    while tb is not None and tb.tb_frame is not frame:
+        tb = tb.tb_next
+    found = []
+    while tb is not None:
+        inner = tb.tb_frame
+        if inner is not frame and file_of(inner) is not None and not _belongs_to_outer(inner):
+            found.append(inner)
+        tb = tb.tb_next
+    return found[::-1]
+
+
 def user_frame(frame: types.FrameType | None) -> types.FrameType | None:
     """The nearest call of the user's own code, from here outwards."""
     while frame is not None and frame.f_code.co_filename not in files:

@@ -84,6 +84,7 @@ class Apart:
     ) -> None:
         self.file, self.scope, self.may_call, self.met = file, scope, may_call, met
         self.raised = raised
+        self.in_place = actual is not MISSING and not nonfinite.is_number_kind(type(actual))
         self.namespace: dict[str, Any] | None = None
         self.stopped = False
         self.differs = ""
@@ -216,7 +217,10 @@ class Apart:
         return judge.OPERATORS[type(node.op)](left, right)
 
     def _augassign(self, node: ast.AugAssign, term: Term) -> Any:
-        left, right = self._each([_as_load(node.target), node.value], term)
+        if self.in_place:
+            self._operand(node.value, term)
+            raise NotEvaluated("changed in place")
+        left, right = self._each([node.target, node.value], term)
         term.cellwise = not isinstance(node.op, ast.MatMult)
         self._allow(term, left, right)
         return judge.OPERATORS[type(node.op)](left, right)
@@ -379,10 +383,6 @@ class Apart:
 
 
 _CONTAINERS = (ast.Tuple, ast.List, ast.Dict, ast.Set)
-
-
-def _as_load(target: ast.expr) -> ast.expr:
-    return target
 
 
 def _bottom_up(term: Term) -> Iterator[Term]:
