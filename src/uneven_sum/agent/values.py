@@ -300,6 +300,8 @@ def _range_text(np: Any, value: Any) -> tuple[str, int]:
     if not fine.size:
         return "no finite cell", bad
     low, high, mean = float(fine.min()), float(fine.max()), float(fine.mean(dtype=float))
+    if mean - mean != 0:  # the sum is too large for a float, the mean is not
+        mean = float((fine / fine.size).sum(dtype=float))
     return f"{number(low, 4)} … {number(high, 4)}, mean {number(mean, 4)}", bad
 
 

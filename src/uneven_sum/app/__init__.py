@@ -1,0 +1,14 @@
+"""The terminal application: draws what the client tells it; computes nothing about the script."""
+
+from __future__ import annotations
+
+from ..client import Launch
+
+
+def open_bench(launch: Launch, theme: str = "slate") -> str:
+    """Opens the Bench on a script.  Returns what kept it from starting, or an empty text."""
+    from .app import UnevenSum
+
+    app = UnevenSum(launch, theme)
+    app.run()
+    return app.refusal

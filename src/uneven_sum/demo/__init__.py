@@ -1,2 +1,26 @@
-def listing(): return ''
-def find(name): return None
+"""The shipped cases: scripts a hydrologist could have written, each with one real fault."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+FOLDER = Path(__file__).parent / "cases"
+
+# name -> (script, what is wrong, as its author would say it)
+CASES = {
+    "rating": ("rating_year.py", "the volume over the sill comes out as nan"),
+    "routing": ("wave_routing.py", "the flow in the channel grows without bound"),
+    "lagged": ("lagged_inflow.py", "an IndexError at the end of the year"),
+}
+
+
+def find(name: str) -> Path | None:
+    """The script of a case, or None."""
+    return FOLDER / CASES[name][0] if name in CASES else None
+
+
+def listing() -> str:
+    """The cases, a line each."""
+    lines = ["Demo cases (uneven-sum demo NAME):"]
+    lines += [f"  {name:<9} {script:<18} {wrong}" for name, (script, wrong) in CASES.items()]
+    return "\n".join(lines)

@@ -1,0 +1,37 @@
+"""The application: themes, and the way to the Bench."""
+
+from __future__ import annotations
+
+from textual.app import App
+
+from ..client import Launch
+from .screens.bench import Bench
+from .theme import PALETTES, Palette
+
+
+class UnevenSum(App[None]):
+    """One case in the terminal."""
+
+    TITLE = "Uneven Sum"
+    ENABLE_COMMAND_PALETTE = False
+    CSS = "Screen { background: $background; color: $foreground; }"
+
+    def __init__(self, launch: Launch, theme: str = "slate") -> None:
+        super().__init__()
+        for palette in PALETTES.values():
+            self.register_theme(palette.theme())
+        self.theme = theme
+        self.launch = launch
+        self.refusal = ""
+
+    @property
+    def palette(self) -> Palette:
+        return PALETTES.get(self.theme, PALETTES["slate"])
+
+    def on_mount(self) -> None:
+        self.push_screen(Bench(self.launch, self.palette))
+
+    def refuse(self, message: str) -> None:
+        """The script cannot be run: leave, and say why on the command line."""
+        self.refusal = message
+        self.exit()

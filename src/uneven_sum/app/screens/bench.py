@@ -1,0 +1,523 @@
+"""The Bench: the screen of a paused or running script."""
+
+from __future__ import annotations
+
+import asyncio
+import os
+import time
+from typing import TYPE_CHECKING, cast
+
+from textual import events, work
+from textual.app import ComposeResult
+from textual.binding import Binding
+from textual.containers import Container
+from textual.screen import Screen
+from textual.widgets import Input, Static
+
+from ...client import BadUse, Busy, Client, Ended, Exited, Launch, Output, Stopped, SyntaxFault, Trouble, Where
+from ...protocol import Facts, StackFrame
+from ..theme import PALETTES, Palette
+from ..widgets.bars import Headline, Keys, TopLine, Trail
+from ..widgets.cards import Cards
+from ..widgets.drawers import AskDrawer, AskLine, OutputDrawer
+from ..widgets.sheet import Sheet
+from .help import Help, Sure
+
+if TYPE_CHECKING:
+    from ..app import UnevenSum
+
+NARROW = 110  # columns below which the cards move under the sheet
+STEP = ("space", "line"), ("i", "into call"), ("o", "out")
+ALWAYS = ("a", "ask"), ("m", "breakpoint"), ("t", "terms"), ("tab", "values"), ("d", "output")
+LEAVE = ("?", "all keys"), ("q", "leave")
+
+
+class Bench(Screen[None]):
+    """States: starting, running, paused, ended (by itself or by the user)."""
+
+    DEFAULT_CSS = """
+    Bench #work { layout: horizontal; height: 1fr; }
+    Bench Sheet { width: 3fr; height: 100%; }
+    Bench Cards { width: 2fr; max-width: 64; height: 100%; border-left: solid $rule; }
+    Bench.narrow #work { layout: vertical; }
+    Bench.narrow Sheet { width: 100%; height: 2fr; }
+    Bench.narrow Cards { width: 100%; max-width: 100%; height: 1fr; min-height: 4; border-left: none; border-top: solid $rule; }
+    Bench #progress { height: 1; background: $panel; display: none; }
+    """
+    BINDINGS = [
+        Binding("space", "go('line')", show=False),
+        Binding("i", "go('into')", show=False),
+        Binding("o", "go('out')", show=False),
+        Binding("enter", "go('on')", show=False),
+        Binding("y", "go('retry')", show=False),
+        Binding("k", "go('skip')", show=False),
+        Binding("A", "accept", show=False),
+        Binding("z", "interrupt", show=False),
+        Binding("m", "breakpoint", show=False),
+        Binding("t", "terms", show=False),
+        Binding("tab", "about", show=False, priority=True),
+        Binding("left_square_bracket", "walk(-1)", show=False),
+        Binding("right_square_bracket", "walk(1)", show=False),
+        Binding("a", "ask", show=False),
+        Binding("d", "output", show=False),
+        Binding("escape", "close", show=False),
+        Binding("home", "place", show=False),
+        Binding("up", "move(-1)", show=False),
+        Binding("down", "move(1)", show=False),
+        Binding("pageup", "move(-15)", show=False),
+        Binding("pagedown", "move(15)", show=False),
+        Binding("R", "again", show=False),
+        Binding("X", "end", show=False),
+        Binding("T", "theme", show=False),
+        Binding("question_mark", "help", show=False),
+        Binding("q", "leave", show=False),
+        Binding("ctrl+q,ctrl+c", "leave", show=False, priority=True),
+    ]
+
+    def __init__(self, launch: Launch, palette: Palette) -> None:
+        super().__init__()
+        launch.capture, launch.pause_at_end = True, True
+        self.launch, self.palette = launch, palette
+        self.client: Client | None = None
+        self.state = "starting"
+        self.facts: Facts | None = None
+        self.frames: list[StackFrame] = []
+        self.chosen = 0  # in the trail, from the outermost
+        self.about = "line"
+        self.breakpoints: dict[str, set[int]] = {}
+        self.texts: dict[str, str] = {}
+        self.began = 0.0
+        self.ran = 0.0
+        self.runs = 0
+        self.watcher: asyncio.Task[None] | None = None
+
+    @property
+    def uneven(self) -> UnevenSum:
+        return cast("UnevenSum", self.app)
+
+    def compose(self) -> ComposeResult:
+        p = self.palette
+        yield TopLine(p)
+        yield Headline(p)
+        yield Trail(p)
+        with Container(id="work"):
+            yield Sheet(p)
+            yield Cards(p)
+        yield Static("", id="progress")
+        yield AskDrawer(p)
+        yield OutputDrawer(p)
+        yield Keys(p)
+
+    def on_mount(self) -> None:
+        self._fit()
+        self.query_one(Sheet).focus()
+        self._show_text(self._script())
+        self._start()
+
+    def on_resize(self, event: events.Resize) -> None:
+        self._fit()
+
+    def _fit(self) -> None:
+        narrow = self.app.size.width < NARROW
+        self.set_class(narrow, "narrow")
+        cards = self.query_one(Cards)
+        if cards.narrow != narrow:
+            cards.narrow = narrow
+            cards.show(cards.cards, cards.about)
+
+    def _script(self) -> str:
+        return os.path.abspath(os.path.join(self.launch.cwd or "", self.launch.program))
+
+    # -- the run -------------------------------------------------------------------------------------
+
+    @work(exclusive=True, group="start")
+    async def _start(self) -> None:
+        if self.client is not None:
+            await self._drop()
+        self.runs += 1
+        self._state("starting")
+        self.query_one(Headline).show(f"Starting {self.launch.name} …", "run")
+        client = Client(self.launch)
+        try:
+            await client.start({path: sorted(lines) for path, lines in self.breakpoints.items() if lines})
+        except BadUse as e:
+            await client.end()
+            text = e.picture() if isinstance(e, SyntaxFault) else str(e)
+            if self.runs == 1:
+                self.uneven.refuse(text)
+            else:
+                self._over(text, "error")
+            return
+        self.client = client
+        self.began = time.perf_counter()
+        self._state("running")
+        self.query_one(Headline).show(f"{self.launch.name} is running.", "run")
+        self.watcher = asyncio.create_task(self._watch(client))
+
+    async def _drop(self) -> None:
+        if self.watcher is not None:
+            self.watcher.cancel()
+        if self.client is not None:
+            await self.client.end()
+        self.client = None
+
+    async def _watch(self, client: Client) -> None:
+        while True:
+            event = await client.next_event()
+            if client is not self.client:
+                return
+            try:
+                await self._take(event, client)
+            except BadUse:
+                pass  # the script ended while it was being read
+            if isinstance(event, Exited):
+                return
+
+    async def _take(self, event: object, client: Client) -> None:
+        if isinstance(event, Output):
+            self.query_one(OutputDrawer).write(event.category, event.text)
+        elif isinstance(event, Stopped):
+            self.ran += time.perf_counter() - self.began
+            await self._paused(event.facts, client)
+        elif isinstance(event, Where) and self.state == "running":
+            self._sampled(event)
+        elif isinstance(event, Busy):
+            self.query_one(Headline).show(event.message, "run")
+        elif isinstance(event, Trouble):
+            self.notify(f"A fault of ours, the script is not harmed: {event.message}", severity="warning")
+        elif isinstance(event, Ended) and event.exit_status:
+            self.facts = None
+        elif isinstance(event, Exited):
+            self._exited(event)
+
+    def _exited(self, event: Exited) -> None:
+        if event.by_us:
+            self._over("The script was ended. R runs it again.", "end")
+        elif event.died:
+            self._over(event.sentence + " R runs it again.", "died")
+        elif event.exit_status:
+            self._over(f"The script has ended with status {event.exit_status}. R runs it again.", "died")
+        else:
+            self._over("The script has ended. R runs it again.", "end")
+
+    def _over(self, text: str, reason: str) -> None:
+        self.facts, self.frames = None, []
+        self._state("ended")
+        self.query_one(Headline).show(text, reason)
+        self.query_one(Sheet).show_place(0, 0, "")
+        self.query_one(Sheet).show_notes([])
+        self.query_one(Trail).show([], 0)
+        self.query_one(Cards).show([], self.about)
+
+    def _sampled(self, where: Where) -> None:
+        self._show_text(where.file)
+        self.query_one(Sheet).show_place(where.line, where.line, "in", move=True)
+        told = [f"line {where.line}"]
+        for loop in where.loops[::-1]:
+            if loop.number:
+                of = f" of {loop.of}" if loop.of is not None else ""
+                told.append(f"pass {loop.number}{of} of the loop at line {loop.line}")
+        bar = next((_bar(loop.number, loop.of) for loop in where.loops[::-1] if loop.of and loop.number), "")
+        self.query_one(Headline).show(f"{self.launch.name} is running. {', '.join(told)}.\n{bar}".rstrip(), "run")
+        self._state("running")
+
+    # -- a pause -------------------------------------------------------------------------------------
+
+    async def _paused(self, facts: Facts, client: Client) -> None:
+        self.facts = facts
+        self._state("paused")
+        self.query_one(Headline).show(facts.headline, facts.reason)
+        self.chosen = max(0, len(facts.trail) - 1)
+        self.query_one(Trail).show(facts.trail, self.chosen)
+        sheet = self.query_one(Sheet)
+        self._show_text(facts.file)
+        sheet.fold()
+        if facts.terms and facts.reason != "end":
+            sheet.unfold(facts.end_line or facts.line, facts.terms, facts.trial or facts.differs)
+        sheet.show_place(facts.line, facts.end_line, facts.state)
+        self.frames = await client.stack()
+        await self._read_call(client)
+        await client.seen()
+
+    def _frame(self) -> int:
+        """The number of the chosen call; 0 is the paused one."""
+        number = len(self.frames) - 1 - self.chosen
+        return self.frames[number].id if self.facts and self.facts.trail and 0 <= number < len(self.frames) else 0
+
+    async def _read_call(self, client: Client) -> None:
+        frame = self._frame()
+        cards, notes = await asyncio.gather(client.cards(frame, self.about), client.notes(frame))
+        self.query_one(Cards).show(cards, self.about)
+        self.query_one(Sheet).show_notes(notes)
+
+    def _state(self, state: str) -> None:
+        self.state = state
+        folder = os.path.basename(os.path.dirname(self._script()))
+        words = {"paused": f"paused · ran {self.ran:.2f} s", "running": "running", "starting": "starting"}
+        if state == "paused" and self.facts and self.facts.reason == "end":
+            words["paused"] = "at its end"
+        self.query_one(TopLine).show(f"{folder} / {self.launch.name}", words.get(state, "ended"))
+        self.query_one(Keys).show(self._keys())
+
+    def _keys(self) -> list[tuple[str, str]]:
+        if self.state == "running":
+            return [("z", "interrupt"), ("d", "output and input"), ("m", "breakpoint"), ("R", "run again"), ("X", "end"), *LEAVE]
+        if self.state != "paused" or self.facts is None:
+            return [("R", "run again"), ("d", "output"), *LEAVE]
+        if self.facts.reason == "end":
+            return [("a", "ask"), ("tab", "values"), ("d", "output"), ("enter", "let it end"), ("R", "run again"), *LEAVE]
+        error = [("y", "try again"), ("k", "skip")] if self.facts.retry else []
+        accept = [("A", "accept here")] if self.facts.reason == "nonfinite" else []
+        walk = [("[ ]", "trail")] if len(self.facts.trail) > 1 else []
+        return [*STEP, ("enter", "go on"), *error, *accept, *ALWAYS, *walk, ("R", "run again"), *LEAVE]
+
+    def _show_text(self, path: str) -> None:
+        if path not in self.texts:
+            try:
+                with open(path, encoding="utf-8", errors="replace") as f:
+                    self.texts[path] = f.read()
+            except OSError:
+                self.texts[path] = "# The text of this file cannot be read."
+        sheet = self.query_one(Sheet)
+        sheet.show_file(path, self.texts[path])
+        sheet.breakpoints = self.breakpoints.get(path, set())
+
+    # -- actions -------------------------------------------------------------------------------------
+
+    def check_action(self, action: str, parameters: tuple[object, ...]) -> bool | None:
+        """While text is typed, only what leaves the line acts."""
+        if isinstance(self.app.focused, Input):
+            return action in ("close", "leave") and not (action == "leave" and parameters)
+        return True
+
+    async def action_go(self, how: str) -> None:
+        client = self.client
+        if client is None or self.state != "paused" or self.facts is None:
+            return
+        if how in ("line", "into", "out") and self.facts.reason == "end":
+            self.notify("The script has run to its end. R runs it again.")
+            return
+        calls = {
+            "line": client.step_line,
+            "into": client.step_into,
+            "out": client.step_out,
+            "on": client.go_on,
+            "retry": client.retry,
+            "skip": client.skip,
+        }
+        try:
+            self.began = time.perf_counter()
+            self.state = "running"
+            await calls[how]()
+        except BadUse as e:
+            self.state = "paused"
+            self.notify(str(e), severity="warning")
+            return
+        self.set_timer(0.15, self._still_running)
+
+    def _still_running(self) -> None:
+        if self.state == "running":
+            self._state("running")
+            self.query_one(Headline).show(f"{self.launch.name} is running.", "run")
+
+    async def action_accept(self) -> None:
+        if self.client and self.state == "paused" and self.facts and self.facts.reason == "nonfinite":
+            await self.client.accept(self.facts.file, self.facts.line)
+            self.notify(f"Non-finite values at line {self.facts.line} are accepted from now on.")
+
+    async def action_interrupt(self) -> None:
+        if self.client and self.state == "running":
+            await self.client.interrupt()
+
+    async def action_breakpoint(self) -> None:
+        sheet = self.query_one(Sheet)
+        await self._toggle(sheet.path, sheet.cursor)
+
+    async def on_sheet_breakpoint_asked(self, message: Sheet.BreakpointAsked) -> None:
+        await self._toggle(self.query_one(Sheet).path, message.line)
+
+    async def _toggle(self, path: str, line: int) -> None:
+        lines = self.breakpoints.setdefault(path, set())
+        wanted = set(lines)
+        wanted.symmetric_difference_update({line})
+        if self.client is not None and self.client.alive:
+            try:
+                placed = await self.client.set_breakpoints(path, sorted(wanted))
+            except BadUse as e:
+                self.notify(str(e), severity="warning")
+                return
+            for told in placed:
+                if told.get("message"):
+                    self.notify(str(told["message"]))
+            wanted = {int(told["line"]) for told in placed if told["verified"]}
+        self.breakpoints[path] = wanted
+        sheet = self.query_one(Sheet)
+        sheet.breakpoints = wanted
+        sheet.refresh()
+
+    async def action_terms(self) -> None:
+        sheet = self.query_one(Sheet)
+        if self.client is None or self.state != "paused" or self.facts is None:
+            return
+        for line in list(sheet.terms):
+            if line == sheet.cursor or sheet.at_line <= sheet.cursor <= line and line == sheet.at_end:
+                sheet.fold(line)
+                return
+        try:
+            if self.facts.terms and sheet.cursor == self.facts.line and self._frame() <= 1:
+                line, terms, remark = self.facts.end_line or self.facts.line, self.facts.terms, self.facts.trial
+            else:
+                line, terms, remark = await self.client.terms(self._frame(), sheet.cursor)
+        except BadUse as e:
+            self.notify(str(e), severity="warning")
+            return
+        if not terms:
+            self.notify("This line has no terms.")
+        end = sheet.at_end if line == sheet.at_line else line
+        sheet.unfold(end, terms, remark)
+        sheet.reveal(line)
+
+    async def action_about(self) -> None:
+        if isinstance(self.app.focused, Input):
+            return
+        order = ["line", "call", "module"]
+        self.about = order[(order.index(self.about) + 1) % 3]
+        if self.client is not None and self.state == "paused":
+            try:
+                self.query_one(Cards).show(await self.client.cards(self._frame(), self.about), self.about)
+            except BadUse:
+                return
+
+    async def action_walk(self, by: int) -> None:
+        if self.facts is None or self.client is None or self.state != "paused" or not self.facts.trail:
+            return
+        self.chosen = max(0, min(len(self.facts.trail) - 1, self.chosen + by))
+        call = self.facts.trail[self.chosen]
+        self.query_one(Trail).show(self.facts.trail, self.chosen)
+        self._show_text(call.file)
+        sheet = self.query_one(Sheet)
+        sheet.fold()
+        inner = self.chosen == len(self.facts.trail) - 1
+        if inner and self.facts.terms:
+            sheet.unfold(self.facts.end_line or self.facts.line, self.facts.terms)
+        sheet.show_place(call.line, self.facts.end_line if inner else call.line, self.facts.state if inner else "in")
+        await self._read_call(self.client)
+
+    def action_ask(self) -> None:
+        if self.state == "paused":
+            self.query_one(OutputDrawer).remove_class("open")
+            self.query_one(AskDrawer).add_class("open")
+            self.query_one(AskLine).focus()
+
+    def action_output(self) -> None:
+        drawer = self.query_one(OutputDrawer)
+        drawer.toggle_class("open")
+        if drawer.has_class("open"):
+            self.query_one(AskDrawer).remove_class("open")
+            if self.state == "running":
+                drawer.query_one(Input).focus()
+        else:
+            self.query_one(Sheet).focus()
+
+    def action_close(self) -> None:
+        if isinstance(self.app.focused, Input):
+            self.query_one(Sheet).focus()
+            return
+        self.query_one(AskDrawer).remove_class("open")
+        self.query_one(OutputDrawer).remove_class("open")
+
+    async def on_output_drawer_typed(self, message: OutputDrawer.Typed) -> None:
+        if self.client is not None:
+            await self.client.write_input(message.text)
+
+    @work(group="ask")
+    async def _ask(self, text: str) -> None:
+        drawer = self.query_one(AskDrawer)
+        drawer.question(text)
+        client = self.client
+        if client is None or self.state != "paused":
+            drawer.refuse("The script is not paused.")
+            return
+        try:
+            body = await client.ask(text, self._frame())
+        except BadUse as e:
+            drawer.refuse(str(e))
+            return
+        told = body.get("unevenSum", {})
+        drawer.answer(
+            body["result"], body.get("type", ""), told.get("printed", ""), bool(told.get("forGood")), bool(told.get("nonfinite"))
+        )
+        if told.get("forGood"):
+            await self._read_call(client)
+
+    def on_ask_drawer_asked(self, message: AskDrawer.Asked) -> None:
+        self._ask(message.text)
+
+    async def on_ask_line_complete(self, message: AskLine.Complete) -> None:
+        if self.client is None or self.state != "paused":
+            return
+        try:
+            found = await self.client.complete(message.text, self._frame())
+        except BadUse:
+            return
+        start = found[0]["start"] + (1 if message.text.startswith("!") else 0) if found else 0
+        self.query_one(AskDrawer).complete([f["label"] for f in found], start, message.text)
+
+    def action_place(self) -> None:
+        if self.facts is not None:
+            self._show_text(self.facts.file)
+            self.query_one(Sheet).show_place(self.facts.line, self.facts.end_line, self.facts.state)
+
+    def action_move(self, by: int) -> None:
+        self.query_one(Sheet).move(by)
+
+    def action_again(self) -> None:
+        self.ran = 0.0
+        self.texts.clear()
+        self.facts = None
+        self.query_one(OutputDrawer).clear()
+        self.query_one(Sheet).fold()
+        self._start()
+
+    async def action_end(self) -> None:
+        if self.client is not None and self.client.alive:
+            await self.client.end()
+
+    def action_theme(self) -> None:
+        names = list(PALETTES)
+        self.app.theme = names[(names.index(self.palette.name) + 1) % len(names)]
+        self.palette = self.uneven.palette
+        for widget in self.query("TopLine, Headline, Trail, Sheet, Cards, AskDrawer, OutputDrawer, Keys"):
+            widget.palette = self.palette  # type: ignore[attr-defined]
+        sheet = self.query_one(Sheet)
+        path, sheet.path = sheet.path, ""
+        terms, notes, remarks = dict(sheet.terms), dict(sheet.notes), dict(sheet.remarks)
+        sheet.show_file(path, "\n".join(sheet.lines))
+        sheet.terms, sheet.notes, sheet.remarks = terms, notes, remarks
+        sheet.fold(-1)
+        self.query_one(Cards).show(self.query_one(Cards).cards, self.about)
+        self.query_one(OutputDrawer).draw()
+        self._state(self.state)
+        if self.facts is not None:
+            self.query_one(Headline).show(self.facts.headline, self.facts.reason)
+            self.query_one(Trail).show(self.facts.trail, self.chosen)
+
+    def action_help(self) -> None:
+        self.app.push_screen(Help(self.palette))
+
+    @work(group="leave")
+    async def action_leave(self) -> None:
+        if isinstance(self.app.screen, Sure):
+            return
+        at_end = self.facts is not None and self.facts.reason == "end"
+        if self.client is not None and self.client.alive and not at_end:
+            state = "running" if self.state == "running" else "paused"
+            if not await self.app.push_screen_wait(Sure(self.palette, f"The script is still {state}. Leave and end it?")):
+                return
+        await self._drop()
+        self.app.exit()
+
+
+def _bar(done: int, of: int, width: int = 40) -> str:
+    full = min(width, int(width * done / of)) if of else 0
+    return "━" * full + "╌" * (width - full) + f" {100 * done // max(of, 1)} %"

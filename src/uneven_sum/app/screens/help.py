@@ -1,0 +1,129 @@
+"""All keys and words of the Bench."""
+
+from __future__ import annotations
+
+from rich.text import Text
+from textual.app import ComposeResult
+from textual.binding import Binding
+from textual.containers import VerticalScroll
+from textual.screen import ModalScreen
+from textual.widgets import Input, Static
+
+from ..theme import Palette
+
+KEYS = [
+    ("space", "run this line", "to the next line of this call"),
+    ("i", "into the call", "the next line anywhere in your code"),
+    ("o", "out of the call", "until this call returns; its value is shown before it is used"),
+    ("enter", "go on", "to the next pause"),
+    ("z", "interrupt", "a running script"),
+    ("y", "try again", "at an error: the statement that failed"),
+    ("k", "skip", "at an error: leave the statement out and go on after it"),
+    ("A", "accept here", "non-finite values at this line are meant"),
+    ("m", "breakpoint", "on or off at the cursor line; or click its gutter"),
+    ("t", "terms", "of the statement at the cursor: unfold or fold"),
+    ("tab", "values", "around the line, of this call, of the module"),
+    ("[ ]", "walk the trail", "to the calling and to the called function"),
+    ("a", "ask", "an expression, without consequences; with ! before it, for good"),
+    ("d", "output", "open or close the drawer; type input for the script there"),
+    ("up down", "move the cursor", "also pageup, pagedown"),
+    ("home", "paused line", "back to it"),
+    ("R", "run again", "from the start, breakpoints kept"),
+    ("X", "end the script", ""),
+    ("T", "theme", "slate or chalk"),
+    ("q", "leave", ""),
+]
+WORDS = [
+    ("in", "the script is paused in the middle of this line"),
+    ("next", "this line runs next; it has not run"),
+    ("ran", "this line ran last"),
+    ("‖", "a breakpoint"),
+    ("!", "not finite: nan or infinite"),
+    ("culprit", "the deepest term at fault while its own operands are fine"),
+    ("pass", "one iteration of a loop"),
+    ("trail", "the calls from the script to the paused one"),
+    ("trial", "an evaluation in a copy of the script: nothing is changed"),
+    ("created", "a non-finite value made here from finite operands"),
+    ("arrived", "a non-finite value that came from outside: a file, a text"),
+]
+
+
+class Help(ModalScreen[None]):
+    """Searchable; escape leaves."""
+
+    DEFAULT_CSS = """
+    Help { align: center middle; }
+    Help VerticalScroll { width: 84; max-width: 96%; height: 90%; background: $panel; padding: 1 2; border: solid $rule; }
+    Help Input { border: none; height: 1; background: $background; margin-bottom: 1; padding: 0 1; }
+    """
+    BINDINGS = [Binding("escape", "dismiss", "close")]
+
+    def __init__(self, palette: Palette) -> None:
+        super().__init__()
+        self.palette = palette
+
+    def compose(self) -> ComposeResult:
+        with VerticalScroll():
+            yield Input(placeholder="search keys and words; escape closes")
+            yield Static(self._text(""), id="all")
+
+    def on_mount(self) -> None:
+        self.query_one(Input).focus()
+
+    def on_input_changed(self, event: Input.Changed) -> None:
+        self.query_one("#all", Static).update(self._text(event.value.strip().lower()))
+
+    def on_input_submitted(self) -> None:
+        self.dismiss()
+
+    def _text(self, wanted: str) -> Text:
+        p = self.palette
+        out = Text()
+        keys = [k for k in KEYS if wanted in " ".join(k).lower()]
+        words = [w for w in WORDS if wanted in " ".join(w).lower()]
+        if keys:
+            out.append("Keys of the Bench\n", f"bold {p.at}")
+        for key, does, more in keys:
+            out.append(f"  {key:<9}", f"bold {p.text}")
+            out.append(f"{does:<17}", p.text)
+            out.append(f"{more}\n", p.quiet)
+        if words:
+            out.append("\nWords and signs\n", f"bold {p.at}")
+        for word, means in words:
+            out.append(f"  {word:<9}", f"bold {p.text}")
+            out.append(f"{means}\n", p.quiet)
+        if not keys and not words:
+            out.append("Nothing here is called so.", p.quiet)
+        return out
+
+
+class Sure(ModalScreen[bool]):
+    """Asks once before the script is ended."""
+
+    DEFAULT_CSS = """
+    Sure { align: center middle; }
+    Sure Static { width: 60; height: auto; background: $panel; padding: 1 2; border: solid $rule; }
+    """
+    BINDINGS = [
+        Binding("enter,q", "answer(True)", "leave"),
+        Binding("escape,n", "answer(False)", "stay"),
+    ]
+
+    def __init__(self, palette: Palette, question: str) -> None:
+        super().__init__()
+        self.palette, self.question = palette, question
+
+    def compose(self) -> ComposeResult:
+        p = self.palette
+        yield Static(
+            Text.assemble(
+                (self.question + "\n\n", p.text),
+                ("enter", f"bold {p.text}"),
+                (" ends it and leaves · ", p.quiet),
+                ("escape", f"bold {p.text}"),
+                (" stays", p.quiet),
+            )
+        )
+
+    def action_answer(self, yes: bool) -> None:
+        self.dismiss(yes)

@@ -1,0 +1,124 @@
+"""The lines around the sheet: the case's name and state, the headline, the trail, the keys."""
+
+from __future__ import annotations
+
+from rich.text import Text
+from textual.widgets import Static
+
+from ...protocol import TrailCall
+from ..theme import Palette
+
+
+class TopLine(Static):
+    """The script at the left, its state at the right."""
+
+    DEFAULT_CSS = "TopLine { height: 1; background: $panel; width: 100%; }"
+
+    def __init__(self, palette: Palette, **kwargs: object) -> None:
+        super().__init__(**kwargs)  # type: ignore[arg-type]
+        self.palette, self.left, self.right = palette, "", ""
+
+    def show(self, left: str, right: str) -> None:
+        self.left, self.right = left, right
+        self._draw()
+
+    def on_resize(self) -> None:
+        self._draw()
+
+    def _draw(self) -> None:
+        room = max(4, self.size.width - len(self.right) - 4)
+        left = self.left if len(self.left) <= room else "…" + self.left[-room + 1 :]
+        gap = " " * max(2, self.size.width - len(left) - len(self.right) - 2)
+        self.update(Text.assemble((" " + left, f"bold {self.palette.text}"), gap, (self.right, self.palette.quiet)))
+
+
+class Headline(Static):
+    """Why and where the script is paused, in plain sentences."""
+
+    DEFAULT_CSS = "Headline { height: auto; max-height: 5; min-height: 2; width: 100%; padding: 0 1; background: $background; }"
+
+    def __init__(self, palette: Palette, **kwargs: object) -> None:
+        super().__init__(**kwargs)  # type: ignore[arg-type]
+        self.palette = palette
+
+    def show(self, text: str, reason: str) -> None:
+        p = self.palette
+        colour = {"nonfinite": p.nonfinite, "error": p.error, "died": p.error, "warning": p.warning, "end": p.fine}.get(
+            reason, p.at
+        )
+        out = Text()
+        for number, part in enumerate(_sentences(text)):
+            if number:
+                out.append("\n")
+            out.append("▍", colour)
+            out.append(part, f"bold {p.text}" if number == 0 else p.text)
+        self.update(out)
+
+
+def _sentences(text: str) -> list[str]:
+    """The first statement of what happened, and the rest: pass and culprit."""
+    for mark in (" Pass ", " Culprit: "):
+        at = text.find(mark)
+        if at > 0:
+            return [text[:at], text[at + 1 :]]
+    return [text]
+
+
+class Trail(Static):
+    """The calls as a breadcrumb, outermost first; the chosen one stands out."""
+
+    DEFAULT_CSS = "Trail { height: 1; width: 100%; padding: 0 1; background: $background; }"
+
+    def __init__(self, palette: Palette, **kwargs: object) -> None:
+        super().__init__(**kwargs)  # type: ignore[arg-type]
+        self.palette = palette
+
+    def show(self, trail: list[TrailCall], chosen: int) -> None:
+        p = self.palette
+        out = Text(no_wrap=True, overflow="ellipsis")
+        for number, call in enumerate(trail):
+            if number:
+                out.append(" › ", p.quiet)
+            name = call.file.rpartition("/")[2] if call.function == "<module>" else f"{call.function}({call.arguments})"
+            out.append(name, f"bold {p.at}" if number == chosen else p.quiet)
+        if len(out) > self.size.width - 2 > 10:
+            out = out[-(self.size.width - 3) :]
+            out = Text("…", p.quiet) + out
+        self.update(out)
+
+
+class Keys(Static):
+    """The keys that do something now."""
+
+    DEFAULT_CSS = "Keys { height: 1; width: 100%; background: $panel; }"
+
+    def __init__(self, palette: Palette, **kwargs: object) -> None:
+        super().__init__(**kwargs)  # type: ignore[arg-type]
+        self.palette = palette
+        self.pairs: list[tuple[str, str]] = []
+
+    def show(self, pairs: list[tuple[str, str]]) -> None:
+        self.pairs = pairs
+        self._draw()
+
+    def on_resize(self) -> None:
+        self._draw()
+
+    def _draw(self) -> None:
+        """As many as fit; the way to all keys and the way out always."""
+        p = self.palette
+        must = [pair for pair in self.pairs if pair[0] in ("?", "q")]
+        room = self.size.width - sum(len(k) + len(w) + 4 for k, w in must) - 2
+        shown = []
+        for key, word in [pair for pair in self.pairs if pair not in must]:
+            room -= len(key) + len(word) + 4
+            if room < 0:
+                break
+            shown.append((key, word))
+        out = Text(" ", no_wrap=True)
+        for number, (key, word) in enumerate(shown + must):
+            if number:
+                out.append(" · ", p.quiet)
+            out.append(key, f"bold {p.text}")
+            out.append(f" {word}", p.quiet)
+        self.update(out)

@@ -1,0 +1,129 @@
+"""Cards: the values of a call, most telling first."""
+
+from __future__ import annotations
+
+from rich.style import Style
+from rich.text import Text
+from textual.app import ComposeResult
+from textual.containers import VerticalScroll
+from textual.widgets import Static
+
+from ...protocol import Card
+from ..spark import decode, spark
+from ..theme import Palette
+
+ABOUT = {"line": "around the line", "call": "this call", "module": "module"}
+
+
+class Cards(VerticalScroll, can_focus=False):
+    """The cards of the chosen call; in a narrow window one row each."""
+
+    DEFAULT_CSS = """
+    Cards { background: $panel; scrollbar-size-vertical: 1; padding: 0 1; }
+    Cards Static { width: 100%; background: $panel; }
+    """
+
+    def __init__(self, palette: Palette, **kwargs: object) -> None:
+        super().__init__(**kwargs)  # type: ignore[arg-type]
+        self.palette = palette
+        self.cards: list[Card] = []
+        self.about = "line"
+        self.narrow = False
+
+    def compose(self) -> ComposeResult:
+        yield Static("", id="cards-text")
+
+    def show(self, cards: list[Card], about: str) -> None:
+        self.cards, self.about = cards, about
+        self._draw()
+        self.scroll_home(animate=False)
+
+    def on_resize(self) -> None:
+        self._draw()
+
+    def _draw(self) -> None:
+        if not self.is_mounted:
+            return
+        width = max(20, self.size.width - 3)
+        text = Text()
+        p = self.palette
+        head = f"values {ABOUT[self.about]}"
+        text.append(head, f"bold {p.quiet}")
+        text.append("   tab: others\n" if width > 34 else "\n", p.quiet)
+        if not self.cards:
+            text.append("no names here yet\n", p.quiet)
+        names = min(18, max((len(c.name) for c in self.cards), default=4))
+        for card in self.cards:
+            if self.narrow:
+                self._row(text, card, names, width)
+            else:
+                self._card(text, card, width)
+        self.query_one("#cards-text", Static).update(text)
+
+    def _name(self, text: Text, card: Card, width: int) -> None:
+        p = self.palette
+        text.append(f"{card.name[: width + 12]:<{width}}", Style.parse(f"bold {p.changed if card.changed else p.text}"))
+
+    def _row(self, text: Text, card: Card, names: int, width: int) -> None:
+        p = self.palette
+        self._name(text, card, names)
+        text.append(" ! " if card.nonfinite else "   ", f"bold {p.nonfinite}")
+        room = max(10, width - names - 14)
+        value = card.text if len(card.text) <= room else card.text[: room - 1] + "…"
+        text.append(value, p.nonfinite if card.nonfinite else p.quiet if not card.assigned else p.text)
+        text.append("  new" if card.new else "  changed" if card.changed else "", p.changed)
+        text.append("\n")
+
+    def _card(self, text: Text, card: Card, width: int) -> None:
+        p = self.palette
+        state = "new" if card.new else "changed" if card.changed else ""
+        value, small = card.text, card.kind in ("scalar", "none", "callable") or len(card.text) + len(card.name) < width - 14
+        self._name(text, card, 0)
+        text.append(" ! " if card.nonfinite else "   ", f"bold {p.nonfinite}")
+        colour = p.nonfinite if card.nonfinite else p.quiet if not card.assigned else p.text
+        kind = f"{card.type}" if card.kind not in ("none", "array", "frame") else ""
+        if small:
+            shown = value if len(value) <= width - len(card.name) - 4 else value[: max(4, width - len(card.name) - 5)] + "…"
+            text.append(shown, colour)
+            used = len(card.name) + 3 + len(shown)
+            if kind and used + len(kind) + 2 + len(state) + 2 <= width:
+                text.append(f"  {kind}", p.quiet)
+                used += len(kind) + 2
+            if state:
+                text.append(f"{state:>{max(len(state) + 2, width - used)}}", p.changed)
+            text.append("\n")
+        else:
+            head, _, rest = value.partition(", ") if card.kind in ("array", "frame") else ("", "", value)
+            text.append(head if head else kind, colour if head else p.quiet)
+            used = len(card.name) + 3 + len(head or kind)
+            if state:
+                text.append(f"{state:>{max(len(state) + 2, width - used)}}", p.changed)
+            text.append("\n")
+            for piece in _wrapped(rest, width - 2, 2):
+                text.append("  " + piece + "\n", colour)
+        if card.picture:
+            self._picture(text, card, width)
+
+    def _picture(self, text: Text, card: Card, width: int) -> None:
+        p = self.palette
+        line = spark(decode(card.picture), card.marks, width - 2)
+        text.append("  ")
+        for sign in line:
+            text.append(sign, f"bold {p.nonfinite}" if sign == "!" else p.breakpoint)
+        text.append("\n")
+
+
+def _wrapped(value: str, width: int, most: int) -> list[str]:
+    """Text in at most `most` lines, broken at blanks."""
+    lines: list[str] = []
+    line = ""
+    for word in value.split(" "):
+        if line and len(line) + 1 + len(word) > width:
+            lines.append(line)
+            line = word
+        else:
+            line = f"{line} {word}" if line else word
+    lines.append(line)
+    if len(lines) > most:
+        lines = [*lines[: most - 1], lines[most - 1][: width - 1] + "…"]
+    return [part[:width] for part in lines]

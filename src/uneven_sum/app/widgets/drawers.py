@@ -1,0 +1,193 @@
+"""The drawers at the foot of the Bench: the script's output and input, and the ask line."""
+
+from __future__ import annotations
+
+import re
+
+from rich.text import Text
+from textual import events
+from textual.app import ComposeResult
+from textual.containers import Vertical
+from textual.message import Message
+from textual.widgets import Input, RichLog, Static
+
+from ..theme import Palette
+
+CONTROL = re.compile(r"\x1b\[[0-9;?]*[ -/]*[@-~]|\x1b\][^\x07]*(?:\x07|\x1b\\)|[\x00-\x08\x0b-\x1f\x7f\x9b]")
+KEPT = 5000  # lines of output
+
+
+def plain(text: str) -> str:
+    """Output without terminal control sequences: never sent raw to the terminal."""
+    return CONTROL.sub("", text.replace("\r\n", "\n"))
+
+
+class OutputDrawer(Vertical):
+    """One line that opens into a drawer; its input line feeds the script's standard input."""
+
+    DEFAULT_CSS = """
+    OutputDrawer { height: 1; background: $panel; }
+    OutputDrawer.open { height: 12; border-top: solid $rule; }
+    OutputDrawer #last { height: 1; width: 100%; background: $panel; }
+    OutputDrawer RichLog { display: none; height: 1fr; background: $panel; scrollbar-size-vertical: 1; }
+    OutputDrawer Input { display: none; height: 1; border: none; background: $background; padding: 0 1; }
+    OutputDrawer.open RichLog { display: block; }
+    OutputDrawer.open Input { display: block; }
+    OutputDrawer.open #last { display: none; }
+    """
+
+    class Typed(Message):
+        """A line for the script's standard input; None ends the input."""
+
+        def __init__(self, text: str | None) -> None:
+            super().__init__()
+            self.text = text
+
+    def __init__(self, palette: Palette, **kwargs: object) -> None:
+        super().__init__(**kwargs)  # type: ignore[arg-type]
+        self.palette = palette
+        self.partial = {"stdout": "", "stderr": ""}
+        self.last_line = ""
+
+    def compose(self) -> ComposeResult:
+        yield Static("", id="last")
+        yield RichLog(max_lines=KEPT, wrap=True, markup=False, highlight=False)
+        yield Input(placeholder="input for the script: enter sends a line, ctrl+d ends the input, escape leaves", id="stdin")
+
+    def write(self, category: str, text: str) -> None:
+        text = self.partial[category] + plain(text)
+        *whole, rest = text.split("\n")
+        log = self.query_one(RichLog)
+        style = self.palette.warning if category == "stderr" else self.palette.text
+        for line in whole:
+            log.write(Text(line, style))
+        self.partial[category] = rest[-2000:]
+        shown = [line for line in (*whole, rest) if line.strip()]
+        if shown:
+            self.last_line = shown[-1]
+            self.draw()
+
+    def draw(self) -> None:
+        line = Text(" output  ", self.palette.quiet, end="", no_wrap=True, overflow="ellipsis")
+        line.append(self.last_line or "nothing yet", self.palette.text if self.last_line else self.palette.quiet)
+        self.query_one("#last", Static).update(line)
+
+    def clear(self) -> None:
+        self.query_one(RichLog).clear()
+        self.partial = {"stdout": "", "stderr": ""}
+        self.last_line = ""
+        self.draw()
+
+    def on_mount(self) -> None:
+        self.draw()
+
+    def on_input_submitted(self, event: Input.Submitted) -> None:
+        event.stop()
+        self.post_message(self.Typed(event.value + "\n"))
+        self.query_one(RichLog).write(Text("‹ " + event.value, self.palette.changed))
+        event.input.value = ""
+
+    def on_key(self, event: events.Key) -> None:
+        if event.key == "ctrl+d":
+            event.stop()
+            event.prevent_default()
+            self.post_message(self.Typed(None))
+            self.query_one(RichLog).write(Text("‹ end of the input", self.palette.quiet))
+
+
+class AskLine(Input):
+    """A line to type a question in: history with up and down, completion with tab."""
+
+    class Complete(Message):
+        def __init__(self, text: str) -> None:
+            super().__init__()
+            self.text = text
+
+    def __init__(self, **kwargs: object) -> None:
+        super().__init__(**kwargs)  # type: ignore[arg-type]
+        self.history: list[str] = []
+        self.at = 0
+
+    def on_key(self, event: events.Key) -> None:
+        if event.key in ("up", "down") and self.history:
+            event.stop()
+            event.prevent_default()
+            self.at = max(0, min(len(self.history), self.at + (-1 if event.key == "up" else 1)))
+            self.value = self.history[self.at] if self.at < len(self.history) else ""
+            self.cursor_position = len(self.value)
+        elif event.key == "tab":
+            event.stop()
+            event.prevent_default()
+            self.post_message(self.Complete(self.value[: self.cursor_position]))
+
+    def remember(self, text: str) -> None:
+        if not self.history or self.history[-1] != text:
+            self.history.append(text)
+        self.at = len(self.history)
+
+
+class AskDrawer(Vertical):
+    """The history of questions and answers, and the line to ask."""
+
+    DEFAULT_CSS = """
+    AskDrawer { display: none; height: 12; background: $panel; border-top: solid $rule; }
+    AskDrawer.open { display: block; }
+    AskDrawer RichLog { height: 1fr; background: $panel; scrollbar-size-vertical: 1; }
+    AskDrawer #choices { height: auto; max-height: 2; background: $panel; color: $quiet; padding: 0 1; }
+    AskDrawer Input { height: 1; border: none; background: $background; padding: 0 1; }
+    """
+
+    class Asked(Message):
+        def __init__(self, text: str) -> None:
+            super().__init__()
+            self.text = text
+
+    def __init__(self, palette: Palette, **kwargs: object) -> None:
+        super().__init__(**kwargs)  # type: ignore[arg-type]
+        self.palette = palette
+
+    def compose(self) -> ComposeResult:
+        yield RichLog(max_lines=KEPT, wrap=True, markup=False, highlight=False)
+        yield Static("", id="choices")
+        yield AskLine(placeholder="an expression, tried without consequences; ! before it: for good; tab completes", id="ask")
+
+    def on_input_submitted(self, event: Input.Submitted) -> None:
+        event.stop()
+        text = event.value.strip()
+        if text:
+            self.query_one(AskLine).remember(text)
+            event.input.value = ""
+            self.query_one("#choices", Static).update("")
+            self.post_message(self.Asked(text))
+
+    def question(self, text: str) -> None:
+        self.query_one(RichLog).write(Text.assemble(("? ", f"bold {self.palette.at}"), (text, self.palette.text)))
+
+    def answer(self, value: str, kind: str, printed: str, for_good: bool, bad: bool) -> None:
+        p, log = self.palette, self.query_one(RichLog)
+        if printed.strip():
+            log.write(Text("  printed: " + plain(printed).strip()[:2000], p.quiet))
+        how = "done for good" if for_good else "a trial: nothing was changed"
+        line = Text.assemble(("  ! " if bad else "  ", f"bold {p.nonfinite}"), (value, p.nonfinite if bad else p.text))
+        line.append(f"  {kind}" if kind else "", p.quiet)
+        line.append(f"   ({how})", p.fine if not for_good else p.changed)
+        log.write(line)
+
+    def refuse(self, sentence: str) -> None:
+        self.query_one(RichLog).write(Text.assemble(("  error  ", f"bold {self.palette.error}"), (sentence, self.palette.text)))
+
+    def complete(self, choices: list[str], start: int, typed: str) -> None:
+        """Puts in what all choices share, and shows them."""
+        line = self.query_one(AskLine)
+        shown = self.query_one("#choices", Static)
+        if not choices:
+            shown.update("nothing known begins so")
+            return
+        common = choices[0]
+        for choice in choices[1:]:
+            while not choice.startswith(common):
+                common = common[:-1]
+        rest = line.value[len(typed) :]
+        line.value = typed[:start] + common + rest
+        line.cursor_position = start + len(common)
+        shown.update("" if len(choices) == 1 else "  ".join(choices[:40]))

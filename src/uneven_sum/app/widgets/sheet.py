@@ -1,0 +1,242 @@
+"""The sheet: the source with words in its gutter, notes at line ends, and terms unfolded under a statement."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from pygments.lexers.python import PythonLexer
+from pygments.token import Comment, Keyword, Literal, Operator, String, Token
+from rich.segment import Segment
+from rich.style import Style
+from rich.text import Text
+from textual import events
+from textual.geometry import Region, Size
+from textual.message import Message
+from textual.reactive import reactive
+from textual.scroll_view import ScrollView
+from textual.strip import Strip
+
+from ...protocol import Note, Term
+from ..theme import Palette
+
+GUTTER = 13  # columns before the source: word, breakpoint, line number
+WORDS = {"in": " in ", "next": "next", "ran": " ran"}
+
+
+@dataclass
+class Row:
+    """One row of the sheet: a source line, or a term under it."""
+
+    line: int
+    term: Term | None = None
+    remark: str = ""
+
+
+def highlight(text: str, palette: Palette) -> list[Text]:
+    """The source as styled lines."""
+    styles = {
+        Keyword: Style.parse(f"bold {palette.keyword}"),
+        Operator.Word: Style.parse(f"bold {palette.keyword}"),
+        Comment: Style.parse(f"italic {palette.quiet}"),
+        String: Style.parse(palette.string),
+        Literal.String.Doc: Style.parse(f"italic {palette.quiet}"),
+    }
+    out = Text()
+    for token, piece in PythonLexer(stripnl=False, ensurenl=False).get_tokens(text):
+        style = None
+        while token is not Token and style is None:
+            style = styles.get(token)
+            token = token.parent or Token
+        out.append(piece, style)
+    return list(out.split("\n", allow_blank=True))
+
+
+class Sheet(ScrollView, can_focus=True):
+    """Shows one file.  The cursor is a source line."""
+
+    DEFAULT_CSS = "Sheet { background: $background; scrollbar-size-vertical: 1; scrollbar-size-horizontal: 0; }"
+    cursor: reactive[int] = reactive(1)
+
+    class BreakpointAsked(Message):
+        def __init__(self, line: int) -> None:
+            super().__init__()
+            self.line = line
+
+    def __init__(self, palette: Palette, **kwargs: object) -> None:
+        super().__init__(**kwargs)  # type: ignore[arg-type]
+        self.palette = palette
+        self.path = ""
+        self.lines: list[str] = []
+        self.styled: list[Text] = []
+        self.at_line, self.at_end, self.word = 0, 0, ""
+        self.breakpoints: set[int] = set()
+        self.notes: dict[int, Note] = {}
+        self.terms: dict[int, list[Term]] = {}  # unfolded, under the last line of their statement
+        self.remarks: dict[int, str] = {}
+        self.rows: list[Row] = []
+
+    # -- what is shown -------------------------------------------------------------------------------
+
+    def show_file(self, path: str, text: str) -> None:
+        if path == self.path and self.lines == text.split("\n"):
+            return
+        self.path, self.lines = path, text.split("\n")
+        self.styled = [Text(line) for line in self.lines]
+        self.notes, self.terms, self.remarks = {}, {}, {}
+        self._rebuild()
+        palette = self.palette
+
+        def work() -> None:
+            styled = highlight(text, palette)
+            self.app.call_from_thread(self._take_styled, path, styled)
+
+        self.run_worker(work, thread=True, exclusive=True, group="highlight")
+
+    def _take_styled(self, path: str, styled: list[Text]) -> None:
+        if path == self.path and len(styled) >= len(self.lines):
+            self.styled = styled
+            self.refresh()
+
+    def show_place(self, line: int, end: int, word: str, move: bool = True) -> None:
+        """The paused (or sampled) line; 0 for none."""
+        self.at_line, self.at_end, self.word = line, max(end, line), word
+        if move and line:
+            self.cursor = line
+            self.reveal(line)
+        self.refresh()
+
+    def show_notes(self, notes: list[Note]) -> None:
+        self.notes = {n.line: n for n in notes}
+        self.refresh()
+
+    def unfold(self, line: int, terms: list[Term], remark: str = "") -> None:
+        if terms:
+            self.terms[line] = terms
+            self.remarks[line] = remark
+        self._rebuild()
+
+    def fold(self, line: int | None = None) -> None:
+        if line is None:
+            self.terms.clear()
+        else:
+            self.terms.pop(line, None)
+        self._rebuild()
+
+    def _rebuild(self) -> None:
+        self.rows = []
+        for number in range(1, len(self.lines) + 1):
+            self.rows.append(Row(number))
+            terms = self.terms.get(number, [])
+            self.rows += [Row(number, t) for t in terms]
+            if terms and self.remarks.get(number):
+                self.rows.append(Row(number, None, self.remarks[number]))
+        self.virtual_size = Size(self.size.width, len(self.rows))
+        self.refresh()
+
+    def row_of(self, line: int) -> int:
+        return next((i for i, r in enumerate(self.rows) if r.line == line), 0)
+
+    def reveal(self, line: int) -> None:
+        """Scrolls so that a line and its terms are seen, with some lines around."""
+        height = self.size.height or 20
+        row = self.row_of(line)
+        below = len(self.terms.get(max(line, self.at_end), [])) + 2
+        top, bottom = self.scroll_offset.y, self.scroll_offset.y + height
+        if row < top + 2 or row + below > bottom:
+            target = row - max(3, (height - below) // 2)
+            self.scroll_to(y=max(0, target), animate=False)
+
+    def watch_cursor(self, old: int, new: int) -> None:
+        self.refresh()
+
+    def validate_cursor(self, value: int) -> int:
+        return max(1, min(value, len(self.lines) or 1))
+
+    def move(self, by: int) -> None:
+        self.cursor += by
+        row, height = self.row_of(self.cursor), self.size.height
+        if row < self.scroll_offset.y:
+            self.scroll_to(y=row, animate=False)
+        elif row >= self.scroll_offset.y + height:
+            self.scroll_to(y=row - height + 1, animate=False)
+
+    def on_resize(self, event: events.Resize) -> None:
+        self.virtual_size = Size(event.size.width, len(self.rows))
+        if self.at_line:
+            self.reveal(self.at_line)
+
+    # -- drawing -------------------------------------------------------------------------------------
+
+    def render_line(self, y: int) -> Strip:
+        p = self.palette
+        number = y + self.scroll_offset.y
+        width = self.size.width
+        if number >= len(self.rows):
+            return Strip.blank(width, Style(bgcolor=p.ground))
+        row = self.rows[number]
+        if row.term is not None:
+            text = self._term_row(row)
+        elif row.remark:
+            text = Text(" " * GUTTER + "  " + row.remark, Style.parse(p.quiet))
+        else:
+            text = self._source_row(row.line)
+        here = self.at_line and self.at_line <= row.line <= self.at_end and not row.term and not row.remark
+        back = p.tint if here else p.cursor if row.line == self.cursor and not row.term and not row.remark else p.ground
+        text.truncate(width, overflow="ellipsis")
+        base = Style(color=p.text, bgcolor=back)
+        segments = [Segment(s.text, base + (s.style or Style())) for s in text.render(self.app.console)]
+        return Strip(segments).adjust_cell_length(width, base).crop(0, width)
+
+    def _source_row(self, line: int) -> Text:
+        p = self.palette
+        out = Text(end="")
+        word = WORDS.get(self.word, "    ") if line == self.at_line else "    "
+        out.append(f" {word} ", f"bold {p.at}")
+        out.append("‖" if line in self.breakpoints else " ", f"bold {p.breakpoint}")
+        out.append(f"{line:>5}  ", p.text if line == self.cursor else p.quiet)
+        styled = self.styled[line - 1].copy() if line <= len(self.styled) else Text()
+        styled.expand_tabs(4)
+        out.append_text(styled)
+        note = self.notes.get(line)
+        if note is not None:
+            room = self.size.width - out.cell_len - 3
+            if room > 8:
+                out.append("   ")
+                sign = "! " if note.nonfinite else ""
+                text = sign + note.text
+                out.append(text if len(text) <= room else text[: room - 1] + "…", p.nonfinite if note.nonfinite else p.quiet)
+        return out
+
+    def _term_row(self, row: Row) -> Text:
+        p, term = self.palette, row.term
+        assert term is not None
+        source = self.lines[row.line - 1] if row.line <= len(self.lines) else ""
+        indent = len(source) - len(source.lstrip())
+        terms = self.terms.get(row.line, [])
+        room = max(12, self.size.width - GUTTER - indent - 34)
+        width = min(room, max(len("  " * t.depth + t.text) for t in terms))
+        text = "  " * term.depth + term.text
+        out = Text(" " * (GUTTER - 3) + "╎  ", p.quiet, end="")
+        out.append(" " * indent)
+        out.append(f"{text if len(text) <= width else text[: width - 1] + '…':<{width}}", p.text)
+        bad = bool(term.nonfinite) or term.culprit
+        out.append("  ! " if bad else "    ", f"bold {p.nonfinite}")
+        out.append(term.value, p.nonfinite if bad else p.text)
+        if term.type and term.shape is None or term.type and term.shape == []:
+            out.append(f"  {term.type}", p.quiet)
+        if term.culprit:
+            out.append("  culprit", f"bold {p.nonfinite}")
+        return out
+
+    # -- mouse ---------------------------------------------------------------------------------------
+
+    def on_click(self, event: events.Click) -> None:
+        number = event.y + self.scroll_offset.y
+        if number < len(self.rows):
+            line = self.rows[number].line
+            self.cursor = line
+            if event.x < GUTTER - 2 and self.rows[number].term is None:
+                self.post_message(self.BreakpointAsked(line))
+
+    def region_of(self, line: int) -> Region:
+        return Region(0, self.row_of(line) - self.scroll_offset.y, self.size.width, 1)
