@@ -8,7 +8,7 @@ import math
 import random
 from pathlib import Path
 
-SILL_STORE = 0.5  # the store at which the lake stands at the sill
+SILL_STORE = 0.48  # the store at which the lake stands at the sill
 CASES = Path("src/uneven_sum/demo/cases")
 
 

@@ -15,7 +15,7 @@ from typing import Any
 
 from . import trial
 from .rewrite import TEMPORARY
-from .scope import MISSING, Scope, read_attribute
+from .scope import MISSING, Scope
 from .values import clean, summary
 
 
@@ -31,12 +31,23 @@ class Asked:
     seconds: float = 0.0
 
 
+RESULT = "·result"
+
+
 def _compile(text: str) -> tuple[types.CodeType, bool]:
-    """The code of what was asked, and whether it is an expression."""
+    """The code of what was asked, and whether it is an expression.
+
+    Statements whose last is an expression leave its value under the name RESULT.
+    """
     try:
         return compile(text, "<asked>", "eval", dont_inherit=True), True
     except SyntaxError:
-        return compile(text, "<asked>", "exec", dont_inherit=True), False
+        tree = ast.parse(text, "<asked>")
+        last = tree.body[-1] if tree.body else None
+        if isinstance(last, ast.Expr):
+            tree.body[-1] = ast.Assign([ast.Name(RESULT, ast.Store())], last.value)
+            ast.fix_missing_locations(tree)
+        return compile(tree, "<asked>", "exec", dont_inherit=True), False
 
 
 def _syntax(e: SyntaxError) -> str:
@@ -71,6 +82,8 @@ def answer_in_trial(text: str, frame: types.FrameType) -> Asked:
                 return {"told": summary(eval(code, names))}
             kept = dict(names)
             exec(code, names)
+            if RESULT in names:
+                return {"told": summary(names[RESULT])}
             changed = [n for n, v in names.items() if n not in kept or kept[n] is not v]
             shown = [f"{n} = {summary(names[n])['text']}" for n in changed if n != "__builtins__"]
             return {"told": {"text": "; ".join(shown) or "done", "type": ""}}
@@ -116,19 +129,16 @@ def _in_call(code: types.CodeType, is_expression: bool, frame: types.FrameType) 
     before = dict(names)
     value = eval(code, names) if is_expression else exec(code, names)
     own = set(frame.f_code.co_varnames) | set(frame.f_code.co_cellvars) | set(frame.f_code.co_freevars)
-    stray = []
     for name, new in names.items():
-        if name == "__builtins__" or name in before and before[name] is new:
+        if name in ("__builtins__", RESULT) or name in before and before[name] is new:
             continue
         if name in own:
             held[name] = new
-        elif name in frame.f_globals or name in code.co_names and name not in held:
-            frame.f_globals[name] = new
         else:
-            stray.append(name)
+            frame.f_globals[name] = new
     if sys.version_info < (3, 13):
         ctypes.pythonapi.PyFrame_LocalsToFast(ctypes.py_object(frame), ctypes.c_int(0))
-    return value
+    return names.get(RESULT, value)
 
 
 def completions(text: str, scope: Scope) -> list[dict[str, Any]]:
@@ -145,7 +155,7 @@ def completions(text: str, scope: Scope) -> list[dict[str, Any]]:
             owner = judge.read(ast.parse(owner_text, mode="eval").body, scope)
         except (judge.Unreadable, SyntaxError):
             return []
-        names = [n for n in dir(type(owner)) if read_attribute(owner, n) is not MISSING or True]
+        names = list(dir(type(owner)))
         names += list(getattr(owner, "__dict__", {}) if not isinstance(owner, type) else dir(owner))
         if hasattr(owner, "columns") and type(owner).__module__.startswith("pandas"):
             names += [str(c) for c in owner.columns if str(c).isidentifier()]

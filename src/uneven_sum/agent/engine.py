@@ -63,8 +63,9 @@ class Engine(probes.Listener):
         self.expected: tuple[int, type] | None = None  # an exception that `handler` will handle
         self.handler: types.FrameType | None = None
         self.requests = Requests(self)
-        self.run_started = False
-        self.ended = False
+        self.process = os.getpid()
+        self.ended = False  # no pause any more
+        self.gone = False  # the host does not listen any more
         self._show: Any = None
 
     # -- set-up --------------------------------------------------------------------------------------
@@ -458,7 +459,7 @@ class Engine(probes.Listener):
     def _alone(self) -> None:
         """The host has gone: the script runs on by itself, without lookouts."""
         state.quiet = True
-        self.ended = True
+        self.ended = self.gone = True
         sys.settrace(None)
 
     def _trouble(self, e: Exception) -> None:

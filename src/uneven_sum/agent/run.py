@@ -50,9 +50,12 @@ def run(fd: int) -> None:
         status = 1
     engine.motion.begin("continue", None)
     seconds = time.perf_counter() - began
-    if not state.quiet and not engine.ended:
-        engine.wire.event("unevenSum/ended", {"exit_status": status, "seconds": seconds})
-        if arguments.get("pauseAtEnd") and status == 0:
+    if not engine.gone and os.getpid() == engine.process:
+        try:
+            engine.wire.event("unevenSum/ended", {"exit_status": status, "seconds": seconds})
+        except Closed:
+            engine.ended = True
+        if arguments.get("pauseAtEnd") and status == 0 and not engine.ended:
             engine.end_pause(main.__dict__, path, seconds)
     state.quiet = True
     if status == -signal.SIGINT:

@@ -111,7 +111,7 @@ def arguments(frame: types.FrameType, limit: int = 3) -> str:
         if name in held:
             value = held[name]
             shape = getattr(value, "shape", None)
-            if isinstance(shape, tuple):
+            if isinstance(shape, tuple) and shape:
                 text = str(shape).replace(" ", "")
             else:
                 text = text_of(value)

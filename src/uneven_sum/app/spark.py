@@ -41,5 +41,5 @@ def spark(columns: list[tuple[float, float]], marks: str, width: int) -> str:
 def _level(value: float, low: float, high: float) -> int:
     if not high > low:
         return 1
-    part = value / 4 - low / 4
-    return min(3, max(0, int(4 * part / (high / 4 - low / 4))))
+    part = (value / 2 - low / 2) / (high / 2 - low / 2)  # halves: the range itself may be too large for a float
+    return min(3, max(0, int(4 * part)))

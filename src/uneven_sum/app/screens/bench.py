@@ -168,8 +168,11 @@ class Bench(Screen[None]):
                 return
             try:
                 await self._take(event, client)
-            except BadUse:
-                pass  # the script ended while it was being read
+            except BadUse as e:
+                if client.alive:  # else the script ended while it was being read
+                    self.notify(str(e), severity="warning")
+            except Exception as e:  # a fault of ours must not freeze the Bench
+                self.notify(f"A fault of ours: {type(e).__name__}: {e}", severity="error", timeout=20)
             if isinstance(event, Exited):
                 return
 

@@ -53,7 +53,7 @@ class Help(ModalScreen[None]):
 
     DEFAULT_CSS = """
     Help { align: center middle; }
-    Help VerticalScroll { width: 84; max-width: 96%; height: 90%; background: $panel; padding: 1 2; border: solid $rule; }
+    Help VerticalScroll { width: 104; max-width: 96%; height: 90%; background: $panel; padding: 1 2; border: solid $rule; }
     Help Input { border: none; height: 1; background: $background; margin-bottom: 1; padding: 0 1; }
     """
     BINDINGS = [Binding("escape", "dismiss", "close")]
@@ -64,7 +64,7 @@ class Help(ModalScreen[None]):
 
     def compose(self) -> ComposeResult:
         with VerticalScroll():
-            yield Input(placeholder="search keys and words; escape closes")
+            yield Input(placeholder="search keys and words; escape closes", compact=True)
             yield Static(self._text(""), id="all")
 
     def on_mount(self) -> None:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import textwrap
+
 from rich.text import Text
 from textual.widgets import Static
 
@@ -35,24 +37,30 @@ class TopLine(Static):
 class Headline(Static):
     """Why and where the script is paused, in plain sentences."""
 
-    DEFAULT_CSS = "Headline { height: auto; max-height: 5; min-height: 2; width: 100%; padding: 0 1; background: $background; }"
+    DEFAULT_CSS = "Headline { height: auto; max-height: 6; min-height: 1; width: 100%; padding: 0 1; background: $background; }"
 
     def __init__(self, palette: Palette, **kwargs: object) -> None:
         super().__init__(**kwargs)  # type: ignore[arg-type]
         self.palette = palette
+        self.said = ("", "")
 
     def show(self, text: str, reason: str) -> None:
         p = self.palette
         colour = {"nonfinite": p.nonfinite, "error": p.error, "died": p.error, "warning": p.warning, "end": p.fine}.get(
             reason, p.at
         )
+        self.said = (text, reason)
         out = Text()
+        width = max(20, self.size.width - 4)
         for number, part in enumerate(_sentences(text)):
-            if number:
-                out.append("\n")
-            out.append("▍", colour)
-            out.append(part, f"bold {p.text}" if number == 0 else p.text)
+            for line in [w for piece in part.split("\n") for w in textwrap.wrap(piece, width) or [""]][:3]:
+                out.append("\n" if out else "")
+                out.append("▍", colour)
+                out.append(line, f"bold {p.text}" if number == 0 else p.text)
         self.update(out)
+
+    def on_resize(self) -> None:
+        self.show(*self.said)
 
 
 def _sentences(text: str) -> list[str]:

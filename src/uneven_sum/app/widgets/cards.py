@@ -52,21 +52,22 @@ class Cards(VerticalScroll, can_focus=False):
         text.append("   tab: others\n" if width > 34 else "\n", p.quiet)
         if not self.cards:
             text.append("no names here yet\n", p.quiet)
-        names = min(18, max((len(c.name) for c in self.cards), default=4))
+        names = min(16, max((len(c.name) for c in self.cards), default=4))
         for card in self.cards:
             if self.narrow:
                 self._row(text, card, names, width)
             else:
-                self._card(text, card, width)
+                self._card(text, card, names, width)
         self.query_one("#cards-text", Static).update(text)
 
-    def _name(self, text: Text, card: Card, width: int) -> None:
+    def _write_name(self, text: Text, card: Card, width: int) -> None:
         p = self.palette
-        text.append(f"{card.name[: width + 12]:<{width}}", Style.parse(f"bold {p.changed if card.changed else p.text}"))
+        name = card.name if len(card.name) <= width else card.name[: width - 1] + "…"
+        text.append(f"{name:<{width}}", Style.parse(f"bold {p.changed if card.changed else p.text}"))
 
     def _row(self, text: Text, card: Card, names: int, width: int) -> None:
         p = self.palette
-        self._name(text, card, names)
+        self._write_name(text, card, names)
         text.append(" ! " if card.nonfinite else "   ", f"bold {p.nonfinite}")
         room = max(10, width - names - 14)
         value = card.text if len(card.text) <= room else card.text[: room - 1] + "…"
@@ -74,18 +75,18 @@ class Cards(VerticalScroll, can_focus=False):
         text.append("  new" if card.new else "  changed" if card.changed else "", p.changed)
         text.append("\n")
 
-    def _card(self, text: Text, card: Card, width: int) -> None:
+    def _card(self, text: Text, card: Card, names: int, width: int) -> None:
         p = self.palette
         state = "new" if card.new else "changed" if card.changed else ""
-        value, small = card.text, card.kind in ("scalar", "none", "callable") or len(card.text) + len(card.name) < width - 14
-        self._name(text, card, 0)
+        value, small = card.text, card.kind in ("scalar", "none", "callable") or len(card.text) + names < width - 14
+        self._write_name(text, card, names)
         text.append(" ! " if card.nonfinite else "   ", f"bold {p.nonfinite}")
         colour = p.nonfinite if card.nonfinite else p.quiet if not card.assigned else p.text
         kind = f"{card.type}" if card.kind not in ("none", "array", "frame") else ""
         if small:
-            shown = value if len(value) <= width - len(card.name) - 4 else value[: max(4, width - len(card.name) - 5)] + "…"
+            shown = value if len(value) <= width - names - 4 else value[: max(4, width - names - 5)] + "…"
             text.append(shown, colour)
-            used = len(card.name) + 3 + len(shown)
+            used = names + 3 + len(shown)
             if kind and used + len(kind) + 2 + len(state) + 2 <= width:
                 text.append(f"  {kind}", p.quiet)
                 used += len(kind) + 2
@@ -95,7 +96,7 @@ class Cards(VerticalScroll, can_focus=False):
         else:
             head, _, rest = value.partition(", ") if card.kind in ("array", "frame") else ("", "", value)
             text.append(head if head else kind, colour if head else p.quiet)
-            used = len(card.name) + 3 + len(head or kind)
+            used = names + 3 + len(head or kind)
             if state:
                 text.append(f"{state:>{max(len(state) + 2, width - used)}}", p.changed)
             text.append("\n")

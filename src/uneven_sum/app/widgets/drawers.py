@@ -14,6 +14,7 @@ from textual.widgets import Input, RichLog, Static
 from ..theme import Palette
 
 CONTROL = re.compile(r"\x1b\[[0-9;?]*[ -/]*[@-~]|\x1b\][^\x07]*(?:\x07|\x1b\\)|[\x00-\x08\x0b-\x1f\x7f\x9b]")
+INPUT_HELP = "input for the script: enter sends a line, ctrl+d ends the input, escape leaves"
 KEPT = 5000  # lines of output
 
 
@@ -48,11 +49,12 @@ class OutputDrawer(Vertical):
         self.palette = palette
         self.partial = {"stdout": "", "stderr": ""}
         self.last_line = ""
+        self.errors = 0  # lines of error output
 
     def compose(self) -> ComposeResult:
         yield Static("", id="last")
         yield RichLog(max_lines=KEPT, wrap=True, markup=False, highlight=False)
-        yield Input(placeholder="input for the script: enter sends a line, ctrl+d ends the input, escape leaves", id="stdin")
+        yield Input(placeholder=INPUT_HELP, id="stdin", compact=True)
 
     def write(self, category: str, text: str) -> None:
         text = self.partial[category] + plain(text)
@@ -63,19 +65,27 @@ class OutputDrawer(Vertical):
             log.write(Text(line, style))
         self.partial[category] = rest[-2000:]
         shown = [line for line in (*whole, rest) if line.strip()]
-        if shown:
+        if category == "stderr":
+            self.errors += len(whole)
+        elif shown:
             self.last_line = shown[-1]
-            self.draw()
+        if category == "stdout":
+            prompt = rest.strip()[-60:]
+            self.query_one("#stdin", Input).placeholder = f"{prompt}   {INPUT_HELP}" if prompt else INPUT_HELP
+        self.draw()
 
     def draw(self) -> None:
         line = Text(" output  ", self.palette.quiet, end="", no_wrap=True, overflow="ellipsis")
         line.append(self.last_line or "nothing yet", self.palette.text if self.last_line else self.palette.quiet)
+        line.truncate(max(20, self.size.width - (40 if self.errors else 1)), overflow="ellipsis")
+        if self.errors:
+            line.append(f"   {self.errors} lines of error output: d opens", self.palette.warning)
         self.query_one("#last", Static).update(line)
 
     def clear(self) -> None:
         self.query_one(RichLog).clear()
         self.partial = {"stdout": "", "stderr": ""}
-        self.last_line = ""
+        self.last_line, self.errors = "", 0
         self.draw()
 
     def on_mount(self) -> None:
@@ -149,7 +159,7 @@ class AskDrawer(Vertical):
     def compose(self) -> ComposeResult:
         yield RichLog(max_lines=KEPT, wrap=True, markup=False, highlight=False)
         yield Static("", id="choices")
-        yield AskLine(placeholder="an expression, tried without consequences; ! before it: for good; tab completes", id="ask")
+        yield AskLine(placeholder="an expression, tried without consequences; ! before it: for good; tab completes", id="ask", compact=True)
 
     def on_input_submitted(self, event: Input.Submitted) -> None:
         event.stop()

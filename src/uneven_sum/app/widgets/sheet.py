@@ -198,7 +198,7 @@ class Sheet(ScrollView, can_focus=True):
         styled.expand_tabs(4)
         out.append_text(styled)
         note = self.notes.get(line)
-        if note is not None:
+        if note is not None and (line != self.at_line or note.text.startswith("pass ")):  # else it is of an earlier pass
             room = self.size.width - out.cell_len - 3
             if room > 8:
                 out.append("   ")
@@ -213,7 +213,7 @@ class Sheet(ScrollView, can_focus=True):
         source = self.lines[row.line - 1] if row.line <= len(self.lines) else ""
         indent = len(source) - len(source.lstrip())
         terms = self.terms.get(row.line, [])
-        room = max(12, self.size.width - GUTTER - indent - 34)
+        room = max(12, (self.size.width - GUTTER - indent) * 6 // 11)
         width = min(room, max(len("  " * t.depth + t.text) for t in terms))
         text = "  " * term.depth + term.text
         out = Text(" " * (GUTTER - 3) + "╎  ", p.quiet, end="")
@@ -221,11 +221,18 @@ class Sheet(ScrollView, can_focus=True):
         out.append(f"{text if len(text) <= width else text[: width - 1] + '…':<{width}}", p.text)
         bad = bool(term.nonfinite) or term.culprit
         out.append("  ! " if bad else "    ", f"bold {p.nonfinite}")
-        out.append(term.value, p.nonfinite if bad else p.text)
-        if term.type and term.shape is None or term.type and term.shape == []:
-            out.append(f"  {term.type}", p.quiet)
-        if term.culprit:
-            out.append("  culprit", f"bold {p.nonfinite}")
+        kind = f"  {term.type}" if term.type and not term.shape else ""
+        end = "  culprit" if term.culprit else ""
+        room = self.size.width - out.cell_len - len(end) - 1
+        kind = kind if len(term.value) + len(kind) <= room else ""
+        value = term.value
+        if term.shape and len(value) > room:  # of an array, what tells most
+            cells = " x ".join(map(str, term.shape))
+            value = f"{term.nonfinite} of {cells} cells not finite" if term.nonfinite else value.partition(", ")[2] or value
+        value = value if len(value) <= room else value[: max(3, room - 1)] + "…"
+        out.append(value, p.nonfinite if bad else p.text)
+        out.append(kind, p.quiet)
+        out.append(end, f"bold {p.nonfinite}")
         return out
 
     # -- mouse ---------------------------------------------------------------------------------------
