@@ -5,7 +5,7 @@ and the same process, so that the ratios do not depend on the machine's mood.
 """
 
 LOOPS = {
-    "scalar": '''
+    "scalar": """
 def work(n):
     x, y = 0.3, 0.0
     for i in range(n):
@@ -14,8 +14,8 @@ def work(n):
     return y
 def main():
     return work(400_000)
-''',
-    "calls": '''
+""",
+    "calls": """
 def half(x, y):
     return x * 0.5 + y
 def work(n):
@@ -25,8 +25,8 @@ def work(n):
     return x
 def main():
     return work(300_000)
-''',
-    "vectorised": '''
+""",
+    "vectorised": """
 import numpy as np
 a = np.linspace(0.1, 1.0, 1_000_000)
 b = np.linspace(1.0, 2.0, 1_000_000)
@@ -38,8 +38,8 @@ def work(n):
     return e
 def main():
     return work(8)
-''',
-    "elements": '''
+""",
+    "elements": """
 import numpy as np
 def work(n):
     out = np.zeros(n)
@@ -49,15 +49,15 @@ def work(n):
     return out
 def main():
     return work(200_000)
-''',
-    "module": '''
+""",
+    "module": """
 total = 0.0
 x = 0.3
 for i in range(200_000):
     x = 3.7 * x * (1.0 - x)
     total += x * 0.5
-''',
-    "gaps": '''
+""",
+    "gaps": """
 import numpy as np
 rng = np.random.default_rng(7)
 a = np.linspace(0.1, 1.0, 1_000_000)
@@ -71,5 +71,5 @@ def work(n):
     return e
 def main():
     return work(8)
-''',
+""",
 }

@@ -10,12 +10,12 @@ from pathlib import Path
 sys.path.insert(0, str(Path(__file__).parent.parent / "src"))
 sys.path.insert(0, str(Path(__file__).parent))
 
-from loops import LOOPS  # noqa: E402
+from loops import LOOPS
 
-from uneven_sum.agent import probes, stack  # noqa: E402
-from uneven_sum.agent.engine import Engine  # noqa: E402
-from uneven_sum.agent.loader import Loader  # noqa: E402
-from uneven_sum.agent.rewrite import Options  # noqa: E402
+from uneven_sum.agent import probes, stack
+from uneven_sum.agent.engine import Engine
+from uneven_sum.agent.loader import Loader
+from uneven_sum.agent.rewrite import Options
 
 LIMITS = {"scalar": 2.7, "calls": 2.7, "elements": 2.7, "module": 2.7, "vectorised": 1.35, "gaps": 2.5}
 ROUNDS = 7

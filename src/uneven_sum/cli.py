@@ -74,7 +74,7 @@ def script_options(command: Callable[..., Any]) -> Callable[..., Any]:
 @click.group(
     invoke_without_command=True,
     context_settings={"help_option_names": ["-h", "--help"]},
-    epilog="Examples:  uneven-sum demo rating   |   uneven-sum run model.py --year 2031   |   uneven-sum check model.py",
+    epilog="Examples:  uneven-sum demo rating  |  uneven-sum run model.py --year 2031  |  uneven-sum check model.py",
 )
 @click.version_option(__version__, prog_name="uneven-sum")
 @click.pass_context

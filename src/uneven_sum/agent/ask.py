@@ -113,24 +113,26 @@ def answer_for_good(text: str, frame: types.FrameType) -> Asked:
     try:
         with contextlib.redirect_stdout(printed):
             if at_module:
-                value = eval(code, frame.f_globals) if is_expression else exec(code, frame.f_globals)
+                value = eval(code, frame.f_globals)
             else:
                 value = _in_call(code, is_expression, frame)
     except BaseException as e:
         return Asked(error=_error(e), printed=printed.getvalue(), for_good=True)
     seconds = time.perf_counter() - began
     told = summary(value) if is_expression else {"text": "done", "type": ""}
-    return Asked(told, printed=printed.getvalue(), value=value if is_expression else MISSING, for_good=True, seconds=seconds)
+    return Asked(
+        told, printed=printed.getvalue(), value=value if is_expression else MISSING, for_good=True, seconds=seconds
+    )
 
 
 def _in_call(code: types.CodeType, is_expression: bool, frame: types.FrameType) -> Any:
     held = frame.f_locals  # taken once: before 3.13 reading it again would lose what was written
     names: dict[str, Any] = {**frame.f_globals, **{n: v for n, v in held.items() if not n.startswith(TEMPORARY)}}
     before = dict(names)
-    value = eval(code, names) if is_expression else exec(code, names)
+    value = eval(code, names)  # statements too: of their code object it gives None
     own = set(frame.f_code.co_varnames) | set(frame.f_code.co_cellvars) | set(frame.f_code.co_freevars)
     for name, new in names.items():
-        if name in ("__builtins__", RESULT) or name in before and before[name] is new:
+        if name in ("__builtins__", RESULT) or (name in before and before[name] is new):
             continue
         if name in own:
             held[name] = new
@@ -160,7 +162,7 @@ def completions(text: str, scope: Scope) -> list[dict[str, Any]]:
         if hasattr(owner, "columns") and type(owner).__module__.startswith("pandas"):
             names += [str(c) for c in owner.columns if str(c).isidentifier()]
     else:
-        names = list(scope) + keyword.kwlist
+        names = [*scope, *keyword.kwlist]
     fitting = sorted({n for n in names if isinstance(n, str) and n.startswith(begin) and n.isprintable()})
     if not begin.startswith("_"):
         fitting = [n for n in fitting if not n.startswith("_")]

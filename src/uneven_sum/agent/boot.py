@@ -12,7 +12,9 @@ def main() -> None:
 
     here = os.path.dirname(os.path.abspath(__file__))
     name = "_uneven_sum_agent"
-    spec = importlib.util.spec_from_file_location(name, os.path.join(here, "__init__.py"), submodule_search_locations=[here])
+    spec = importlib.util.spec_from_file_location(
+        name, os.path.join(here, "__init__.py"), submodule_search_locations=[here]
+    )
     assert spec is not None and spec.loader is not None
     package = importlib.util.module_from_spec(spec)
     sys.modules[name] = package

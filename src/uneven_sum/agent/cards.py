@@ -77,11 +77,34 @@ def cards(frame: types.FrameType, about: str, before: dict[str, str]) -> list[di
         key = f"module {name}" if about == "module" or name not in scope.locals else _key(frame, name)
         old = before.get(key)
         changed = bool(before) and old != fingerprint(value)
-        found.append({**summary(value), "name": name, "changed": changed, "new": changed and old is None, "used": name in used, "assigned": True})
+        found.append(
+            {
+                **summary(value),
+                "name": name,
+                "changed": changed,
+                "new": changed and old is None,
+                "used": name in used,
+                "assigned": True,
+            }
+        )
     if about != "module" and not at_module and file is not None:
         for name in _will_assign(frame):
             if name not in local:
-                found.append({"name": name, "text": "not assigned yet", "type": "", "kind": "none", "shape": None, "dtype": None, "nonfinite": 0, "changed": False, "new": False, "used": name in used, "assigned": False})
+                found.append(
+                    {
+                        "name": name,
+                        "text": "not assigned yet",
+                        "type": "",
+                        "kind": "none",
+                        "shape": None,
+                        "dtype": None,
+                        "nonfinite": 0,
+                        "changed": False,
+                        "new": False,
+                        "used": name in used,
+                        "assigned": False,
+                    }
+                )
 
     def rank(card: dict[str, Any]) -> tuple[int, int]:
         place = used.index(card["name"]) if card["used"] else 99
@@ -138,7 +161,9 @@ def notes(frame: types.FrameType) -> list[dict[str, Any]]:
     return sorted(found.values(), key=lambda n: n["line"])
 
 
-def _loop_notes(file: SourceFile, frame: types.FrameType, here: Statement | None, found: dict[int, dict[str, Any]]) -> None:
+def _loop_notes(
+    file: SourceFile, frame: types.FrameType, here: Statement | None, found: dict[int, dict[str, Any]]
+) -> None:
     for loop in stack.loops(frame, here):
         if loop["pass"] and loop["file"] == file.path:
             of = f" of {loop['of']}" if loop["of"] is not None else ""

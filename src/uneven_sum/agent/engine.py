@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 import os
 import signal
 import sys
@@ -112,16 +113,13 @@ class Engine(probes.Listener):
         if node is None or statement is None:
             return
         where = (site.file.path, statement.line)
-        if where in self.accepted or self.go_on and (*where, "nonfinite") in self.told:
+        if where in self.accepted or (self.go_on and (*where, "nonfinite") in self.told):
             self._drop_held(frame)  # of the same cause
             return
-        if isinstance(node, (judge.ast.Name, judge.ast.Attribute, judge.ast.Subscript)):
-            kind: str | None = judge.CARRIED
-        elif isinstance(node, (judge.ast.Call, judge.ast.Await)) and not fresh:
-            kind = judge.CARRIED
-        elif old is not None and self._was_bad(value, old):
-            kind = judge.CARRIED
-        elif judge.is_deliberate(node):
+        only_read = isinstance(node, (ast.Name, ast.Attribute, ast.Subscript))
+        returned = isinstance(node, (ast.Call, ast.Await)) and not fresh  # judged where it was returned
+        was_bad = old is not None and self._was_bad(value, old)
+        if only_read or returned or was_bad or judge.is_deliberate(node):
             kind = judge.CARRIED
         else:
             kind = self._kind(value, site, node, frame)
@@ -143,7 +141,7 @@ class Engine(probes.Listener):
             return  # taken apart, no term of it is at fault: it came from further in
         pause.kind = apart["kind"] or kind
         if pause.kind == judge.ARRIVED and (
-            "arrived" not in self.pauses_on or nonfinite_is_frame(value) and "frames" not in self.pauses_on
+            "arrived" not in self.pauses_on or (nonfinite_is_frame(value) and "frames" not in self.pauses_on)
         ):
             return
         self.looked[number] -= 1
@@ -151,7 +149,7 @@ class Engine(probes.Listener):
         self.pause(pause, apart)
 
     def _kind(self, value: Any, site: Site, node: Any, frame: types.FrameType) -> str:
-        in_place = isinstance(node, judge.ast.AugAssign) and not nonfinite.is_number_kind(type(value))
+        in_place = isinstance(node, ast.AugAssign) and not nonfinite.is_number_kind(type(value))
         operands = judge.Operands(node.value if in_place else node, Scope(frame))
         if judge.explained(value, operands):
             return judge.CARRIED
@@ -236,7 +234,7 @@ class Engine(probes.Listener):
         if node.lineno <= line <= max(statement.head_end, node.lineno):
             return True
         rest = getattr(node, "orelse", [])
-        while len(rest) == 1 and isinstance(rest[0], judge.ast.If):  # an elif
+        while len(rest) == 1 and isinstance(rest[0], ast.If):  # an elif
             if rest[0].test.lineno <= line <= (rest[0].test.end_lineno or 0):
                 return True
             rest = rest[0].orelse
@@ -500,11 +498,11 @@ def _frame_over(namespace: dict[str, Any], path: str) -> types.FrameType:
     def take() -> None:
         grab["frame"] = sys._getframe(1)
 
-    tree = judge.ast.parse("0")
+    tree = ast.parse("0")
     tree.body = [
-        judge.ast.Expr(judge.ast.Call(judge.ast.Constant("\0us:take"), [], []))  # a probe of its own
+        ast.Expr(ast.Call(ast.Constant("\0us:take"), [], []))  # a probe of its own
     ]
-    judge.ast.fix_missing_locations(tree)
+    ast.fix_missing_locations(tree)
     with state.silenced():
         compiled = compile(tree, path, "exec")
     from .rewrite import put_in

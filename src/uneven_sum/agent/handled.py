@@ -160,7 +160,7 @@ def _raises_again(steps: list[Any]) -> bool:
     for step in steps:
         if step.opname in ("POP_EXCEPT", "CHECK_EXC_MATCH"):
             return False
-        if step.opname == "RAISE_VARARGS" and step.arg == 0 or step.opname == "RERAISE":
+        if (step.opname == "RAISE_VARARGS" and step.arg == 0) or step.opname == "RERAISE":
             return True
     return False
 

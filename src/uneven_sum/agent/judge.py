@@ -179,7 +179,7 @@ class Operands:
 
 
 def _is_text(node: ast.AST) -> bool:
-    return isinstance(node, ast.JoinedStr) or isinstance(node, ast.Constant) and isinstance(node.value, TEXT)
+    return isinstance(node, ast.JoinedStr) or (isinstance(node, ast.Constant) and isinstance(node.value, TEXT))
 
 
 def is_data(value: Any) -> bool:
@@ -202,9 +202,11 @@ def is_cellwise(function: Any) -> bool:
     np = nonfinite.module("numpy")
     if np is not None and isinstance(function, np.ufunc):
         return True
-    return getattr(function, "__module__", None) in ("math", "cmath") and getattr(
-        function, "__name__", ""
-    ) not in ("fsum", "prod", "sumprod")
+    return getattr(function, "__module__", None) in ("math", "cmath") and getattr(function, "__name__", "") not in (
+        "fsum",
+        "prod",
+        "sumprod",
+    )
 
 
 def is_deliberate(node: ast.AST) -> bool:

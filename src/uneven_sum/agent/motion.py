@@ -124,10 +124,10 @@ class Motion:
             return
         if frame is self.start and not self.left:
             here = self._statement(frame)
-            if self.mode == OUT or here == self.start_statement and frame.f_lasti > self.start_at:
+            if self.mode == OUT or (here == self.start_statement and frame.f_lasti > self.start_at):
                 return
             self._end(frame)
-        elif self.left or self.mode == INTO and not stack._belongs_to_outer(frame) and not self._inner(frame):
+        elif self.left or (self.mode == INTO and not stack._belongs_to_outer(frame) and not self._inner(frame)):
             self._end(frame)
 
     def _inner(self, frame: types.FrameType) -> bool:

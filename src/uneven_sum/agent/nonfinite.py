@@ -10,6 +10,7 @@ import array
 import decimal
 import math
 import sys
+import types
 from typing import Any
 
 MAX = sys.float_info.max
@@ -17,8 +18,17 @@ CHUNK = 1 << 16  # cells looked at in one go: the truth values stay in the cache
 LOOKED_INTO = 100_000  # elements of a list or dict that are looked at
 
 # Types that can hold nothing non-finite, or that are somebody else's to judge.
-PLAIN: set[type] = {int, str, bytes, bool, type(None), type, range, slice, type(len), type(find := lambda: 0)}
-PLAIN |= {type(sys), type((i for i in ())), bytearray, memoryview, set, frozenset, type(Ellipsis)}
+PLAIN: set[type] = {int, str, bytes, bool, type(None), type, range, slice, types.BuiltinFunctionType}
+PLAIN |= {
+    types.FunctionType,
+    types.ModuleType,
+    types.GeneratorType,
+    bytearray,
+    memoryview,
+    set,
+    frozenset,
+    type(Ellipsis),
+}
 
 
 def module(name: str) -> Any:
@@ -36,7 +46,7 @@ def count(value: Any) -> int:
         return 0
     looker = _LOOKERS.get(kind) or _looker(kind)
     try:
-        return looker(value)
+        return int(looker(value))
     except Exception:
         return 0
 
@@ -84,7 +94,7 @@ def mask(value: Any) -> Any:
     """Which cells are non-finite: a numpy array of bool, or one bool for a scalar."""
     np = module("numpy")
     pd = module("pandas")
-    if np is None or isinstance(value, (float, complex, int, decimal.Decimal)) and not isinstance(value, np.generic):
+    if np is None or (isinstance(value, (float, complex, int, decimal.Decimal)) and not isinstance(value, np.generic)):
         return count(value) > 0
     if pd is not None and isinstance(value, (pd.Series, pd.Index)):
         return _pandas_mask(np, pd, value)

@@ -43,7 +43,7 @@ def _operator(op: ast.operator, left: float, right: float) -> str:
         return "too large for a float"
     if isinstance(op, (ast.Add, ast.Sub)) and math.isinf(left) and math.isinf(right):
         return "an infinity less another"
-    if isinstance(op, ast.Mult) and (math.isinf(left) and right == 0 or math.isinf(right) and left == 0):
+    if isinstance(op, ast.Mult) and ((math.isinf(left) and right == 0) or (math.isinf(right) and left == 0)):
         return "zero times infinity"
     if all(map(math.isfinite, (left, right))):
         return "too large for a float"

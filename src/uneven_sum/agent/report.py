@@ -9,10 +9,10 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from . import stack, trial
-from .judge import ARRIVED
 from .handled import instruction_place, statement_at
+from .judge import ARRIVED
 from .scope import MISSING, Scope
-from .source import SourceFile, Statement
+from .source import SourceFile, Statement, position
 from .terms import Apart, Culprit, Term
 from .values import clean, number, summary, text_of
 
@@ -97,7 +97,9 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
     frame, statement = pause.frame, pause.statement
     assert frame is not None
     file = stack.file_of(frame)
-    root = pause.expression if pause.expression is not None else (statement and _whole(statement.node))
+    root = pause.expression
+    if root is None and statement is not None:
+        root = _whole(statement.node)
     if file is None or root is None:
         return {"terms": [], "culprit": None, "kind": None, "differs": "", "trial": ""}
     raised = _raised(pause, file, root) if pause.exception is not None else None
@@ -106,9 +108,7 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
         from . import state
 
         actual = pause.actual
-        apart = Apart(
-            file, root, Scope(frame), actual=actual, raised=raised, may_call=may_call, met=lambda: state.met
-        )
+        apart = Apart(file, root, Scope(frame), actual=actual, raised=raised, may_call=may_call, met=lambda: state.met)
         found = apart.culprit()
         return {
             "terms": [term_dict(file, t) for t in apart.terms],
@@ -160,15 +160,8 @@ def _raised(pause: Pause, file: SourceFile, root: ast.AST) -> ast.AST | None:
     place = instruction_place(pause.frame.f_code, tb.tb_lasti)
     if place is None:
         return None
-    wanted = (place[0], place[1], place[2], place[3])
-    line, column, end_line, end_column = wanted
     for node in ast.walk(root):
-        if hasattr(node, "lineno") and (node.lineno, node.col_offset, node.end_lineno, node.end_col_offset) == (
-            line,
-            column,
-            end_line,
-            end_column,
-        ):
+        if hasattr(node, "lineno") and position(node) == place:
             return node
     return None
 
@@ -238,7 +231,11 @@ def pass_sentence(loops: list[dict[str, Any]]) -> str:
         return ""
     of = f" of {loop['of']}" if loop["of"] is not None else ""
     about = f"while {loop['target']}" if loop["kind"] == "while" else f"over {loop['target']}"
-    where = "" if len(loops) < 2 or not loops[1]["pass"] else f", in pass {loops[1]['pass']} of the loop at line {loops[1]['line']}"
+    where = (
+        ""
+        if len(loops) < 2 or not loops[1]["pass"]
+        else f", in pass {loops[1]['pass']} of the loop at line {loops[1]['line']}"
+    )
     return f"Pass {loop['pass']}{of} of the loop {about}{where}."
 
 

@@ -239,7 +239,7 @@ class Requests:
             self.frames[number] = frame
             path = os.path.abspath(frame.f_code.co_filename)
             file = stack.file_of(frame)
-            statement = file and handled.statement_at(file, frame)
+            statement = handled.statement_at(file, frame) if file else None
             line = pause.place[1] if pause.place else statement.line if statement else frame.f_lineno
             shown.append(
                 {
@@ -464,8 +464,14 @@ def _children(value: Any, start: int, count: int) -> list[tuple[str, Any]]:
         if hasattr(value, "columns"):
             names = list(value.columns[start : start + count])
             return [(str(n), value.iloc[:, i]) for i, n in enumerate(names, start)]
-        return [(str(value.index[i]) if hasattr(value, "index") else f"[{i}]", value.iloc[i] if hasattr(value, "iloc") else value[i]) for i in range(start, min(len(value), start + count))]
-    if type(value).__module__.startswith("numpy") and getattr(value, "shape", ()):
+        return [
+            (
+                str(value.index[i]) if hasattr(value, "index") else f"[{i}]",
+                value.iloc[i] if hasattr(value, "iloc") else value[i],
+            )
+            for i in range(start, min(len(value), start + count))
+        ]
+    if type(value).__module__.startswith("numpy") and bool(getattr(value, "shape", None)):
         return [(f"[{i}]", value[i]) for i in range(start, min(value.shape[0], start + count))]
     return list(attributes(value).items())[start : start + count]
 

@@ -315,11 +315,7 @@ class Rewriter:
         ]
 
     def _aug_by_functions(self, s: ast.AugAssign, place: ast.Attribute | ast.Subscript) -> ast.stmt:
-        key = (
-            ast.Constant(place.attr)
-            if isinstance(place, ast.Attribute)
-            else _as_index(_loaded(place.slice), self)
-        )
+        key = ast.Constant(place.attr) if isinstance(place, ast.Attribute) else _as_index(_loaded(place.slice), self)
         get, put = ("getattr", "setattr") if isinstance(place, ast.Attribute) else ("getitem", "setitem")
         present = ast.copy_location(self._probe(get, _copy(place.value), _copy(key)), place)
         done = ast.copy_location(self._probe("i" + type(s.op).__name__.lower(), present, s.value), s)
@@ -358,7 +354,7 @@ class Rewriter:
             else:
                 site = self._site("loop", s)
                 before = [ast.Expr(self._probe("enter_while", site))]
-                count = [ast.Expr(self._probe(f"pass:{site.value}"))]
+                count = [ast.Expr(self._probe(f"pass:{site.value!r}"))]
             for step in (*before, *count):
                 self._here(step, _first_line(s))
         s.body = count + self.body(s.body)
@@ -383,7 +379,9 @@ class Rewriter:
             site = self._site("loop", loop)
             if is_range:
                 return self._here(self._probe("range_loop", iterable, site), like)
-            return self._here(self._probe("compress", iterable, self._probe("enter_loop", site)), _iter_place(loop, like))
+            return self._here(
+                self._probe("compress", iterable, self._probe("enter_loop", site)), _iter_place(loop, like)
+            )
         name = self._meter_name(loop)
         if is_range:
             kept = ast.NamedExpr(self._store(name + "r"), iterable)
@@ -492,9 +490,7 @@ class Rewriter:
     def _inline(self, node: ast.expr | None, site: ast.expr) -> ast.expr:
         """The check in line; node None: what is looked at is in VALUE already."""
         load = self._load(VALUE) if node is None else ast.NamedExpr(self._store(VALUE), node)
-        within = ast.Compare(
-            ast.Constant(-MAX), [ast.LtE(), ast.LtE()], [self._load(VALUE), ast.Constant(MAX)]
-        )
+        within = ast.Compare(ast.Constant(-MAX), [ast.LtE(), ast.LtE()], [self._load(VALUE), ast.Constant(MAX)])
         finite = ast.BoolOp(ast.And(), [self._type_is(load, "float"), within])
         test = ast.BoolOp(ast.Or(), [finite, self._type_is(self._load(VALUE), "int")])
         emptied = ast.NamedExpr(self._store(VALUE), ast.Constant(None))
@@ -513,7 +509,7 @@ class Rewriter:
             node.comparators = [self.value(c, "argument") for c in node.comparators]
         elif isinstance(node, ast.FormattedValue):
             node.value = self.value(node.value, "argument")
-        elif isinstance(node, ast.Subscript) and isinstance(node.ctx, ast.Load) or isinstance(node, ast.Subscript):
+        elif (isinstance(node, ast.Subscript) and isinstance(node.ctx, ast.Load)) or isinstance(node, ast.Subscript):
             node.value = self.inside(node.value)
             node.slice = self.value(node.slice, "argument") if _may_be_bad(node.slice) else self.inside(node.slice)
         elif isinstance(node, ast.Yield):

@@ -155,7 +155,10 @@ def _compile(engine: Engine, path: str) -> types.CodeType:
         return engine.loader.compile(path, data)
     except SyntaxError as e:
         raise Failed(
-            f"{path}, line {e.lineno}: {e.msg}.", line=e.lineno or 0, column=e.offset or 0, text=(e.text or "").rstrip("\n")
+            f"{path}, line {e.lineno}: {e.msg}.",
+            line=e.lineno or 0,
+            column=e.offset or 0,
+            text=(e.text or "").rstrip("\n"),
         ) from None
     except (ValueError, RecursionError, MemoryError, OverflowError) as e:
         raise Failed(f"{path} cannot be compiled: {e}.") from None
@@ -254,7 +257,7 @@ def _show(e: BaseException) -> None:
     e = e.with_traceback(tb)
     stack.hide_ourselves(e)
     sys.last_type, sys.last_value, sys.last_traceback = type(e), e, tb
-    sys.last_exc = e
+    sys.__dict__["last_exc"] = e  # since 3.12
     try:
         sys.excepthook(type(e), e, tb)
     except SystemExit as other:

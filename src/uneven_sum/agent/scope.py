@@ -65,7 +65,7 @@ LIBRARIES = ("numpy", "pandas", "polars", "xarray", "scipy", "decimal", "fractio
 def safe_kind(kind: type) -> bool:
     """True for types whose operators, items and attributes run no code of the user's."""
     module = getattr(kind, "__module__", "")
-    return module == "builtins" or isinstance(module, str) and module.partition(".")[0] in LIBRARIES
+    return module == "builtins" or (isinstance(module, str) and module.partition(".")[0] in LIBRARIES)
 
 
 def read_attribute(value: Any, name: str) -> Any:

@@ -83,7 +83,7 @@ class SourceFile:
         return self._statements
 
     def statement(self, at: Position) -> Statement | None:
-        return self.statements and self._statement_of.get(at) or None
+        return (self.statements and self._statement_of.get(at)) or None
 
     def innermost(self, line: int, column: int | None = None) -> Statement | None:
         """The innermost statement that covers a line (and column, in bytes, where known)."""
@@ -186,7 +186,7 @@ class _Surroundings:
         elif isinstance(s, ast.Match):
             for case in s.cases:
                 self._body(case.body, scope, loops, handlers)
-        elif isinstance(s, (ast.Try, getattr(ast, "TryStar", ast.Try))):
+        elif isinstance(s, (ast.Try, ast.TryStar)):
             clauses = [Handler(_classes(h.type)) for h in s.handlers if not _raises_again(h)]
             self._body(s.body, scope, loops, [*handlers, *reversed(clauses)])
             for h in s.handlers:

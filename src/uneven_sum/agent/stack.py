@@ -152,12 +152,15 @@ def _comprehensions(file: SourceFile, frame: types.FrameType, statement: Stateme
     place = instruction_place(frame.f_code, frame.f_lasti)
     if place is None:
         return []
-    found = []
+    found: list[ast.AST] = []
     for node in ast.walk(statement.node):
         if isinstance(node, COMPREHENSIONS):
             start, end = (node.lineno, node.col_offset), (node.end_lineno or 0, node.end_col_offset or 0)
             first = node.generators[0].iter
-            outside = (first.lineno, first.col_offset) <= place[:2] and place[2:] <= (first.end_lineno, first.end_col_offset)  # type: ignore[operator]
+            outside = (first.lineno, first.col_offset) <= place[:2] and place[2:] <= (
+                first.end_lineno,
+                first.end_col_offset,
+            )
             if start <= place[:2] and place[2:] <= end and not outside and place != (*start, *end):
                 found.append(node)
     return found[::-1]

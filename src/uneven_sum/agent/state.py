@@ -5,13 +5,13 @@ from __future__ import annotations
 import contextlib
 import os
 import warnings
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 quiet = False  # no probe does anything: a pause is under way, or the run goes on without lookouts
 in_trial = False  # this process is a trial's copy
 met = 0  # non-finite values that the user's own code has judged so far
 
-fork = os.fork if hasattr(os, "fork") else None  # type: ignore[assignment]
+fork: Callable[[], int] = getattr(os, "fork", lambda: -1)  # how this process makes a copy of itself
 own_fork = False  # the fork under way is ours
 
 

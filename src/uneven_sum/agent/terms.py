@@ -33,7 +33,7 @@ class Term:
     depth: int
     value: Any = MISSING
     note: str = NOT_EVALUATED  # why there is no value
-    children: list["Term"] = field(default_factory=list)
+    children: list[Term] = field(default_factory=list)
     operands: list[Any] = field(default_factory=list)  # values of all operands, constants too
     judged_inside: bool = False  # a call whose own code has met the non-finite value
     no_data: bool = False  # a call that was given no data
@@ -89,9 +89,8 @@ class Apart:
         self.stopped = False
         self.differs = ""
         self.terms: list[Term] = []
-        with quietly():
-            with contextlib.suppress(NotEvaluated):
-                self._term(root, 0)
+        with quietly(), contextlib.suppress(NotEvaluated):
+            self._term(root, 0)
         self.root = self.terms[0] if self.terms else Term(root, 0)
         if not self.terms:
             self.terms.append(self.root)
@@ -193,7 +192,7 @@ class Apart:
         if isinstance(node, (ast.Name, ast.Attribute)):
             with contextlib.suppress(judge.Unreadable):
                 value = judge.read(node, self.scope)
-                if isinstance(value, (types.ModuleType, type)) or isinstance(node, ast.Name) and node.id == "self":
+                if isinstance(value, (types.ModuleType, type)) or (isinstance(node, ast.Name) and node.id == "self"):
                     return value
         return self._operand(node, term)
 

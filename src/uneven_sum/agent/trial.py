@@ -16,9 +16,11 @@ from typing import Any
 from . import state
 
 LIMIT = 5.0  # seconds
-REFUSED = ("os.remove", "os.rename", "os.rmdir", "os.truncate", "os.link", "os.symlink", "os.mkdir", "shutil.rmtree")
-REFUSED += ("subprocess.Popen", "os.system", "os.exec", "os.posix_spawn", "os.fork", "os.forkpty", "socket.connect")
-REFUSED += ("socket.bind", "socket.sendto", "os.chmod", "os.chown", "os.kill", "os.putenv", "shutil.move", "shutil.copyfile")
+REFUSED = {
+    *("os.remove", "os.rename", "os.rmdir", "os.truncate", "os.link", "os.symlink", "os.mkdir", "os.chmod", "os.chown"),
+    *("os.kill", "os.putenv", "os.system", "os.exec", "os.posix_spawn", "os.fork", "os.forkpty", "subprocess.Popen"),
+    *("shutil.rmtree", "shutil.move", "shutil.copyfile", "socket.connect", "socket.bind", "socket.sendto"),
+}
 
 
 class Impossible(Exception):
@@ -114,7 +116,8 @@ def _refuse(event: str, args: tuple[Any, ...]) -> None:
     if event == "open":
         path, mode, flags = (*args, None, None, None)[:3]
         writes = isinstance(mode, str) and any(c in mode for c in "wax+")
-        writes = writes or isinstance(flags, int) and bool(flags & (os.O_WRONLY | os.O_RDWR | os.O_CREAT | os.O_TRUNC))
+        if isinstance(flags, int):
+            writes = writes or bool(flags & (os.O_WRONLY | os.O_RDWR | os.O_CREAT | os.O_TRUNC))
         if writes and path != os.devnull:
             raise Refused(f"a trial does not write files: {path!r}")
     elif event in REFUSED:

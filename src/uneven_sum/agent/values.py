@@ -15,6 +15,7 @@ import decimal
 import enum
 import fractions
 import io
+import itertools
 import pathlib
 import re
 import struct
@@ -140,7 +141,10 @@ def _str(value: str) -> Summary:
 
 
 def _bytes(value: bytes) -> Summary:
-    return {"text": clean(f"{bytes(value[:40])!r}{'…' if len(value) > 40 else ''} ({len(value)} bytes)"), "kind": "text"}
+    return {
+        "text": clean(f"{bytes(value[:40])!r}{'…' if len(value) > 40 else ''} ({len(value)} bytes)"),
+        "kind": "text",
+    }
 
 
 def _numpy_scalar(value: Any) -> Summary:
@@ -313,10 +317,16 @@ def _bad_text(np: Any, value: Any, bad: int) -> str:
     if flat.dtype.kind == "c":
         counts.append(f"{bad} not finite")
     else:
-        for word, n in (("nan", np.isnan(flat).sum()), ("inf", (flat == np.inf).sum()), ("-inf", (flat == -np.inf).sum())):
+        for word, n in (
+            ("nan", np.isnan(flat).sum()),
+            ("inf", (flat == np.inf).sum()),
+            ("-inf", (flat == -np.inf).sum()),
+        ):
             if n:
                 counts.append(f"{int(n)} {word}")
-    return f"{' '.join(counts)}, first at {where}" if len(value.shape) == 1 else f"{' '.join(counts)}, first at [{where}]"
+    return (
+        f"{' '.join(counts)}, first at {where}" if len(value.shape) == 1 else f"{' '.join(counts)}, first at [{where}]"
+    )
 
 
 def _array(value: Any) -> Summary:
@@ -375,7 +385,7 @@ def picture(np: Any, value: Any) -> Summary:
         return {}
     edges = np.linspace(0, value.size, min(COLUMNS, value.size) + 1).astype(int)
     lows, marks = [], []
-    for start, end in zip(edges[:-1], edges[1:]):
+    for start, end in itertools.pairwise(edges):
         part = value[start:end]
         good = part[np.isfinite(part)]
         marks.append("1" if good.size < part.size else "0")
@@ -420,7 +430,13 @@ def _index(value: Any) -> Summary:
 def _sparse(value: Any) -> Summary:
     shape = list(value.shape)
     text = f"{' x '.join(map(str, shape))} sparse {value.dtype}, {value.nnz} stored"
-    return {"shape": shape, "dtype": str(value.dtype), "kind": "array", "text": text, "nonfinite": nonfinite.count(value)}
+    return {
+        "shape": shape,
+        "dtype": str(value.dtype),
+        "kind": "array",
+        "text": text,
+        "nonfinite": nonfinite.count(value),
+    }
 
 
 def _table(value: Any) -> Summary:
@@ -436,7 +452,12 @@ def _labelled(value: Any) -> Summary:
     sizes = dict(value.sizes)
     text = ", ".join(f"{n} {k}" for n, k in sizes.items())
     bad = nonfinite.count(value)
-    return {"shape": list(sizes.values()), "kind": "array", "text": f"{text}{f', {bad} not finite' if bad else ''}", "nonfinite": bad}
+    return {
+        "shape": list(sizes.values()),
+        "kind": "array",
+        "text": f"{text}{f', {bad} not finite' if bad else ''}",
+        "nonfinite": bad,
+    }
 
 
 def _offers_array(value: Any) -> Summary:

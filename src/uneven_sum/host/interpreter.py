@@ -53,7 +53,7 @@ async def find_interpreter(wanted: str | None) -> Interpreter:
             path, "-I", "-S", "-c", _ASK, stdin=-3, stdout=-1, stderr=-3, start_new_session=True
         )
         out, _ = await asyncio.wait_for(process.communicate(), 15)
-    except (OSError, asyncio.TimeoutError):
+    except (TimeoutError, OSError):
         raise BadUse(f"{path} does not run as a Python. Give the path of a Python with --python.") from None
     words = out.decode(errors="replace").split()
     if len(words) != 5 or words[0] != "uneven":
@@ -62,5 +62,7 @@ async def find_interpreter(wanted: str | None) -> Interpreter:
     if words[1] != "cpython":
         raise BadUse(f"{path} is {words[1]}, not CPython. Give a CPython with --python.")
     if version[:2] < OLDEST:
-        raise BadUse(f"{path} is Python {version[0]}.{version[1]}; 3.11 or later is needed. Give another with --python.")
+        raise BadUse(
+            f"{path} is Python {version[0]}.{version[1]}; 3.11 or later is needed. Give another with --python."
+        )
     return Interpreter(path, version)

@@ -51,7 +51,7 @@ class Launch:
 
     def filters(self) -> list[str]:
         """The exception filters that `pause_on` stands for."""
-        found = [f for f in ("error", "warning", "nonfinite") if f in self.pause_on]
+        found: list[str] = [f for f in ("error", "warning", "nonfinite") if f in self.pause_on]
         if "nonfinite" in self.pause_on:
             found.append("arrived")
         return [*found, *(["start"] if "start" in self.pause_on else [])]

@@ -152,7 +152,15 @@ class Session:
         if not response.get("success"):
             raise BadUse(str(response.get("message", "The script did not answer.")))
         body: dict[str, Any] = response.get("body") or {}
-        if command in ("continue", "next", "stepIn", "stepOut", "unevenSum/retry", "unevenSum/skip", "unevenSum/runOut"):
+        if command in (
+            "continue",
+            "next",
+            "stepIn",
+            "stepOut",
+            "unevenSum/retry",
+            "unevenSum/skip",
+            "unevenSum/runOut",
+        ):
             self.running = True
         return body
 
@@ -257,7 +265,7 @@ class Session:
                 continue
             try:
                 place = await asyncio.wait_for(self.request("unevenSum/where"), 5)
-            except (BadUse, asyncio.TimeoutError):
+            except (TimeoutError, BadUse):
                 continue
             if place.get("file"):
                 self.last_place = place

@@ -41,7 +41,8 @@ class Bench(Screen[None]):
     Bench Cards { width: 2fr; max-width: 64; height: 100%; border-left: solid $rule; }
     Bench.narrow #work { layout: vertical; }
     Bench.narrow Sheet { width: 100%; height: 2fr; }
-    Bench.narrow Cards { width: 100%; max-width: 100%; height: 1fr; min-height: 4; border-left: none; border-top: solid $rule; }
+    Bench.narrow Cards { width: 100%; max-width: 100%; height: 1fr; min-height: 4; }
+    Bench.narrow Cards { border-left: none; border-top: solid $rule; }
     Bench #progress { height: 1; background: $panel; display: none; }
     """
     BINDINGS = [
@@ -264,11 +265,25 @@ class Bench(Screen[None]):
 
     def _keys(self) -> list[tuple[str, str]]:
         if self.state == "running":
-            return [("z", "interrupt"), ("d", "output and input"), ("m", "breakpoint"), ("R", "run again"), ("X", "end"), *LEAVE]
+            return [
+                ("z", "interrupt"),
+                ("d", "output and input"),
+                ("m", "breakpoint"),
+                ("R", "run again"),
+                ("X", "end"),
+                *LEAVE,
+            ]
         if self.state != "paused" or self.facts is None:
             return [("R", "run again"), ("d", "output"), *LEAVE]
         if self.facts.reason == "end":
-            return [("a", "ask"), ("tab", "values"), ("d", "output"), ("enter", "let it end"), ("R", "run again"), *LEAVE]
+            return [
+                ("a", "ask"),
+                ("tab", "values"),
+                ("d", "output"),
+                ("enter", "let it end"),
+                ("R", "run again"),
+                *LEAVE,
+            ]
         error = [("y", "try again"), ("k", "skip")] if self.facts.retry else []
         accept = [("A", "accept here")] if self.facts.reason == "nonfinite" else []
         walk = [("[ ]", "trail")] if len(self.facts.trail) > 1 else []
@@ -363,7 +378,7 @@ class Bench(Screen[None]):
         if self.client is None or self.state != "paused" or self.facts is None:
             return
         for line in list(sheet.terms):
-            if line == sheet.cursor or sheet.at_line <= sheet.cursor <= line and line == sheet.at_end:
+            if line == sheet.cursor or (sheet.at_line <= sheet.cursor <= line and line == sheet.at_end):
                 sheet.fold(line)
                 return
         try:
@@ -448,7 +463,11 @@ class Bench(Screen[None]):
             return
         told = body.get("unevenSum", {})
         drawer.answer(
-            body["result"], body.get("type", ""), told.get("printed", ""), bool(told.get("forGood")), bool(told.get("nonfinite"))
+            body["result"],
+            body.get("type", ""),
+            told.get("printed", ""),
+            bool(told.get("forGood")),
+            bool(told.get("nonfinite")),
         )
         if told.get("forGood"):
             await self._read_call(client)
@@ -515,7 +534,9 @@ class Bench(Screen[None]):
         at_end = self.facts is not None and self.facts.reason == "end"
         if self.client is not None and self.client.alive and not at_end:
             state = "running" if self.state == "running" else "paused"
-            if not await self.app.push_screen_wait(Sure(self.palette, f"The script is still {state}. Leave and end it?")):
+            if not await self.app.push_screen_wait(
+                Sure(self.palette, f"The script is still {state}. Leave and end it?")
+            ):
                 return
         await self._drop()
         self.app.exit()

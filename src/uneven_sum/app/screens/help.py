@@ -53,7 +53,8 @@ class Help(ModalScreen[None]):
 
     DEFAULT_CSS = """
     Help { align: center middle; }
-    Help VerticalScroll { width: 104; max-width: 96%; height: 90%; background: $panel; padding: 1 2; border: solid $rule; }
+    Help VerticalScroll { width: 104; max-width: 96%; height: 90%; padding: 1 2; }
+    Help VerticalScroll { background: $panel; border: solid $rule; }
     Help Input { border: none; height: 1; background: $background; margin-bottom: 1; padding: 0 1; }
     """
     BINDINGS = [Binding("escape", "dismiss", "close")]

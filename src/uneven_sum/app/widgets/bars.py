@@ -37,7 +37,9 @@ class TopLine(Static):
 class Headline(Static):
     """Why and where the script is paused, in plain sentences."""
 
-    DEFAULT_CSS = "Headline { height: auto; max-height: 6; min-height: 1; width: 100%; padding: 0 1; background: $background; }"
+    DEFAULT_CSS = (
+        "Headline { height: auto; max-height: 6; min-height: 1; width: 100%; padding: 0 1; background: $background; }"
+    )
 
     def __init__(self, palette: Palette, **kwargs: object) -> None:
         super().__init__(**kwargs)  # type: ignore[arg-type]

@@ -159,7 +159,11 @@ class AskDrawer(Vertical):
     def compose(self) -> ComposeResult:
         yield RichLog(max_lines=KEPT, wrap=True, markup=False, highlight=False)
         yield Static("", id="choices")
-        yield AskLine(placeholder="an expression, tried without consequences; ! before it: for good; tab completes", id="ask", compact=True)
+        yield AskLine(
+            placeholder="an expression, tried without consequences; ! before it: for good; tab completes",
+            id="ask",
+            compact=True,
+        )
 
     def on_input_submitted(self, event: Input.Submitted) -> None:
         event.stop()
@@ -184,7 +188,9 @@ class AskDrawer(Vertical):
         log.write(line)
 
     def refuse(self, sentence: str) -> None:
-        self.query_one(RichLog).write(Text.assemble(("  error  ", f"bold {self.palette.error}"), (sentence, self.palette.text)))
+        self.query_one(RichLog).write(
+            Text.assemble(("  error  ", f"bold {self.palette.error}"), (sentence, self.palette.text))
+        )
 
     def complete(self, choices: list[str], start: int, typed: str) -> None:
         """Puts in what all choices share, and shows them."""

@@ -198,13 +198,17 @@ class Sheet(ScrollView, can_focus=True):
         styled.expand_tabs(4)
         out.append_text(styled)
         note = self.notes.get(line)
-        if note is not None and (line != self.at_line or note.text.startswith("pass ")):  # else it is of an earlier pass
+        if note is not None and (
+            line != self.at_line or note.text.startswith("pass ")
+        ):  # else it is of an earlier pass
             room = self.size.width - out.cell_len - 3
             if room > 8:
                 out.append("   ")
                 sign = "! " if note.nonfinite else ""
                 text = sign + note.text
-                out.append(text if len(text) <= room else text[: room - 1] + "…", p.nonfinite if note.nonfinite else p.quiet)
+                out.append(
+                    text if len(text) <= room else text[: room - 1] + "…", p.nonfinite if note.nonfinite else p.quiet
+                )
         return out
 
     def _term_row(self, row: Row) -> Text:
@@ -228,7 +232,9 @@ class Sheet(ScrollView, can_focus=True):
         value = term.value
         if term.shape and len(value) > room:  # of an array, what tells most
             cells = " x ".join(map(str, term.shape))
-            value = f"{term.nonfinite} of {cells} cells not finite" if term.nonfinite else value.partition(", ")[2] or value
+            value = (
+                f"{term.nonfinite} of {cells} cells not finite" if term.nonfinite else value.partition(", ")[2] or value
+            )
         value = value if len(value) <= room else value[: max(3, room - 1)] + "…"
         out.append(value, p.nonfinite if bad else p.text)
         out.append(kind, p.quiet)
