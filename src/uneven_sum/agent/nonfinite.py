@@ -6,8 +6,6 @@ value that resists being looked at counts as finite.
 
 from __future__ import annotations
 
-import array
-import decimal
 import math
 import sys
 import types
@@ -35,6 +33,16 @@ def module(name: str) -> Any:
     """A module if the script has imported it (wholly), else None."""
     found = sys.modules.get(name)
     return found if found is not None and getattr(found, "__spec__", None) is not None else None
+
+
+def _named(kind: type, home: str, name: str) -> bool:
+    """True for a class of a module that the script may not have imported, and for its subclasses."""
+    found = getattr(sys.modules.get(home), name, None)
+    return isinstance(found, type) and issubclass(kind, found)
+
+
+def _is_decimal(kind: type) -> bool:
+    return _named(kind, "decimal", "Decimal")
 
 
 def count(value: Any) -> int:
@@ -94,7 +102,9 @@ def mask(value: Any) -> Any:
     """Which cells are non-finite: a numpy array of bool, or one bool for a scalar."""
     np = module("numpy")
     pd = module("pandas")
-    if np is None or (isinstance(value, (float, complex, int, decimal.Decimal)) and not isinstance(value, np.generic)):
+    if np is None or (
+        (isinstance(value, (float, complex, int)) or _is_decimal(type(value))) and not isinstance(value, np.generic)
+    ):
         return count(value) > 0
     if pd is not None and isinstance(value, (pd.Series, pd.Index)):
         return _pandas_mask(np, pd, value)
@@ -128,13 +138,13 @@ def _looker(kind: type) -> Any:
         found = _float
     elif issubclass(kind, complex):
         found = _complex
-    elif issubclass(kind, decimal.Decimal):
+    elif _is_decimal(kind):
         found = _decimal
     elif issubclass(kind, (list, tuple)):
         found = _sequence
     elif issubclass(kind, dict):
         found = _mapping
-    elif issubclass(kind, array.array):
+    elif _named(kind, "array", "array"):
         found = _typed_array
     elif pd is not None and issubclass(kind, (pd.Series, pd.Index)):
         found = _series
@@ -322,4 +332,4 @@ def is_number_kind(kind: type) -> bool:
     np = module("numpy")
     if np is not None and issubclass(kind, np.generic):
         return issubclass(kind, np.number)
-    return kind in (decimal.Decimal, float, int, complex)
+    return kind in (float, int, complex) or _is_decimal(kind)

@@ -7,17 +7,9 @@ a large array, and never raises.
 
 from __future__ import annotations
 
-import array
 import base64
-import collections
-import datetime
-import decimal
-import enum
-import fractions
 import io
 import itertools
-import pathlib
-import re
 import struct
 import types
 from collections.abc import Callable
@@ -74,7 +66,7 @@ def text_of(value: Any) -> str:
 
 def _maker(kind: type) -> Maker:
     for base in kind.__mro__:
-        found = MAKERS.get(base)
+        found = MAKERS.get(base) or NAMED.get(f"{base.__module__}.{base.__qualname__}")
         if found is not None:
             return found
     np, pd = nonfinite.module("numpy"), nonfinite.module("pandas")
@@ -283,7 +275,7 @@ def _match(value: Any) -> Summary:
     return {"text": f"match {clean(repr(value.group()), 60)} at {value.start()}…{value.end()}", "kind": "object"}
 
 
-def _enum(value: enum.Enum) -> Summary:
+def _enum(value: Any) -> Summary:
     return {"text": f"{type(value).__name__}.{value._name_} = {_element(value._value_)}", "kind": "scalar"}
 
 
@@ -480,17 +472,8 @@ MAKERS: dict[type, Maker] = {
     bytes: _bytes,
     bytearray: _bytes,
     memoryview: lambda v: {"text": f"memoryview of {v.nbytes} bytes", "kind": "text"},
-    decimal.Decimal: _shown,
-    fractions.Fraction: _shown,
-    datetime.date: _shown,
-    datetime.time: _shown,
-    datetime.timedelta: _shown,
-    datetime.tzinfo: _shown,
-    enum.Enum: _enum,
     list: _sequence,
     tuple: _tuple,
-    collections.deque: _sequence,
-    array.array: _sequence,
     set: _set,
     frozenset: _set,
     dict: _mapping,
@@ -506,7 +489,21 @@ MAKERS: dict[type, Maker] = {
     types.CoroutineType: _generator,
     types.AsyncGeneratorType: lambda v: {"text": f"async generator {v.__name__}", "kind": "object"},
     io.IOBase: _file,
-    pathlib.PurePath: _shown,
-    re.Match: _match,
-    re.Pattern: lambda v: {"text": f"pattern {clean(repr(v.pattern), 60)}", "kind": "object"},
+}
+
+# By name, so that the modules are not imported for a script that does without them.
+NAMED: dict[str, Maker] = {
+    "decimal.Decimal": _shown,
+    "fractions.Fraction": _shown,
+    "datetime.date": _shown,
+    "datetime.time": _shown,
+    "datetime.timedelta": _shown,
+    "datetime.tzinfo": _shown,
+    "enum.Enum": _enum,
+    "collections.deque": _sequence,
+    "array.array": _sequence,
+    "pathlib.PurePath": _shown,
+    "re.Match": _match,
+    "re.Pattern": lambda v: {"text": f"pattern {clean(repr(v.pattern), 60)}", "kind": "object"},
+    "pathlib._local.PurePath": _shown,
 }

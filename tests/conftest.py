@@ -1,0 +1,44 @@
+"""Interpreters to test on, and helpers that run a script plainly."""
+
+from __future__ import annotations
+
+import glob
+import os
+import subprocess
+import sys
+
+import pytest
+
+
+def interpreters() -> list[str]:
+    """Our own interpreter and every other CPython from 3.11 up that is installed."""
+    found = {sys.version_info[:2]: sys.executable}
+    for path in sorted(glob.glob(os.path.expanduser("~/.pyenv/versions/3.*/bin/python")) + glob.glob("/usr/bin/python3")):
+        ask = subprocess.run([path, "-c", "import sys; print(*sys.version_info[:2])"], capture_output=True, text=True)
+        words = ask.stdout.split()
+        if ask.returncode == 0 and len(words) == 2:
+            version = (int(words[0]), int(words[1]))
+            if version >= (3, 11):
+                found.setdefault(version, path)
+    return [found[v] for v in sorted(found)]
+
+
+INTERPRETERS = interpreters()
+
+
+@pytest.fixture(params=INTERPRETERS, ids=lambda p: "own" if p == sys.executable else p.split("/")[-3])
+def interpreter(request: pytest.FixtureRequest) -> str:
+    return str(request.param)
+
+
+@pytest.fixture
+def script(tmp_path):
+    """Writes a script and gives its path."""
+
+    def write(text: str, name: str = "script.py") -> str:
+        path = tmp_path / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_text(text)
+        return str(path)
+
+    return write

@@ -1,0 +1,62 @@
+"""Drives a run through the client, as a front end does."""
+
+from __future__ import annotations
+
+import asyncio
+from contextlib import asynccontextmanager
+
+from uneven_sum.client import Client, Ended, Exited, Launch, Output, Stopped, Tripped, Trouble
+
+PATIENCE = 20
+
+
+class Run:
+    """One run; what it printed and what it stumbled over is collected on the way."""
+
+    def __init__(self, client: Client) -> None:
+        self.client = client
+        self.out = self.err = ""
+        self.trips: list = []
+        self.trouble: list[str] = []
+        self.exited: Exited | None = None
+
+    async def pause(self):
+        """The facts of the next pause; None when the script exits instead."""
+        while True:
+            event = await asyncio.wait_for(self.client.next_event(), PATIENCE)
+            if isinstance(event, Output):
+                if event.category == "stdout":
+                    self.out += event.text
+                else:
+                    self.err += event.text
+            elif isinstance(event, Tripped):
+                self.trips.append(event.facts)
+            elif isinstance(event, Trouble):
+                self.trouble.append(event.detail)
+            elif isinstance(event, Stopped):
+                return event.facts
+            elif isinstance(event, Exited):
+                self.exited = event
+                return None
+
+    async def step(self, how: str = "line"):
+        await getattr(self.client, {"line": "step_line", "into": "step_into", "out": "step_out", "on": "go_on"}[how])()
+        return await self.pause()
+
+    async def ask(self, text: str, frame: int = 0) -> str:
+        return (await self.client.ask(text, frame))["result"]
+
+
+@asynccontextmanager
+async def running(path: str, *args: str, breakpoints: dict | None = None, **options):
+    """A run that is ended when the block is left."""
+    client = Client(Launch(path, list(args), capture=True, **options))
+    run = Run(client)
+    try:
+        await client.start(breakpoints)
+        yield run
+    finally:
+        await client.end()
+
+
+__all__ = ["Ended", "Run", "running"]

@@ -1,0 +1,200 @@
+"""The check command: report, JSON, exit statuses, bad input."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+import uneven_sum
+from uneven_sum.demo import CASES, find
+
+ENV = {**os.environ, "PYTHONPATH": ""}
+
+
+def check(*args: str, **options) -> subprocess.CompletedProcess:
+    command = [sys.executable, "-m", "uneven_sum", "check", *args]
+    return subprocess.run(command, capture_output=True, text=True, timeout=60, stdin=subprocess.DEVNULL, **options)
+
+
+DEMOS = {
+    "rating": ("nonfinite", "created", "rating_year.py", 35, "rate", "head ** 1.5", 212, 365),
+    "routing": ("nonfinite", "created", "channel.py", 22, "Channel.step", "coming - through", 429, 672),
+    "lagged": ("error", None, "lagged_inflow.py", 28, "response", "inflow[day + LAG]", 365, 365),
+}
+
+
+@pytest.mark.parametrize("name", CASES)
+def test_demo_cases(name: str) -> None:
+    done = check("--json", str(find(name)))
+    assert done.returncode == 1
+    told = json.loads(done.stdout)
+    assert (told["schema"], told["outcome"], told["exit_status"]) == (1, "tripped", None)
+    (pause,) = told["pauses"]
+    loop = pause["loops"][0]
+    assert os.path.isabs(pause["file"])
+    got = (pause["reason"], pause["kind"], os.path.basename(pause["file"]), pause["line"], pause["function"])
+    assert (*got, pause["culprit"]["text"], loop["pass"], loop["of"]) == DEMOS[name]
+
+
+def test_json_holds_what_is_promised() -> None:
+    told = json.loads(check("--json", str(find("rating"))).stdout)
+    assert set(told) == {"schema", "outcome", "exit_status", "seconds", "pauses"}
+    pause = told["pauses"][0]
+    promised = {"reason", "kind", "headline", "exception", "warnings", "file", "line", "function", "statement", "trail"}
+    assert promised | {"loops", "culprit", "terms"} <= set(pause)
+    assert pause["statement"] == "flow[day] = C * head ** 1.5 * WIDTH"
+    assert {"depth", "text", "value", "type", "shape", "dtype", "nonfinite", "culprit"} == set(pause["terms"][0])
+    assert {"text", "value", "type", "cell", "operands"} <= set(pause["culprit"])
+    assert pause["culprit"]["operands"] == [{"text": "head", "value": "-0.017"}]
+    assert [c["function"] for c in pause["trail"]] == ["<module>", "main", "rate"]
+    assert pause["culprit"]["type"] == "numpy.float64"
+
+
+def test_nothing_is_added_when_nothing_trips(script) -> None:
+    path = script("import sys\nprint('out', 1 / 4)\nprint('err', file=sys.stderr)\n")
+    done = check(path)
+    assert (done.returncode, done.stdout, done.stderr) == (0, "out 0.25\n", "err\n")
+
+
+def test_report_follows_the_output_on_standard_error(script) -> None:
+    done = check(script("print('before')\nx = 1 / 0\n"))
+    assert (done.returncode, done.stdout) == (1, "before\n")
+    assert done.stderr.startswith("ZeroDivisionError in line 2: division by zero.")
+    assert "  in     2  x = 1 / 0" in done.stderr
+    assert "1 / 0  ! raised  culprit" in done.stderr
+
+
+def test_with_json_the_script_writes_to_standard_error(script) -> None:
+    done = check("--json", script("print('hello')\n"))
+    assert json.loads(done.stdout)["outcome"] == "finished"
+    assert done.stderr == "hello\n"
+
+
+def test_all_records_each_statement_once_and_goes_on(script) -> None:
+    path = script(
+        "import numpy as np\nfor k in range(3):\n    a = np.float64(1.0) / 0\n    b = np.log(np.float64(-k - 1))\nraise KeyError('end')\n"
+    )
+    done = check("--json", "--all", path)
+    told = json.loads(done.stdout)
+    assert [(p["reason"], p["line"]) for p in told["pauses"]] == [("nonfinite", 3), ("nonfinite", 4), ("error", 5)]
+    assert (told["outcome"], told["exit_status"], done.returncode) == ("tripped", 1, 1)
+    assert "KeyError: 'end'" in done.stderr
+
+
+def test_status_of_its_own(script) -> None:
+    done = check(script("import sys\nsys.exit(7)\n"))
+    assert (done.returncode, done.stderr) == (3, "")
+    assert json.loads(check("--json", script("raise SystemExit('bye')\n")).stdout)["exit_status"] == 1
+
+
+def test_arguments_after_the_script_are_its_own(script) -> None:
+    done = check(script("import sys\nprint(sys.argv[1:])\n"), "--json", "--all", "-h")
+    assert done.stdout == "['--json', '--all', '-h']\n"
+
+
+def test_pause_on_and_no_pause_on(script) -> None:
+    path = script("import numpy as np\nx = np.log(np.array([-1.0]))\nprint('end')\n")
+    assert check("--no-pause-on", "nonfinite,warning", path).returncode == 0
+    assert check("--pause-on", "error", path).returncode == 0
+    assert json.loads(check("--json", "--pause-on", "warning", path).stdout)["pauses"][0]["reason"] == "warning"
+
+
+def test_environment_directory_and_user_code(script, tmp_path) -> None:
+    other = tmp_path / "other"
+    other.mkdir()
+    (other / "gauges.py").write_text("def ratio(a, b):\n    return a / b\n")
+    path = script("import os, sys\nsys.path.append(os.environ['GAUGES'])\nimport gauges\nprint(os.getcwd())\ngauges.ratio(1, 0)\n")
+    done = check("--json", "--env", f"GAUGES={other}", "--cwd", str(tmp_path), "--user-code", str(other), path)
+    pause = json.loads(done.stdout)["pauses"][0]
+    assert (os.path.basename(pause["file"]), pause["line"], pause["function"]) == ("gauges.py", 2, "ratio")
+
+
+@pytest.mark.parametrize(
+    ("code", "signal", "sentence"),
+    [
+        ("import os, signal\nx = 1\nos.kill(os.getpid(), signal.SIGSEGV)\n", "SIGSEGV", "segmentation fault"),
+        ("import ctypes\nx = 1\nctypes.string_at(0)\n", "SIGSEGV", "segmentation fault"),
+        ("import os\nx = 1\nos.abort()\n", "SIGABRT", "abort"),
+    ],
+)
+def test_a_script_that_dies(code: str, signal: str, sentence: str, script) -> None:
+    path = script(code)
+    done = check("--json", path)
+    told = json.loads(done.stdout)
+    assert (told["outcome"], told["exit_status"], told["signal"]) == ("died", None, signal)
+    assert sentence in told["message"] and f"line 3 of {path}" in told["message"]
+    assert done.returncode == 3
+
+
+def test_a_script_that_leaves_at_once(script) -> None:
+    told = json.loads(check("--json", script("import os\nos._exit(4)\n")).stdout)
+    assert (told["outcome"], told["exit_status"], told["signal"]) == ("died", 4, None)
+    assert "status 4" in told["message"] and "line 2" in told["message"]
+
+
+def bad(*args: str, **options) -> str:
+    done = check(*args, **options)
+    assert done.returncode == 2, done
+    assert "Traceback" not in done.stderr and done.stdout == ""
+    assert done.stderr.startswith("uneven-sum: ") or done.stderr.startswith("Usage: ")
+    return done.stderr
+
+
+def test_bad_scripts(script, tmp_path) -> None:
+    assert "There is no file" in bad(str(tmp_path / "none.py"))
+    assert "is a folder" in bad(str(tmp_path))
+    binary = tmp_path / "data.py"
+    binary.write_bytes(b"\x7fELF\0\0")
+    assert "not a text file" in bad(str(binary))
+    wrong = bad(script("x = 1\ny = (2 +\nz = 3\n"))
+    assert "line 2: '(' was never closed." in wrong and "    y = (2 +\n        ^" in wrong
+    assert "cannot be found" in bad("--module", "no.such.module")
+    assert "no module nothing_here" in bad("--module", "nothing_here")
+    latin = tmp_path / "latin.py"
+    latin.write_bytes(b"x = '\xe9'\n")
+    assert "utf-8" in bad(str(latin))
+
+
+@pytest.mark.skipif(os.geteuid() == 0, reason="root may read everything")
+def test_unreadable_script(script) -> None:
+    path = script("x = 1\n")
+    os.chmod(path, 0)
+    assert "cannot be read" in bad(path)
+
+
+def test_bad_interpreters(script, tmp_path) -> None:
+    path = script("x = 1\n")
+    assert "no interpreter" in bad("--python", str(tmp_path / "none"), path)
+    assert "not a Python" in bad("--python", "/bin/true", path)
+    assert "is a folder" in bad("--python", str(tmp_path), path)
+    older = Path.home() / ".pyenv/versions/3.10.13/bin/python"
+    if older.exists():
+        assert "Python 3.10; 3.11 or later" in bad("--python", str(older), path)
+
+
+def test_bad_options(script, tmp_path) -> None:
+    path = script("x = 1\n")
+    assert "--env takes NAME=VALUE" in bad("--env", "NAME", path)
+    assert "does not know sums" in bad("--pause-on", "sums", path)
+    assert "not a folder" in bad("--cwd", str(tmp_path / "none"), path)
+    assert "Missing argument" in bad()
+
+
+def test_works_in_interpreters_that_know_nothing_of_us(interpreter: str, script) -> None:
+    path = script("import math\nx = 1e200\nfor k in range(5):\n    x = x * 1e30\n")
+    told = json.loads(check("--json", "--python", interpreter, path).stdout)
+    pause = told["pauses"][0]
+    assert (pause["line"], pause["culprit"]["text"], pause["loops"][0]["pass"]) == (4, "x * 1e30", 4)
+    assert uneven_sum.__version__
+
+
+def test_demo_lists_its_cases() -> None:
+    done = subprocess.run([sys.executable, "-m", "uneven_sum", "demo"], capture_output=True, text=True)
+    assert all(name in done.stdout for name in CASES)
+    done = subprocess.run([sys.executable, "-m", "uneven_sum", "demo", "none"], capture_output=True, text=True)
+    assert done.returncode == 2 and "no demo case none" in done.stderr

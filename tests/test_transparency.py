@@ -1,0 +1,61 @@
+"""A rewritten script behaves as the plain one: same output, same errors, same status, on each CPython."""
+
+from __future__ import annotations
+
+import difflib
+import re
+import subprocess
+from pathlib import Path
+
+import pytest
+from driving import running
+
+CORPUS = sorted((Path(__file__).parent / "corpus").glob("*.py"))
+
+
+def comparable(text: str) -> list[str]:
+    return re.sub(r"0x[0-9a-f]+", "0x", text).splitlines()
+
+
+@pytest.mark.parametrize("path", CORPUS, ids=lambda p: p.stem)
+async def test_same_as_plain(path: Path, interpreter: str) -> None:
+    plain = subprocess.run([interpreter, str(path), "a", "b"], capture_output=True, text=True, stdin=subprocess.DEVNULL)
+    async with running(str(path), "a", "b", python=interpreter, go_on=True) as run:
+        await run.client.write_input(None)
+        assert await run.pause() is None
+    assert not run.trouble
+    for mine, theirs in ((plain.stdout, run.out), (plain.stderr, run.err)):
+        assert not list(difflib.unified_diff(comparable(mine), comparable(theirs), "plain", "rewritten", lineterm=""))
+    assert run.exited is not None
+    assert run.exited.exit_status == plain.returncode
+
+
+async def test_module_runs_as_with_dash_m(tmp_path, interpreter: str) -> None:
+    package = tmp_path / "basin"
+    package.mkdir()
+    (package / "__init__.py").write_text("")
+    (package / "part.py").write_text("def half(x):\n    return x / 2\n")
+    (package / "__main__.py").write_text(
+        "import sys\nfrom .part import half\nprint(__name__, __package__, __spec__.name, sys.argv[1:], half(3.0))\n"
+    )
+    plain = subprocess.run([interpreter, "-m", "basin", "x"], capture_output=True, text=True, cwd=tmp_path)
+    async with running("basin", "x", as_module=True, python=interpreter, cwd=str(tmp_path)) as run:
+        assert await run.pause() is None
+    assert run.out == plain.stdout
+    assert "basin.__main__" in run.out
+
+
+async def test_reads_standard_input(script) -> None:
+    path = script("total = 0.0\nfor line in open(0):\n    total += float(line)\nprint(total)\n")
+    async with running(path) as run:
+        await run.client.write_input("1.5\n2.5\n")
+        await run.client.write_input(None)
+        assert await run.pause() is None
+    assert run.out == "4.0\n"
+
+
+async def test_script_that_closes_its_output_and_deletes_itself(script) -> None:
+    path = script("import os, sys\nos.remove(__file__)\nsys.stdout.close()\nx = 1.0 / 2\nos.closerange(3, 50)\ny = x * 2\n")
+    async with running(path) as run:
+        assert await run.pause() is None
+    assert run.exited is not None and run.exited.exit_status == 0

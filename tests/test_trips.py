@@ -1,0 +1,81 @@
+"""What trips, where, and who is the culprit: one script for each way a number can go wrong."""
+
+from __future__ import annotations
+
+import pytest
+from driving import running
+from trips_cases import CASES
+
+
+@pytest.mark.parametrize("name", CASES)
+async def test_trip(name: str, script) -> None:
+    source, wanted = CASES[name]
+    async with running(script(source), go_on=True) as run:
+        await run.client.write_input(None)
+        assert await run.pause() is None
+    assert not run.trouble
+    got = [
+        (
+            f.reason,
+            f.kind,
+            f.line,
+            f.function,
+            f.culprit.text if f.culprit else None,
+            f.loops[0].number if f.loops else None,
+        )
+        for f in run.trips
+    ]
+    assert len(got) == len(wanted), got
+    for mine, theirs in zip(got, wanted):
+        assert mine[:4] == theirs[:4]
+        assert theirs[4] is None or mine[4] == theirs[4]
+        assert theirs[5] is None or mine[5] == theirs[5]
+
+
+async def test_first_bad_cell_and_its_operands(script) -> None:
+    path = script("import numpy as np\na = np.arange(12.0).reshape(3, 4)\nb = np.array([1.0, 1.0, 0.0, 1.0])\nc = a / b\n")
+    async with running(path) as run:
+        facts = await run.pause()
+    assert facts.culprit.cell == [0, 2]
+    assert [(o.text, o.value) for o in facts.culprit.operands] == [("a", "2.0"), ("b", "0.0")]
+    assert facts.culprit.reason == "a division by zero"
+    root = facts.terms[0]
+    assert (root.text, root.shape, root.dtype, root.nonfinite, root.culprit) == ("a / b", [3, 4], "float64", 3, True)
+
+
+async def test_calls_are_evaluated_once_and_without_consequences(script) -> None:
+    path = script(
+        "import numpy as np\nseen = []\ndef look(x):\n    seen.append(x)\n    print('look', x)\n    return x\n"
+        "y = look(np.float64(3.0)) / np.float64(0.0)\n"
+    )
+    async with running(path) as run:
+        facts = await run.pause()
+        assert [t.value for t in facts.terms if t.text == "look(np.float64(3.0))"] == ["3.0"]
+        assert await run.ask("len(seen)") == "1"
+    assert run.out == "look 3.0\n"
+
+
+async def test_second_evaluation_that_differs_is_told(script) -> None:
+    path = script("import itertools\nc = itertools.count(0)\ndef draw():\n    return float(next(c))\ny = 1e308 * 10 ** draw() * 10\n")
+    async with running(path) as run:
+        facts = await run.pause()
+        assert facts.terms[0].value == "inf"
+        assert await run.ask("next(c)") == "1", "the trial must not have drawn"
+
+
+async def test_warning_of_a_term_is_quoted_not_paused_at_twice(script) -> None:
+    path = script("import numpy as np\nx = np.float64(0.0)\ny = np.log(x)\nz = 1\n")
+    async with running(path) as run:
+        facts = await run.pause()
+        assert facts.reason == "nonfinite"
+        assert facts.warnings == ["RuntimeWarning: divide by zero encountered in log"]
+        assert await run.step("on") is None
+
+
+async def test_handled_outside_of_the_guards_is_told_after_the_fact(script) -> None:
+    path = script("f = lambda k: {'a': 1.0}[k]\nprint(sorted(['b'], key=f))\n")
+    async with running(path) as run:
+        facts = await run.pause()
+        assert (facts.line, facts.function) == (1, "<lambda>")
+        assert [c.function for c in facts.trail] == ["<module>", "<lambda>"]
+        assert await run.ask("k") == "'b'"
