@@ -13,7 +13,9 @@ import pytest
 def interpreters() -> list[str]:
     """Our own interpreter and every other CPython from 3.11 up that is installed."""
     found = {sys.version_info[:2]: sys.executable}
-    for path in sorted(glob.glob(os.path.expanduser("~/.pyenv/versions/3.*/bin/python")) + glob.glob("/usr/bin/python3")):
+    for path in sorted(
+        glob.glob(os.path.expanduser("~/.pyenv/versions/3.*/bin/python")) + glob.glob("/usr/bin/python3")
+    ):
         ask = subprocess.run([path, "-c", "import sys; print(*sys.version_info[:2])"], capture_output=True, text=True)
         words = ask.stdout.split()
         if ask.returncode == 0 and len(words) == 2:

@@ -108,7 +108,9 @@ def test_environment_directory_and_user_code(script, tmp_path) -> None:
     other = tmp_path / "other"
     other.mkdir()
     (other / "gauges.py").write_text("def ratio(a, b):\n    return a / b\n")
-    path = script("import os, sys\nsys.path.append(os.environ['GAUGES'])\nimport gauges\nprint(os.getcwd())\ngauges.ratio(1, 0)\n")
+    path = script(
+        "import os, sys\nsys.path.append(os.environ['GAUGES'])\nimport gauges\nprint(os.getcwd())\ngauges.ratio(1, 0)\n"
+    )
     done = check("--json", "--env", f"GAUGES={other}", "--cwd", str(tmp_path), "--user-code", str(other), path)
     pause = json.loads(done.stdout)["pauses"][0]
     assert (os.path.basename(pause["file"]), pause["line"], pause["function"]) == ("gauges.py", 2, "ratio")

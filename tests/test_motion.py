@@ -60,7 +60,9 @@ async def test_lines_calls_and_returns(script, interpreter: str) -> None:
 
 
 async def test_one_line_loops_and_while_true(script, interpreter: str) -> None:
-    path = script("n = 3\nwhile True:\n    n -= 1\n    if n < 0: break\nx = [k * 2 for k in range(3)]\nfor k in x: n += k\nprint(n)\n")
+    path = script(
+        "n = 3\nwhile True:\n    n -= 1\n    if n < 0: break\nx = [k * 2 for k in range(3)]\nfor k in x: n += k\nprint(n)\n"
+    )
     async with running(path, python=interpreter, pause_on=AT_START) as run:
         lines = [(await run.pause()).line]
         while (facts := await run.step()) is not None:
@@ -100,7 +102,9 @@ async def test_breakpoints_before_the_run_in_modules_and_functions(script, tmp_p
 
 
 async def test_breakpoint_set_at_a_pause_and_removed(script, interpreter: str) -> None:
-    path = script("def f(x):\n    y = x + 1\n    return y\n\nfor k in range(4):\n    z = f(k)\n    w = z\nprint('end')\n")
+    path = script(
+        "def f(x):\n    y = x + 1\n    return y\n\nfor k in range(4):\n    z = f(k)\n    w = z\nprint('end')\n"
+    )
     async with running(path, python=interpreter, pause_on=AT_START) as run:
         await run.pause()
         placed = await run.client.set_breakpoints(path, [3, 7])
@@ -139,7 +143,9 @@ async def test_breakpoint_set_while_a_loop_runs(script, interpreter: str) -> Non
         assert (await run.step("on")).function == "turn"
 
 
-@pytest.mark.parametrize("body", ["while True:\n    pass\n", "n = 0\nwhile True:\n    n += 1\n", "import time\ntime.sleep(60)\n"])
+@pytest.mark.parametrize(
+    "body", ["while True:\n    pass\n", "n = 0\nwhile True:\n    n += 1\n", "import time\ntime.sleep(60)\n"]
+)
 async def test_interrupt_an_endless_loop(body: str, script, interpreter: str) -> None:
     async with running(script("x = 1.5\n" + body), python=interpreter) as run:
         await asyncio.sleep(0.3)
@@ -155,7 +161,7 @@ async def test_interrupt_an_endless_loop(body: str, script, interpreter: str) ->
 
 
 async def test_interrupt_inside_native_code_says_so(script) -> None:
-    path = script("s = sorted(range(30_000_000, 0, -1), key=float.__neg__) if False else None\nx = 7 ** 4_000_000 % 10 ** 900_000\nprint('done')\n")
+    path = script("x = sum(range(400_000_000))\nprint('done')\n")
     async with running(path) as run:
         await asyncio.sleep(0.3)
         asking = asyncio.create_task(run.client.interrupt())
@@ -169,7 +175,9 @@ async def test_interrupt_inside_native_code_says_so(script) -> None:
 
 
 async def test_retry_skip_and_let_go(script, interpreter: str) -> None:
-    path = script("def f(w):\n    r = 1.0 / w\n    return r\n\ntry_it = f(0.0)\nprint(try_it)\nbad = [][2]\nprint('skipped')\nlost = {}['x']\n")
+    path = script(
+        "def f(w):\n    r = 1.0 / w\n    return r\n\ntry_it = f(0.0)\nprint(try_it)\nbad = [][2]\nprint('skipped')\nlost = {}['x']\n"
+    )
     async with running(path, python=interpreter) as run:
         facts = await run.pause()
         assert facts.retry and facts.function == "f"

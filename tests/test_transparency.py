@@ -55,7 +55,9 @@ async def test_reads_standard_input(script) -> None:
 
 
 async def test_script_that_closes_its_output_and_deletes_itself(script) -> None:
-    path = script("import os, sys\nos.remove(__file__)\nsys.stdout.close()\nx = 1.0 / 2\nos.closerange(3, 50)\ny = x * 2\n")
+    path = script(
+        "import os, sys\nos.remove(__file__)\nsys.stdout.close()\nx = 1.0 / 2\nos.closerange(3, 50)\ny = x * 2\n"
+    )
     async with running(path) as run:
         assert await run.pause() is None
     assert run.exited is not None and run.exited.exit_status == 0

@@ -33,7 +33,9 @@ async def test_trip(name: str, script) -> None:
 
 
 async def test_first_bad_cell_and_its_operands(script) -> None:
-    path = script("import numpy as np\na = np.arange(12.0).reshape(3, 4)\nb = np.array([1.0, 1.0, 0.0, 1.0])\nc = a / b\n")
+    path = script(
+        "import numpy as np\na = np.arange(12.0).reshape(3, 4)\nb = np.array([1.0, 1.0, 0.0, 1.0])\nc = a / b\n"
+    )
     async with running(path) as run:
         facts = await run.pause()
     assert facts.culprit.cell == [0, 2]
@@ -56,7 +58,9 @@ async def test_calls_are_evaluated_once_and_without_consequences(script) -> None
 
 
 async def test_second_evaluation_that_differs_is_told(script) -> None:
-    path = script("import itertools\nc = itertools.count(0)\ndef draw():\n    return float(next(c))\ny = 1e308 * 10 ** draw() * 10\n")
+    path = script(
+        "import itertools\nc = itertools.count(0)\ndef draw():\n    return float(next(c))\ny = 1e308 * 10 ** draw() * 10\n"
+    )
     async with running(path) as run:
         facts = await run.pause()
         assert facts.terms[0].value == "inf"

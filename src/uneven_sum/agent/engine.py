@@ -54,6 +54,7 @@ class Engine(probes.Listener):
         self.told: set[tuple[str, int, str]] = set()
         self.accepted: set[tuple[str, int]] = set()
         self.motion = motion.Motion(self._arrived, self._met, self._settled)
+        self.motion.older = self.loader.missing_lines
         self.held: dict[types.FrameType, list[str]] = {}
         self.looked: dict[int, int] = {}
         self.lock = threading.RLock()
@@ -337,20 +338,11 @@ class Engine(probes.Listener):
     def _met(self, frame: types.FrameType, line: int) -> None:
         self._guarded(Pause("breakpoint", frame, "next"))
 
-    def _arrived(self, frame: types.FrameType, returned: Any) -> None:
-        pause = Pause("step", frame, "next")
+    def _arrived(self, frame: types.FrameType, returned: Any, inside: bool) -> None:
+        pause = Pause("step", frame, "in" if inside else "next")
         if not motion.nothing(returned):
             pause.returned = returned
-            pause.state = "in" if self._in_the_middle(frame) else "next"
         self._guarded(pause)
-
-    @staticmethod
-    def _in_the_middle(frame: types.FrameType) -> bool:
-        """True when the frame stands within a statement and not before one."""
-        place = handled.instruction_place(frame.f_code, frame.f_lasti)
-        file = stack.file_of(frame)
-        found = file and handled.statement_at(file, frame)
-        return bool(found and place and place[:2] != (found.node.lineno, found.node.col_offset))
 
     def _guarded(self, pause: Pause) -> None:
         try:

@@ -24,6 +24,7 @@ CARRIERS = {
     ("asyncio.runners", "Runner.run"),
     ("asyncio.base_events", "BaseEventLoop.run_until_complete"),
     ("concurrent.futures.thread", "_WorkItem.run"),
+    ("concurrent.futures.thread", "_worker"),
     ("threading", "Thread._bootstrap_inner"),
     ("threading", "Thread._bootstrap"),
     ("contextlib", "_GeneratorContextManager.__exit__"),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import importlib.machinery
 import os
 import sys
@@ -22,6 +23,7 @@ class Loader:
         self.options = options
         self.folders: list[str] = []
         self.lines: dict[str, set[int]] = {}  # breakpoints wanted, by path
+        self.fresh: dict[str, dict[Any, types.CodeType]] = {}  # functions with the present breakpoints, by file
         self.plain: dict[str, str] = {}  # files that run as they are, and why
         self._library = tuple(
             os.path.realpath(p) + os.sep for p in {os.path.dirname(os.__file__), sys.prefix, sys.base_prefix}
@@ -96,26 +98,48 @@ class Loader:
                 new = self._rewritten(file, self.options)
             except (SyntaxError, RecursionError, ValueError, MemoryError):
                 continue
-            _swap(name, _functions(new))
+            self.fresh[name] = _functions(new)
+            _swap(name, self.fresh[name])
             swapped.add(name)
         return swapped
+
+    def missing_lines(self, frame: types.FrameType) -> set[int]:
+        """The breakpoints in a call that its code lacks: it was compiled before they were set.
+
+        The function gets its new code for the next time.
+        """
+        fresh = self.fresh.get(frame.f_code.co_filename)
+        new = fresh and fresh.get(_key(frame.f_code))
+        if not new or new is frame.f_code:
+            return set()
+        for function in gc.get_referrers(frame.f_code):
+            if type(function) is types.FunctionType and function.__code__.co_freevars == new.co_freevars:
+                function.__code__ = new
+        return self.lines_in(frame.f_code)
+
+    def lines_in(self, code: types.CodeType) -> set[int]:
+        """The breakpoints that lie in the lines of a piece of code itself."""
+        wanted = self.lines.get(os.path.realpath(code.co_filename), set())
+        return wanted & {line for _, _, line in code.co_lines() if line is not None} if wanted else set()
 
 
 def _functions(code: types.CodeType, into: dict[Any, types.CodeType] | None = None) -> dict[Any, types.CodeType]:
     found: dict[Any, types.CodeType] = {} if into is None else into
     for const in code.co_consts:
         if isinstance(const, types.CodeType):
-            found[const.co_qualname, const.co_firstlineno, const.co_name] = const
+            found[_key(const)] = const
             _functions(const, found)
     return found
 
 
-def _swap(name: str, new: dict[Any, types.CodeType]) -> None:
-    import gc
+def _key(code: types.CodeType) -> tuple[str, int]:
+    return (code.co_qualname, code.co_firstlineno)
 
+
+def _swap(name: str, new: dict[Any, types.CodeType]) -> None:
     for thing in gc.get_objects():
         if type(thing) is types.FunctionType and thing.__code__.co_filename == name:
             code = thing.__code__
-            other = new.get((code.co_qualname, code.co_firstlineno, code.co_name))
+            other = new.get(_key(code))
             if other is not None and other.co_freevars == code.co_freevars:
                 thing.__code__ = other

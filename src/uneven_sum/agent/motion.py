@@ -14,26 +14,28 @@ from typing import Any
 
 from . import stack, state
 from .handled import statement_at
-from .source import Position, position
+from .source import LOOPS, Position, position
 
 CONTINUE, LINE, INTO, OUT = "continue", "line", "into", "out"
 
 
 class Motion:
-    """The one tracer.  `arrived(frame, returned)` is called where a step ends, `met(frame, line)` at a
-    breakpoint of a call that was running before it was set, `settled(frame)` after a held statement."""
+    """The one tracer.  `arrived(frame, returned, inside)` is called where a step ends, `met(frame, line)` at a
+    breakpoint of a call that was running before it was set, `settled(frame)` after a held statement.
+    `older(frame)` gives the breakpoints that a call's code lacks, since it was compiled before they were set."""
 
     def __init__(
         self,
-        arrived: Callable[[types.FrameType, Any], None],
+        arrived: Callable[[types.FrameType, Any, bool], None],
         met: Callable[[types.FrameType, int], None],
         settled: Callable[[types.FrameType], None],
     ) -> None:
         self.arrived, self.met, self.settled = arrived, met, settled
+        self.older: Callable[[types.FrameType], set[int]] = lambda frame: set()
         self.mode = CONTINUE
         self.start: types.FrameType | None = None
         self.start_statement: Position | None = None
-        self.start_at = -1
+        self.start_at, self.start_line = -1, 0
         self.left = False  # the call in which the step began has returned
         self.returned: Any = _NOTHING
         self.armed: dict[types.FrameType, set[int]] = {}
@@ -49,6 +51,7 @@ class Motion:
         self.start = frame
         if frame is not None and self.mode != CONTINUE:
             self.start_statement, self.start_at = self._statement(frame), frame.f_lasti
+            self.start_line = frame.f_lineno
             outer: types.FrameType | None = frame
             while outer is not None:
                 if stack.file_of(outer) is not None:
@@ -57,12 +60,16 @@ class Motion:
         self._switch()
 
     def arm(self, frame: types.FrameType, lines: set[int]) -> None:
-        """Watches lines of a call that runs code without their breakpoints."""
-        if lines:
-            self.armed[frame] = lines
-            frame.f_trace = self._local
-        else:
-            self.armed.pop(frame, None)
+        """Watches lines of a call that runs code without their breakpoints.
+
+        With no lines the call is only kept under way, so that the calls it makes are seen.
+        """
+        self.armed[frame] = lines
+        frame.f_trace = self._local
+        self._switch()
+
+    def disarm(self) -> None:
+        self.armed.clear()
         self._switch()
 
     def hold(self, frame: types.FrameType) -> None:
@@ -96,6 +103,8 @@ class Motion:
     def _global(self, frame: types.FrameType, event: str, arg: Any) -> Any:
         if state.quiet or stack.file_of(frame) is None:
             return None
+        if self.armed and (lines := self.older(frame)):
+            self.armed[frame] = lines
         return self._local if self.mode == INTO or frame in self.armed else None
 
     def _local(self, frame: types.FrameType, event: str, arg: Any) -> Any:
@@ -106,7 +115,7 @@ class Motion:
         elif event == "opcode":
             if self.left and frame is not self.start:
                 frame.f_trace_opcodes = False
-                self._end(frame)
+                self._end(frame, inside=True)
         elif event == "return":
             self._return(frame, arg)
         return self._local
@@ -123,12 +132,23 @@ class Motion:
         if self.mode == CONTINUE:
             return
         if frame is self.start and not self.left:
-            here = self._statement(frame)
-            if self.mode == OUT or (here == self.start_statement and frame.f_lasti > self.start_at):
+            if self.mode == OUT or self._same_execution(frame):
                 return
             self._end(frame)
         elif self.left or (self.mode == INTO and not stack._belongs_to_outer(frame) and not self._inner(frame)):
             self._end(frame)
+
+    def _same_execution(self, frame: types.FrameType) -> bool:
+        """True while the statement in which the step began is still under way."""
+        if frame.f_lineno == self.start_line and self._loop_begins(frame):
+            return True  # a loop in one line is one line
+        return self._statement(frame) == self.start_statement and frame.f_lasti > self.start_at
+
+    @staticmethod
+    def _loop_begins(frame: types.FrameType) -> bool:
+        file = stack.file_of(frame)
+        loops = [s for s in file.statements if isinstance(s.node, LOOPS)] if file else []
+        return any(s.line == frame.f_lineno == s.node.body[0].lineno for s in loops)  # type: ignore[attr-defined]
 
     def _inner(self, frame: types.FrameType) -> bool:
         return frame.f_code.co_name == "<genexpr>"
@@ -146,10 +166,10 @@ class Motion:
                 self.mode = CONTINUE
         self._switch()
 
-    def _end(self, frame: types.FrameType) -> None:
-        returned = self.returned
+    def _end(self, frame: types.FrameType, inside: bool = False) -> None:
+        returned = self.returned if inside else _NOTHING
         self.mode, self.start = CONTINUE, None
-        self.arrived(frame, returned)
+        self.arrived(frame, returned, inside)
 
 
 _NOTHING = object()

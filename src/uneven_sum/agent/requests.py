@@ -134,19 +134,25 @@ class Requests:
         old = self.engine.loader.lines.get(path, set())
         self.engine.loader.lines[path] = lines
         if lines != old and self.started:
-            self._put_in(path, lines)
+            self._put_in(path)
         return {"breakpoints": placed}
 
-    def _put_in(self, path: str, lines: set[int]) -> None:
+    def _put_in(self, path: str) -> None:
         """Into functions for their next call; into calls that run already by line tracing."""
-        self.engine.loader.refresh(path)
+        loader = self.engine.loader
+        loader.refresh(path)
+        self.engine.motion.disarm()
         frames: list[types.FrameType | None] = [self.running_frame]
         if self.engine.present is not None:
             frames = [self.engine.present.frame]
         for frame in frames:
             while frame is not None:
-                if stack.file_of(frame) is not None and motion.same_file(frame.f_code.co_filename, path):
-                    self.engine.motion.arm(frame, set(lines))
+                in_function = frame.f_code.co_name != "<module>"
+                if stack.file_of(frame) is not None:
+                    lines = loader.lines_in(frame.f_code)
+                    # The module's own call will yet define functions, with the code that it has.
+                    if lines or (not in_function and loader.lines.get(path)):
+                        self.engine.motion.arm(frame, lines)
                 frame = frame.f_back
 
     def on_setExceptionBreakpoints(self, arguments: dict[str, Any]) -> dict[str, Any]:

@@ -24,12 +24,13 @@ def run(fd: int) -> None:
     engine = _prepare(fd)
     arguments = engine.launch  # type: ignore[attr-defined]
     try:
-        main, code, path = _main_module(engine, arguments)
+        main, data, path = _main_module(engine, arguments)
     except Failed as e:
         engine.wire.event("unevenSum/cannotRun", {"message": str(e), **e.facts})
         os._exit(2)
     engine.wire.event("initialized", {})
     engine.requests.serve()  # until configurationDone
+    code = engine.loader.compile(path, data)
     _hide_traces(arguments)
     engine.install()
     if "start" in engine.pauses_on:
@@ -99,7 +100,7 @@ def _fork() -> int:
         state.own_fork = False
 
 
-def _main_module(engine: Engine, arguments: dict[str, Any]) -> tuple[types.ModuleType, types.CodeType, str]:
+def _main_module(engine: Engine, arguments: dict[str, Any]) -> tuple[types.ModuleType, bytes, str]:
     program, args = str(arguments["program"]), [str(a) for a in arguments.get("args") or []]
     folders = [os.getcwd(), *map(str, arguments.get("userCode") or [])]
     old_main = sys.modules["__main__"]
@@ -127,10 +128,10 @@ def _main_module(engine: Engine, arguments: dict[str, Any]) -> tuple[types.Modul
     engine.loader.folders = [os.path.join(os.path.realpath(f), "") for f in folders]
     main.__builtins__ = sys.modules["builtins"]  # type: ignore[attr-defined]
     main.__annotations__ = {}
-    code = _compile(engine, path)
+    data = _readable(path)
     sys.modules["__main__"] = main
     engine.loader.install()
-    return main, code, path
+    return main, data, path
 
 
 def _find_module(name: str) -> importlib.machinery.ModuleSpec:
@@ -145,14 +146,17 @@ def _find_module(name: str) -> importlib.machinery.ModuleSpec:
     return spec
 
 
-def _compile(engine: Engine, path: str) -> types.CodeType:
+def _readable(path: str) -> bytes:
+    """The script's text, once it is known to compile; Failed otherwise."""
     try:
         with open(path, "rb") as f:
             data = f.read()
     except OSError as e:
         raise Failed(f"{path} cannot be read: {e.strerror}.") from None
     try:
-        return engine.loader.compile(path, data)
+        with state.silenced():  # it will be compiled again, with its breakpoints
+            compile(data, path, "exec", dont_inherit=True)
+        return data
     except SyntaxError as e:
         raise Failed(
             f"{path}, line {e.lineno}: {e.msg}.",
@@ -187,7 +191,7 @@ def _pause_at_start(engine: Engine, path: str) -> None:
     engine.motion.mode = "into"
     engine.motion.left = False
 
-    def first(frame: types.FrameType, returned: Any) -> None:
+    def first(frame: types.FrameType, returned: Any, inside: bool) -> None:
         engine.motion.arrived = engine._arrived
         engine._guarded(Pause("entry", frame, "next"))
 
