@@ -13,6 +13,9 @@ from . import probes, stack, state
 from .rewrite import Options, Rewriter, put_in
 from .source import SourceFile
 
+# Why a file cannot be rewritten: too deeply nested, mostly.  (3.11 raises SystemError when something is
+# parsed in the middle of parsing, as by a finaliser that prints a traceback.)
+CANNOT = (SyntaxError, RecursionError, ValueError, MemoryError, SystemError)
 INSTALLED = ("site-packages", "dist-packages")
 
 
@@ -52,7 +55,7 @@ class Loader:
         for options in (self.options, Options(False, self.options.checks, self.options.meters)):
             try:
                 code = self._rewritten(file, options)
-            except (SyntaxError, RecursionError, ValueError, MemoryError) as e:
+            except CANNOT as e:
                 self.plain[name] = f"{type(e).__name__}: {e}"
                 continue
             stack.files[name] = file
@@ -96,7 +99,7 @@ class Loader:
                 continue
             try:
                 new = self._rewritten(file, self.options)
-            except (SyntaxError, RecursionError, ValueError, MemoryError):
+            except CANNOT:
                 continue
             self.fresh[name] = _functions(new)
             _swap(name, self.fresh[name])

@@ -12,7 +12,7 @@ from typing import Any
 from .handled import statement_at
 from .rewrite import METER
 from .scope import INNER, Scope
-from .source import COMPREHENSIONS, SourceFile, Statement
+from .source import COMPREHENSIONS, LOOPS, SourceFile, Statement
 from .values import text_of
 
 AGENT = __file__.rpartition("/")[0] + "/"
@@ -129,20 +129,15 @@ def loops(frame: types.FrameType, statement: Statement | None) -> list[dict[str,
         return []
     scope = Scope(frame)
     found = []
-    for loop in [*_comprehensions(file, frame, statement), *reversed(statement.loops)]:
-        if loop is statement.node and not _under_way(frame, loop):
-            continue
+    around = [*_comprehensions(file, frame, statement), *reversed(statement.loops)]
+    if isinstance(statement.node, LOOPS):
+        around.append(statement.node)  # at the head of a loop that is under way
+        around.sort(key=lambda n: (n.lineno, n.col_offset), reverse=True)  # type: ignore[attr-defined]
+    for loop in around:
         told = _loop(file, frame, scope, loop)
-        if told is not None:
+        if told["pass"] or loop is not statement.node:
             found.append(told)
-    if isinstance(statement.node, (ast.For, ast.AsyncFor)) and (told := _loop(file, frame, scope, statement.node)):
-        if told["pass"]:
-            found.insert(0, told)
     return found
-
-
-def _under_way(frame: types.FrameType, loop: ast.AST) -> bool:
-    return False
 
 
 def _comprehensions(file: SourceFile, frame: types.FrameType, statement: Statement) -> list[ast.AST]:
@@ -166,7 +161,7 @@ def _comprehensions(file: SourceFile, frame: types.FrameType, statement: Stateme
     return found[::-1]
 
 
-def _loop(file: SourceFile, frame: types.FrameType, scope: Scope, loop: Any) -> dict[str, Any] | None:
+def _loop(file: SourceFile, frame: types.FrameType, scope: Scope, loop: Any) -> dict[str, Any]:
     done, length = _passes(file, frame, loop)
     if isinstance(loop, ast.While):
         target, value = file.segment(loop.test), None

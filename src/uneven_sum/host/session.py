@@ -139,6 +139,8 @@ class Session:
             transport = getattr(self.process, "_transport", None)
             if transport is not None:
                 transport.close()
+                for _ in range(3):
+                    await asyncio.sleep(0)  # its pipes close in the turns that follow
 
     # -- messages ------------------------------------------------------------------------------------
 

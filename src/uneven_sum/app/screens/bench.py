@@ -115,6 +115,9 @@ class Bench(Screen[None]):
         self._show_text(self._script())
         self._start()
 
+    async def on_unmount(self) -> None:
+        await self._drop()
+
     def on_resize(self, event: events.Resize) -> None:
         self._fit()
 

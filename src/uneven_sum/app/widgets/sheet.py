@@ -144,6 +144,9 @@ class Sheet(ScrollView, can_focus=True):
         top, bottom = self.scroll_offset.y, self.scroll_offset.y + height
         if row < top + 2 or row + below > bottom:
             target = row - max(3, (height - below) // 2)
+            culprit = next((i for i, r in enumerate(self.rows) if r.term is not None and r.term.culprit), row)
+            if culprit - target >= height - 1:
+                target = culprit - height + 2  # rather the culprit than the lines above
             self.scroll_to(y=max(0, target), animate=False)
 
     def watch_cursor(self, old: int, new: int) -> None:

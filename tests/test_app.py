@@ -1,0 +1,253 @@
+"""The application in-process, and the program itself in tmux."""
+
+from __future__ import annotations
+
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+import uuid
+
+import pytest
+from textual.widgets import Input
+
+from uneven_sum.app.app import UnevenSum
+from uneven_sum.app.screens.bench import Bench
+from uneven_sum.app.screens.help import Help
+from uneven_sum.app.widgets.cards import Cards
+from uneven_sum.app.widgets.drawers import AskDrawer, OutputDrawer
+from uneven_sum.app.widgets.sheet import GUTTER, Sheet
+from uneven_sum.client import Launch
+from uneven_sum.demo import find
+
+
+async def settled(pilot, state: str, line: int | None = None) -> Bench:
+    """Waits until the Bench is in a state (and at a line) with its cards shown."""
+    for _ in range(200):
+        await pilot.pause(0.05)
+        bench = pilot.app.screen_stack[1]
+        if bench.state == state and (line is None or bench.facts and bench.facts.line == line):
+            await pilot.pause(0.2)
+            return bench
+    raise AssertionError(f"not {state} at {line}: {bench.state} {bench.facts}")
+
+
+async def test_bench_from_pause_to_rerun() -> None:
+    app = UnevenSum(Launch(str(find("rating"))))
+    async with app.run_test(size=(140, 42)) as pilot:
+        bench = await settled(pilot, "paused", 35)
+        sheet, cards = bench.query_one(Sheet), bench.query_one(Cards)
+        assert sheet.word == "in" and sheet.at_line == 35
+        assert [t.text for t in sheet.terms[35] if t.culprit] == ["head ** 1.5"]
+        assert {c.name for c in cards.cards} >= {"head", "flow", "stage", "total"}
+        await pilot.press("space")
+        await settled(pilot, "paused", 36)
+        assert not sheet.terms and sheet.word == "next"
+        await pilot.press("t")
+        await pilot.pause(0.5)
+        assert sheet.terms[36][0].text == "total += flow[day] * DAY"
+        await pilot.press("left_square_bracket")
+        await pilot.pause(0.3)
+        assert bench.facts.trail[bench.chosen].function == "main" and sheet.at_line == 45
+        await pilot.press("home", "a", *"SILL*2", "enter")
+        await pilot.pause(0.5)
+        assert bench.query_one(AskDrawer).has_class("open")
+        await pilot.press("escape", "escape", "R")
+        await settled(pilot, "paused", 35)
+        assert bench.runs == 2
+        await pilot.press("A", "enter")
+        bench = await settled(pilot, "paused", 39 if bench.facts.line == 39 else None)
+        await pilot.press("q")
+        await pilot.pause(0.3)
+        await pilot.press("enter")
+        await pilot.pause(0.5)
+    assert not app.refusal
+
+
+async def test_gutter_click_sets_a_breakpoint_that_is_kept() -> None:
+    app = UnevenSum(Launch(str(find("lagged"))))
+    async with app.run_test(size=(140, 42)) as pilot:
+        bench = await settled(pilot, "paused", 28)
+        sheet = bench.query_one(Sheet)
+        row = sheet.row_of(24) - sheet.scroll_offset.y
+        await pilot.click(Sheet, offset=(4, row))
+        await pilot.pause(0.3)
+        assert bench.breakpoints[sheet.path] == {24}
+        await pilot.click(Sheet, offset=(GUTTER + 5, row))
+        assert sheet.cursor == 24
+        await pilot.press("R")
+        await settled(pilot, "paused", 24)
+        assert bench.facts.reason == "breakpoint"
+        await pilot.press("k")
+        await pilot.pause(0.3)
+        assert bench.facts.line == 24, "nothing failed: nothing to skip"
+
+
+async def test_skip_at_an_error_and_end() -> None:
+    app = UnevenSum(Launch(str(find("lagged"))))
+    async with app.run_test(size=(100, 30)) as pilot:
+        bench = await settled(pilot, "paused", 28)
+        assert bench.has_class("narrow")
+        await pilot.press("k")
+        await settled(pilot, "paused", 29)
+        await pilot.press("enter")
+        bench = await settled(pilot, "paused")
+        for _ in range(50):
+            await pilot.pause(0.1)
+            if bench.facts and bench.facts.reason == "end":
+                break
+        assert bench.facts.reason == "end"
+        assert "mean response" in bench.query_one(OutputDrawer).last_line
+        await pilot.press("tab", "tab")
+        await pilot.pause(0.3)
+        assert bench.about == "module"
+        await pilot.press("enter")
+        await settled(pilot, "ended")
+
+
+async def test_help_is_searchable_and_can_be_left(script) -> None:
+    app = UnevenSum(Launch(script("x = 1\n")), "chalk")
+    async with app.run_test(size=(80, 24)) as pilot:
+        await settled(pilot, "paused")
+        await pilot.press("question_mark")
+        await pilot.pause(0.2)
+        assert isinstance(app.screen, Help)
+        await pilot.press(*"breakp")
+        text = str(app.screen.query_one("#all").render())
+        assert "gutter" in text and "trial" not in text
+        await pilot.press("escape")
+        await pilot.pause(0.2)
+        assert isinstance(app.screen, Bench)
+        await pilot.press("T")
+        await pilot.pause(0.2)
+        assert app.theme == "slate"
+
+
+async def test_input_for_the_script(script) -> None:
+    app = UnevenSum(Launch(script("n = float(input('level: '))\nprint('twice', n * 2)\n")))
+    async with app.run_test(size=(120, 40)) as pilot:
+        bench = await settled(pilot, "running")
+        await pilot.press("d")
+        assert isinstance(app.focused, Input)
+        await pilot.press(*"2.5", "enter")
+        await settled(pilot, "paused")
+        assert bench.query_one(OutputDrawer).last_line.endswith("twice 5.0")
+
+
+async def test_script_that_cannot_run_is_refused(script) -> None:
+    app = UnevenSum(Launch(script("x = (\n")))
+    async with app.run_test() as pilot:
+        await pilot.pause(2)
+    assert "line 1" in app.refusal and "^" in app.refusal
+
+
+async def test_a_death_is_told_and_rerun_is_offered(script) -> None:
+    app = UnevenSum(Launch(script("import os\nos.abort()\n")))
+    async with app.run_test(size=(120, 30)) as pilot:
+        bench = await settled(pilot, "ended")
+        assert ("R", "run again") in bench._keys()
+
+
+# -- the program itself ------------------------------------------------------------------------------
+
+
+class Terminal:
+    """The program in a tmux of its own."""
+
+    def __init__(self, command: str, columns: int = 140, rows: int = 42) -> None:
+        self.socket = f"uneven-{uuid.uuid4().hex[:8]}"
+        size = f"{columns}x{rows}"
+        with tempfile.NamedTemporaryFile("w", suffix=".conf") as conf:
+            conf.write(f"set -g default-size {size}\nset -g remain-on-exit on\nset -g status off\n")
+            conf.flush()
+            self.tmux("-f", conf.name, "new-session", "-d", "-x", str(columns), "-y", str(rows), command)
+
+    def tmux(self, *args: str) -> str:
+        done = subprocess.run(["tmux", "-L", self.socket, *args], capture_output=True, text=True)
+        return done.stdout
+
+    def screen(self) -> str:
+        return self.tmux("capture-pane", "-p")
+
+    def keys(self, *keys: str) -> None:
+        self.tmux("send-keys", *keys)
+
+    def expect(self, text: str, seconds: float = 15) -> str:
+        end = time.monotonic() + seconds
+        while time.monotonic() < end:
+            shown = self.screen()
+            if text in shown:
+                return shown
+            time.sleep(0.1)
+        raise AssertionError(f"{text!r} is not on the screen:\n{self.screen()}")
+
+    def close(self) -> None:
+        self.tmux("kill-server")
+
+
+@pytest.fixture
+def terminal():
+    if shutil.which("tmux") is None:
+        pytest.fail("tmux is missing: make test installs it")
+    opened: list[Terminal] = []
+
+    def start(*args: str, columns: int = 140, rows: int = 42) -> Terminal:
+        opened.append(
+            Terminal(" ".join(["env -u COLUMNS -u LINES", sys.executable, "-m", "uneven_sum", *args]), columns, rows)
+        )
+        return opened[-1]
+
+    yield start
+    for one in opened:
+        one.close()
+
+
+STORY = {
+    "rating": ("Culprit: head ** 1.5 with head = -0.017", "Pass 212 of 365", "next     36"),
+    "routing": ("Culprit: coming - through", "Pass 429 of 672", "next     23"),
+    "lagged": ("IndexError in line 28", "Pass 365 of 365", None),
+}
+
+
+@pytest.mark.parametrize("name", STORY)
+def test_from_start_to_rerun_in_a_terminal(name: str, terminal) -> None:
+    culprit, passes, after = STORY[name]
+    t = terminal("demo", name)
+    t.expect(passes)
+    assert culprit in t.screen()
+    t.expect("culprit")
+    if after:
+        t.keys("Space")
+        t.expect(after)
+    t.keys("a")
+    t.expect("tried without consequences")
+    t.keys("1 + 41", "Enter")
+    t.expect("42  int   (a trial: nothing was changed)")
+    for key in ("Escape", "Escape", "R"):
+        t.keys(key)
+        time.sleep(0.7)
+    t.expect(" in ")
+    t.expect(passes)
+    t.keys("q")
+    t.expect("Leave and end it?")
+    t.keys("Enter")
+    t.expect("Pane is dead")
+
+
+def test_small_terminal_and_interrupt(terminal, script) -> None:
+    path = script("n = 0\nwhile True:\n    n += 1\n")
+    t = terminal("run", path, columns=80, rows=24)
+    t.expect("is running")
+    time.sleep(0.5)
+    t.keys("z")
+    t.expect("Interrupted in line")
+    shown = t.expect("pass ")
+    assert all(len(line) <= 80 for line in shown.splitlines())
+    assert "? all keys" in shown and "q leave" in shown
+
+
+def test_refusals_on_the_command_line(terminal, script) -> None:
+    t = terminal("run", script("x = (1 +\n"))
+    t.expect("was never closed")
+    t.expect("status 2")
