@@ -18,7 +18,7 @@ from uneven_sum.agent.loader import Loader
 from uneven_sum.agent.rewrite import Options
 
 LIMITS = {"scalar": 2.7, "calls": 2.7, "elements": 2.7, "module": 2.7, "vectorised": 1.35, "gaps": 2.5}
-ROUNDS = 7
+ROUNDS = 15
 
 
 def compiled(name: str, options: Options | None):

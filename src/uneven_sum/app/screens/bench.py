@@ -231,20 +231,31 @@ class Bench(Screen[None]):
     # -- a pause -------------------------------------------------------------------------------------
 
     async def _paused(self, facts: Facts, client: Client) -> None:
+        reading = asyncio.gather(client.stack(), client.cards(0, self.about), client.notes(0), client.seen())
+        quick = not facts.terms  # a step: everything in one painting
+        if not quick:
+            self._show_pause(facts)
+        try:
+            self.frames, cards, notes, _ = await reading
+        finally:
+            if quick:
+                self._show_pause(facts)
+        self.query_one(Cards).show(cards, self.about)
+        self.query_one(Sheet).show_notes(notes)
+
+    def _show_pause(self, facts: Facts) -> None:
         self.facts = facts
-        self._state("paused")
-        self.query_one(Headline).show(facts.headline, facts.reason)
-        self.chosen = max(0, len(facts.trail) - 1)
-        self.query_one(Trail).show(facts.trail, self.chosen)
-        sheet = self.query_one(Sheet)
-        self._show_text(facts.file)
-        sheet.fold()
-        if facts.terms and facts.reason != "end":
-            sheet.unfold(facts.end_line or facts.line, facts.terms, facts.trial or facts.differs)
-        sheet.show_place(facts.line, facts.end_line, facts.state)
-        self.frames = await client.stack()
-        await self._read_call(client)
-        await client.seen()
+        with self.app.batch_update():
+            self._state("paused")
+            self.query_one(Headline).show(facts.headline, facts.reason)
+            self.chosen = max(0, len(facts.trail) - 1)
+            self.query_one(Trail).show(facts.trail, self.chosen)
+            sheet = self.query_one(Sheet)
+            self._show_text(facts.file)
+            sheet.fold()
+            if facts.terms and facts.reason != "end":
+                sheet.unfold(facts.end_line or facts.line, facts.terms, facts.trial or facts.differs)
+            sheet.show_place(facts.line, facts.end_line, facts.state)
 
     def _frame(self) -> int:
         """The number of the chosen call; 0 is the paused one."""

@@ -1,0 +1,12 @@
+"""All benchmarks: `make bench`.  Ratios are measured within one run; nothing is asserted."""
+
+from __future__ import annotations
+
+import latency
+import probes
+
+if __name__ == "__main__":
+    bad = probes.main()
+    print()
+    bad += latency.main()
+    print("\nall within their limits" if not bad else f"\n{bad} over the limit, marked !")
