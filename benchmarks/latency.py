@@ -91,7 +91,10 @@ def main() -> int:
         beyond = min(asyncio.run(first_pause(path)) for _ in range(5)) - plain
         steps = statistics.median(step_latencies(path))
     bad = 0
-    for name, value, limit in (("start to the first line, beyond the interpreter's", beyond, 0.4), ("key to screen, one line (median)", steps, 0.06)):
+    for name, value, limit in (
+        ("start to the first line, beyond the interpreter's", beyond, 0.4),
+        ("key to screen, one line (median)", steps, 0.06),
+    ):
         over = value > limit
         bad += over
         print(f"{name:<52}{value * 1e3:>8.0f} ms   limit {limit * 1e3:.0f} ms{' !' if over else ''}")

@@ -30,7 +30,7 @@ class OutputDrawer(Vertical):
     OutputDrawer { height: 1; background: $panel; }
     OutputDrawer.open { height: 12; border-top: solid $rule; }
     OutputDrawer #last { height: 1; width: 100%; background: $panel; }
-    OutputDrawer RichLog { display: none; height: 1fr; background: $panel; scrollbar-size-vertical: 1; }
+    OutputDrawer RichLog { display: none; padding: 0 1; height: 1fr; background: $panel; scrollbar-size-vertical: 1; }
     OutputDrawer Input { display: none; height: 1; border: none; background: $background; padding: 0 1; }
     OutputDrawer.open RichLog { display: block; }
     OutputDrawer.open Input { display: block; }
@@ -142,7 +142,7 @@ class AskDrawer(Vertical):
     DEFAULT_CSS = """
     AskDrawer { display: none; height: 12; background: $panel; border-top: solid $rule; }
     AskDrawer.open { display: block; }
-    AskDrawer RichLog { height: 1fr; background: $panel; scrollbar-size-vertical: 1; }
+    AskDrawer RichLog { height: 1fr; padding: 0 1; background: $panel; scrollbar-size-vertical: 1; }
     AskDrawer #choices { height: auto; max-height: 2; background: $panel; color: $quiet; padding: 0 1; }
     AskDrawer Input { height: 1; border: none; background: $background; padding: 0 1; }
     """

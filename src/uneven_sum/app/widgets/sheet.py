@@ -168,12 +168,17 @@ class Sheet(ScrollView, can_focus=True):
         if self.at_line:
             self.reveal(self.at_line)
 
+    @property
+    def room(self) -> int:
+        """Columns for text: without the scrollbar."""
+        return self.scrollable_content_region.width or self.size.width
+
     # -- drawing -------------------------------------------------------------------------------------
 
     def render_line(self, y: int) -> Strip:
         p = self.palette
         number = y + self.scroll_offset.y
-        width = self.size.width
+        width = self.room
         if number >= len(self.rows):
             return Strip.blank(width, Style(bgcolor=p.ground))
         row = self.rows[number]
@@ -204,7 +209,7 @@ class Sheet(ScrollView, can_focus=True):
         if note is not None and (
             line != self.at_line or note.text.startswith("pass ")
         ):  # else it is of an earlier pass
-            room = self.size.width - out.cell_len - 3
+            room = self.room - out.cell_len - 3
             if room > 8:
                 out.append("   ")
                 sign = "! " if note.nonfinite else ""
@@ -220,7 +225,7 @@ class Sheet(ScrollView, can_focus=True):
         source = self.lines[row.line - 1] if row.line <= len(self.lines) else ""
         indent = len(source) - len(source.lstrip())
         terms = self.terms.get(row.line, [])
-        room = max(12, (self.size.width - GUTTER - indent) * 6 // 11)
+        room = max(12, (self.room - GUTTER - indent) * 6 // 11)
         width = min(room, max(len("  " * t.depth + t.text) for t in terms))
         text = "  " * term.depth + term.text
         out = Text(" " * (GUTTER - 3) + "╎  ", p.quiet, end="")
@@ -230,7 +235,7 @@ class Sheet(ScrollView, can_focus=True):
         out.append("  ! " if bad else "    ", f"bold {p.nonfinite}")
         kind = f"  {term.type}" if term.type and not term.shape else ""
         end = "  culprit" if term.culprit else ""
-        room = self.size.width - out.cell_len - len(end) - 1
+        room = self.room - out.cell_len - len(end) - 1
         kind = kind if len(term.value) + len(kind) <= room else ""
         value = term.value
         if term.shape and len(value) > room:  # of an array, what tells most
