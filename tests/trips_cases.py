@@ -75,6 +75,18 @@ CASES = {
         "import numpy as np\na = np.array([1.0, 0.0])\nb = np.array([1.0, 0.0])\na /= b\nprint(a)\n",
         [("nonfinite", "created", 4, "<module>", None, None)],
     ),
+    "in place with itself": (
+        "import numpy as np\nw = np.zeros(3)\nw /= w.sum()\n",
+        [("nonfinite", "created", 3, "<module>", "w /= w.sum()", None)],
+    ),
+    "in place, carried": (
+        "import numpy as np\nw = np.zeros(3)\nb = np.array([1.0, np.nan, 2.0])\nw += b\nw *= 2.0\nw += b * 2\n",
+        [],
+    ),
+    "error in a comprehension": (
+        "def g(xs):\n    return [1 / (x - 2) for x in xs]\ng([1, 2, 3])\n",
+        [("error", None, 2, "g", "1 / (x - 2)", 2)],
+    ),
     "right side of an augmented assignment": (
         "import numpy as np\ndef f(x):\n    t = 0.0\n    t += np.log(x) * 2\n    return t\nf(-1.0)\n",
         [("nonfinite", "created", 4, "f", "np.log(x)", None)],

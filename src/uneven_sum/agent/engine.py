@@ -61,6 +61,7 @@ class Engine(probes.Listener):
         self.present: Pause | None = None
         self.facts: dict[str, Any] = {}
         self.judged: BaseException | None = None
+        self.bad_right: tuple[int, Any] | None = None  # the right side of an augmented assignment under way
         self.last_bad: Any = MISSING  # what a call of the user's has just returned
         self.expected: tuple[int, type] | None = None  # an exception that `handler` will handle
         self.handler: types.FrameType | None = None
@@ -107,6 +108,8 @@ class Engine(probes.Listener):
         if returns:
             self.last_bad = _remembered(value)
         state.met += 1
+        if site.role == "right":
+            self.bad_right = (id(frame), site.statement)
         if "nonfinite" not in self.pauses_on:
             return
         statement = site.file.statement(site.statement)
@@ -150,13 +153,25 @@ class Engine(probes.Listener):
         self.pause(pause, apart)
 
     def _kind(self, value: Any, site: Site, node: Any, frame: types.FrameType) -> str:
-        in_place = isinstance(node, ast.AugAssign) and not nonfinite.is_number_kind(type(value))
-        operands = judge.Operands(node.value if in_place else node, Scope(frame))
+        if isinstance(node, ast.AugAssign) and not nonfinite.is_number_kind(type(value)):
+            return self._kind_in_place(site, node, frame)
+        operands = judge.Operands(node, Scope(frame))
         if judge.explained(value, operands):
             return judge.CARRIED
         if operands.exempt and not operands.cellwise:
             return judge.CARRIED
         return judge.ARRIVED if operands.calls and operands.no_data_calls == operands.calls else judge.CREATED
+
+    def _kind_in_place(self, site: Site, node: ast.AugAssign, frame: types.FrameType) -> str:
+        """The target has changed already; what the right side gave was looked at before."""
+        met, self.bad_right = self.bad_right, None
+        if met == (id(frame), site.statement):
+            return judge.CARRIED
+        if isinstance(node.value, (ast.Name, ast.Attribute, ast.Subscript)):
+            operands = judge.Operands(node.value, Scope(frame))
+            if any(nonfinite.any_bad(v) for v in operands.cellwise):
+                return judge.CARRIED
+        return judge.CREATED
 
     @staticmethod
     def _was_bad(value: Any, old: Any) -> bool:

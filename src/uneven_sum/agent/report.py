@@ -8,11 +8,11 @@ import types
 from dataclasses import dataclass, field
 from typing import Any
 
-from . import stack, trial
+from . import judge, stack, trial
 from .handled import instruction_place, statement_at
 from .judge import ARRIVED
-from .scope import MISSING, Scope
-from .source import SourceFile, Statement, position
+from .scope import INNER, MISSING, Scope
+from .source import COMPREHENSIONS, Position, SourceFile, Statement, position
 from .terms import Apart, Culprit, Term
 from .values import clean, number, summary, text_of
 
@@ -102,13 +102,26 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
         root = _whole(statement.node)
     if file is None or root is None:
         return {"terms": [], "culprit": None, "kind": None, "differs": "", "trial": ""}
-    raised = _raised(pause, file, root) if pause.exception is not None else None
+    whole = root
+    inner: types.FrameType | None = None
+    raised: ast.AST | None = None
+    if pause.exception is not None:
+        raised, inner = _raised(pause, root)
+        root = _own_scope(root, raised)
+
+    def scope() -> Scope:
+        if inner is not None:
+            return Scope(inner, frame)
+        found = Scope(frame)
+        if raised is not None and root is not whole:
+            _bind_elements(file, frame, statement, whole, raised, found)
+        return found
 
     def take(may_call: bool) -> dict[str, Any]:
         from . import state
 
         actual = pause.actual
-        apart = Apart(file, root, Scope(frame), actual=actual, raised=raised, may_call=may_call, met=lambda: state.met)
+        apart = Apart(file, root, scope(), actual=actual, raised=raised, may_call=may_call, met=lambda: state.met)
         found = apart.culprit()
         return {
             "terms": [term_dict(file, t) for t in apart.terms],
@@ -150,20 +163,68 @@ def _whole(node: ast.stmt) -> ast.AST | None:
     return targets[0] if targets else None
 
 
-def _raised(pause: Pause, file: SourceFile, root: ast.AST) -> ast.AST | None:
-    """The term whose evaluation raised, by the position that the traceback tells."""
+def _raised(pause: Pause, root: ast.AST) -> tuple[ast.AST | None, types.FrameType | None]:
+    """The term whose evaluation raised, by the position that the traceback tells; and the frame of the
+    comprehension that it raised in, where that has one of its own (before 3.12)."""
+    tb = _where_raised(pause)
+    if tb is None:
+        return None, None
+    place = instruction_place(tb.tb_frame.f_code, tb.tb_lasti)
+    inner = tb.tb_frame if tb.tb_frame is not pause.frame else None
+    for node in ast.walk(root):
+        if hasattr(node, "lineno") and position(node) == place:
+            return node, inner
+    return None, None
+
+
+def _where_raised(pause: Pause) -> types.TracebackType | None:
+    """Where an exception was raised, or passed, in the paused call and its comprehensions."""
     tb = pause.exception.__traceback__ if pause.exception else None
     while tb is not None and tb.tb_frame is not pause.frame:
         tb = tb.tb_next
-    if tb is None or pause.frame is None:
-        return None
-    place = instruction_place(pause.frame.f_code, tb.tb_lasti)
-    if place is None:
-        return None
+    while tb is not None and tb.tb_next is not None and tb.tb_next.tb_frame.f_code.co_name in INNER:
+        tb = tb.tb_next
+    return tb
+
+
+def _place_raised(pause: Pause) -> Position | None:
+    tb = _where_raised(pause)
+    return instruction_place(tb.tb_frame.f_code, tb.tb_lasti) if tb is not None else None
+
+
+def _bind_elements(
+    file: SourceFile, frame: types.FrameType, statement: Statement | None, whole: ast.AST, raised: ast.AST, scope: Scope
+) -> None:
+    """From 3.12 on a comprehension that raised has forgotten its names: the element under way is read again
+    from what it goes over, where that is a sequence."""
+    for node in ast.walk(whole):
+        if isinstance(node, COMPREHENSIONS) and any(n is raised for n in ast.walk(node)):
+            first = node.generators[0]
+            done, _ = stack.passes(file, frame, node)
+            if isinstance(first.target, ast.Name) and first.target.id not in scope.locals and done:
+                try:
+                    scope.locals[first.target.id] = judge.read(first.iter, scope)[done - 1]
+                except Exception:
+                    pass  # not a sequence that can be read: the name stays unknown
+
+
+def _own_scope(root: ast.AST, raised: ast.AST | None) -> ast.AST:
+    """The part of an expression to take apart: within a lambda or a comprehension, its body or element."""
+    if raised is None:
+        return root
+    found = root
     for node in ast.walk(root):
-        if hasattr(node, "lineno") and position(node) == place:
-            return node
-    return None
+        parts: list[ast.AST] = []
+        if isinstance(node, ast.Lambda):
+            parts = [node.body]
+        elif isinstance(node, ast.DictComp):
+            parts = [node.key, node.value]
+        elif isinstance(node, (ast.ListComp, ast.SetComp, ast.GeneratorExp)):
+            parts = [node.elt]
+        if isinstance(node, COMPREHENSIONS):
+            parts += [test for g in node.generators for test in g.ifs]
+        found = next((p for p in parts if any(n is raised for n in ast.walk(p))), found)
+    return found
 
 
 def with_target(pause: Pause) -> ast.AST | None:
@@ -173,7 +234,7 @@ def with_target(pause: Pause) -> ast.AST | None:
         file = stack.file_of(pause.frame) if pause.frame else None
         if file is not None:
             for target in node.targets:
-                found = _raised(pause, file, target)
+                found, _ = _raised(pause, target)
                 if found is not None:
                     return found
     return None
@@ -243,10 +304,10 @@ def culprit_sentence(found: dict[str, Any] | None) -> str:
     if found is None:
         return ""
     text = f"Culprit: {clean(found['text'], 80)}"
-    if found["operands"]:
-        text += " with " + ", ".join(f"{clean(o['text'], 40)} = {clean(o['value'], 60)}" for o in found["operands"][:4])
     if found["cell"] is not None:
         text += f" at [{', '.join(str(i) for i in found['cell'])}]"
+    if found["operands"]:
+        text += " with " + ", ".join(f"{clean(o['text'], 40)} = {clean(o['value'], 60)}" for o in found["operands"][:4])
     return text + (f", {found['reason']}" if found["reason"] else "") + "."
 
 
@@ -296,9 +357,10 @@ def compose(pause: Pause, may_fork: bool = True, apart: dict[str, Any] | None = 
     if pause.statement is None and file is not None:
         pause.statement = statement_at(file, frame)
     statement = pause.statement
-    loops = stack.all_loops(frame)
     if pause.dead:
-        loops += stack.all_loops(live)
+        loops = stack.all_loops(frame) + stack.all_loops(live)
+    else:
+        loops = stack.all_loops(frame, _place_raised(pause))
     if apart is None:
         apart = {"terms": [], "culprit": None, "differs": "", "trial": ""}
         if pause.reason in ("error", "nonfinite", "warning"):

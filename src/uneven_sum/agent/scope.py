@@ -20,9 +20,9 @@ class Scope(Mapping[str, Any]):
     A comprehension's own frame (before 3.12) sees the names of the call around it as well.
     """
 
-    def __init__(self, frame: types.FrameType) -> None:
+    def __init__(self, frame: types.FrameType, around: types.FrameType | None = None) -> None:
         self.frame = frame
-        self.locals: dict[str, Any] = {}
+        self.locals: dict[str, Any] = dict(around.f_locals) if around is not None else {}
         if frame.f_code.co_name in INNER and frame.f_back is not None:
             outer = frame.f_back
             if frame.f_code.co_qualname.startswith(getattr(outer.f_code, "co_qualname", "\0")):

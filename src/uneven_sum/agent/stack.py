@@ -12,7 +12,7 @@ from typing import Any
 from .handled import statement_at
 from .rewrite import METER
 from .scope import INNER, Scope
-from .source import COMPREHENSIONS, LOOPS, SourceFile, Statement
+from .source import COMPREHENSIONS, LOOPS, Position, SourceFile, Statement
 from .values import text_of
 
 AGENT = __file__.rpartition("/")[0] + "/"
@@ -122,14 +122,17 @@ def arguments(frame: types.FrameType, limit: int = 3) -> str:
 # -- loops -------------------------------------------------------------------------------------------
 
 
-def loops(frame: types.FrameType, statement: Statement | None) -> list[dict[str, Any]]:
-    """The loops around a statement of one call, innermost first, each with its pass, counted from 1."""
+def loops(frame: types.FrameType, statement: Statement | None, place: Position | None = None) -> list[dict[str, Any]]:
+    """The loops around a statement of one call, innermost first, each with its pass, counted from 1.
+
+    `place`: of the instruction under way, where it is not the frame's own (an exception has been raised).
+    """
     file = file_of(frame)
     if file is None or statement is None:
         return []
     scope = Scope(frame)
     found = []
-    around = [*_comprehensions(file, frame, statement), *reversed(statement.loops)]
+    around = [*_comprehensions(frame, statement, place), *reversed(statement.loops)]
     if isinstance(statement.node, LOOPS):
         around.append(statement.node)  # at the head of a loop that is under way
         around.sort(key=lambda n: (n.lineno, n.col_offset), reverse=True)  # type: ignore[attr-defined]
@@ -140,11 +143,11 @@ def loops(frame: types.FrameType, statement: Statement | None) -> list[dict[str,
     return found
 
 
-def _comprehensions(file: SourceFile, frame: types.FrameType, statement: Statement) -> list[ast.AST]:
+def _comprehensions(frame: types.FrameType, statement: Statement, place: Position | None) -> list[ast.AST]:
     """The comprehensions of the statement whose element is being made, innermost first."""
     from .handled import instruction_place
 
-    place = instruction_place(frame.f_code, frame.f_lasti)
+    place = place or instruction_place(frame.f_code, frame.f_lasti)
     if place is None:
         return []
     found: list[ast.AST] = []
@@ -162,7 +165,7 @@ def _comprehensions(file: SourceFile, frame: types.FrameType, statement: Stateme
 
 
 def _loop(file: SourceFile, frame: types.FrameType, scope: Scope, loop: Any) -> dict[str, Any]:
-    done, length = _passes(file, frame, loop)
+    done, length = passes(file, frame, loop)
     if isinstance(loop, ast.While):
         target, value = file.segment(loop.test), None
     else:
@@ -192,7 +195,7 @@ def _value_of(target: ast.AST, scope: Scope) -> str | None:
     return None
 
 
-def _passes(file: SourceFile, frame: types.FrameType, loop: Any) -> tuple[int, int | None]:
+def passes(file: SourceFile, frame: types.FrameType, loop: Any) -> tuple[int, int | None]:
     """The number of the present pass and, where it is known, the number of passes."""
     held = frame.f_locals
     name = f"{METER}{loop.lineno}_{loop.col_offset}"
@@ -260,11 +263,11 @@ def _hint(iterator: Any) -> int:
     return unknown
 
 
-def all_loops(frame: types.FrameType) -> list[dict[str, Any]]:
+def all_loops(frame: types.FrameType, place: Position | None = None) -> list[dict[str, Any]]:
     """The loops around the paused statement and those around the calls that led to it."""
     found = []
     for call in calls(frame):
         file = file_of(call)
         if file is not None:
-            found += loops(call, statement_at(file, call))
+            found += loops(call, statement_at(file, call), place if call is frame else None)
     return found

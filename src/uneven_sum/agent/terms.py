@@ -217,6 +217,9 @@ class Apart:
 
     def _augassign(self, node: ast.AugAssign, term: Term) -> Any:
         if self.in_place:
+            owner = next((n.id for n in ast.walk(node.target) if isinstance(n, ast.Name)), "")
+            if any(isinstance(n, ast.Name) and n.id == owner for n in ast.walk(node.value)):
+                raise NotEvaluated("not evaluated: its operands have changed in place")
             self._operand(node.value, term)
             raise NotEvaluated("changed in place")
         left, right = self._each([node.target, node.value], term)
