@@ -159,7 +159,7 @@ class Terminal:
         self.socket = f"uneven-{uuid.uuid4().hex[:8]}"
         size = f"{columns}x{rows}"
         with tempfile.NamedTemporaryFile("w", suffix=".conf") as conf:
-            conf.write(f"set -g default-size {size}\nset -g remain-on-exit on\nset -g status off\n")
+            conf.write(f"set -g default-size {size}\nset -g status off\n")
             conf.flush()
             self.tmux("-f", conf.name, "new-session", "-d", "-x", str(columns), "-y", str(rows), command)
 
@@ -232,7 +232,7 @@ def test_from_start_to_rerun_in_a_terminal(name: str, terminal) -> None:
     t.keys("q")
     t.expect("Leave and end it?")
     t.keys("Enter")
-    t.expect("Pane is dead")
+    t.expect("left with status 0")
 
 
 def test_small_terminal_and_interrupt(terminal, script) -> None:
@@ -250,4 +250,4 @@ def test_small_terminal_and_interrupt(terminal, script) -> None:
 def test_refusals_on_the_command_line(terminal, script) -> None:
     t = terminal("run", script("x = (1 +\n"))
     t.expect("was never closed")
-    t.expect("status 2")
+    t.expect("left with status 2")

@@ -64,7 +64,7 @@ class Engine(probes.Listener):
         self.bad_right: tuple[int, Any] | None = None  # the right side of an augmented assignment under way
         self.last_bad: Any = MISSING  # what a call of the user's has just returned
         self.expected: tuple[int, type] | None = None  # an exception that `handler` will handle
-        self.handler: types.FrameType | None = None
+        self.handler = 0  # id of its frame: the frame itself would keep its values alive
         self.requests = Requests(self)
         self.process = os.getpid()
         self.ended = False  # no pause any more
@@ -216,7 +216,7 @@ class Engine(probes.Listener):
             return ""  # it ends an iteration, or becomes a RuntimeError that is met further out
         if isinstance(exc, PROTOCOL_ANSWERS.get(frame.f_code.co_name, ())):
             return ""  # so a class tells `for`, `hasattr` or `in` that there is nothing; an error is met further out
-        if self.expected == (id(exc), type(exc)) and frame is not self.handler:
+        if self.expected == (id(exc), type(exc)) and id(frame) != self.handler:
             return ""  # a call further out handles it, as was found further in
         statement = site.file.statement(site.statement)
         if statement is None:
@@ -228,7 +228,7 @@ class Engine(probes.Listener):
                 self._settle(frame)
             return ""
         self.judged = exc
-        self.expected = self.handler = None
+        self.expected, self.handler = None, 0
         pause = Pause("error", frame, exception=exc, statement=statement, can_retry=not head)
         pause.dead = stack.dead_calls(exc, frame)
         pause.warnings = self._held_texts(frame)
@@ -260,7 +260,7 @@ class Engine(probes.Listener):
         outer = frame.f_back
         while outer is not None:
             if self._handles(exc, outer):
-                self.expected, self.handler = (id(exc), type(exc)), outer
+                self.expected, self.handler = (id(exc), type(exc)), id(outer)
                 return True
             outer = outer.f_back
         return False
@@ -490,7 +490,7 @@ def _remembered(value: Any) -> Any:
 
 def nonfinite_is_frame(value: Any) -> bool:
     pd = nonfinite.module("pandas")
-    return pd is not None and isinstance(value, (pd.DataFrame, pd.Series))
+    return pd is not None and isinstance(value, (pd.DataFrame, pd.Series, pd.Index))
 
 
 def clean_name(frame: types.FrameType) -> str:

@@ -52,8 +52,8 @@ def count(value: Any) -> int:
         return 0 if -MAX <= value <= MAX else 1
     if kind in PLAIN:
         return 0
-    looker = _LOOKERS.get(kind) or _looker(kind)
     try:
+        looker = _LOOKERS.get(kind) or _looker(kind)
         return int(looker(value))
     except Exception:
         return 0
@@ -126,6 +126,14 @@ def mask(value: Any) -> Any:
 
 def _looker(kind: type) -> Any:
     """Chooses, once for each type, how its values are looked at."""
+    try:
+        return _choose_looker(kind, str(type.__getattribute__(kind, "__module__")))
+    except Exception:  # a metaclass of the script's that resists
+        _LOOKERS[kind] = _nothing
+        return _nothing
+
+
+def _choose_looker(kind: type, home: str) -> Any:
     np, pd = module("numpy"), module("pandas")
     found: Any = _nothing
     if np is not None and issubclass(kind, np.ma.MaskedArray):
@@ -150,13 +158,13 @@ def _looker(kind: type) -> Any:
         found = _series
     elif pd is not None and issubclass(kind, pd.DataFrame):
         found = _frame
-    elif kind.__module__.startswith("polars."):
+    elif home.startswith("polars."):
         found = _polars
-    elif kind.__module__.startswith("scipy.sparse"):
+    elif home.startswith("scipy.sparse"):
         found = _sparse
     elif np is not None and hasattr(kind, "__array__"):
         found = _offers_array
-    if found is not _nothing or hasattr(kind, "__module__"):
+    if np is not None or not hasattr(kind, "__array__"):  # else numpy may yet be imported
         _LOOKERS[kind] = found
     return found
 

@@ -73,7 +73,10 @@ def check_augmented(value: Any, old: Any, site: int) -> Any:
 def _look(value: Any, site: int, old: Any) -> Any:
     if state.quiet or sys is None:
         return value
-    bad = nonfinite.any_bad(value)
+    try:
+        bad = nonfinite.any_bad(value)
+    except Exception:
+        return value  # it resists being looked at
     if state.in_trial:
         state.met += bad
         return value

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 from dataclasses import dataclass
 
 from pygments.lexers.python import PythonLexer
@@ -84,15 +85,11 @@ class Sheet(ScrollView, can_focus=True):
         self.styled = [Text(line) for line in self.lines]
         self.notes, self.terms, self.remarks = {}, {}, {}
         self._rebuild()
-        palette = self.palette
+        self.run_worker(self._highlight(path, text), exclusive=True, group="highlight")
 
-        def work() -> None:
-            styled = highlight(text, palette)
-            self.app.call_from_thread(self._take_styled, path, styled)
-
-        self.run_worker(work, thread=True, exclusive=True, group="highlight")
-
-    def _take_styled(self, path: str, styled: list[Text]) -> None:
+    async def _highlight(self, path: str, text: str) -> None:
+        # Not a thread that calls back: it would wait for ever for an application that has left.
+        styled = await asyncio.to_thread(highlight, text, self.palette)
         if path == self.path and len(styled) >= len(self.lines):
             self.styled = styled
             self.refresh()
