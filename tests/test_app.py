@@ -193,9 +193,9 @@ def terminal():
     opened: list[Terminal] = []
 
     def start(*args: str, columns: int = 140, rows: int = 42) -> Terminal:
-        opened.append(
-            Terminal(" ".join(["env -u COLUMNS -u LINES", sys.executable, "-m", "uneven_sum", *args]), columns, rows)
-        )
+        command = " ".join(["env -u COLUMNS -u LINES", sys.executable, "-m", "uneven_sum", *args])
+        # tmux itself sometimes misses the end of a pane: the shell tells it, and stays.
+        opened.append(Terminal(f"sh -c '{command}; echo left with status $?; sleep 600'", columns, rows))
         return opened[-1]
 
     yield start
