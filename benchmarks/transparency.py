@@ -17,9 +17,42 @@ sys.path.insert(0, str(Path(__file__).parent.parent / "src"))
 
 from uneven_sum.client import Client, Exited, Launch, Output, Trouble
 
-MODULES = """generators scope exceptions listcomps with coroutines dataclasses fractions statistics math cmath random json
-csv re datetime collections itertools functools contextlib copy pickle traceback warnings decorators descr augassign
-unpack dictcomps genexps yield_from raise inspect closures""".split()
+MODULES = [
+    "generators",
+    "scope",
+    "exceptions",
+    "listcomps",
+    "with",
+    "coroutines",
+    "dataclasses",
+    "fractions",
+    "statistics",
+    "math",
+    "cmath",
+    "random",
+    "json",
+    "csv",
+    "re",
+    "datetime",
+    "collections",
+    "itertools",
+    "functools",
+    "contextlib",
+    "copy",
+    "pickle",
+    "traceback",
+    "warnings",
+    "decorators",
+    "descr",
+    "augassign",
+    "unpack",
+    "dictcomps",
+    "genexps",
+    "yield_from",
+    "raise",
+    "inspect",
+    "closures",
+]
 RUNNER = """import sys, unittest, importlib
 try:
     module = importlib.import_module("test.test_" + sys.argv[1])
@@ -65,7 +98,7 @@ def main(modules: list[str]) -> None:
         for name in modules or MODULES:
             try:
                 one, (other, trouble) = plain(python, runner, name), asyncio.run(rewritten(python, runner, name, tests))
-            except (subprocess.TimeoutExpired, asyncio.TimeoutError):
+            except (TimeoutError, subprocess.TimeoutExpired):
                 print(f"{name:<14} out of time")
                 continue
             same = told(one) == told(other)

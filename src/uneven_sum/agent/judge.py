@@ -221,6 +221,11 @@ def is_deliberate(node: ast.AST) -> bool:
 
 def explained(value: Any, operands: Operands) -> bool:
     """True when the bad cells of a value are all those of its operands: it only carries them."""
+    pd = nonfinite.module("pandas")
+    if pd is not None and isinstance(value, pd.DataFrame):
+        everything = operands.cellwise + operands.whole
+        bad = [v for v in everything if nonfinite.any_bad(v)]
+        return bool(bad) and _explained_frame(pd, value, bad, everything)
     if any(nonfinite.any_bad(v) for v in operands.whole):
         return True
     np = nonfinite.module("numpy")
@@ -234,9 +239,8 @@ def explained(value: Any, operands: Operands) -> bool:
         return False
     if isinstance(value, tuple):
         return True
-    pd = nonfinite.module("pandas")
-    if pd is not None and isinstance(value, (pd.Series, pd.DataFrame)):
-        return _explained_frame(pd, value, bad)
+    if pd is not None and isinstance(value, pd.Series):
+        return _explained_frame(pd, value, bad, operands.cellwise + operands.whole)
     mine = nonfinite.mask(value)
     if np is None or isinstance(mine, bool):
         return True
@@ -252,7 +256,7 @@ def explained(value: Any, operands: Operands) -> bool:
     return not left.any()
 
 
-def _explained_frame(pd: Any, value: Any, bad: list[Any]) -> bool:
+def _explained_frame(pd: Any, value: Any, bad: list[Any], operands: list[Any]) -> bool:
     """Frames: a column has missing cells although no operand's column of that name (any, if new) had."""
     if isinstance(value, pd.Series):
         for operand in bad:
@@ -269,6 +273,7 @@ def _explained_frame(pd: Any, value: Any, bad: list[Any]) -> bool:
         if not isinstance(operand, pd.DataFrame):
             return True
         had |= set(nonfinite.columns(operand))
-    for operand in bad:
-        known |= set(operand.columns)
+    for operand in operands:
+        if isinstance(operand, pd.DataFrame):
+            known |= set(operand.columns)
     return all(name in had or name not in known for name in nonfinite.columns(value))
