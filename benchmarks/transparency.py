@@ -17,42 +17,24 @@ sys.path.insert(0, str(Path(__file__).parent.parent / "src"))
 
 from uneven_sum.client import Client, Exited, Launch, Output, Trouble
 
-MODULES = [
-    "generators",
-    "scope",
-    "exceptions",
-    "listcomps",
-    "with",
-    "coroutines",
-    "dataclasses",
-    "fractions",
-    "statistics",
-    "math",
-    "cmath",
-    "random",
-    "json",
-    "csv",
-    "re",
-    "datetime",
-    "collections",
-    "itertools",
-    "functools",
-    "contextlib",
-    "copy",
-    "pickle",
-    "traceback",
-    "warnings",
-    "decorators",
-    "descr",
-    "augassign",
-    "unpack",
-    "dictcomps",
-    "genexps",
-    "yield_from",
-    "raise",
-    "inspect",
-    "closures",
-]
+MODULES = (
+    *("generators", "scope", "exceptions", "listcomps", "with", "coroutines", "dataclasses", "fractions", "statistics"),
+    *(
+        "math",
+        "cmath",
+        "random",
+        "json",
+        "csv",
+        "re",
+        "datetime",
+        "collections",
+        "itertools",
+        "functools",
+        "decorators",
+    ),
+    *("contextlib", "copy", "pickle", "traceback", "warnings", "descr", "augassign", "unpack", "dictcomps", "genexps"),
+    *("yield_from", "raise", "inspect"),
+)
 RUNNER = """import sys, unittest, importlib
 try:
     module = importlib.import_module("test.test_" + sys.argv[1])
@@ -88,7 +70,7 @@ def told(text: str) -> str:
     return f"{ran[-1] if ran else '-'} {end[-1] if end else text.strip().splitlines()[-1:]}"
 
 
-def main(modules: list[str]) -> None:
+def main(modules: tuple[str, ...]) -> None:
     python = os.environ.get("PYTHON", sys.executable)
     ask = "import os, test; print(os.path.dirname(test.__file__))"
     tests = subprocess.run([python, "-c", ask], capture_output=True, text=True).stdout.strip()
@@ -102,9 +84,8 @@ def main(modules: list[str]) -> None:
                 print(f"{name:<14} out of time")
                 continue
             same = told(one) == told(other)
-            print(
-                f"{name:<14} {'same' if same else 'DIFFERS'}  {told(one)}{'' if same else '  rewritten: ' + told(other)}"
-            )
+            rest = "" if same else f"  rewritten: {told(other)}"
+            print(f"{name:<14} {'same' if same else 'DIFFERS'}  {told(one)}{rest}")
             for line in sorted(set(trouble))[:3]:
                 print(f"{'':<14} trouble of ours: {line}")
             if not same:
@@ -115,4 +96,4 @@ def main(modules: list[str]) -> None:
 
 
 if __name__ == "__main__":
-    main(sys.argv[1:])
+    main(tuple(sys.argv[1:]))

@@ -144,7 +144,8 @@ class Operands:
         for a in node.args:
             self._walk(a.value if isinstance(a, ast.Starred) else a, side)
         for k in node.keywords:
-            self._walk(k.value, side)
+            if not (isinstance(k.value, ast.Constant) and k.value.value is None):  # an option left open, no data
+                self._walk(k.value, side)
         given = (self.cellwise + self.whole)[:]
         if before == len(given) + self.no_data_calls or not any(is_data(v) for v in self._own(node)):
             self.no_data_calls += 1
@@ -224,9 +225,11 @@ def explained(value: Any, operands: Operands) -> bool:
     pd = nonfinite.module("pandas")
     if pd is not None and isinstance(value, pd.DataFrame):
         everything = operands.cellwise + operands.whole
-        bad = [v for v in everything if nonfinite.any_bad(v)]
+        bad = [v for v in everything if nonfinite.any_bad(v) or _has_none(v)]
         return bool(bad) and _explained_frame(pd, value, bad, everything)
     if any(nonfinite.any_bad(v) for v in operands.whole):
+        return True
+    if pd is not None and isinstance(value, (pd.Series, pd.Index)) and any(map(_has_none, operands.whole)):
         return True
     np = nonfinite.module("numpy")
     if np is not None and type(value) is np.ndarray and value.size > nonfinite.CHUNK and value.dtype.kind in "fc":
@@ -254,6 +257,15 @@ def explained(value: Any, operands: Operands) -> bool:
         except ValueError:
             return True  # of another shape: it went through something that is no cell-by-cell operation
     return not left.any()
+
+
+def _has_none(value: Any) -> bool:
+    """None among data: a gap that was there, or is meant."""
+    if isinstance(value, dict):
+        return any(_has_none(v) for v, _ in zip(value.values(), range(1000)))
+    if isinstance(value, (list, tuple)):
+        return any(v is None or (isinstance(v, (list, tuple, dict)) and _has_none(v)) for v in value[:10_000])
+    return value is None
 
 
 def _explained_frame(pd: Any, value: Any, bad: list[Any], operands: list[Any]) -> bool:
