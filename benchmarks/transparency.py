@@ -33,7 +33,7 @@ MODULES = (
         "decorators",
     ),
     *("contextlib", "copy", "pickle", "traceback", "warnings", "descr", "augassign", "unpack", "dictcomps", "genexps"),
-    *("yield_from", "raise", "inspect"),
+    *("yield_from", "raise", "inspect", "decorators"),
 )
 RUNNER = """import sys, unittest, importlib
 try:
