@@ -374,11 +374,12 @@ class Apart:
         term.culprit = True
         if term.known:
             found.cell = _first_cell(term)
+        at = found.cell if term.cellwise or hasattr(term.value, "iloc") else None  # else the whole operand tells
         for child in term.children:
             if child.known:
-                value = _at(child.value, found.cell, term.value) if found.cell is not None else child.value
+                value = _at(child.value, at, term.value) if at is not None else child.value
                 found.operands.append((self.file.segment(child.node), value))
-        values = [v if found.cell is None else _at(v, found.cell, term.value) for v in term.operands]
+        values = [v if at is None else _at(v, at, term.value) for v in term.operands]
         with contextlib.suppress(Exception):
             found.reason = reasons.reason(term.node, values)
         return found

@@ -219,7 +219,7 @@ class Bench(Screen[None]):
     def _sampled(self, where: Where) -> None:
         self._show_text(where.file)
         self.query_one(Sheet).show_place(where.line, where.line, "in", move=True)
-        told = [f"line {where.line}"]
+        told = [f"Line {where.line}"]
         for loop in where.loops[::-1]:
             if loop.number:
                 of = f" of {loop.of}" if loop.of is not None else ""

@@ -12,7 +12,7 @@ from ...protocol import Card
 from ..spark import decode, spark
 from ..theme import Palette
 
-ABOUT = {"line": "around the line", "call": "this call", "module": "module"}
+ABOUT = {"line": "around the line", "call": "of this call", "module": "of the module"}
 
 
 class Cards(VerticalScroll, can_focus=False):
@@ -51,7 +51,7 @@ class Cards(VerticalScroll, can_focus=False):
         text.append(head, f"bold {p.quiet}")
         text.append("   tab: others\n" if width > 34 else "\n", p.quiet)
         if not self.cards:
-            text.append("no names here yet\n", p.quiet)
+            text.append("values are shown at a pause\n", p.quiet)
         names = min(16, max((len(c.name) for c in self.cards), default=4))
         for card in self.cards:
             if self.narrow:
