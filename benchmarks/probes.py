@@ -14,8 +14,8 @@ from loops import LOOPS
 
 from uneven_sum.agent import probes, stack
 from uneven_sum.agent.engine import Engine
+from uneven_sum.agent.expressions import Options
 from uneven_sum.agent.loader import Loader
-from uneven_sum.agent.rewrite import Options
 
 LIMITS = {"scalar": 2.7, "calls": 2.7, "elements": 2.7, "module": 2.7, "vectorised": 1.35, "gaps": 2.5}
 ROUNDS = 15

@@ -17,8 +17,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from uneven_sum.agent import nonfinite, reasons, values
+from uneven_sum.agent.expressions import Options
 from uneven_sum.agent.loader import Loader
-from uneven_sum.agent.rewrite import Options
 from uneven_sum.agent.source import SourceFile
 from uneven_sum.app.spark import decode, spark
 from uneven_sum.app.theme import CHALK, SLATE

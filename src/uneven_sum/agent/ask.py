@@ -14,7 +14,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from . import trial
-from .rewrite import TEMPORARY
+from .expressions import TEMPORARY
 from .scope import MISSING, Scope
 from .values import clean, summary
 

@@ -8,8 +8,8 @@ import zlib
 from typing import Any
 
 from . import nonfinite, stack
+from .expressions import TEMPORARY
 from .handled import statement_at
-from .rewrite import TEMPORARY
 from .scope import Scope
 from .source import SCOPES, SourceFile, Statement
 from .values import summary

@@ -12,10 +12,10 @@ import warnings
 import weakref
 from typing import Any
 
-from . import handled, judge, motion, nonfinite, probes, report, stack, state
+from . import ending, handled, judge, motion, nonfinite, probes, report, stack, state
+from .expressions import Options, Site
 from .loader import Loader
 from .report import Pause
-from .rewrite import Options, Site
 from .scope import MISSING, Scope
 from .wire import Closed, Wire
 
@@ -413,21 +413,11 @@ class Engine(probes.Listener):
 
     def end_pause(self, main: dict[str, Any], path: str, seconds: float) -> None:
         """The pause after the last line, while the module's values are still there."""
-        frame = _frame_over(main, path)
-        lines = max(1, len(stack.files[path].lines)) if path in stack.files else 1
-        pause = Pause("end", frame, "ran", place=(path, lines))
-        self.facts = {
-            **dict.fromkeys(("kind", "exception", "culprit", "returned")),
-            **{"warnings": [], "trail": [], "loops": [], "terms": [], "differs": "", "trial": "", "retry": False},
-            **{"reason": "end", "state": "ran", "file": os.path.abspath(path), "line": lines, "end_line": lines},
-            **{"function": "<module>", "statement": ""},
-            "headline": f"The script ran to its end in {seconds:.2f} s. Its values are still here: look at them, ask.",
-        }
-        self.present = pause
+        self.present, self.facts = ending.pause_at_end(main, path, seconds)
         state.quiet = True
         try:
             self.flush()
-            self._tell(pause)
+            self._tell(self.present)
             self.requests.serve()
         except Closed:
             pass
@@ -496,27 +486,6 @@ def nonfinite_is_frame(value: Any) -> bool:
 def clean_name(frame: types.FrameType) -> str:
     module = frame.f_globals.get("__name__", "?")
     return f"{module}.{frame.f_code.co_qualname}"
-
-
-def _frame_over(namespace: dict[str, Any], path: str) -> types.FrameType:
-    """A frame whose names are a module's, so that its values can be asked for after the last line."""
-    grab: dict[str, Any] = {}
-
-    def take() -> None:
-        grab["frame"] = sys._getframe(1)
-
-    tree = ast.parse("0")
-    tree.body = [
-        ast.Expr(ast.Call(ast.Constant("\0us:take"), [], []))  # a probe of its own
-    ]
-    ast.fix_missing_locations(tree)
-    with state.silenced():
-        compiled = compile(tree, path, "exec")
-    from .rewrite import put_in
-
-    exec(put_in(compiled, {"take": take}), namespace)
-    frame: types.FrameType = grab["frame"]
-    return frame
 
 
 _PLAIN_SHOW = warnings._showwarnmsg_impl  # type: ignore[attr-defined]

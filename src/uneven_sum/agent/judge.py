@@ -12,8 +12,8 @@ import types
 from typing import Any
 
 from . import nonfinite
+from .expressions import callee
 from .names import EMPTY_BY_DESIGN
-from .rewrite import callee
 from .scope import MISSING, Scope, read_attribute, safe_kind
 from .source import COMPREHENSIONS
 

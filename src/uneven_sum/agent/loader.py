@@ -10,7 +10,8 @@ import types
 from typing import Any
 
 from . import probes, stack, state
-from .rewrite import Options, Rewriter, put_in
+from .expressions import Options
+from .rewrite import Rewriter, put_in
 from .source import SourceFile
 
 # Why a file cannot be rewritten: too deeply nested, mostly.  (3.11 raises SystemError when something is

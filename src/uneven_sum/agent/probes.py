@@ -10,8 +10,8 @@ from math import isfinite
 from typing import Any
 
 from . import nonfinite, stack, state
+from .expressions import Site, Sites
 from .nonfinite import MAX, PLAIN
-from .rewrite import Site, Sites
 
 sites = Sites()
 

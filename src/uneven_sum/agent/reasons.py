@@ -6,7 +6,7 @@ import ast
 import math
 from typing import Any
 
-from .rewrite import callee
+from .expressions import callee
 
 
 def _real(value: Any) -> float | None:

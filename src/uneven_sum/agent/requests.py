@@ -15,7 +15,7 @@ from typing import TYPE_CHECKING, Any
 
 from . import cards, handled, motion, report, stack, state, trial
 from .ask import Asked, answer_for_good, answer_in_trial, completions
-from .rewrite import TEMPORARY
+from .expressions import TEMPORARY
 from .scope import MISSING, Scope
 from .values import attributes, summary
 from .wire import Closed

@@ -29,84 +29,36 @@ is emptied whenever it held anything but a float or an int: the script's objects
 from __future__ import annotations
 
 import ast
-import sys
 import types
-from collections.abc import Callable, Iterable
-from dataclasses import dataclass
-from typing import Any, TypeVar
+from collections.abc import Iterable
+from typing import Any
 
-from .names import ABSORBING, COMPILED_ELSEWHERE, NO_DATA_PASSED, SEES_FRAME
-from .source import COMPREHENSIONS, Position, SourceFile, position
+from .expressions import (
+    INDEX,
+    MARK,
+    OLD,
+    OWNER,
+    VALUE,
+    Expressions,
+    Options,
+    Sites,
+    callee,
+)
+from .names import COMPILED_ELSEWHERE, SEES_FRAME
+from .source import SourceFile, position
 
-N = TypeVar("N", bound=ast.AST)
-MARK = "\0us:"  # a constant that begins so stands for a probe until the code is compiled
-VALUE, OLD, OWNER, INDEX, METER = "·v", "·w", "·o", "·i", "·m"
-TEMPORARY = "·"
-MAX = sys.float_info.max
 GUARDED = (ast.Assign, ast.AugAssign, ast.AnnAssign, ast.Expr, ast.Return, ast.Delete, ast.Raise, ast.Assert)
 GUARDED_TOO = (ast.Import, ast.ImportFrom)
 OWN_SCOPE = (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef)
 
 
-@dataclass
-class Options:
-    """What to insert.  All off gives the plain code."""
-
-    guards: bool = True
-    checks: bool = True
-    meters: bool = True
-    carried: bool = False
-
-
-@dataclass
-class Site:
-    """A place where a probe stands: its statement and, for checks, the expression that it looks at."""
-
-    file: SourceFile
-    statement: Position
-    expression: Position | None
-    role: str  # statement, head, value, argument, return, yield, test, augmented, right, loop, breakpoint
-
-
-class Sites(list[Site]):
-    """All sites of the run; a site's number is its place here."""
-
-    def add(self, *args: Any) -> int:
-        self.append(Site(*args))
-        return len(self) - 1
-
-
-def produces(node: ast.AST) -> bool:
-    """True for expressions whose value is made here: operators and calls."""
-    if isinstance(node, ast.BinOp):
-        return not (isinstance(node.left, (ast.Constant, ast.JoinedStr)) and _is_text(node.left))
-    if isinstance(node, ast.UnaryOp):
-        return not isinstance(node.op, ast.Not) and produces(node.operand)
-    return isinstance(node, (ast.Call, ast.Await))
-
-
-def _is_text(node: ast.AST) -> bool:
-    return isinstance(node, ast.JoinedStr) or isinstance(getattr(node, "value", None), (str, bytes))
-
-
-def callee(node: ast.Call) -> str:
-    """The last name of what is called: `where` for `np.where(…)`."""
-    f = node.func
-    return f.attr if isinstance(f, ast.Attribute) else getattr(f, "id", "")
-
-
-class Rewriter:
+class Rewriter(Expressions):
     """Rewrites one module.  `lines` are the lines with a breakpoint: line -> site is noted in `placed`."""
 
     def __init__(self, file: SourceFile, sites: Sites, options: Options, lines: Iterable[int] = ()) -> None:
-        self.file, self.sites, self.options = file, sites, options
+        super().__init__(file, sites, options)
         self.lines = set(lines)
-        self.temps = False  # whether temporaries may be used here
-        self.meters = 0
-        self.absorbing = 0
-        self.at: Position = (0, 0, 0, 0)  # of the statement under way
         self.compiled_elsewhere: set[str] = set()
-        self.range_is_builtin = True
 
     def module(self) -> ast.Module:
         tree = ast.parse(self.file.data, self.file.path)
@@ -117,41 +69,6 @@ class Rewriter:
                 self.range_is_builtin = False
         tree.body = self.body(tree.body, docstring=True)
         return tree
-
-    # -- small builders ------------------------------------------------------------------------------
-
-    def _here(self, node: N, like: ast.AST) -> N:
-        for sub in ast.walk(node):
-            if not hasattr(sub, "lineno"):
-                for name in ("lineno", "col_offset", "end_lineno", "end_col_offset"):
-                    setattr(sub, name, getattr(like, name))
-        return node
-
-    def _probe(self, name: str, *args: ast.expr) -> ast.Call:
-        return ast.Call(ast.Constant(MARK + name), list(args), [])
-
-    def _site(self, role: str, expression: ast.AST | None = None) -> ast.Constant:
-        where = position(expression) if expression is not None else None
-        return ast.Constant(self.sites.add(self.file, self.at, where, role))
-
-    @staticmethod
-    def _load(name: str) -> ast.Name:
-        return ast.Name(name, ast.Load())
-
-    @staticmethod
-    def _store(name: str) -> ast.Name:
-        return ast.Name(name, ast.Store())
-
-    def _set(self, name: str, value: ast.expr) -> ast.Assign:
-        return ast.Assign([self._store(name)], value)
-
-    def _type_is(self, value: ast.expr, kind: str) -> ast.Compare:
-        return ast.Compare(self._probe("type", value), [ast.Is()], [ast.Constant(MARK + kind)])
-
-    def _is_number(self, value: Callable[[], ast.expr]) -> ast.expr:
-        """`type(x) is float or type(x) is int or type(x) in ‹numbers›`"""
-        known = ast.Compare(self._probe("type", value()), [ast.In()], [ast.Constant(MARK + "numbers")])
-        return ast.BoolOp(ast.Or(), [self._type_is(value(), "float"), self._type_is(value(), "int"), known])
 
     # -- statements ----------------------------------------------------------------------------------
 
@@ -361,36 +278,6 @@ class Rewriter:
         s.orelse = self.body(s.orelse)
         return [*before, s]
 
-    def _meter_name(self, loop: ast.AST) -> str:
-        # The loop's line and column name its meter, so that a pause can find it again.
-        return f"{METER}{loop.lineno}_{loop.col_offset}"  # type: ignore[attr-defined]
-
-    def _metered(self, iterable: ast.expr, loop: ast.AST, like: ast.expr, temps: bool) -> ast.expr:
-        """The iterable of a `for`, with a meter that costs next to nothing."""
-        if not self.options.meters:
-            return iterable
-        is_range = (
-            self.range_is_builtin
-            and isinstance(like, ast.Call)
-            and isinstance(like.func, ast.Name)
-            and like.func.id == "range"
-        )
-        if not temps:
-            site = self._site("loop", loop)
-            if is_range:
-                return self._here(self._probe("range_loop", iterable, site), like)
-            return self._here(
-                self._probe("compress", iterable, self._probe("enter_loop", site)), _iter_place(loop, like)
-            )
-        name = self._meter_name(loop)
-        if is_range:
-            kept = ast.NamedExpr(self._store(name + "r"), iterable)
-            return self._here(ast.NamedExpr(self._store(name), self._probe("iter", kept)), like)
-        ones = self._probe("repeat", ast.Constant(True), ast.Constant(sys.maxsize))
-        return self._here(
-            self._probe("compress", iterable, ast.NamedExpr(self._store(name), ones)), _iter_place(loop, like)
-        )
-
     def _for(self, s: ast.For) -> list[ast.stmt]:
         s.target = self.inside(s.target)
         s.iter = self._metered(self.value(s.iter, "iterable"), s, s.iter, self.temps)
@@ -446,137 +333,6 @@ class Rewriter:
 
     _asyncfunctiondef = _functiondef
 
-    # -- expressions ---------------------------------------------------------------------------------
-
-    def value(self, node: ast.expr, role: str) -> ast.expr:
-        """An expression whose value is stored, returned or passed on: checked where it is made."""
-        if isinstance(node, (ast.Tuple, ast.List, ast.Set)):
-            node.elts = [self.value(e, role) for e in node.elts]
-            return node
-        if isinstance(node, ast.Dict):
-            node.keys = [k and self.inside(k) for k in node.keys]
-            node.values = [self.value(v, role) for v in node.values]
-            return node
-        if isinstance(node, ast.Starred):
-            node.value = self.inside(node.value)
-            return node
-        if isinstance(node, ast.IfExp):
-            node.test = self.value(node.test, "test")
-            node.body, node.orelse = self.value(node.body, role), self.value(node.orelse, role)
-            return node
-        if isinstance(node, ast.BoolOp):
-            node.values = [self.value(v, role) for v in node.values]
-            return node
-        if isinstance(node, ast.NamedExpr):
-            node.value = self.value(node.value, role)
-            return node
-        site_of = position(node)
-        wanted = self.options.checks and not self.absorbing and self._worth_a_look(node, role)
-        node = self.inside(node)
-        if not wanted:
-            return node
-        site = ast.Constant(self.sites.add(self.file, self.at, site_of, role))
-        if self.temps:
-            return self._here(self._inline(node, site), node)
-        return self._here(self._probe("check", node, ast.Constant(None), site), node)
-
-    def _worth_a_look(self, node: ast.expr, role: str) -> bool:
-        if produces(node):
-            return not (isinstance(node, ast.Call) and role == "iterable" and callee(node) in NO_DATA_PASSED)
-        if role in ("return", "yield") or (self.options.carried and role != "iterable"):
-            return isinstance(node, (ast.Name, ast.Attribute, ast.Subscript))
-        return False
-
-    def _inline(self, node: ast.expr | None, site: ast.expr) -> ast.expr:
-        """The check in line; node None: what is looked at is in VALUE already."""
-        load = self._load(VALUE) if node is None else ast.NamedExpr(self._store(VALUE), node)
-        within = ast.Compare(ast.Constant(-MAX), [ast.LtE(), ast.LtE()], [self._load(VALUE), ast.Constant(MAX)])
-        finite = ast.BoolOp(ast.And(), [self._type_is(load, "float"), within])
-        test = ast.BoolOp(ast.Or(), [finite, self._type_is(self._load(VALUE), "int")])
-        emptied = ast.NamedExpr(self._store(VALUE), ast.Constant(None))
-        return ast.IfExp(test, self._load(VALUE), self._probe("check", self._load(VALUE), emptied, site))
-
-    def inside(self, node: ast.expr) -> ast.expr:
-        """An expression that is not itself looked at; what it passes on is."""
-        if isinstance(node, ast.Call):
-            return self._call(node)
-        if isinstance(node, ast.Lambda):
-            return self._lambda(node)
-        if isinstance(node, COMPREHENSIONS):
-            return self._comprehension(node)
-        if isinstance(node, ast.Compare):
-            node.left = self.value(node.left, "argument")
-            node.comparators = [self.value(c, "argument") for c in node.comparators]
-        elif isinstance(node, ast.FormattedValue):
-            node.value = self.value(node.value, "argument")
-        elif (isinstance(node, ast.Subscript) and isinstance(node.ctx, ast.Load)) or isinstance(node, ast.Subscript):
-            node.value = self.inside(node.value)
-            node.slice = self.value(node.slice, "argument") if _may_be_bad(node.slice) else self.inside(node.slice)
-        elif isinstance(node, ast.Yield):
-            if node.value is not None:
-                node.value = self.value(node.value, "yield")
-        elif isinstance(node, (ast.Tuple, ast.List, ast.Set, ast.Dict, ast.IfExp, ast.BoolOp, ast.NamedExpr)):
-            return self.value(node, "argument")
-        elif not isinstance(node, (ast.Name, ast.Constant)):
-            for name, value in ast.iter_fields(node):
-                if isinstance(value, ast.expr):
-                    setattr(node, name, self.inside(value))
-                elif isinstance(value, list):
-                    setattr(node, name, [self.inside(v) if isinstance(v, ast.expr) else v for v in value])
-        return node
-
-    def _call(self, node: ast.Call) -> ast.expr:
-        name = callee(node)
-        absorbs = name in ABSORBING
-        self.absorbing += absorbs
-        if isinstance(node.func, ast.Attribute):
-            owner = node.func.value
-            if isinstance(owner, (ast.BinOp, ast.UnaryOp)) and not absorbs:
-                node.func.value = self.value(owner, "argument")
-            else:
-                node.func.value = self.inside(owner)
-        else:
-            node.func = self.inside(node.func)
-        passes = self.inside if name in NO_DATA_PASSED else self._argument
-        node.args = [passes(a) for a in node.args]
-        for k in node.keywords:
-            k.value = passes(k.value)
-        self.absorbing -= absorbs
-        return node
-
-    def _argument(self, node: ast.expr) -> ast.expr:
-        return self.value(node, "argument")
-
-    def _lambda(self, node: ast.Lambda) -> ast.expr:
-        outer = (self.temps, self.absorbing)
-        self.temps, self.absorbing = False, 0
-        node.body = self.value(node.body, "return")
-        self.temps, self.absorbing = outer
-        return node
-
-    def _comprehension(self, node: Any) -> ast.expr:
-        outer = self.temps
-        like = node.generators[0].iter
-        self.temps = False
-        first = self.inside(like)
-        node.generators[0].iter = first if node.generators[0].is_async else self._metered(first, node, like, False)
-        for number, generator in enumerate(node.generators):
-            if number:
-                generator.iter = self.inside(generator.iter)
-            generator.ifs = [self.value(test, "test") for test in generator.ifs]
-        if isinstance(node, ast.DictComp):
-            node.key, node.value = self.inside(node.key), self.value(node.value, "value")
-        else:
-            role = "yield" if isinstance(node, ast.GeneratorExp) else "value"
-            node.elt = self.value(node.elt, role)
-        self.temps = outer
-        return node  # type: ignore[no-any-return]
-
-
-def _iter_place(loop: ast.AST, like: ast.expr) -> ast.AST:
-    """Where a failure to iterate is shown: before 3.13, the whole loop."""
-    return loop if sys.version_info < (3, 13) and isinstance(loop, ast.For) else like
-
 
 def _copy(node: Any) -> Any:
     import copy
@@ -603,16 +359,6 @@ def _repeatable(place: ast.expr) -> bool:
     allowed = (ast.Name, ast.Constant, ast.Attribute, ast.Subscript, ast.BinOp, ast.UnaryOp, ast.Tuple, ast.Slice)
     allowed += (ast.expr_context, ast.operator, ast.unaryop)  # type: ignore[assignment]
     return all(isinstance(n, allowed) for n in ast.walk(place))
-
-
-def _may_be_bad(index: ast.expr) -> bool:
-    """A subscript whose arithmetic can give nan or inf: sums of whole numbers cannot."""
-    for node in ast.walk(index):
-        if isinstance(node, ast.BinOp) and isinstance(node.op, (ast.Div, ast.Pow)):
-            return True
-        if isinstance(node, ast.Call) and callee(node) not in {*NO_DATA_PASSED, "int", "round", "min", "max"}:
-            return True
-    return False
 
 
 def _name_in(decorator: ast.expr, names: set[str]) -> bool:

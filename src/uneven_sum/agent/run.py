@@ -14,8 +14,8 @@ from typing import Any, NoReturn
 
 from . import stack, state
 from .engine import Engine
+from .expressions import Options
 from .report import Pause
-from .rewrite import Options
 from .wire import Closed, Wire
 
 

@@ -8,7 +8,7 @@ import types
 from collections.abc import Iterator, Mapping
 from typing import Any
 
-from .rewrite import TEMPORARY
+from .expressions import TEMPORARY
 
 INNER = ("<listcomp>", "<setcomp>", "<dictcomp>", "<genexpr>")
 MISSING = object()

@@ -9,8 +9,8 @@ import sys
 import types
 from typing import Any
 
+from .expressions import METER
 from .handled import statement_at
-from .rewrite import METER
 from .scope import INNER, Scope
 from .source import COMPREHENSIONS, LOOPS, Position, SourceFile, Statement
 from .values import text_of

@@ -14,8 +14,8 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from . import judge, nonfinite, reasons, state
+from .expressions import callee
 from .names import EMPTY_BY_DESIGN
-from .rewrite import callee
 from .scope import MISSING, Scope, read_attribute, safe_kind
 from .source import COMPREHENSIONS, SourceFile
 from .values import summary
