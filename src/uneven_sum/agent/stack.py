@@ -11,7 +11,7 @@ from typing import Any
 
 from .expressions import METER
 from .handled import statement_at
-from .scope import INNER, Scope
+from .scope import INNER, Scope, read_attribute
 from .source import COMPREHENSIONS, LOOPS, Position, SourceFile, Statement
 from .values import text_of
 
@@ -110,7 +110,7 @@ def arguments(frame: types.FrameType, limit: int = 3) -> str:
     for name in [n for n in names if n not in ("self", "cls")][:limit]:
         if name in held:
             value = held[name]
-            shape = getattr(value, "shape", None)
+            shape = read_attribute(value, "shape")  # nothing of the script's is run for it
             if isinstance(shape, tuple) and shape:
                 text = str(shape).replace(" ", "")
             else:
