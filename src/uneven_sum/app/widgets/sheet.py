@@ -237,9 +237,7 @@ class Sheet(ScrollView, can_focus=True):
         value = term.value
         if term.shape and len(value) > room:  # of an array, what tells most
             cells = " x ".join(map(str, term.shape))
-            value = (
-                f"{term.nonfinite} of {cells} not finite" if term.nonfinite else value.partition(", ")[2] or value
-            )
+            value = f"{term.nonfinite} of {cells} not finite" if term.nonfinite else value.partition(", ")[2] or value
         value = value if len(value) <= room else value[: max(3, room - 1)] + "…"
         out.append(value, p.nonfinite if bad else p.text)
         out.append(kind, p.quiet)
