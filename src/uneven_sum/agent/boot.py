@@ -20,9 +20,7 @@ def main() -> None:
     sys.modules[name] = package
     spec.loader.exec_module(package)
     fd = int(sys.argv[1])
-    sys.dont_write_bytecode, kept = False, sys.dont_write_bytecode
     run = importlib.import_module(name + ".run")
-    sys.dont_write_bytecode = kept
     run.run(fd)
 
 

@@ -67,6 +67,8 @@ class Engine(probes.Listener):
         self.handler = 0  # id of its frame: the frame itself would keep its values alive
         self.requests = Requests(self)
         self.process = os.getpid()
+        self.launch: dict[str, Any] = {}  # the arguments of the launch request
+        self.old_main: types.ModuleType | None = None
         self.ended = False  # no pause any more
         self.gone = False  # the host does not listen any more
         self._show: Any = None

@@ -14,7 +14,7 @@ from .judge import ARRIVED
 from .scope import INNER, MISSING, Scope
 from .source import COMPREHENSIONS, Position, SourceFile, Statement, position
 from .terms import Apart, Culprit, Term
-from .values import clean, number, summary, text_of
+from .values import clean, summary, text_of
 
 
 @dataclass
@@ -251,8 +251,7 @@ def would_become(pause: Pause) -> str:
         return ""
     told = summary(pause.actual)
     bad = bad_word(pause.actual)
-    value = bad if told["kind"] == "scalar" else f"{'hold' if True else ''} {bad}"
-    become = f"would become {value}" if told["kind"] == "scalar" else f"would {value}"
+    become = f"would become {bad}" if told["kind"] == "scalar" else f"would hold {bad}"
     whole = pause.expression is _whole(node) or isinstance(pause.expression, ast.AugAssign)
     if whole:
         if isinstance(node, ast.Assign):
@@ -394,6 +393,3 @@ def compose(pause: Pause, may_fork: bool = True, apart: dict[str, Any] | None = 
         "retry": pause.can_retry,
         "returned": None if pause.returned is MISSING else text_of(pause.returned),
     }
-
-
-__all__ = ["Pause", "compose", "examine", "number", "trail"]

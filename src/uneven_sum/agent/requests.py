@@ -8,12 +8,11 @@ from __future__ import annotations
 import ast
 import os
 import signal
-import sys
 import threading
 import types
 from typing import TYPE_CHECKING, Any
 
-from . import cards, handled, motion, report, stack, state, trial
+from . import cards, handled, motion, report, stack
 from .ask import Asked, answer_for_good, answer_in_trial, completions
 from .expressions import TEMPORARY
 from .scope import MISSING, Scope
@@ -480,6 +479,3 @@ def _children(value: Any, start: int, count: int) -> list[tuple[str, Any]]:
     if type(value).__module__.startswith("numpy") and bool(getattr(value, "shape", None)):
         return [(f"[{i}]", value[i]) for i in range(start, min(value.shape[0], start + count))]
     return list(attributes(value).items())[start : start + count]
-
-
-__all__ = ["Requests", "Wrong", "state", "sys", "trial"]

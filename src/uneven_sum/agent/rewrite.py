@@ -232,7 +232,7 @@ class Rewriter(Expressions):
         ]
 
     def _aug_by_functions(self, s: ast.AugAssign, place: ast.Attribute | ast.Subscript) -> ast.stmt:
-        key = ast.Constant(place.attr) if isinstance(place, ast.Attribute) else _as_index(_loaded(place.slice), self)
+        key = ast.Constant(place.attr) if isinstance(place, ast.Attribute) else _as_index(place.slice, self)
         get, put = ("getattr", "setattr") if isinstance(place, ast.Attribute) else ("getitem", "setitem")
         present = ast.copy_location(self._probe(get, _copy(place.value), _copy(key)), place)
         done = ast.copy_location(self._probe("i" + type(s.op).__name__.lower(), present, s.value), s)
@@ -338,10 +338,6 @@ def _copy(node: Any) -> Any:
     import copy
 
     return copy.deepcopy(node)
-
-
-def _loaded(node: ast.expr) -> ast.expr:
-    return node
 
 
 def _as_index(index: ast.expr, by: Rewriter) -> ast.expr:

@@ -10,7 +10,7 @@ import socket
 import sys
 import time
 import types
-from typing import Any, NoReturn
+from typing import Any
 
 from . import stack, state
 from .engine import Engine
@@ -22,7 +22,7 @@ from .wire import Closed, Wire
 def run(fd: int) -> None:
     """Waits for `launch` and `configurationDone`, runs the script, and ends as it would."""
     engine = _prepare(fd)
-    arguments = engine.launch  # type: ignore[attr-defined]
+    arguments = engine.launch
     try:
         main, data, path = _main_module(engine, arguments)
     except Failed as e:
@@ -81,7 +81,7 @@ def _prepare(fd: int) -> Engine:
     message = wire.receive()
     assert message is not None
     arguments = message.get("arguments") or {}
-    engine.launch = arguments  # type: ignore[attr-defined]
+    engine.launch = arguments
     checks = arguments.get("checks", True)
     engine.loader.options = Options(
         guards=arguments.get("guards", True), checks=checks, meters=arguments.get("meters", True)
@@ -104,7 +104,7 @@ def _main_module(engine: Engine, arguments: dict[str, Any]) -> tuple[types.Modul
     program, args = str(arguments["program"]), [str(a) for a in arguments.get("args") or []]
     folders = [os.getcwd(), *map(str, arguments.get("userCode") or [])]
     old_main = sys.modules["__main__"]
-    engine.old_main = old_main  # type: ignore[attr-defined]  # its names must not be cleared under us
+    engine.old_main = old_main  # its names must not be cleared under us
     main = types.ModuleType("__main__")
     if arguments.get("asModule"):
         sys.path[0] = os.getcwd()
@@ -271,6 +271,3 @@ def _show(e: BaseException) -> None:
         sys.__excepthook__(type(other), other, other.__traceback__)
         print("\nOriginal exception was:", file=sys.stderr)
         sys.__excepthook__(type(e), e, tb)
-
-
-__all__ = ["Closed", "NoReturn", "run"]

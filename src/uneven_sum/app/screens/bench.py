@@ -12,7 +12,7 @@ from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Container
 from textual.screen import Screen
-from textual.widgets import Input, Static
+from textual.widgets import Input
 
 from ...client import BadUse, Busy, Client, Ended, Exited, Launch, Output, Stopped, SyntaxFault, Trouble, Where
 from ...protocol import Facts, StackFrame
@@ -43,7 +43,6 @@ class Bench(Screen[None]):
     Bench.narrow Sheet { width: 100%; height: 2fr; }
     Bench.narrow Cards { width: 100%; max-width: 100%; height: 1fr; min-height: 4; }
     Bench.narrow Cards { border-left: none; border-top: solid $rule; }
-    Bench #progress { height: 1; background: $panel; display: none; }
     """
     BINDINGS = [
         Binding("space", "go('line')", show=False),
@@ -104,7 +103,6 @@ class Bench(Screen[None]):
         with Container(id="work"):
             yield Sheet(p)
             yield Cards(p)
-        yield Static("", id="progress")
         yield AskDrawer(p)
         yield OutputDrawer(p)
         yield Keys(p)
@@ -301,7 +299,7 @@ class Bench(Screen[None]):
         error = [("y", "try again"), ("k", "skip")] if self.facts.retry else []
         accept = [("A", "accept here")] if self.facts.reason == "nonfinite" else []
         walk = [("[ ]", "trail")] if len(self.facts.trail) > 1 else []
-        return [*STEP, ("enter", "go on"), *error, *accept, *ALWAYS, *walk, ("R", "run again"), *LEAVE]
+        return [*error, *STEP, ("enter", "go on"), *accept, *ALWAYS, *walk, ("R", "run again"), *LEAVE]
 
     def _show_text(self, path: str) -> None:
         if path not in self.texts:
