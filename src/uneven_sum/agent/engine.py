@@ -15,20 +15,12 @@ from typing import Any
 from . import ending, handled, judge, motion, nonfinite, probes, report, stack, state
 from .expressions import Options, Site
 from .loader import Loader
+from .meeting import Meeting
 from .report import Pause
 from .scope import MISSING, Scope
-from .wire import Closed, Wire
+from .switches import Switches, Tripwire
+from .wire import Closed, Wire, holding_others
 
-QUIET_WARNINGS = (
-    DeprecationWarning,
-    PendingDeprecationWarning,
-    FutureWarning,
-    ImportWarning,
-    ResourceWarning,
-    SyntaxWarning,
-    BytesWarning,
-    EncodingWarning,
-)
 PROTOCOL_ANSWERS: dict[str, tuple[type, ...]] = {
     "__getitem__": (IndexError, KeyError),
     "__missing__": (KeyError,),
@@ -37,30 +29,33 @@ PROTOCOL_ANSWERS: dict[str, tuple[type, ...]] = {
     "__next__": (StopIteration,),
     "__anext__": (StopAsyncIteration,),
 }
+TRIPS = ("error", "warning", "nonfinite")
 LOOKED_AGAIN = 30  # times that one place is taken apart without a pause, before it is taken as carried
 CALL_SIGNAL = signal.SIGURG  # ignored by default: never fatal, however late it comes
 
 
-class Engine(probes.Listener):
+class Engine(Meeting, motion.Hooks):
     """One run of one script."""
 
     def __init__(self, wire: Wire) -> None:
         from .requests import Requests
 
+        super().__init__()
         self.wire = wire
         self.loader = Loader(Options())
-        self.pauses_on: set[str] = set()  # error, warning, nonfinite (created), arrived, carried, frames
+        self.pauses_on: set[str] = set()  # error, handled, warning, nonfinite (created), arrived, carried, frames
+        self.switches = Switches()
         self.go_on = False  # tell of each distinct statement that trips, and go on
         self.told: set[tuple[str, int, str]] = set()
         self.accepted: set[tuple[str, int]] = set()
-        self.motion = motion.Motion(self._arrived, self._met, self._settled)
-        self.motion.older = self.loader.missing_lines
+        self.motion = motion.Motion(self)
         self.held: dict[types.FrameType, list[str]] = {}
         self.looked: dict[int, int] = {}
         self.lock = threading.RLock()
         self.present: Pause | None = None
         self.facts: dict[str, Any] = {}
         self.judged: BaseException | None = None
+        self.met_handled: BaseException | None = None
         self.bad_right: tuple[int, Any] | None = None  # the right side of an augmented assignment under way
         self.last_bad: Any = MISSING  # what a call of the user's has just returned
         self.expected: tuple[int, type] | None = None  # an exception that `handler` will handle
@@ -72,6 +67,8 @@ class Engine(probes.Listener):
         self.ended = False  # no pause any more
         self.gone = False  # the host does not listen any more
         self._show: Any = None
+        self.refusal = ""
+        self.entering = False  # on the way to the first line
 
     # -- set-up --------------------------------------------------------------------------------------
 
@@ -81,6 +78,7 @@ class Engine(probes.Listener):
         self._show = warnings._showwarnmsg  # type: ignore[attr-defined]
         warnings._showwarnmsg = self._warned  # type: ignore[attr-defined]
         signal.signal(CALL_SIGNAL, self._called)
+        sys.breakpointhook = self.breakpoint_hook
         os.register_at_fork(after_in_child=self._in_child)
 
     def _in_child(self) -> None:
@@ -112,7 +110,8 @@ class Engine(probes.Listener):
         state.met += 1
         if site.role == "right":
             self.bad_right = (id(frame), site.statement)
-        if "nonfinite" not in self.pauses_on:
+        wire = self.switches.nonfinite
+        if "nonfinite" not in self.pauses_on or not wire.wants_value(value) or not wire.wants_place(frame):
             return
         statement = site.file.statement(site.statement)
         node = self._expression(site)
@@ -209,10 +208,13 @@ class Engine(probes.Listener):
 
     def _failed(self, site: Site, frame: types.FrameType, head: bool) -> str:
         exc = sys.exc_info()[1]
-        if exc is None or exc is self.judged or isinstance(exc, (GeneratorExit, SystemExit, KeyboardInterrupt)):
+        if exc is None or isinstance(exc, (GeneratorExit, SystemExit, KeyboardInterrupt, probes.Leave)):
             return ""
         stack.hide_ourselves(exc)
-        if "error" not in self.pauses_on:
+        self._raised(exc, site, frame)
+        if exc is self.judged or "error" not in self.pauses_on:
+            return ""
+        if not self.switches.error.wants_class(type(exc)) or not self.switches.error.wants_place(frame):
             return ""
         if isinstance(exc, (StopIteration, StopAsyncIteration)) and not frame.f_code.co_name.startswith("<module"):
             return ""  # it ends an iteration, or becomes a RuntimeError that is met further out
@@ -225,13 +227,17 @@ class Engine(probes.Listener):
             return ""
         if head and not self._in_head(exc, frame, statement):
             return ""
-        if handled.in_file(exc, statement, frame) or self._handled_outside(exc, frame):
+        will_be_handled = handled.in_file(exc, statement, frame) or self._handled_outside(exc, frame)
+        if will_be_handled:
             if frame in self.held:
                 self._settle(frame)
-            return ""
+            if "handled" not in self.pauses_on or exc is self.met_handled:
+                return ""
+            self.met_handled = exc
         self.judged = exc
         self.expected, self.handler = None, 0
         pause = Pause("error", frame, exception=exc, statement=statement, can_retry=not head)
+        pause.kind = "handled" if will_be_handled else None
         pause.dead = stack.dead_calls(exc, frame)
         pause.warnings = self._held_texts(frame)
         self._drop_held(frame)
@@ -287,10 +293,10 @@ class Engine(probes.Listener):
         try:
             if warnings._showwarnmsg_impl is not _PLAIN_SHOW:  # type: ignore[attr-defined]
                 return  # the script records its warnings itself
-            if issubclass(message.category, QUIET_WARNINGS):
+            if not self.switches.warning.wants_class(message.category):
                 return
             frame = self._warner(sys._getframe(1))
-            if frame is None:
+            if frame is None or not self.switches.warning.wants_place(frame):
                 return
             text = f"{message.category.__name__}: {message.message}"
             self.held.setdefault(frame, []).append(text)
@@ -319,7 +325,7 @@ class Engine(probes.Listener):
         self.motion.release(frame)
         return texts
 
-    def _settled(self, frame: types.FrameType) -> None:
+    def settled(self, frame: types.FrameType) -> None:
         """The statement is over and nothing has looked at its result."""
         if frame in self.held:
             self._settle(frame, after=True)
@@ -338,36 +344,40 @@ class Engine(probes.Listener):
 
     # -- breakpoints and steps -----------------------------------------------------------------------
 
-    def breakpoint(self, site: Site, frame: types.FrameType) -> None:
-        statement = site.file.statement(site.statement)
-        if statement is None or not self._is_set(site.file.path, statement.line):
-            return
+    def lookout(
+        self, numbers: tuple[int, ...], site: Site, frame: types.FrameType, by_name: bool, **facts: Any
+    ) -> None:
         try:
-            self.pause(Pause("breakpoint", frame, "next", statement=statement))
+            super().lookout(numbers, site, frame, by_name, **facts)
         except Closed:
             self._alone()
-        except Exception as e:
-            self._trouble(e)
 
-    def _is_set(self, name: str, line: int) -> bool:
-        return line in self.loader.lines.get(os.path.realpath(name), ())
+    def changed(self, site: Site, frame: types.FrameType, begins: bool) -> None:
+        try:
+            super().changed(site, frame, begins)
+        except Closed:
+            self._alone()
 
-    def _met(self, frame: types.FrameType, line: int) -> None:
-        self._guarded(Pause("breakpoint", frame, "next"))
-
-    def _arrived(self, frame: types.FrameType, returned: Any, inside: bool) -> None:
-        pause = Pause("step", frame, "in" if inside else "next")
+    def arrived(self, frame: types.FrameType, returned: Any, inside: bool) -> None:
+        pause = Pause("entry" if self.entering else "step", frame, "in" if inside else "next")
+        self.entering = False
         if not motion.nothing(returned):
             pause.returned = returned
+        pause.said, self.refusal = self.refusal, ""
         self._guarded(pause)
+        self.stepped_to = self._execution(frame) if not inside and stack.file_of(frame) is not None else None
 
-    def _guarded(self, pause: Pause) -> None:
+    def refused(self, text: str) -> None:
+        self.refusal = text.rstrip(".")
+
+    def _guarded(self, pause: Pause) -> str:
         try:
-            self.pause(pause)
+            return self.pause(pause)
         except Closed:
             self._alone()
         except Exception as e:
             self._trouble(e)
+        return ""
 
     # -- the pause -----------------------------------------------------------------------------------
 
@@ -380,24 +390,66 @@ class Engine(probes.Listener):
             try:
                 self.flush()
                 self.facts = report.compose(pause, apart=apart)
-                if pause.reason in ("error", "warning", "nonfinite") and self.go_on:
-                    key = (self.facts["file"], self.facts["line"], pause.reason)
-                    if key not in self.told:
-                        self.told.add(key)
-                        self.wire.event("unevenSum/tripped", self.facts)
+                if pause.reason in TRIPS and self._only_told(pause):
                     return ""
+                self.pauses += 1
                 self.present = pause
-                self._tell(pause)
-                action = self.requests.serve()
+                self.send_written()
+                self._drop_temporary()
+                with holding_others():
+                    self._tell(pause)
+                    action = self.requests.serve()
             finally:
                 self.present = None
                 self.requests.forget()
                 if not self.ended:
                     state.quiet = False
-            mode, frame = self.requests.mode, pause.frame
-            if not state.quiet:
-                self.motion.begin(mode, frame)
+            self._set_off(pause, action)
             return action
+
+    def _set_off(self, pause: Pause, action: str) -> None:
+        """From a pause, as the user has said."""
+        mode, aim, frame = self.requests.mode, self.requests.aim, pause.frame
+        if state.quiet or frame is None:
+            return
+        if action == "leave" and pause.exception is not None and pause.reason == "error":
+            probes.leave.frame, aim.leave = id(frame), False  # its guard is already at work
+            return
+        if aim.skip and pause.exception is not None and pause.reason == "error":
+            aim.skip = False
+        self.motion.begin(mode, frame, aim)
+
+    def _only_told(self, pause: Pause) -> bool:
+        """True for a trip that is recorded or written down, without a pause."""
+        wire: Tripwire = getattr(self.switches, pause.reason)
+        wire.met += 1
+        if self.go_on:
+            key = (self.facts["file"], self.facts["line"], pause.reason)
+            if key not in self.told:
+                self.told.add(key)
+                self.wire.event("unevenSum/tripped", self.facts)
+            return True
+        if wire.write:
+            self.write(f"{self.facts['headline']}   [{os.path.basename(self.facts['file'])}:{self.facts['line']}]")
+        return wire.write
+
+    def _drop_temporary(self) -> None:
+        """The lookouts of one motion end with the next pause."""
+        stale: set[str] = set()
+        for number in self.temporary:
+            stale |= self.lookouts.drop(number)
+        self.temporary.clear()
+        if stale:
+            self.loader.refresh(stale)
+
+    def given(self, frame: types.FrameType) -> None:
+        """A call is left with a value of the user's: pause in its caller."""
+        if not state.quiet:
+            self.motion.leaving(frame)
+
+    def skipped(self, frame: types.FrameType) -> None:
+        """A statement was given up, to go on elsewhere."""
+        self.motion.resume_jump(frame)
 
     def _tell(self, pause: Pause) -> None:
         reasons = {"error": "exception", "warning": "exception", "nonfinite": "exception", "end": "pause"}
@@ -410,6 +462,7 @@ class Engine(probes.Listener):
                 "threadId": threading.get_ident(),
                 "allThreadsStopped": True,
                 "unevenSum": self.facts,
+                "met": self.met_counts(),
             },
         )
 
@@ -428,11 +481,31 @@ class Engine(probes.Listener):
 
     # -- calls from the host while the script runs ---------------------------------------------------
 
+    def post_mortem(self, exc: BaseException) -> None:
+        """The script has ended in an error that no guard has met: every call can still be read."""
+        frames = stack.frames_left(exc)
+        if not frames:
+            return
+        pause = Pause("error", frames[0], "ran", exception=exc, past=frames)
+        pause.said = f"The script has ended: {type(exc).__name__}: {report.str_of(exc)[:200]}"
+        self.facts = report.compose(pause, may_fork=False)
+        self.present = pause
+        state.quiet = True
+        try:
+            self.flush()
+            self._tell(pause)
+            self.requests.serve()
+        except Closed:
+            pass
+        finally:
+            self.present = None
+
     def _called(self, number: int, frame: types.FrameType | None) -> None:
         """The host has sent something while the script was running."""
         if state.quiet or state.in_trial or self.present is not None:
             return
         try:
+            self.send_written()
             if self.requests.while_running(frame):
                 inner = stack.user_frame(frame)
                 if inner is None or frame is None:

@@ -38,7 +38,8 @@ class Site:
     file: SourceFile
     statement: Position
     expression: Position | None
-    role: str  # statement, head, value, argument, return, yield, test, augmented, right, loop, breakpoint
+    role: str  # statement, head, value, argument, return, yield, test, augmented, right, loop, lookout
+    lookouts: tuple[int, ...] = ()  # numbers of the lookouts that a probe stands for
 
 
 class Sites(list[Site]):
@@ -90,9 +91,14 @@ class Expressions:
     def _probe(self, name: str, *args: ast.expr) -> ast.Call:
         return ast.Call(ast.Constant(MARK + name), list(args), [])
 
-    def _site(self, role: str, expression: ast.AST | None = None) -> ast.Constant:
+    def _site(self, role: str, expression: ast.AST | None = None, lookouts: tuple[int, ...] = ()) -> ast.Constant:
         where = position(expression) if expression is not None else None
-        return ast.Constant(self.sites.add(self.file, self.at, where, role))
+        return ast.Constant(self.sites.add(self.file, self.at, where, role, lookouts))
+
+    def _watched_lambda(self, node: ast.Lambda) -> None:
+        """Lookouts that stand in a lambda or comprehension: see `watching`."""
+
+    def _watched_elements(self, node: ast.AST) -> None: ...
 
     @staticmethod
     def _load(name: str) -> ast.Name:
@@ -248,6 +254,7 @@ class Expressions:
         outer = (self.temps, self.absorbing)
         self.temps, self.absorbing = False, 0
         node.body = self.value(node.body, "return")
+        self._watched_lambda(node)
         self.temps, self.absorbing = outer
         return node
 
@@ -266,6 +273,7 @@ class Expressions:
         else:
             role = "yield" if isinstance(node, ast.GeneratorExp) else "value"
             node.elt = self.value(node.elt, role)
+        self._watched_elements(node)
         self.temps = outer
         return node  # type: ignore[no-any-return]
 

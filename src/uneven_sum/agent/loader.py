@@ -11,6 +11,7 @@ from typing import Any
 
 from . import probes, stack, state
 from .expressions import Options
+from .lookouts import Lookouts
 from .rewrite import Rewriter, put_in
 from .source import SourceFile
 
@@ -26,7 +27,7 @@ class Loader:
     def __init__(self, options: Options) -> None:
         self.options = options
         self.folders: list[str] = []
-        self.lines: dict[str, set[int]] = {}  # breakpoints wanted, by path
+        self.lookouts = Lookouts()
         self.fresh: dict[str, dict[Any, types.CodeType]] = {}  # functions with the present breakpoints, by file
         self.plain: dict[str, str] = {}  # files that run as they are, and why
         self._library = tuple(
@@ -65,9 +66,9 @@ class Loader:
         return plain
 
     def _rewritten(self, file: SourceFile, options: Options) -> types.CodeType:
-        lines = self.lines.get(os.path.realpath(file.path), set())
+        plan = self.lookouts.plan(os.path.realpath(file.path))
         with state.silenced():  # the plain compilation has given the script's own warnings
-            tree = Rewriter(file, probes.sites, options, lines).module()
+            tree = Rewriter(file, probes.sites, options, plan).module()
             code = compile(tree, file.path, "exec", dont_inherit=True)
         return put_in(code, probes.PROBES)
 
@@ -88,15 +89,13 @@ class Loader:
 
         loader.get_code = get_code  # type: ignore[method-assign]
 
-    def refresh(self, path: str) -> set[str]:
-        """Swaps the code of the functions of a file for code with the present breakpoints.
+    def refresh(self, paths: set[str]) -> None:
+        """Swaps the code of the functions of these files (`*`: of all) for code with the present lookouts.
 
-        Returns the file names (as the code has them) that were swapped.  Calls that are running keep
-        their code.
+        Calls that are running keep their code.
         """
-        swapped = set()
         for name, file in list(stack.files.items()):
-            if os.path.realpath(name) != path:
+            if "*" not in paths and os.path.realpath(name) not in paths:
                 continue
             try:
                 new = self._rewritten(file, self.options)
@@ -104,26 +103,28 @@ class Loader:
                 continue
             self.fresh[name] = _functions(new)
             _swap(name, self.fresh[name])
-            swapped.add(name)
-        return swapped
 
-    def missing_lines(self, frame: types.FrameType) -> set[int]:
-        """The breakpoints in a call that its code lacks: it was compiled before they were set.
+    def stale(self, frame: types.FrameType) -> bool:
+        """True for a call whose code was compiled before the present lookouts were set.
 
         The function gets its new code for the next time.
         """
         fresh = self.fresh.get(frame.f_code.co_filename)
-        new = fresh and fresh.get(_key(frame.f_code))
-        if not new or new is frame.f_code:
-            return set()
+        if not fresh:
+            return False
+        new = fresh.get(_key(frame.f_code))
+        if new is None:  # the module's own code, or a comprehension's that is gone
+            return frame.f_code.co_name == "<module>"
+        if new is frame.f_code:
+            return False
         for function in gc.get_referrers(frame.f_code):
             if type(function) is types.FunctionType and function.__code__.co_freevars == new.co_freevars:
                 function.__code__ = new
-        return self.lines_in(frame.f_code)
+        return True
 
     def lines_in(self, code: types.CodeType) -> set[int]:
-        """The breakpoints that lie in the lines of a piece of code itself."""
-        wanted = self.lines.get(os.path.realpath(code.co_filename), set())
+        """The lines of a piece of code itself at which a lookout stands."""
+        wanted = self.lookouts.lines(os.path.realpath(code.co_filename))
         return wanted & {line for _, _, line in code.co_lines() if line is not None} if wanted else set()
 
 

@@ -11,6 +11,7 @@ from typing import Any
 
 from . import nonfinite, stack, state
 from .expressions import Site, Sites
+from .lookouts import tickers
 from .nonfinite import MAX, PLAIN
 
 sites = Sites()
@@ -35,9 +36,28 @@ class Listener:
     def failed(self, site: Site, frame: types.FrameType, head: bool) -> str:
         return ""
 
-    def breakpoint(self, site: Site, frame: types.FrameType) -> None: ...
+    def lookout(
+        self, numbers: tuple[int, ...], site: Site, frame: types.FrameType, by_name: bool, **facts: Any
+    ) -> None: ...
+    def condition_failed(self, number: int, site: Site, frame: types.FrameType, error: BaseException) -> None: ...
+    def changed(self, site: Site, frame: types.FrameType, begins: bool) -> None: ...
+    def given(self, frame: types.FrameType) -> None: ...
+    def skipped(self, frame: types.FrameType) -> None: ...
 
 
+class Leave(BaseException):
+    """Raised within a statement to give it up: its guard leaves the call, or skips to the next statement."""
+
+
+class Leaving:
+    """What is under way: nothing, leaving a call with a value, or giving a statement up."""
+
+    frame = 0  # id of the frame to leave
+    value: Any = None
+    skips = False
+
+
+leave = Leaving()
 listener = Listener()
 holding = False  # a warning waits for the result of its statement
 _answer = ""
@@ -117,6 +137,12 @@ def failed(site: int) -> bool:
     """A statement raised: pauses where nothing will handle it.  True: skip the statement."""
     global _answer
     _answer = ""
+    if leave.frame and isinstance(sys.exc_info()[1], Leave):
+        if leave.skips and leave.frame == id(sys._getframe(1)):
+            leave.frame, leave.skips = 0, False
+            listener.skipped(sys._getframe(1))
+            return True
+        return False
     if state.quiet or state.in_trial or sys is None:
         return False
     try:
@@ -139,10 +165,93 @@ def head_failed(site: int) -> None:
             pass
 
 
-def breakpoint_(site: int) -> bool:
+def leaving() -> bool:
+    """True when this call is to be left at once."""
+    return bool(leave.frame) and not leave.skips and leave.frame == id(sys._getframe(1))
+
+
+def given() -> Any:
+    """The value that the user gives for a call that is left."""
+    value, leave.value, leave.frame = leave.value, None, 0
+    listener.given(sys._getframe(1))
+    return value
+
+
+# -- lookouts ----------------------------------------------------------------------------------------
+
+_noted: list[tuple[int, int, bool]] = []
+
+
+def lookout(site: int) -> None:
     if not (state.quiet or state.in_trial):
-        listener.breakpoint(sites[site], sys._getframe(1))
+        found = sites[site]
+        listener.lookout(found.lookouts, found, sys._getframe(1), found.role == "by name")
+
+
+def note(site: int) -> None:
+    """One of several lookouts of a line: the last of them decides whether there is a pause."""
+    if not (state.quiet or state.in_trial):
+        found = sites[site]
+        _noted.append((id(sys._getframe(1)), found.lookouts[0], found.role == "by name"))
+
+
+def decide(site: int) -> None:
+    if not _noted or state.quiet or state.in_trial:
+        return
+    found, frame = sites[site], sys._getframe(1)
+    mine = [n for n in _noted if n[0] == id(frame) and n[1] in found.lookouts]
+    _noted[:] = [n for n in _noted if n not in mine]
+    for by_name in (False, True):
+        numbers = tuple(n for _, n, named in mine if named is by_name)
+        if numbers:
+            listener.lookout(numbers, found, frame, by_name)
+
+
+def condition_failed(site: int) -> None:
+    if not (state.quiet or state.in_trial):
+        error = sys.exc_info()[1]
+        assert error is not None
+        listener.condition_failed(sites[site].lookouts[0], sites[site], sys._getframe(1), error)
+
+
+def _asked(site: int, condition: Any, frame: types.FrameType, **facts: Any) -> None:
+    found = sites[site]
+    if condition is not None:
+        try:
+            if not condition(*facts.values()):
+                return
+        except Exception as e:
+            listener.condition_failed(found.lookouts[0], found, frame, e)
+            return
+    listener.lookout(found.lookouts, found, frame, found.role == "by name", **facts)
+
+
+def element(site: int, condition: Any = None) -> bool:
+    if not (state.quiet or state.in_trial):
+        _asked(site, condition, sys._getframe(1))
+    return True
+
+
+def at_while(site: int, condition: Any = None) -> bool:
+    if not (state.quiet or state.in_trial):
+        _asked(site, condition, sys._getframe(1))
     return False
+
+
+def returning(value: Any, site: int, condition: Any = None) -> Any:
+    if not (state.quiet or state.in_trial):
+        _asked(site, condition, sys._getframe(1), returned=value)
+    return value
+
+
+def changed(site: int) -> None:
+    if not (state.quiet or state.in_trial):
+        listener.changed(sites[site], sys._getframe(1), False)
+
+
+def begins(site: int) -> None:
+    if not (state.quiet or state.in_trial):
+        listener.changed(sites[site], sys._getframe(1), True)
 
 
 def enter_loop(site: int) -> Any:
@@ -173,6 +282,8 @@ class _Probes(dict[str, Any]):
 
     def __missing__(self, name: str) -> Any:
         word, _, site = name.partition(":")
+        if word == "tick":
+            return tickers[int(site)]()
         if word != "pass":
             raise KeyError(name)
         meter = _passers.setdefault(int(site), itertools.repeat(True, sys.maxsize))
@@ -190,7 +301,18 @@ PROBES = _Probes(
     failed=failed,
     again=again,
     head_failed=head_failed,
-    breakpoint=breakpoint_,
+    leaving=leaving,
+    given=given,
+    lookout=lookout,
+    note=note,
+    decide=decide,
+    condition_failed=condition_failed,
+    element=element,
+    at_while=at_while,
+    returning=returning,
+    changed=changed,
+    begins=begins,
+    Exception=Exception,
     enter_loop=enter_loop,
     enter_while=enter_while,
     range_loop=range_loop,

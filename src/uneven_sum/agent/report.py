@@ -37,6 +37,14 @@ class Pause:
     interrupted_in: str = ""
     dead: list[types.FrameType] = field(default_factory=list)  # calls that the exception has left, innermost first
     place: tuple[str, int] | None = None  # where there is no frame any more: the end
+    said: str = ""  # what a lookout of the user's says, without the place
+    why: str = ""
+    lookout: int = 0
+    past: list[types.FrameType] = field(default_factory=list)  # calls of a script that has ended, innermost first
+
+    def calls(self, libraries: bool = False) -> list[types.FrameType]:
+        """The calls from the paused one outwards, innermost first."""
+        return self.past or self.dead + stack.calls(self.frame, libraries)
 
 
 def term_dict(file: SourceFile, term: Term) -> dict[str, Any]:
@@ -68,7 +76,7 @@ def culprit_dict(file: SourceFile, found: Culprit | None) -> dict[str, Any] | No
     }
 
 
-def trail(frame: types.FrameType | None, dead: list[types.FrameType]) -> list[dict[str, Any]]:
+def trail(calls: list[types.FrameType], dead: list[types.FrameType]) -> list[dict[str, Any]]:
     """The user's calls from the outermost to the paused one."""
     found = [
         {
@@ -77,7 +85,7 @@ def trail(frame: types.FrameType | None, dead: list[types.FrameType]) -> list[di
             "function": stack.function_name(call),
             "arguments": stack.arguments(call) if stack.function_name(call) != "<module>" else "",
         }
-        for call in reversed(dead + stack.calls(frame))
+        for call in reversed(calls)
     ]
     for told, call in zip(reversed(found), dead):
         told["line"] = _left_at(call) or told["line"]
@@ -313,7 +321,10 @@ def culprit_sentence(found: dict[str, Any] | None) -> str:
 def headline(pause: Pause, loops: list[dict[str, Any]], culprit: dict[str, Any] | None) -> str:
     line = pause.statement.line if pause.statement else (pause.frame.f_lineno if pause.frame else 0)
     second = " ".join(s for s in (pass_sentence(loops), culprit_sentence(culprit)) if s)
-    if pause.reason == "error" and pause.exception is not None:
+    why = f", {pause.why}" if pause.why else ""
+    if pause.said:
+        first = f"{pause.said}, in line {line}{why}."
+    elif pause.reason == "error" and pause.exception is not None:
         message = clean(str_of(pause.exception), 200)
         first = f"{type(pause.exception).__name__} in line {line}{': ' + message if message else ''}."
     elif pause.reason == "warning":
@@ -324,14 +335,14 @@ def headline(pause: Pause, loops: list[dict[str, Any]], culprit: dict[str, Any] 
         if pause.warnings:
             first += f" ({clean('; '.join(pause.warnings), 160)}.)"
     elif pause.reason == "breakpoint":
-        first = f"At the breakpoint in line {line}."
+        first = f"At the breakpoint in line {line}{why}."
     elif pause.reason == "pause":
         first = f"Interrupted in line {line}{pause.interrupted_in}."
     elif pause.reason == "entry":
         first = f"Before the first line, {line}."
     else:
         first = f"At line {line}."
-    if pause.returned is not MISSING:
+    if pause.returned is not MISSING and not pause.said:
         first = f"The call has returned {text_of(pause.returned)}; line {line} goes on with it."
     return f"{first} {second}".strip().replace("..", ".")
 
@@ -342,6 +353,11 @@ def str_of(exc: BaseException) -> str:
         return str(exc)
     except Exception:
         return "(a message that cannot be shown)"
+
+
+def _loops_of(call: types.FrameType) -> list[dict[str, Any]]:
+    file = stack.file_of(call)
+    return stack.loops(call, statement_at(file, call)) if file else []
 
 
 def compose(pause: Pause, may_fork: bool = True, apart: dict[str, Any] | None = None) -> dict[str, Any]:
@@ -356,13 +372,15 @@ def compose(pause: Pause, may_fork: bool = True, apart: dict[str, Any] | None = 
     if pause.statement is None and file is not None:
         pause.statement = statement_at(file, frame)
     statement = pause.statement
-    if pause.dead:
+    if pause.past:
+        loops = [found for call in pause.past for found in _loops_of(call)]
+    elif pause.dead:
         loops = stack.all_loops(frame) + stack.all_loops(live)
     else:
         loops = stack.all_loops(frame, _place_raised(pause))
     if apart is None:
         apart = {"terms": [], "culprit": None, "differs": "", "trial": ""}
-        if pause.reason in ("error", "nonfinite", "warning"):
+        if pause.reason in ("error", "nonfinite", "warning") or pause.exception is not None:
             if pause.exception is not None and pause.expression is None:
                 pause.expression = with_target(pause)
             apart = examine(pause, may_fork)
@@ -384,12 +402,13 @@ def compose(pause: Pause, may_fork: bool = True, apart: dict[str, Any] | None = 
         "end_line": statement.node.end_lineno if statement and not hasattr(statement.node, "body") else line,
         "function": stack.function_name(frame),
         "statement": file.statement_text(statement) if file and statement else "",
-        "trail": trail(live, pause.dead),
+        "trail": trail(pause.calls(stack.file_of(live) is None), pause.dead),
         "loops": loops,
         "culprit": apart["culprit"],
         "terms": apart["terms"],
         "differs": apart["differs"],
         "trial": apart["trial"],
         "retry": pause.can_retry,
+        "lookout": pause.lookout,
         "returned": None if pause.returned is MISSING else text_of(pause.returned),
     }

@@ -8,6 +8,7 @@ from __future__ import annotations
 import ast
 import os
 import signal
+import sys
 import threading
 import types
 from typing import TYPE_CHECKING, Any
@@ -15,22 +16,24 @@ from typing import TYPE_CHECKING, Any
 from . import cards, handled, motion, report, stack
 from .ask import Asked, answer_for_good, answer_in_trial, completions
 from .expressions import TEMPORARY
+from .moving import Moving, Wrong
 from .scope import MISSING, Scope
+from .setting import Setting
 from .values import attributes, summary
 from .wire import Closed
 
 if TYPE_CHECKING:
     from .engine import Engine
 
-MOTIONS = {"continue": motion.CONTINUE, "next": motion.LINE, "stepIn": motion.INTO, "stepOut": motion.OUT}
+WHILE_RUNNING = {
+    *("setBreakpoints", "setFunctionBreakpoints", "setDataBreakpoints", "setExceptionBreakpoints", "threads"),
+    *("unevenSum/where", "unevenSum/accept", "unevenSum/unaccept", "unevenSum/setLookouts", "unevenSum/lookouts"),
+    *("unevenSum/checkLookout", "unevenSum/setSwitches", "unevenSum/setStepping", "source", "loadedSources", "modules"),
+}
 PAGE = 200
 
 
-class Wrong(Exception):
-    """A request that cannot be done; the text is its answer."""
-
-
-class Requests:
+class Requests(Setting, Moving):
     """The requests of one run.  Numbers of frames and values hold for one pause."""
 
     def __init__(self, engine: Engine) -> None:
@@ -45,7 +48,7 @@ class Requests:
 
     def serve(self) -> str:
         """Answers until a request sets the script going; returns what the failed statement shall do."""
-        self.mode = motion.CONTINUE
+        self.mode, self.aim = motion.CONTINUE, motion.Aim()
         while True:
             message = self.engine.wire.receive()
             assert message is not None
@@ -78,7 +81,6 @@ class Requests:
     def while_running(self, frame: types.FrameType | None) -> bool:
         """Answers what has come while the script was running; True when it shall pause."""
         pause = False
-        allowed = ("setBreakpoints", "setExceptionBreakpoints", "unevenSum/where", "threads", "unevenSum/accept")
         while (message := self.engine.wire.receive(wait=False)) is not None:
             command = message.get("command")
             if command == "pause":
@@ -86,7 +88,7 @@ class Requests:
                 self.engine.wire.send(
                     {"type": "response", "request_seq": message["seq"], "command": command, "success": True, "body": {}}
                 )
-            elif command in allowed:
+            elif command in WHILE_RUNNING:
                 self.running_frame = frame
                 self.dispatch(message)
             else:
@@ -101,8 +103,6 @@ class Requests:
                 )
         return pause
 
-    running_frame: types.FrameType | None = None
-
     def forget(self) -> None:
         """The numbers given out do not outlive the pause."""
         if self.engine.present is None:
@@ -111,98 +111,9 @@ class Requests:
 
     # -- starting ------------------------------------------------------------------------------------
 
-    def on_setBreakpoints(self, arguments: dict[str, Any]) -> dict[str, Any]:
-        path = os.path.realpath(str((arguments.get("source") or {}).get("path", "")))
-        wanted = [int(b.get("line", 0)) for b in arguments.get("breakpoints") or []]
-        file = next((f for n, f in stack.files.items() if os.path.realpath(n) == path), None)
-        if file is None and os.path.isfile(path):
-            from .source import SourceFile
-
-            with open(path, "rb") as f:
-                file = SourceFile(path, f.read())
-        placed: list[dict[str, Any]] = []
-        lines: set[int] = set()
-        for line in wanted:
-            at = _line_with_code(file, line) if file is not None else None
-            if at is None:
-                placed.append({"verified": False, "line": line, "message": "There is no code at or after this line."})
-            else:
-                lines.add(at)
-                told = {} if at == line else {"message": f"Line {line} has no code; it moved to line {at}."}
-                placed.append({"verified": True, "line": at, **told})
-        old = self.engine.loader.lines.get(path, set())
-        self.engine.loader.lines[path] = lines
-        if lines != old and self.started:
-            self._put_in(path)
-        return {"breakpoints": placed}
-
-    def _put_in(self, path: str) -> None:
-        """Into functions for their next call; into calls that run already by line tracing."""
-        loader = self.engine.loader
-        loader.refresh(path)
-        self.engine.motion.disarm()
-        frames: list[types.FrameType | None] = [self.running_frame]
-        if self.engine.present is not None:
-            frames = [self.engine.present.frame]
-        for frame in frames:
-            while frame is not None:
-                in_function = frame.f_code.co_name != "<module>"
-                if stack.file_of(frame) is not None:
-                    lines = loader.lines_in(frame.f_code)
-                    # The module's own call will yet define functions, with the code that it has.
-                    if lines or (not in_function and loader.lines.get(path)):
-                        self.engine.motion.arm(frame, lines)
-                frame = frame.f_back
-
-    def on_setExceptionBreakpoints(self, arguments: dict[str, Any]) -> dict[str, Any]:
-        self.engine.pauses_on = set(arguments.get("filters") or [])
-        return {}
-
     def on_configurationDone(self, arguments: dict[str, Any]) -> dict[str, Any]:
         self.started = True
         return {"·action": "start"}
-
-    # -- going on ------------------------------------------------------------------------------------
-
-    def _go(self, mode: str, action: str = "") -> dict[str, Any]:
-        self.mode = mode
-        return {"·action": action, "allThreadsContinued": True}
-
-    def on_continue(self, arguments: dict[str, Any]) -> dict[str, Any]:
-        return self._go(motion.CONTINUE)
-
-    def on_next(self, arguments: dict[str, Any]) -> dict[str, Any]:
-        return self._go(motion.LINE)
-
-    def on_stepIn(self, arguments: dict[str, Any]) -> dict[str, Any]:
-        return self._go(motion.INTO)
-
-    def on_stepOut(self, arguments: dict[str, Any]) -> dict[str, Any]:
-        return self._go(motion.OUT)
-
-    def on_own_retry(self, arguments: dict[str, Any]) -> dict[str, Any]:
-        self._at_error()
-        return self._go(motion.CONTINUE, "retry")
-
-    def on_own_skip(self, arguments: dict[str, Any]) -> dict[str, Any]:
-        self._at_error()
-        return self._go(motion.LINE, "skip")
-
-    def _at_error(self) -> None:
-        pause = self.engine.present
-        if pause is None or pause.exception is None:
-            raise Wrong("Only a statement that failed can be skipped or tried again.")
-        if not pause.can_retry:
-            raise Wrong("The head of a loop, condition or definition cannot be skipped or tried again.")
-
-    def on_own_accept(self, arguments: dict[str, Any]) -> dict[str, Any]:
-        self.engine.accepted.add((str(arguments["file"]), int(arguments["line"])))
-        return {}
-
-    def on_own_runOut(self, arguments: dict[str, Any]) -> dict[str, Any]:
-        """Run to the end without any pause."""
-        self.engine.ended = True
-        return self._go(motion.CONTINUE)
 
     def on_own_where(self, arguments: dict[str, Any]) -> dict[str, Any]:
         """Where the running script is, with the passes of its loops."""
@@ -221,6 +132,19 @@ class Requests:
     def on_threads(self, arguments: dict[str, Any]) -> dict[str, Any]:
         return {"threads": [{"id": t.ident or 0, "name": t.name} for t in threading.enumerate()]}
 
+    def on_loadedSources(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        paths = sorted({os.path.realpath(n) for n in stack.files})
+        return {"sources": [{"name": os.path.basename(p), "path": p} for p in paths]}
+
+    def on_modules(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        found = []
+        for name, module in sorted(list(sys.modules.items())):
+            path = getattr(module, "__file__", None)
+            if isinstance(path, str) and not name.startswith("_uneven_sum_agent"):
+                found.append({"id": name, "name": name, "path": path, "isUserCode": path in stack.files})
+        start, count = int(arguments.get("startModule") or 0), int(arguments.get("moduleCount") or 0)
+        return {"modules": found[start : start + count] if count else found[start:], "totalModules": len(found)}
+
     def _frame(self, number: int | None) -> types.FrameType:
         pause = self.engine.present
         if pause is None:
@@ -238,14 +162,22 @@ class Requests:
         pause = self.engine.present
         if pause is None or pause.frame is None:
             raise Wrong("The script is running: interrupt it first.")
-        found = pause.dead + stack.calls(pause.frame, bool(arguments.get("libraries")))
+        thread = int(arguments.get("threadId") or 0)
+        libraries = bool(arguments.get("libraries")) or stack.file_of(pause.frame) is None
+        if thread and thread != threading.get_ident():
+            frames = sys._current_frames()
+            if thread not in frames:
+                raise Wrong("This thread has ended.")
+            found, base = stack.calls(frames[thread], True), 1000 * (1 + sorted(frames).index(thread))
+        else:
+            found, base = pause.calls(libraries), 1
         shown = []
-        for number, frame in enumerate(found, 1):
+        for number, frame in enumerate(found, base):
             self.frames[number] = frame
             path = os.path.abspath(frame.f_code.co_filename)
             file = stack.file_of(frame)
             statement = handled.statement_at(file, frame) if file else None
-            line = pause.place[1] if pause.place else statement.line if statement else frame.f_lineno
+            line = pause.place[1] if pause.place else statement.line if statement else frame.f_lineno or 0
             shown.append(
                 {
                     "id": number,
@@ -370,12 +302,12 @@ class Requests:
         names = self.values.get(int(arguments.get("variablesReference") or 0))
         if not isinstance(names, _Names):
             raise Wrong("Only names can be set.")
-        return self._set(str(arguments["name"]), str(arguments["value"]), None)
+        return self._assign(str(arguments["name"]), str(arguments["value"]), None)
 
     def on_setExpression(self, arguments: dict[str, Any]) -> dict[str, Any]:
-        return self._set(str(arguments["expression"]), str(arguments["value"]), arguments.get("frameId"))
+        return self._assign(str(arguments["expression"]), str(arguments["value"]), arguments.get("frameId"))
 
-    def _set(self, target: str, text: str, number: int | None) -> dict[str, Any]:
+    def _assign(self, target: str, text: str, number: int | None) -> dict[str, Any]:
         frame = self._frame(number)
         asked = answer_for_good(f"{target} = {text}", frame)
         if asked.error:
@@ -424,22 +356,6 @@ class Requests:
 
 class _Names(dict[str, Any]):
     """The names of a scope."""
-
-
-def _line_with_code(file: Any, line: int) -> int | None:
-    """The line itself if a statement begins or lies there, else the next one where a statement begins."""
-    starts = sorted({s.line for s in file.statements if not _is_text(s.node)})
-    if line in starts:
-        return line
-    for s in file.statements:
-        node = s.node
-        if not hasattr(node, "body") and node.lineno < line <= (node.end_lineno or 0) and not _is_text(node):
-            return int(node.lineno)
-    return next((n for n in starts if n > line), None)
-
-
-def _is_text(node: ast.AST) -> bool:
-    return isinstance(node, ast.Expr) and isinstance(node.value, ast.Constant)
 
 
 def _children_count(value: Any) -> int:

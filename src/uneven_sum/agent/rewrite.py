@@ -20,7 +20,8 @@ augmented result    the operation runs on a copy of the name, so that the old va
 loop meters         for … in ‹compress›(ITER, (·m1 := ‹repeat›(True, MAX)))   passes = what repeat has given
                     for … in (·m1 := ‹iter›(range(…)))                        the range iterator tells
                     ·m1 = 0; while …: ·m1 += 1; …
-breakpoint          ‹breakpoint›(site) before the statement
+lookout             if CONDITION and ‹tick›(): ‹lookout›(site)   before the statement, in a `try` of its own
+leaving a call      except: …; if ‹leaving›(): return ‹given›()   in the guards of functions
 
 `·v` begins with a character that cannot begin a name, so it never meets one of the script's.  A temporary
 is emptied whenever it held anything but a float or an int: the script's objects die when they would.
@@ -30,7 +31,6 @@ from __future__ import annotations
 
 import ast
 import types
-from collections.abc import Iterable
 from typing import Any
 
 from .expressions import (
@@ -39,25 +39,26 @@ from .expressions import (
     OLD,
     OWNER,
     VALUE,
-    Expressions,
     Options,
     Sites,
     callee,
 )
+from .lookouts import Plan
 from .names import COMPILED_ELSEWHERE, SEES_FRAME
 from .source import SourceFile, position
+from .watching import Watching
 
 GUARDED = (ast.Assign, ast.AugAssign, ast.AnnAssign, ast.Expr, ast.Return, ast.Delete, ast.Raise, ast.Assert)
 GUARDED_TOO = (ast.Import, ast.ImportFrom)
 OWN_SCOPE = (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef)
+ENDS = (ast.Return, ast.Raise, ast.Break, ast.Continue)
 
 
-class Rewriter(Expressions):
-    """Rewrites one module.  `lines` are the lines with a breakpoint: line -> site is noted in `placed`."""
+class Rewriter(Watching):
+    """Rewrites one module; `plan` says which lookouts stand in it."""
 
-    def __init__(self, file: SourceFile, sites: Sites, options: Options, lines: Iterable[int] = ()) -> None:
-        super().__init__(file, sites, options)
-        self.lines = set(lines)
+    def __init__(self, file: SourceFile, sites: Sites, options: Options, plan: Plan | None = None) -> None:
+        super().__init__(file, sites, options, plan or Plan())
         self.compiled_elsewhere: set[str] = set()
 
     def module(self) -> ast.Module:
@@ -79,6 +80,8 @@ class Rewriter(Expressions):
                 out.append(s)
             else:
                 out += self.statement(s)
+                if self.changing and not hasattr(s, "body") and not isinstance(s, ENDS):
+                    out.append(self._changed(s))
         return out
 
     def statement(self, s: ast.stmt) -> list[ast.stmt]:
@@ -86,8 +89,7 @@ class Rewriter(Expressions):
         plain = s
         before: list[ast.stmt] = []
         if s.lineno in self.lines and not isinstance(s, (*OWN_SCOPE, ast.While)) and not _is_future(s):
-            self.lines.discard(s.lineno)  # the first statement of a line
-            before = [self._here(ast.Expr(self._probe("breakpoint", self._site("breakpoint"))), s)]
+            before = self._lookouts_at(s)
         method = getattr(self, "_" + type(s).__name__.lower(), None)
         new: list[ast.stmt] = method(s) if method else self._simple(s)
         if self.options.guards:
@@ -108,6 +110,7 @@ class Rewriter(Expressions):
             [
                 ast.If(self._probe("failed", self._site("statement")), [ast.Break()], []),
                 ast.If(self._probe("again"), [ast.Continue()], []),
+                *self._leave(),
                 ast.Raise(),
             ],
         )
@@ -116,7 +119,15 @@ class Rewriter(Expressions):
 
     def _head_guard(self, s: ast.stmt, new: list[ast.stmt]) -> ast.stmt:
         told = ast.Expr(self._probe("head_failed", self._site("head")))
-        return self._here(ast.Try(new, [ast.ExceptHandler(None, None, [told, ast.Raise()])], [], []), _first_line(s))
+        handler = ast.ExceptHandler(None, None, [told, *self._leave(), ast.Raise()])
+        return self._here(ast.Try(new, [handler], [], []), _first_line(s))
+
+    def _leave(self) -> list[ast.stmt]:
+        """In a function: the way to leave its call at once, with a value that the user gives."""
+        if self.returning is None:
+            return []
+        value = self._probe("given") if self.returning else None
+        return [ast.If(self._probe("leaving"), [ast.Return(value)], [])]
 
     def _simple(self, s: ast.stmt) -> list[ast.stmt]:
         for name, value in ast.iter_fields(s):
@@ -146,6 +157,8 @@ class Rewriter(Expressions):
     def _return(self, s: ast.Return) -> list[ast.stmt]:
         if s.value is not None:
             s.value = self.value(s.value, "return")
+        if self.watched_returns:
+            s.value = self._watched_return(s.value or ast.Constant(None), s)
         return [s]
 
     def _pass(self, s: ast.stmt) -> list[ast.stmt]:
@@ -255,8 +268,8 @@ class Rewriter(Expressions):
     def _while(self, s: ast.While) -> list[ast.stmt]:
         s.test = self.value(s.test, "test")
         if s.lineno in self.lines:
-            pause = self._probe("breakpoint", self._site("breakpoint"))
-            s.test = self._here(ast.BoolOp(ast.Or(), [pause, s.test]), s.test)
+            pauses = [self._in_expression(lk, False) for lk in self.lines.pop(s.lineno)]
+            s.test = self._here(ast.BoolOp(ast.Or(), [*pauses, s.test]), s.test)
         return self._counted(s)
 
     def _counted(self, s: ast.While | ast.AsyncFor) -> list[ast.stmt]:
@@ -274,14 +287,14 @@ class Rewriter(Expressions):
                 count = [ast.Expr(self._probe(f"pass:{site.value!r}"))]
             for step in (*before, *count):
                 self._here(step, _first_line(s))
-        s.body = count + self.body(s.body)
+        s.body = [*count, *self._pass_begins(s), *self.body(s.body)]
         s.orelse = self.body(s.orelse)
         return [*before, s]
 
     def _for(self, s: ast.For) -> list[ast.stmt]:
         s.target = self.inside(s.target)
         s.iter = self._metered(self.value(s.iter, "iterable"), s, s.iter, self.temps)
-        s.body = self.body(s.body)
+        s.body = [*self._pass_begins(s), *self.body(s.body)]
         s.orelse = self.body(s.orelse)
         return [s]
 
@@ -292,7 +305,7 @@ class Rewriter(Expressions):
     def _with(self, s: ast.With | ast.AsyncWith) -> list[ast.stmt]:
         for item in s.items:
             item.context_expr = self.inside(item.context_expr)
-        s.body = self.body(s.body)
+        s.body = [*([self._changed(s)] if self.changing else []), *self.body(s.body)]
         return [s]
 
     _asyncwith = _with
@@ -315,7 +328,8 @@ class Rewriter(Expressions):
 
     def _classdef(self, s: ast.ClassDef) -> list[ast.stmt]:
         outer, self.temps = self.temps, False
-        s.body = self.body(s.body, docstring=True)
+        with self.scope(s):
+            s.body = self.body(s.body, docstring=True)
         self.temps = outer
         return [s]
 
@@ -324,10 +338,13 @@ class Rewriter(Expressions):
             return [s]
         outer = (self.temps, self.absorbing)
         self.temps, self.absorbing = not _sees_frame(s), 0
+        start = 1 if _is_docstring(s.body[0]) and len(s.body) > 1 else 0
         if s.lineno in self.lines:  # the line of the `def`: its first statement
-            start = 1 if _is_docstring(s.body[0]) and len(s.body) > 1 else 0
-            self.lines.add(s.body[start].lineno)
-        s.body = self.body(s.body, docstring=True)
+            self.lines.setdefault(s.body[start].lineno, []).extend(self.lines.pop(s.lineno))
+        first, last = s.body[start], s.body[-1]
+        with self.scope(s):
+            body = self.body(s.body, docstring=True)
+            s.body = [*body[:start], *self._entry(first), *body[start:], *self._falls_off(last)]
         self.temps, self.absorbing = outer
         return [s]
 

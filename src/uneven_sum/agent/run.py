@@ -12,10 +12,9 @@ import time
 import types
 from typing import Any
 
-from . import stack, state
+from . import motion, stack, state
 from .engine import Engine
 from .expressions import Options
-from .report import Pause
 from .wire import Closed, Wire
 
 
@@ -39,6 +38,7 @@ def run(fd: int) -> None:
     engine.wire.event("process", {"name": path, "systemProcessId": os.getpid(), "isLocalProcess": True})
     began = time.perf_counter()
     status: Any = 0
+    failed: BaseException | None = None
     try:
         exec(code, main.__dict__)
     except SystemExit as e:
@@ -49,10 +49,16 @@ def run(fd: int) -> None:
     except BaseException as e:
         _show(e)
         status = 1
+        failed = e
     engine.motion.begin("continue", None)
     seconds = time.perf_counter() - began
     if not engine.gone and os.getpid() == engine.process:
         try:
+            engine.send_written()
+            if failed is not None and arguments.get("pauseAtEnd") and not engine.ended:
+                unmet = failed is not engine.judged and "error" in engine.pauses_on
+                if unmet and engine.switches.error.wants_class(type(failed)):
+                    engine.post_mortem(failed)
             engine.wire.event("unevenSum/ended", {"exit_status": status, "seconds": seconds})
         except Closed:
             engine.ended = True
@@ -188,14 +194,11 @@ def _hide_traces(arguments: dict[str, Any]) -> None:
 
 def _pause_at_start(engine: Engine, path: str) -> None:
     """Steps to the first line."""
+    engine.entering = True
     engine.motion.mode = "into"
     engine.motion.left = False
 
-    def first(frame: types.FrameType, returned: Any, inside: bool) -> None:
-        engine.motion.arrived = engine._arrived
-        engine._guarded(Pause("entry", frame, "next"))
-
-    engine.motion.arrived = first
+    engine.motion.aim = motion.Aim()
     engine.motion._switch()
 
 

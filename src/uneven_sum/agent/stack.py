@@ -55,6 +55,17 @@ def dead_calls(exc: BaseException, frame: types.FrameType) -> list[types.FrameTy
     return found[::-1]
 
 
+def frames_left(exc: BaseException) -> list[types.FrameType]:
+    """The user's calls in an exception's traceback, innermost first."""
+    tb = exc.__traceback__
+    found = []
+    while tb is not None:
+        if file_of(tb.tb_frame) is not None and not _belongs_to_outer(tb.tb_frame):
+            found.append(tb.tb_frame)
+        tb = tb.tb_next
+    return found[::-1]
+
+
 def user_frame(frame: types.FrameType | None) -> types.FrameType | None:
     """The nearest call of the user's own code, from here outwards."""
     while frame is not None and frame.f_code.co_filename not in files:

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import select
 import socket
+import sys
+import threading
+from collections.abc import Iterator
 from typing import Any
 
 MAX_HEADER = 4096
@@ -12,6 +16,65 @@ MAX_HEADER = 4096
 
 class Closed(Exception):
     """The other end of the connection is gone."""
+
+
+class _Hold:
+    """While it is on, talking with the host keeps the interpreter's lock: other threads stand still."""
+
+    on = False
+    libc: Any = None
+
+
+@contextlib.contextmanager
+def holding_others() -> Iterator[None]:
+    """Within it the script's other threads do not run, save while what is asked takes long or waits."""
+    if threading.active_count() < 2 or _Hold.on:
+        yield
+        return
+    if _Hold.libc is None:
+        import ctypes
+
+        _Hold.libc = ctypes.PyDLL(None)  # a PyDLL's functions keep the lock
+    _Hold.on = True
+    try:
+        yield
+    finally:
+        _Hold.on = False
+
+
+def _wait(fd: int, event: int) -> None:
+    """Waits with the lock kept until the socket is ready."""
+    import ctypes
+    import struct
+
+    asked = ctypes.create_string_buffer(struct.pack("ihh", fd, event, 0))
+    while _Hold.libc.poll(asked, 1, 1000) <= 0:
+        pass  # a signal of the script's is handled here, and the wait goes on
+
+
+def _send(sock: socket.socket, data: bytes) -> None:
+    if not _Hold.on:
+        sock.sendall(data)
+        return
+    while data:
+        _wait(sock.fileno(), select.POLLOUT)
+        done = _Hold.libc.send(sock.fileno(), data, len(data), socket.MSG_DONTWAIT | socket.MSG_NOSIGNAL)
+        if done < 0:
+            if select.select([sock], [], [], 0)[0] and not sock.recv(1, socket.MSG_PEEK):
+                raise OSError("the host has gone")
+            continue
+        data = data[done:]
+
+
+def _receive(sock: socket.socket) -> bytes:
+    if not _Hold.on:
+        return sock.recv(65536)
+    import ctypes
+
+    _wait(sock.fileno(), select.POLLIN)
+    room = ctypes.create_string_buffer(65536)
+    done = _Hold.libc.recv(sock.fileno(), room, 65536, 0)
+    return room.raw[:done] if done > 0 else b""
 
 
 class Wire:
@@ -28,7 +91,7 @@ class Wire:
         message["seq"] = self._seq
         body = json.dumps(message, ensure_ascii=True, allow_nan=False, default=str).encode()
         try:
-            self.sock.sendall(b"Content-Length: %d\r\n\r\n" % len(body) + body)
+            _send(self.sock, b"Content-Length: %d\r\n\r\n" % len(body) + body)
         except OSError as e:
             raise Closed(str(e)) from None
 
@@ -44,7 +107,7 @@ class Wire:
             if not wait and not select.select([self.sock], [], [], 0)[0]:
                 return None
             try:
-                chunk = self.sock.recv(65536)
+                chunk = _receive(self.sock)
             except OSError as e:
                 raise Closed(str(e)) from None
             if not chunk:

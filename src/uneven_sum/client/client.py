@@ -9,7 +9,7 @@ import msgspec
 
 from ..host.launch import Launch
 from ..host.session import Session, died_sentence
-from ..protocol import Card, Facts, Loop, Message, Note, StackFrame, Term, Variable
+from ..protocol import Card, Facts, Lookout, Loop, Message, Note, Placed, StackFrame, Switches, Term, Variable, to_wire
 from .events import Busy, Ended, Event, Exited, Output, Stopped, Tripped, Trouble, Where
 
 
@@ -24,13 +24,28 @@ class Client:
 
     # -- the run -------------------------------------------------------------------------------------
 
-    async def start(self, breakpoints: dict[str, list[int]] | None = None) -> None:
-        """Starts the script, its breakpoints and tripwires set.  BadUse when it cannot be run."""
+    async def start(
+        self,
+        breakpoints: dict[str, list[int]] | None = None,
+        lookouts: list[Lookout] | None = None,
+        switches: Switches | None = None,
+        over: list[str] | None = None,
+    ) -> list[Placed]:
+        """Starts the script, its lookouts and tripwires set; what became of each lookout.
+
+        BadUse when it cannot be run.
+        """
         await self.session.start()
         await self.session.request("setExceptionBreakpoints", {"filters": self.launch.filters()})
+        if switches is not None:
+            await self.set_switches(switches)
+        if over:
+            await self.set_stepping(over)
+        placed = await self.set_lookouts(lookouts) if lookouts else []
         for path, lines in (breakpoints or {}).items():
             await self.set_breakpoints(path, lines)
         await self.session.configured()
+        return placed
 
     async def end(self) -> None:
         """Ends the script, if it has not ended, and closes the connection."""
@@ -53,8 +68,35 @@ class Client:
     async def step_line(self) -> None:
         await self.session.request("next", {"threadId": 0})
 
-    async def step_into(self) -> None:
-        await self.session.request("stepIn", {"threadId": 0})
+    async def step_into(self, target: int = 0, libraries: bool = False) -> None:
+        """Into the next call, or the one with this number (`into_targets`); `libraries`: also foreign code."""
+        arguments = {"threadId": 0, "targetId": target, "unevenSum": {"libraries": libraries}}
+        await self.session.request("stepIn", arguments)
+
+    async def into_targets(self) -> list[tuple[int, str]]:
+        """The calls of the paused statement in the order of evaluation: number and text."""
+        body = await self.session.request("stepInTargets", {"frameId": 0})
+        return [(t["id"], t["label"]) for t in body["targets"]]
+
+    async def next_pass(self, number: int | None = None) -> None:
+        """The same place in the next pass, or in this one."""
+        await self.session.request("unevenSum/nextPass", {"number": number})
+
+    async def end_loop(self) -> None:
+        await self.session.request("unevenSum/endLoop")
+
+    async def run_to(self, file: str, line: int) -> None:
+        await self.session.request("unevenSum/runTo", {"file": file, "line": line})
+
+    async def make_next(self, file: str, line: int) -> None:
+        """Makes another line of the paused call the next one.  BadUse with the language's refusal."""
+        body = await self.session.request("gotoTargets", {"source": {"path": file}, "line": line})
+        target = body["targets"][0]["id"] if body["targets"] else line
+        await self.session.request("goto", {"threadId": 0, "targetId": target})
+
+    async def leave_call(self, value: str = "None") -> None:
+        """Leaves the paused call at once; it returns the value of this expression."""
+        await self.session.request("unevenSum/leaveCall", {"value": value})
 
     async def step_out(self) -> None:
         await self.session.request("stepOut", {"threadId": 0})
@@ -71,6 +113,36 @@ class Client:
 
     async def interrupt(self) -> None:
         await self.session.interrupt()
+
+    # -- lookouts ------------------------------------------------------------------------------------
+
+    async def set_lookouts(self, lookouts: list[Lookout]) -> list[Placed]:
+        """All of our lookouts at once; for each what became of it."""
+        body = await self.session.request("unevenSum/setLookouts", {"lookouts": [to_wire(lk) for lk in lookouts]})
+        return msgspec.convert(body["lookouts"], list[Placed])
+
+    async def check_lookout(self, lookout: Lookout) -> Placed:
+        """What would be said of a lookout; nothing is set."""
+        return msgspec.convert(await self.session.request("unevenSum/checkLookout", to_wire(lookout)), Placed)
+
+    async def met(self) -> tuple[dict[int, int], dict[str, int]]:
+        """How often each lookout, and each tripwire, was met."""
+        body = await self.session.request("unevenSum/lookouts")
+        return {int(n): met for n, met in body["met"].items()}, body["tripwires"]
+
+    async def set_switches(self, switches: Switches) -> None:
+        await self.session.request("unevenSum/setSwitches", switches.to_wire())
+
+    async def set_stepping(self, over: list[str]) -> None:
+        """Files, functions and classes that a step into does not enter."""
+        await self.session.request("unevenSum/setStepping", {"over": over})
+
+    async def unaccept(self, file: str, line: int) -> None:
+        await self.session.request("unevenSum/unaccept", {"file": file, "line": line})
+
+    async def threads(self) -> list[tuple[int, str]]:
+        body = await self.session.request("threads")
+        return [(t["id"], t["name"]) for t in body["threads"]]
 
     async def accept(self, file: str, line: int) -> None:
         """Silences the non-finite tripwire at one statement."""
@@ -89,8 +161,8 @@ class Client:
 
     # -- reading a pause -----------------------------------------------------------------------------
 
-    async def stack(self) -> list[StackFrame]:
-        body = await self.session.request("stackTrace", {"threadId": 0})
+    async def stack(self, thread: int = 0) -> list[StackFrame]:
+        body = await self.session.request("stackTrace", {"threadId": thread})
         return msgspec.convert(body["stackFrames"], list[StackFrame])
 
     async def cards(self, frame: int = 0, about: str = "line") -> list[Card]:
@@ -144,7 +216,8 @@ class Client:
 
 def _typed(name: str, body: dict[str, Any], program: str) -> Event | None:
     if name == "stopped":
-        return Stopped(msgspec.convert(body["unevenSum"], Facts))
+        met = {int(n): times for n, times in (body.get("met") or {}).items()}
+        return Stopped(msgspec.convert(body["unevenSum"], Facts), met)
     if name == "unevenSum/tripped":
         return Tripped(msgspec.convert(body, Facts))
     if name == "output":

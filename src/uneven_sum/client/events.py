@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Union
 
 from ..protocol import Facts, Loop
@@ -11,6 +11,7 @@ from ..protocol import Facts, Loop
 @dataclass
 class Stopped:
     facts: Facts
+    met: dict[int, int] = field(default_factory=dict)  # how often each lookout was met
 
 
 @dataclass
@@ -22,7 +23,7 @@ class Tripped:
 
 @dataclass
 class Output:
-    category: str  # stdout or stderr
+    category: str  # stdout, stderr, or console: written by a lookout
     text: str
 
 

@@ -23,6 +23,10 @@ from .launch import BadUse, Launch, SyntaxFault, inspect_script
 BOOT = Path(__file__).parent.parent / "agent" / "boot.py"
 CALL_SIGNAL = signal.SIGURG  # ignored by default: never fatal, however late it comes
 PR_SET_PDEATHSIG = 1
+GOING_ON = {
+    *("continue", "next", "stepIn", "stepOut", "goto", "unevenSum/retry", "unevenSum/skip", "unevenSum/runOut"),
+    *("unevenSum/nextPass", "unevenSum/endLoop", "unevenSum/runTo", "unevenSum/leaveCall"),
+}
 PATIENCE = 0.5  # seconds until an interrupt that is not answered is explained
 
 _libc = ctypes.CDLL(None, use_errno=True)
@@ -121,11 +125,8 @@ class Session:
     async def end(self) -> None:
         """Ends the script and everything of ours."""
         self._stopped_by_us = True
-        if self.process is not None and self.process.returncode is None:
-            try:
-                self.process.kill()
-            except ProcessLookupError:
-                pass
+        self._kill(signal.SIGKILL)
+        if self.process is not None:
             await self.process.wait()
         await self.close()
 
@@ -154,15 +155,7 @@ class Session:
         if not response.get("success"):
             raise BadUse(str(response.get("message", "The script did not answer.")))
         body: dict[str, Any] = response.get("body") or {}
-        if command in (
-            "continue",
-            "next",
-            "stepIn",
-            "stepOut",
-            "unevenSum/retry",
-            "unevenSum/skip",
-            "unevenSum/runOut",
-        ):
+        if command in GOING_ON:
             self.running = True
         return body
 
@@ -175,9 +168,13 @@ class Session:
             self._call()
 
     def _call(self) -> None:
+        self._kill(CALL_SIGNAL)
+
+    def _kill(self, number: signal.Signals) -> None:
+        """Not by the process object: that would reap the process, and asyncio would miss its status."""
         if self.process is not None and self.process.returncode is None:
             try:
-                self.process.send_signal(CALL_SIGNAL)
+                os.kill(self.process.pid, number)
             except ProcessLookupError:
                 pass
 

@@ -1,6 +1,7 @@
 """The Debug Adapter Protocol: framing, messages, and our own extensions to it."""
 
 from .framing import Decoder, MalformedMessage, encode
+from .lookouts import Lookout, Placed, Switches, Tripwire, to_wire
 from .messages import (
     FILTERS,
     Card,
@@ -24,14 +25,19 @@ __all__ = [
     "Decoder",
     "ExceptionFacts",
     "Facts",
+    "Lookout",
     "Loop",
     "MalformedMessage",
     "Message",
     "Note",
     "Operand",
+    "Placed",
     "StackFrame",
+    "Switches",
     "Term",
     "TrailCall",
+    "Tripwire",
     "Variable",
     "encode",
+    "to_wire",
 ]

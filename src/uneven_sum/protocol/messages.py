@@ -88,6 +88,7 @@ class Facts(msgspec.Struct):
     differs: str = ""
     trial: str = ""
     retry: bool = False
+    lookout: int = 0
     returned: str | None = None
 
 

@@ -1,0 +1,93 @@
+"""Making another line the next one, and leaving a call at once: what is possible, and why not."""
+
+from __future__ import annotations
+
+import ast
+import dis
+import inspect
+import types
+
+from . import probes
+from .source import SourceFile, Statement
+
+_guarded: dict[types.CodeType, list[tuple[int, int]]] = {}
+
+
+def is_guarded(code: types.CodeType, offset: int) -> bool:
+    """True for instructions whose innermost handler is the guard of one of our statements."""
+    if code not in _guarded:
+        _guarded[code] = _guards(code)
+    return any(start <= offset < end for start, end in _guarded[code])
+
+
+def _guards(code: types.CodeType) -> list[tuple[int, int]]:
+    if not code.co_exceptiontable:
+        return []
+    instructions = list(dis.get_instructions(code))
+    place = {i.offset: n for n, i in enumerate(instructions)}
+    found = []
+    for entry in dis._parse_exception_table(code):  # type: ignore[attr-defined]
+        at = place.get(entry.target)
+        if at is None:
+            continue
+        begin = [i for i in instructions[at : at + 12] if i.opname == "LOAD_CONST"]
+        if begin and begin[0].argval is probes.failed:
+            found.append((entry.start, entry.end))
+    return found
+
+
+def is_suspended(frame: types.FrameType) -> bool:
+    """True for a coroutine that only waits: its frame will go on."""
+    if not frame.f_code.co_flags & inspect.CO_COROUTINE:
+        return False
+    opcode = frame.f_code.co_code[frame.f_lasti]
+    return not dis.opname[opcode].startswith("RETURN")
+
+
+def lies_in(statement: Statement, loop: ast.AST) -> bool:
+    """True for the loop's own head, and for what its body holds (not for its `else`)."""
+    return statement.node is loop or any(around is loop for around in statement.loops)
+
+
+def refusal(file: SourceFile, here: Statement, line: int) -> str:
+    """Why a line cannot be made the next one, in a sentence; empty when it may be tried."""
+    there = next((s for s in file.statements if s.line == line), None)
+    if there is None:
+        return f"No statement begins at line {line}."
+    if there.scope is not here.scope:
+        return "Only a line of the same call can be made the next one."
+    for outer in _around(file, there):
+        if outer in _around(file, here) or outer is there.node:
+            continue
+        inside = _block(outer, there.node)
+        if isinstance(outer, (ast.For, ast.AsyncFor)) and inside == "body":
+            return f"Python refuses: line {line} is within the `for` of line {outer.lineno}, which has not begun."
+        if isinstance(outer, (ast.With, ast.AsyncWith)):
+            return f"Python refuses: line {line} is within the `with` of line {outer.lineno}, which was not entered."
+        if isinstance(outer, (ast.Try, ast.TryStar)) and inside in ("handlers", "finalbody"):
+            return f"Python refuses: line {line} handles what happened in the `try` of line {outer.lineno}."
+    return ""
+
+
+def _around(file: SourceFile, statement: Statement) -> list[ast.stmt]:
+    at = statement.node
+    return [
+        s.node
+        for s in file.statements
+        if s.scope is statement.scope
+        and s.node is not at
+        and hasattr(s.node, "body")
+        and any(n is at for n in ast.walk(s.node))
+    ]
+
+
+def _block(outer: ast.stmt, node: ast.stmt) -> str:
+    for name in ("body", "handlers", "orelse", "finalbody"):
+        if any(n is node for part in getattr(outer, name, []) or [] for n in ast.walk(part)):
+            return name
+    return ""
+
+
+def in_words(message: str) -> str:
+    """What the language says of a jump that it refuses, as a sentence."""
+    return f"Python refuses: {message.rstrip('.')}."

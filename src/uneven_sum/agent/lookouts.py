@@ -1,0 +1,469 @@
+"""Lookouts that the user sets: where they stand, when they count, what they do.
+
+`Lookouts` holds them by number and tells the rewriter what to insert into a file (`Plan`); `engine`
+asks `due` when one is met.  A lookout's condition is compiled into the function that it stands in; only
+where that cannot be (`inline` False) it is evaluated by name.
+"""
+
+from __future__ import annotations
+
+import ast
+import builtins
+import difflib
+import itertools
+import os
+import sys
+import types
+import weakref
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field
+from typing import Any
+
+from . import judge, stack
+from .scope import MISSING, Scope
+from .source import SCOPES, SourceFile, Statement
+
+PLACES = ("line", "element", "lambda")
+NAMED = ("entry", "return")
+FOREVER = sys.maxsize
+tickers: dict[int, Callable[[], Callable[[], bool]]] = {}  # by a lookout's number, what gives its counter
+
+
+@dataclass
+class Lookout:
+    """One thing that can pause the script.  Fields as in `unevenSum/setLookouts`."""
+
+    id: int
+    where: str = "line"  # line, element, lambda, entry, return, raise, change
+    file: str = ""
+    line: int = 0
+    name: str = ""  # of a function, an exception class, or the watched expression
+    within: str = ""  # of a changing name: its function; empty: the module's
+    condition: str = ""
+    start: int = 1  # from this time on
+    every: int = 1
+    inside: str = ""
+    outside: str = ""
+    object: str = ""
+    after: int = 0
+    until: int = 0
+    text: str = ""  # written instead of pausing
+    trail: bool = False
+    once: bool = False
+    on: bool = True
+    # what the agent makes of it
+    message: str = ""
+    verified: bool = True
+    tree: ast.expr | None = None  # the condition
+    writes: types.CodeType | None = None
+    met: int = 0
+    spent: bool = False
+    meter: Any = None
+    ticks: Callable[[], bool] | None = None
+    owner: Any = MISSING  # the object of a changing attribute or element
+    seen: dict[Any, tuple[str, str]] = field(default_factory=dict)  # fingerprints and texts by call or object
+    only: Any = None  # the one object, weakly where that is possible
+
+    @property
+    def counts(self) -> bool:
+        return self.start > 1 or self.every > 1
+
+    @property
+    def gated(self) -> bool:
+        """True when more than its condition decides whether it counts."""
+        return bool(self.inside or self.outside or self.object or self.after or self.until)
+
+    @property
+    def ticked(self) -> bool:
+        """True when the count is taken by a probe in line."""
+        return self.counts and not self.gated and self.where == "line"
+
+    @property
+    def times(self) -> int:
+        """How often it was met."""
+        if self.ticked and self.meter is not None:
+            return FOREVER - int(self.meter.__length_hint__())
+        return self.met
+
+    def tick(self) -> Callable[[], bool]:
+        """The counter in line: true at the times that are due; one call of C a time."""
+        if self.ticks is None:
+            self.meter = itertools.repeat(True, FOREVER)
+            due = [True] + [False] * min(self.every - 1, 10_000_000)
+            times = itertools.chain(itertools.repeat(False, self.start - 1), itertools.cycle(due))
+            self.ticks = itertools.compress(times, self.meter).__next__
+        return self.ticks
+
+    def same_place(self, other: Lookout) -> bool:
+        names = ("where", "file", "line", "name", "within", "condition", "start", "every")
+        return all(getattr(self, n) == getattr(other, n) for n in names)
+
+
+FIELDS = {f for f in Lookout.__dataclass_fields__ if f not in ("message", "verified", "tree", "writes", "met", "spent")}
+FIELDS -= {"meter", "ticks", "owner", "seen", "only"}
+
+
+@dataclass
+class Plan:
+    """What the rewriter is to insert into one file."""
+
+    lines: dict[int, list[Lookout]] = field(default_factory=dict)
+    elements: dict[int, list[Lookout]] = field(default_factory=dict)
+    lambdas: dict[int, list[Lookout]] = field(default_factory=dict)
+    entries: list[Lookout] = field(default_factory=list)
+    returns: list[Lookout] = field(default_factory=list)
+    names: list[Lookout] = field(default_factory=list)  # changes of names, within their function
+    anywhere: list[Lookout] = field(default_factory=list)  # changes of attributes and elements
+
+    def __bool__(self) -> bool:
+        return any(getattr(self, n) for n in self.__dataclass_fields__)
+
+
+class Lookouts:
+    """All lookouts of the run, in groups: `own`, and one for each way of the standard's to set them."""
+
+    def __init__(self) -> None:
+        self.all: dict[int, Lookout] = {}
+        self.groups: dict[str, list[int]] = {}
+        self.next = 100_000  # numbers for those that come without one
+
+    def replace(self, group: str, wanted: list[Lookout]) -> set[str]:
+        """Puts these in the place of a group's; the files to be rewritten (`*`: all of the user's)."""
+        old = {n: self.all.pop(n) for n in self.groups.get(group, []) if n in self.all}
+        stale: set[str] = set()
+        for lk in wanted:
+            if not lk.id:
+                self.next += 1
+                lk.id = self.next
+            before = old.pop(lk.id, None) or next((o for o in old.values() if o.same_place(lk)), None)
+            if before is not None:
+                old.pop(before.id, None)
+                lk.met, lk.seen, lk.owner = before.met, before.seen, before.owner
+                if before.same_place(lk) and before.gated == lk.gated:
+                    lk.meter, lk.ticks = before.meter, before.ticks
+                if not (before.same_place(lk) and before.on == lk.on and before.gated == lk.gated):
+                    stale |= {_file(before), _file(lk)}
+                elif before.once == lk.once:
+                    lk.spent = before.spent
+                if before.id != lk.id:
+                    stale |= {_file(lk)}
+            else:
+                stale.add(_file(lk))
+            self.all[lk.id] = lk
+        stale |= {_file(o) for o in old.values()}
+        self.groups[group] = [lk.id for lk in wanted]
+        return stale - {""}
+
+    def drop(self, number: int) -> set[str]:
+        lk = self.all.pop(number, None)
+        for ids in self.groups.values():
+            if number in ids:
+                ids.remove(number)
+        return {_file(lk)} - {""} if lk is not None else set()
+
+    def active(self) -> Iterable[Lookout]:
+        return [lk for lk in self.all.values() if lk.on and lk.verified]
+
+    def plan(self, path: str) -> Plan:
+        """What concerns the file at this real path."""
+        plan = Plan()
+        for lk in self.active():
+            if lk.where in PLACES and lk.file == path:
+                kinds = {"line": plan.lines, "element": plan.elements, "lambda": plan.lambdas}
+                kinds[lk.where].setdefault(lk.line, []).append(lk)
+            elif lk.where in NAMED and lk.file in ("", path):
+                (plan.entries if lk.where == "entry" else plan.returns).append(lk)
+            elif lk.where == "change" and lk.file in ("", path):
+                (plan.names if lk.name.isidentifier() else plan.anywhere).append(lk)
+        return plan
+
+    def lines(self, path: str) -> set[int]:
+        return {lk.line for lk in self.active() if lk.where == "line" and lk.file == path}
+
+    def at_line(self, path: str, line: int) -> list[Lookout]:
+        return [lk for lk in self.active() if lk.where == "line" and lk.file == path and lk.line == line]
+
+    def of(self, where: str) -> list[Lookout]:
+        return [lk for lk in self.active() if lk.where == where]
+
+
+def _file(lk: Lookout) -> str:
+    if lk.where == "raise":
+        return ""
+    return lk.file if lk.where in PLACES or lk.file else "*"
+
+
+def fits(wanted: str, qualified: str) -> bool:
+    """`rate`, `Gauge.rate` and `simulate.rate` name `Gauge.rate`, `simulate.<locals>.rate` and so on."""
+    plain = qualified.replace(".<locals>", "")
+    return plain == wanted or plain.endswith("." + wanted)
+
+
+# -- checking one ------------------------------------------------------------------------------------
+
+
+def prepare(lk: Lookout, file: SourceFile | None) -> None:
+    """Reads the condition and the text, finds the line; says in `message` what is wrong or was moved."""
+    told: list[str] = []
+    lk.verified = True
+    if lk.start < 1 or lk.every < 1:
+        lk.verified = False
+        told.append("A count begins with 1.")
+    if lk.condition:
+        problem = _condition(lk)
+        if problem:
+            lk.verified = False
+            told.append(problem)
+    if lk.text:
+        problem = _text(lk)
+        if problem:
+            lk.verified = False
+            told.append(problem)
+    if lk.where in PLACES:
+        told += _place(lk, file)
+    elif not lk.name:
+        lk.verified = False
+        told.append("It wants a name.")
+    elif lk.where == "change":
+        told += _watched(lk)
+    if lk.verified and lk.tree is not None and file is not None and lk.where in PLACES:
+        told += _unknown(lk, file)
+    lk.message = " ".join(told)
+
+
+def _condition(lk: Lookout) -> str:
+    try:
+        lk.tree = ast.parse(lk.condition.strip(), "<condition>", mode="eval").body
+    except SyntaxError as e:
+        return f"The condition `{lk.condition}` is not an expression: {e.msg}."
+    except ValueError as e:
+        return f"The condition cannot be read: {e}."
+    for node in ast.walk(lk.tree):
+        if isinstance(node, (ast.NamedExpr, ast.Yield, ast.YieldFrom, ast.Await)):
+            lk.tree = None
+            return "A condition may not assign, yield or await: it must leave the script as it is."
+    return ""
+
+
+def _text(lk: Lookout) -> str:
+    for quotes in ('"""', "'''"):
+        try:
+            lk.writes = compile(f"f{quotes}{lk.text}{quotes}", "<text>", "eval")
+            return ""
+        except (SyntaxError, ValueError) as e:
+            why = str(getattr(e, "msg", e)).replace("f-string: ", "")
+    return f"The text `{lk.text}` cannot be filled in: {why}. Braces hold expressions; write {{{{ for a brace."
+
+
+def _place(lk: Lookout, file: SourceFile | None) -> list[str]:
+    if file is None:
+        lk.verified = False
+        return [f"There is no file {lk.file}." if not os.path.exists(lk.file) else f"{lk.file} cannot be read."]
+    try:
+        file.tree  # noqa: B018
+    except (SyntaxError, ValueError, RecursionError, MemoryError) as e:
+        lk.verified = False
+        return [f"{os.path.basename(lk.file)} cannot be parsed: {getattr(e, 'msg', e)}."]
+    if lk.where in ("element", "lambda"):
+        kinds = (ast.Lambda,) if lk.where == "lambda" else (ast.ListComp, ast.SetComp, ast.DictComp, ast.GeneratorExp)
+        if any(isinstance(n, kinds) and n.lineno <= lk.line <= (n.end_lineno or 0) for n in ast.walk(file.tree)):
+            return []
+        lk.verified = False
+        word = "lambda" if lk.where == "lambda" else "comprehension or generator expression"
+        return [f"Line {lk.line} holds no {word}."]
+    at = line_with_code(file, lk.line)
+    if at is None:
+        lk.verified = False
+        return ["There is no code at or after this line."]
+    asked, lk.line = lk.line, at
+    if at < asked:
+        return [f"Line {asked} belongs to the statement of line {at}."]
+    return [] if at == asked else [f"Line {asked} has no code; it moved to line {at}."]
+
+
+def _watched(lk: Lookout) -> list[str]:
+    try:
+        node = ast.parse(lk.name, mode="eval").body
+    except (SyntaxError, ValueError):
+        node = None
+    if isinstance(node, (ast.Name, ast.Attribute, ast.Subscript)):
+        return []
+    lk.verified = False
+    return [f"`{lk.name}` is no name, attribute or element."]
+
+
+def _unknown(lk: Lookout, file: SourceFile) -> list[str]:
+    """Names of the condition that nothing in the file gives; and calls, which run in the script itself."""
+    assert lk.tree is not None
+    known = _known_names(file)
+    own = {n.id for n in ast.walk(lk.tree) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
+    own |= {a.arg for n in ast.walk(lk.tree) if isinstance(n, ast.Lambda) for a in n.args.args}
+    told = []
+    for node in ast.walk(lk.tree):
+        if isinstance(node, ast.Name) and node.id not in known and node.id not in own:
+            near = difflib.get_close_matches(node.id, known, 1)
+            told.append(f"`{node.id}` is not known in this file{f'; is {near[0]} meant' if near else ''}?")
+    calls = [n for n in ast.walk(lk.tree) if isinstance(n, ast.Call)]
+    harmless = {"abs", "len", "min", "max", "sum", "isinstance", "isnan", "isfinite", "isinf", "any", "all", "round"}
+    acting = [n for n in calls if _called(n) not in harmless]
+    if acting:
+        told.append(f"The condition calls {_called(acting[0])}: what that does, it does to the script.")
+    return told
+
+
+def _called(node: ast.Call) -> str:
+    return node.func.attr if isinstance(node.func, ast.Attribute) else getattr(node.func, "id", "something")
+
+
+def _known_names(file: SourceFile) -> set[str]:
+    known = set(dir(builtins))
+    for node in ast.walk(file.tree):
+        if isinstance(node, ast.Name):
+            known.add(node.id)
+        elif isinstance(node, ast.arg):
+            known.add(node.arg)
+        elif isinstance(node, ast.alias):
+            if node.name == "*":
+                return _Everything()
+            known.add((node.asname or node.name).partition(".")[0])
+        elif isinstance(node, (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef)):
+            known.add(node.name)
+        elif isinstance(node, ast.ExceptHandler):
+            known.add(node.name or "")
+    return known | {"returned", "old", "new", "error", "__name__", "__file__"}
+
+
+class _Everything(set[str]):
+    def __contains__(self, name: object) -> bool:
+        return True
+
+
+def line_with_code(file: SourceFile, line: int) -> int | None:
+    """The first line of the statement that this line begins or belongs to, else of the next one."""
+    starts = sorted({s.line for s in file.statements if not _is_text(s.node)})
+    if line in starts:
+        return line
+    inner: Statement | None = None
+    for s in file.statements:
+        last = s.head_end if hasattr(s.node, "body") else (s.node.end_lineno or 0)
+        if s.node.lineno < line <= last and not _is_text(s.node):
+            inner = s
+    if inner is not None:
+        return inner.line
+    return next((n for n in starts if n > line), None)
+
+
+def _is_text(node: ast.AST) -> bool:
+    return isinstance(node, ast.Expr) and isinstance(node.value, ast.Constant)
+
+
+# -- meeting one -------------------------------------------------------------------------------------
+
+
+def gate(lk: Lookout, frame: types.FrameType, all_: dict[int, Lookout]) -> bool:
+    """Whether the calls around, the object and the other lookouts let it count."""
+    if lk.inside or lk.outside:
+        names = [stack.function_name(f) for f in stack.calls(frame.f_back)]
+        if stack.function_name(frame) not in names:
+            names.append(stack.function_name(frame))
+        if lk.inside and not any(fits(lk.inside, n) for n in names):
+            return False
+        if lk.outside and any(fits(lk.outside, n) for n in names):
+            return False
+    if lk.object and not _is_object(lk, frame):
+        return False
+    if lk.after and (lk.after not in all_ or not all_[lk.after].times):
+        return False
+    return not (lk.until and lk.until in all_ and all_[lk.until].times)
+
+
+def _is_object(lk: Lookout, frame: types.FrameType) -> bool:
+    code = frame.f_code
+    if not code.co_argcount:
+        return False
+    first = Scope(frame).locals.get(code.co_varnames[0], MISSING)
+    outer: types.FrameType | None = frame
+    while lk.only is None and outer is not None:
+        if stack.file_of(outer) is not None:
+            bind_object(lk, Scope(outer))
+        outer = outer.f_back
+    only = lk.only() if isinstance(lk.only, weakref.ref) else lk.only
+    return only is not None and first is only
+
+
+def bind_object(lk: Lookout, scope: Scope) -> None:
+    """Finds the object that `object` names, as soon as it can be read."""
+    try:
+        found = judge.read(ast.parse(lk.object, mode="eval").body, scope)
+    except (judge.Unreadable, SyntaxError, ValueError):
+        return
+    try:
+        lk.only = weakref.ref(found)
+    except TypeError:
+        lk.only = found
+
+
+def bind_owner(lk: Lookout, scope: Scope) -> None:
+    """At a pause: the very object whose attribute or element is watched."""
+    node = ast.parse(lk.name, mode="eval").body
+    if isinstance(node, (ast.Attribute, ast.Subscript)):
+        try:
+            lk.owner = judge.read(node.value, scope)
+        except judge.Unreadable:
+            lk.owner = MISSING
+
+
+def read_watched(lk: Lookout, frame: types.FrameType) -> tuple[Any, Any]:
+    """(value, key): the watched value in a call, and what tells one baseline from another."""
+    scope = Scope(frame)
+    node = ast.parse(lk.name, mode="eval").body
+    if isinstance(node, ast.Name):
+        names = scope.globals if not lk.within else scope.locals
+        return names.get(node.id, MISSING), id(frame) if lk.within else 0
+    assert isinstance(node, (ast.Attribute, ast.Subscript))
+    try:
+        if lk.owner is not MISSING:
+            scope.locals["·owner"] = lk.owner
+            node.value = ast.Name("·owner", ast.Load())
+            return judge.read(node, scope), 0
+        owner = judge.read(node.value, scope)
+    except judge.Unreadable:
+        return MISSING, None
+    try:
+        return judge.read(node, scope), id(owner)
+    except judge.Unreadable:
+        return MISSING, id(owner)
+
+
+def assigned_names(function: ast.AST) -> tuple[set[str], set[str]]:
+    """Names that a function binds itself, and all that its own code mentions."""
+    bound: set[str] = set()
+    used: set[str] = set()
+    outer: set[str] = set()
+
+    def visit(node: ast.AST, top: bool = False) -> None:
+        if isinstance(node, ast.arg):
+            bound.add(node.arg)
+        elif isinstance(node, ast.Name):
+            used.add(node.id)
+            if not isinstance(node.ctx, ast.Load):
+                bound.add(node.id)
+        elif isinstance(node, (ast.Global, ast.Nonlocal)):
+            outer.update(node.names)
+            used.update(node.names)
+        elif isinstance(node, ast.alias):
+            bound.add((node.asname or node.name).partition(".")[0])
+        elif isinstance(node, ast.ExceptHandler) and node.name:
+            bound.add(node.name)
+        if isinstance(node, SCOPES) and not top:
+            if not isinstance(node, ast.Lambda):
+                bound.add(node.name)
+            for inner in ast.walk(node):
+                if isinstance(inner, ast.Name):
+                    used.add(inner.id)
+            return
+        for child in ast.iter_child_nodes(node):
+            visit(child)
+
+    visit(function, True)
+    return bound - outer, used | bound

@@ -1,0 +1,314 @@
+"""What happens when a lookout of the user's is met: it counts, pauses or writes."""
+
+from __future__ import annotations
+
+import os
+import sys
+import time
+import types
+from typing import TYPE_CHECKING, Any
+
+from . import cards, lookouts, probes, stack, state
+from .expressions import Site
+from .handled import statement_at
+from .lookouts import Lookout
+from .report import Pause, str_of
+from .scope import MISSING, Scope
+from .source import Statement, position
+from .values import clean, text_of
+from .wire import Closed
+
+if TYPE_CHECKING:
+    from .loader import Loader
+    from .wire import Wire
+
+SOON = 0.05  # seconds that written texts are kept to be sent together
+LONGEST = 4000  # characters of one written text
+
+
+class Meeting(probes.Listener):
+    """The part of the engine that knows the user's lookouts."""
+
+    loader: Loader
+    wire: Wire
+    pauses_on: set[str]
+
+    def __init__(self) -> None:
+        self.written: list[str] = []
+        self.sent_at = 0.0
+        self.raised_seen: BaseException | None = None
+        self.temporary: list[int] = []  # lookouts of one motion
+        self.honours_breakpoint = True
+        self.pauses = 0
+        self.stepped_to: tuple[Any, ...] | None = None  # where a step has ended: its lookouts pause no second time
+
+    def _guarded(self, pause: Pause) -> str:
+        raise NotImplementedError
+
+    def _trouble(self, e: Exception) -> None:
+        raise NotImplementedError
+
+    @property
+    def lookouts(self) -> lookouts.Lookouts:
+        return self.loader.lookouts
+
+    def _execution(self, frame: types.FrameType) -> tuple[Any, ...]:
+        """What tells one execution of a statement from the next."""
+        file = stack.file_of(frame)
+        statement = statement_at(file, frame) if file else None
+        passes = tuple(loop["pass"] for loop in stack.loops(frame, statement)) if statement else ()
+        return (id(frame), statement.line if statement else frame.f_lineno, passes)
+
+    # -- met ---------------------------------------------------------------------------------------
+
+    def lookout(
+        self, numbers: tuple[int, ...], site: Site, frame: types.FrameType, by_name: bool, **facts: Any
+    ) -> None:
+        try:
+            found = [lk for n in numbers if (lk := self.lookouts.all.get(n)) is not None]
+            self._meet(found, site, frame, by_name, facts)
+        except Closed:
+            raise
+        except Exception as e:
+            self._trouble(e)
+
+    def _meet(
+        self, found: list[Lookout], site: Site | None, frame: types.FrameType, by_name: bool, facts: dict[str, Any]
+    ) -> bool:
+        """Lets each count; pauses at most once.  True when there was a pause."""
+        pausing: Lookout | None = None
+        for lk in found:
+            if not lk.on or lk.spent or (by_name and not self._holds(lk, site, frame, facts)):
+                continue
+            if lookouts.gate(lk, frame, self.lookouts.all) and self._counts(lk):
+                if lk.text:
+                    self._write(lk, frame, facts)
+                else:
+                    pausing = pausing or lk
+                lk.spent = lk.once
+        if pausing is None:
+            return False
+        stepped_to, self.stepped_to = self.stepped_to, None
+        if stepped_to is not None and pausing.where == "line" and stepped_to == self._execution(frame):
+            return False
+        self._pause_at(pausing, site, frame, facts)
+        return True
+
+    @staticmethod
+    def _counts(lk: Lookout) -> bool:
+        if lk.ticked:
+            return True  # a probe in line has counted
+        lk.met += 1
+        return lk.met >= lk.start and (lk.met - lk.start) % lk.every == 0
+
+    def _holds(self, lk: Lookout, site: Site | None, frame: types.FrameType, facts: dict[str, Any]) -> bool:
+        """The condition by name, where it is not part of the code; counts in the probe's stead."""
+        if lk.tree is not None:
+            import ast
+
+            scope = Scope(frame)
+            names = {**scope.globals, **scope.locals, **facts, "__builtins__": scope.builtins}
+            try:
+                quiet, state.quiet = state.quiet, True
+                try:
+                    code = compile(ast.Expression(lk.tree), "<condition>", "eval", dont_inherit=True)
+                    if not eval(code, names):
+                        return False
+                finally:
+                    state.quiet = quiet
+            except Exception as e:
+                self.condition_failed(lk.id, site, frame, e)
+                return False
+        return not lk.ticked or lk.tick()()
+
+    def condition_failed(self, number: int, site: Site | None, frame: types.FrameType, error: BaseException) -> None:
+        lk = self.lookouts.all.get(number)
+        if lk is None or not lk.on or lk.spent:
+            return
+        text = f"{type(error).__name__}: {clean(str_of(error), 120)}" if str_of(error) else type(error).__name__
+        pause = Pause("breakpoint", frame, "next", statement=_statement(site))
+        pause.said = f"The condition `{clean(lk.condition, 80)}` could not be evaluated: {text}"
+        pause.lookout = lk.id
+        self._guarded(pause)
+
+    def _pause_at(self, lk: Lookout, site: Site | None, frame: types.FrameType, facts: dict[str, Any]) -> None:
+        pause = Pause("breakpoint", frame, "next", statement=_statement(site))
+        pause.lookout = lk.id
+        name = stack.function_name(frame).rpartition(".")[2]
+        if lk.where == "entry":
+            pause.said = f"{name} is entered"
+        elif lk.where == "return":
+            pause.state = "in"
+            pause.returned, pause.said = facts["returned"], f"{name} returns {text_of(facts['returned'])}"
+        elif lk.where == "change":
+            pause.state = "ran"
+            pause.said = f"{lk.name} changed: {facts['old']} → {facts['new']}"
+        elif lk.where == "raise":
+            pause.state, pause.exception = "in", facts["error"]
+            pause.said = f"{type(facts['error']).__name__} is raised"
+        elif lk.where in ("element", "lambda"):
+            pause.state = "in"
+            pause.said = "Before an element is made" if lk.where == "element" else "The lambda is called"
+        if lk.condition:
+            pause.why = f"since {clean(lk.condition, 80)}"
+        if lk.times > 1:
+            pause.why = f"{pause.why}, met {lk.times} times".lstrip(", ")
+        self._guarded(pause)
+
+    # -- lines of calls that ran before their lookouts were set --------------------------------------
+
+    def line_met(self, frame: types.FrameType, line: int) -> bool:
+        changing = self.lookouts.of("change")
+        if changing and self._line_after_change(changing, frame):
+            return True
+        path = os.path.realpath(frame.f_code.co_filename)
+        file = stack.file_of(frame)
+        found = self.lookouts.at_line(path, line)
+        statement = statement_at(file, frame) if file else None
+        if file is None or not found or statement is None or statement.line != line:
+            return False
+
+        site = Site(file, position(statement.node), None, "by name")
+        return self._meet(found, site, frame, True, {})
+
+    def _line_after_change(self, changing: list[Lookout], frame: types.FrameType) -> bool:
+        """In a call without the probes: looks at what may have changed, a line late."""
+        before = self.pauses
+        name = stack.function_name(frame)
+        for lk in changing:
+            if not lk.spent and not (lk.within and lk.name.isidentifier() and not lookouts.fits(lk.within, name)):
+                self._look_at(lk, None, frame, False)
+        return self.pauses > before
+
+    def old_call(self, frame: types.FrameType) -> bool:
+        """A call begins: True when its code lacks the present lookouts."""
+        if not self.loader.stale(frame):
+            return False
+        name = stack.function_name(frame)
+        found = [lk for lk in self.lookouts.of("entry") if self._fits_call(lk, frame, name)]
+        if found:
+            self._meet(found, None, frame, True, {})
+        return True
+
+    def old_return(self, frame: types.FrameType, value: Any) -> None:
+        name = stack.function_name(frame)
+        found = [lk for lk in self.lookouts.of("return") if self._fits_call(lk, frame, name)]
+        if found:
+            self._meet(found, None, frame, True, {"returned": value})
+
+    @staticmethod
+    def _fits_call(lk: Lookout, frame: types.FrameType, name: str) -> bool:
+        return lookouts.fits(lk.name, name) and lk.file in ("", os.path.realpath(frame.f_code.co_filename))
+
+    # -- changes and raises --------------------------------------------------------------------------
+
+    def changed(self, site: Site, frame: types.FrameType, begins: bool) -> None:
+        try:
+            for number in site.lookouts:
+                lk = self.lookouts.all.get(number)
+                if lk is not None and lk.on and not lk.spent:
+                    self._look_at(lk, site, frame, begins)
+        except Closed:
+            raise
+        except Exception as e:
+            self._trouble(e)
+
+    def _look_at(self, lk: Lookout, site: Site | None, frame: types.FrameType, begins: bool) -> None:
+        value, key = lookouts.read_watched(lk, frame)
+        if key is None:
+            return
+        now = ("", "not assigned") if value is MISSING else (cards.fingerprint(value), text_of(value))
+        before = lk.seen.get(key)
+        if len(lk.seen) > 10_000:
+            lk.seen.clear()
+        lk.seen[key] = now
+        first = before is None and (begins or not (lk.name.isidentifier() and lk.within))
+        if begins or first or before == now or (before is None and value is MISSING):
+            return
+        facts = {"old": before[1] if before else "not assigned", "new": now[1], "new_value": value}
+        if lk.tree is not None:
+            facts = {**facts, "new": value}
+        if self._holds(lk, site, frame, facts) and lookouts.gate(lk, frame, self.lookouts.all) and self._counts(lk):
+            lk.spent = lk.once
+            facts["new"] = now[1]
+            if lk.text:
+                self._write(lk, frame, facts)
+            else:
+                self._pause_at(lk, site, frame, facts)
+
+    def set_baseline(self, lk: Lookout, frame: types.FrameType | None) -> None:
+        """At a pause: what later values are compared with, and which object is meant."""
+        if frame is None:
+            return
+        if lk.where == "change":
+            if lk.owner is MISSING:
+                lookouts.bind_owner(lk, Scope(frame))
+            value, key = lookouts.read_watched(lk, frame)
+            if key is not None and key not in lk.seen and value is not MISSING:
+                lk.seen[key] = (cards.fingerprint(value), text_of(value))
+        if lk.object and lk.only is None:
+            lookouts.bind_object(lk, Scope(frame))
+
+    def _raised(self, exc: BaseException, site: Site, frame: types.FrameType) -> None:
+        """Lookouts on exception classes: once for each exception, where it is raised or comes in."""
+        wanted = self.lookouts.of("raise")
+        if not wanted or exc is self.raised_seen:
+            return
+        names = {n for c in type(exc).__mro__ for n in (c.__name__, f"{c.__module__}.{c.__qualname__}")}
+        found = [lk for lk in wanted if lk.name in names]
+        if found:
+            self.raised_seen = exc
+            self._meet(found, site, frame, True, {"error": exc})
+
+    # -- breakpoint() --------------------------------------------------------------------------------
+
+    def breakpoint_hook(self, *args: Any, **named: Any) -> Any:
+        """Stands where `breakpoint()` of the script's own text looks for what to call."""
+        wanted = os.environ.get("PYTHONBREAKPOINT", "")
+        if wanted == "0" or not self.honours_breakpoint or state.quiet or state.in_trial:
+            return None
+        if wanted:
+            return sys.__breakpointhook__(*args, **named)
+        frame = stack.user_frame(sys._getframe(1))
+        if frame is not None:
+            pause = Pause("breakpoint", frame, "in")
+            pause.said = "The script calls breakpoint()"
+            self._guarded(pause)
+        return None
+
+    # -- writing -------------------------------------------------------------------------------------
+
+    def _write(self, lk: Lookout, frame: types.FrameType, facts: dict[str, Any]) -> None:
+        scope = Scope(frame)
+        names = {**scope.globals, **scope.locals, **facts, "__builtins__": scope.builtins}
+        quiet, state.quiet = state.quiet, True
+        try:
+            text = str(eval(lk.writes, names)) if lk.writes is not None else lk.text
+        except Exception as e:
+            text = f"{lk.text}   ({type(e).__name__}: {clean(str_of(e), 120)})"
+        finally:
+            state.quiet = quiet
+        text = text[:LONGEST] + "…" if len(text) > LONGEST else text
+        if lk.trail:
+            calls = [stack.function_name(f) for f in reversed(stack.calls(frame))]
+            text += "   [" + " › ".join(f"{n}:{f.f_lineno}" for n, f in zip(calls, reversed(stack.calls(frame)))) + "]"
+        self.write(text)
+
+    def write(self, text: str) -> None:
+        """Told to the user, without a pause; several are sent together."""
+        self.written.append(text + "\n")
+        if time.monotonic() - self.sent_at > SOON:
+            self.send_written()
+
+    def send_written(self) -> None:
+        if self.written:
+            text, self.written = "".join(self.written), []
+            self.sent_at = time.monotonic()
+            self.wire.event("output", {"category": "console", "output": text})
+
+    def met_counts(self) -> dict[str, int]:
+        return {str(lk.id): lk.times for lk in self.lookouts.all.values()}
+
+
+def _statement(site: Site | None) -> Statement | None:
+    return site.file.statement(site.statement) if site is not None else None

@@ -1,0 +1,223 @@
+"""The requests that set the script going again."""
+
+from __future__ import annotations
+
+import ast
+import os
+import types
+from typing import TYPE_CHECKING, Any
+
+from . import ask, jumps, motion, probes, stack
+from .handled import statement_at
+from .lookouts import Lookout
+from .motion import Aim
+from .scope import MISSING
+from .source import LOOPS, SCOPES, SourceFile, Statement, position
+
+if TYPE_CHECKING:
+    from .engine import Engine
+    from .report import Pause
+
+
+class Wrong(Exception):
+    """A request that cannot be done; the text is its answer."""
+
+
+class Moving:
+    """A part of `requests`: sets `mode` and `aim`, and the action that ends the pause."""
+
+    engine: Engine
+    mode = motion.CONTINUE
+    aim = Aim()
+
+    def _go(self, mode: str, action: str = "", aim: Aim | None = None) -> dict[str, Any]:
+        self.mode, self.aim = mode, aim or Aim()
+        return {"·action": action, "allThreadsContinued": True}
+
+    def _paused(self) -> tuple[Pause, types.FrameType]:
+        pause = self.engine.present
+        if pause is None or pause.frame is None:
+            raise Wrong("The script is running: interrupt it first.")
+        return pause, pause.frame
+
+    def _moving(self) -> tuple[Pause, types.FrameType]:
+        pause, frame = self._paused()
+        if pause.past or pause.reason == "end":
+            raise Wrong("The script has ended: it can be read, and run again.")
+        return pause, frame
+
+    def _here(self) -> tuple[types.FrameType, SourceFile, Statement]:
+        _, frame = self._moving()
+        file = stack.file_of(frame)
+        statement = statement_at(file, frame) if file is not None else None
+        if file is None or statement is None:
+            raise Wrong("This can be done in the user's own files only.")
+        return frame, file, statement
+
+    def on_continue(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        return self._go(motion.CONTINUE)
+
+    def on_next(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        return self._go(motion.LINE)
+
+    def on_stepOut(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        return self._go(motion.OUT)
+
+    # -- into a call ---------------------------------------------------------------------------------
+
+    def on_stepInTargets(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """The calls of the paused statement, in the order of evaluation."""
+        _, file, statement = self._here()
+        found = [
+            {"id": number, "label": file.segment(node), "line": node.lineno, "column": node.col_offset + 1}
+            for number, node in enumerate(_calls(statement.node), 1)
+        ]
+        return {"targets": found}
+
+    def on_stepIn(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """`unevenSum.libraries`: also into code that is not the user's."""
+        aim = Aim(libraries=bool((arguments.get("unevenSum") or {}).get("libraries")))
+        target = int(arguments.get("targetId") or 0)
+        if target:
+            _, _, statement = self._here()
+            calls = _calls(statement.node)
+            if target > len(calls):
+                raise Wrong("This statement has no such call.")
+            aim.call = position(calls[target - 1])
+        return self._go(motion.INTO, aim=aim)
+
+    # -- by loop and place ---------------------------------------------------------------------------
+
+    def on_own_nextPass(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """The same place in the next pass, or in pass `number`; outside of loops, in the next call."""
+        frame, file, statement = self._here()
+        number = arguments.get("number")
+        loop = statement.loops[-1] if statement.loops else None
+        if loop is None and isinstance(statement.node, LOOPS):
+            loop = statement.node
+        if loop is None:
+            if number is not None:
+                raise Wrong("This place is in no loop of its call.")
+            return self._run_to(file.path, statement.line)
+        done, length = stack.passes(file, frame, loop)
+        if number is not None:
+            if int(number) <= done:
+                raise Wrong(f"Pass {number} is over: this is pass {done}.")
+            if length is not None and int(number) > length:
+                raise Wrong(f"There is no pass {number}: the loop has {length}.")
+        return self._go(motion.PASS, aim=Aim(number=None if number is None else int(number)))
+
+    def on_own_endLoop(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """Until the innermost loop around is done."""
+        _, _, statement = self._here()
+        if not statement.loops and not isinstance(statement.node, LOOPS):
+            raise Wrong("This place is in no loop of its call.")
+        return self._go(motion.LOOP)
+
+    def on_own_runTo(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """To a line, whichever call comes there first."""
+        self._moving()
+        return self._run_to(str(arguments["file"]), int(arguments["line"]))
+
+    def _run_to(self, path: str, line: int) -> dict[str, Any]:
+        engine = self.engine
+        engine.lookouts.next += 1
+        lk = Lookout(engine.lookouts.next, where="line", file=path, line=line, once=True)
+        told = engine.requests._set("motion", [lk])[0]
+        if not told["verified"]:
+            engine.requests._set("motion", [])
+            raise Wrong(str(told.get("message", "There is no code at or after this line.")))
+        engine.temporary.append(lk.id)
+        pause, frame = self._paused()
+        here = stack.file_of(frame)
+        if here is not None and os.path.realpath(here.path) == lk.file:
+            statement = statement_at(here, frame)
+            if statement is not None and statement.line == lk.line and pause.state == "next":
+                engine.stepped_to = engine._execution(frame)  # not this time: it stands there already
+        return self._go(motion.CONTINUE)
+
+    # -- another line, another end -------------------------------------------------------------------
+
+    def on_gotoTargets(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        _, file, here = self._here()
+        line = int(arguments.get("line") or 0)
+        path = os.path.realpath(str((arguments.get("source") or {}).get("path", "")))
+        if path != os.path.realpath(file.path) or jumps.refusal(file, here, line):
+            return {"targets": []}
+        return {"targets": [{"id": line, "label": f"line {line}", "line": line}]}
+
+    def on_goto(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """Makes another line of the same call the next one; `targetId` is the line."""
+        _, file, here = self._here()
+        line = int(arguments.get("targetId") or 0)
+        why = jumps.refusal(file, here, line)
+        if why:
+            raise Wrong(why)
+        pause, _ = self._paused()
+        inside = pause.state == "in"
+        if inside and hasattr(here.node, "body"):
+            raise Wrong("The head of a loop, condition or definition cannot be given up: run it first.")
+        action = "skip" if pause.reason == "error" and pause.can_retry else ""
+        if pause.reason == "error" and not pause.can_retry:
+            raise Wrong("The head of a loop, condition or definition cannot be given up.")
+        return self._go(motion.LINE, action, Aim(jump=line, skip=inside and not action))
+
+    def on_own_leaveCall(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """Leaves the paused call at once, with the value of an expression (default: None)."""
+        _, frame = self._moving()
+        _, _, statement = self._here()
+        if not isinstance(statement.scope, (ast.FunctionDef, ast.AsyncFunctionDef)):
+            raise Wrong("Only the call of a function that begins with `def` can be left.")
+        if frame.f_code.co_name != statement.scope.name:
+            raise Wrong("A lambda or comprehension cannot be left: go out of it first.")
+        if isinstance(statement.node, SCOPES):
+            raise Wrong("A definition cannot be left in its middle: run it first.")
+        text = str(arguments.get("value") or "None")
+        asked = ask.answer_for_good(text, frame)
+        if asked.error or asked.value is MISSING:
+            raise Wrong(asked.error or "The value must be an expression.")
+        probes.leave.value = asked.value
+        return self._go(motion.CONTINUE, "leave", Aim(leave=True))
+
+    # -- at an error ---------------------------------------------------------------------------------
+
+    def on_own_retry(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        self._at_error()
+        return self._go(motion.CONTINUE, "retry")
+
+    def on_own_skip(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        self._at_error()
+        return self._go(motion.LINE, "skip")
+
+    def _at_error(self) -> None:
+        pause = self.engine.present
+        if pause is None or pause.exception is None or pause.past:
+            raise Wrong("Only a statement that failed can be skipped or tried again.")
+        if not pause.can_retry:
+            raise Wrong("The head of a loop, condition or definition cannot be skipped or tried again.")
+
+    def on_own_runOut(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """Run to the end without any pause."""
+        self.engine.ended = True
+        return self._go(motion.CONTINUE)
+
+
+def _calls(node: ast.stmt) -> list[ast.Call]:
+    """The calls of a statement (of a compound one, of its head), inner before outer, left before right."""
+    parts: list[ast.AST] = [node]
+    if hasattr(node, "body"):
+        parts = [p for n in ("test", "iter", "subject") if (p := getattr(node, n, None)) is not None]
+        parts += [i.context_expr for i in getattr(node, "items", [])]
+    found: list[ast.Call] = []
+
+    def visit(at: ast.AST) -> None:
+        if isinstance(at, (ast.Lambda, ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef)):
+            return
+        for child in ast.iter_child_nodes(at):
+            visit(child)
+        if isinstance(at, ast.Call):
+            found.append(at)
+
+    for part in parts:
+        visit(part)
+    return found
