@@ -136,6 +136,25 @@ def demo(name: str | None, theme: str) -> None:
     _open(Launch(str(path), cwd=str(path.parent)), theme)
 
 
+@cli.command()
+@click.option("--stdio", is_flag=True, help="Speak over standard input and output.")
+@click.option("--socket", "socket_", metavar="PATH", help="Listen at a Unix socket (mode 0600).")
+@click.option("--port", type=click.IntRange(0, 65535), help="Listen at a port of the loopback; 0 chooses one.")
+@click.option("--token", help="With --port: what a client must show in initialize; by default a random one.")
+def serve(stdio: bool, socket_: str | None, port: int | None, token: str | None) -> None:
+    """Speak the Debug Adapter Protocol with another front end."""
+    import secrets
+
+    from .host.serve import serve_socket, serve_stdio
+
+    if [stdio, socket_ is not None, port is not None].count(True) != 1:
+        raise BadUse("serve takes just one of --stdio, --socket PATH and --port N.")
+    if stdio:
+        asyncio.run(serve_stdio())
+        return
+    asyncio.run(serve_socket(socket_, port, (token or secrets.token_urlsafe(18)) if port is not None else None))
+
+
 def _open(launch: Launch, theme: str) -> None:
     from .host.launch import inspect_script
 

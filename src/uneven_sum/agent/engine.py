@@ -18,6 +18,7 @@ from .loader import Loader
 from .meeting import Meeting
 from .report import Pause
 from .scope import MISSING, Scope
+from .source import Position
 from .switches import Switches, Tripwire
 from .wire import Closed, Wire, holding_others
 
@@ -325,17 +326,19 @@ class Engine(Meeting, motion.Hooks):
         self.motion.release(frame)
         return texts
 
-    def settled(self, frame: types.FrameType) -> None:
+    def settled(self, frame: types.FrameType, statement: Position) -> None:
         """The statement is over and nothing has looked at its result."""
         if frame in self.held:
-            self._settle(frame, after=True)
+            self._settle(frame, statement)
 
-    def _settle(self, frame: types.FrameType, after: bool = False) -> None:
+    def _settle(self, frame: types.FrameType, over: Position | None = None) -> None:
         try:
             texts = self._drop_held(frame)
             pause = Pause("warning", frame, warnings=texts)
-            if after:
-                pause.state = "next"
+            file = stack.file_of(frame)
+            if over is not None:
+                pause.state = "ran"
+                pause.statement = file.statement(over) if file is not None else None
             self.pause(pause)
         except Closed:
             self._alone()

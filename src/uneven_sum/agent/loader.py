@@ -104,6 +104,20 @@ class Loader:
             self.fresh[name] = _functions(new)
             _swap(name, self.fresh[name])
 
+    def defined(self, frame: types.FrameType, name: str) -> None:
+        """A running module has just defined a function or class, with the code that it has: swaps that."""
+        path = frame.f_code.co_filename
+        fresh = self.fresh.get(path)
+        if not fresh:
+            return
+        made = frame.f_globals.get(name)
+        if type(made) is types.FunctionType and made.__code__.co_filename == path:
+            new = fresh.get(_key(made.__code__))
+            if new is not None and not made.__code__.co_freevars:
+                made.__code__ = new
+        else:  # a class, or something that a decorator has wrapped
+            _swap(path, fresh)
+
     def stale(self, frame: types.FrameType) -> bool:
         """True for a call whose code was compiled before the present lookouts were set.
 

@@ -69,6 +69,11 @@ class Lookout:
         return self.start > 1 or self.every > 1
 
     @property
+    def each_pass(self) -> bool:
+        """At the line of a `for`: met as each pass begins, not just before the loop."""
+        return self.counts or bool(self.condition)
+
+    @property
     def gated(self) -> bool:
         """True when more than its condition decides whether it counts."""
         return bool(self.inside or self.outside or self.object or self.after or self.until)

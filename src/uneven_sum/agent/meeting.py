@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 import os
 import sys
 import time
@@ -14,7 +15,7 @@ from .handled import statement_at
 from .lookouts import Lookout
 from .report import Pause, str_of
 from .scope import MISSING, Scope
-from .source import Statement, position
+from .source import SCOPES, SourceFile, Statement, position
 from .values import clean, text_of
 from .wire import Closed
 
@@ -40,6 +41,8 @@ class Meeting(probes.Listener):
         self.temporary: list[int] = []  # lookouts of one motion
         self.honours_breakpoint = True
         self.pauses = 0
+        self.at_module: Statement | None = None
+        self.pass_seen: dict[tuple[int, int], int] = {}
         self.stepped_to: tuple[Any, ...] | None = None  # where a step has ended: its lookouts pause no second time
 
     def _guarded(self, pause: Pause) -> str:
@@ -104,8 +107,6 @@ class Meeting(probes.Listener):
     def _holds(self, lk: Lookout, site: Site | None, frame: types.FrameType, facts: dict[str, Any]) -> bool:
         """The condition by name, where it is not part of the code; counts in the probe's stead."""
         if lk.tree is not None:
-            import ast
-
             scope = Scope(frame)
             names = {**scope.globals, **scope.locals, **facts, "__builtins__": scope.builtins}
             try:
@@ -158,18 +159,45 @@ class Meeting(probes.Listener):
     # -- lines of calls that ran before their lookouts were set --------------------------------------
 
     def line_met(self, frame: types.FrameType, line: int) -> bool:
+        if frame.f_code.co_name == "<module>":
+            self._after_definition(frame)
         changing = self.lookouts.of("change")
         if changing and self._line_after_change(changing, frame):
             return True
         path = os.path.realpath(frame.f_code.co_filename)
         file = stack.file_of(frame)
-        found = self.lookouts.at_line(path, line)
         statement = statement_at(file, frame) if file else None
+        found = self.lookouts.at_line(path, line)
+        if statement is not None and isinstance(statement.node, (ast.For, ast.AsyncFor)):
+            found = [lk for lk in found if not lk.each_pass]
+        if file is not None and statement is not None and statement.loops:
+            found += self._at_pass(path, file, frame, statement)
         if file is None or not found or statement is None or statement.line != line:
             return False
 
         site = Site(file, position(statement.node), None, "by name")
         return self._meet(found, site, frame, True, {})
+
+    def _after_definition(self, frame: types.FrameType) -> None:
+        """In a running module: what its last statement has defined gets the present lookouts."""
+        file = stack.file_of(frame)
+        here = statement_at(file, frame) if file else None
+        last, self.at_module = self.at_module, here
+        if last is not None and last is not here and isinstance(last.node, SCOPES):
+            self.loader.defined(frame, getattr(last.node, "name", ""))
+
+    def _at_pass(self, path: str, file: SourceFile, frame: types.FrameType, statement: Statement) -> list[Lookout]:
+        """Lookouts at the head of the `for` whose pass begins with this line."""
+        loop = statement.loops[-1]
+        if not isinstance(loop, (ast.For, ast.AsyncFor)) or loop.body[0] is not statement.node:
+            return []
+        found = [lk for lk in self.lookouts.at_line(path, loop.lineno) if lk.each_pass]
+        if found:
+            key, number = (id(frame), loop.lineno), stack.passes(file, frame, loop)[0]
+            if self.pass_seen.get(key) == number:
+                return []
+            self.pass_seen[key] = number
+        return found
 
     def _line_after_change(self, changing: list[Lookout], frame: types.FrameType) -> bool:
         """In a call without the probes: looks at what may have changed, a line late."""

@@ -47,7 +47,7 @@ class Hooks:
         return False
 
     def old_return(self, frame: types.FrameType, value: Any) -> None: ...
-    def settled(self, frame: types.FrameType) -> None:
+    def settled(self, frame: types.FrameType, statement: Position) -> None:
         """The held statement is over."""
 
     def refused(self, text: str) -> None:
@@ -205,8 +205,7 @@ class Motion:
         if file is not None and frame.f_lineno > len(file.lines):
             return  # where a jump sets off
         if frame in self.held and self._statement(frame) != self.held[frame]:
-            del self.held[frame]
-            self.hooks.settled(frame)
+            self.hooks.settled(frame, self.held.pop(frame))
             self._switch()
         if frame in self.armed and self.hooks.line_met(frame, frame.f_lineno):
             self._jump(frame)
@@ -269,8 +268,8 @@ class Motion:
         if frame in self.armed and not suspended:
             self.armed.discard(frame)
             self.hooks.old_return(frame, value)
-        if not suspended and self.held.pop(frame, None) is not None:
-            self.hooks.settled(frame)
+        if not suspended and frame in self.held:
+            self.hooks.settled(frame, self.held.pop(frame))
         if self.mode != CONTINUE and frame is self.start:
             if suspended and self.mode != OUT:
                 return  # a coroutine that waits: the step goes on when it does

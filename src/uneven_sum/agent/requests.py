@@ -13,7 +13,7 @@ import threading
 import types
 from typing import TYPE_CHECKING, Any
 
-from . import cards, handled, motion, report, stack
+from . import cards, handled, motion, report, stack, state
 from .ask import Asked, answer_for_good, answer_in_trial, completions
 from .expressions import TEMPORARY
 from .moving import Moving, Wrong
@@ -64,6 +64,9 @@ class Requests(Setting, Moving):
         try:
             if method is None:
                 raise Wrong(f"This request is not known: {command}.")
+            number = int(message.get("seq") or 0)
+            state.host_fd = self.engine.wire.sock.fileno()
+            state.cancelled = lambda: self.engine.wire.cancelled(number)
             body = method(arguments)
             action = body.pop("·action", None) if isinstance(body, dict) else None
             reply.update(success=True, body=body or {})
@@ -345,6 +348,9 @@ class Requests(Setting, Moving):
         pause = report.Pause("step", frame, statement=statement)
         told = report.examine(pause)
         return {"line": statement.line, "terms": told["terms"], "trial": told["trial"], "differs": told["differs"]}
+
+    def on_cancel(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        return {}  # what it was for is over
 
     def on_disconnect(self, arguments: dict[str, Any]) -> dict[str, Any]:
         return self.on_terminate(arguments)

@@ -127,13 +127,18 @@ def _refuse(event: str, args: tuple[Any, ...]) -> None:
 def _collect(child: int, reader: int, limit: float) -> dict[str, Any]:
     data = bytearray()
     end = time.monotonic() + limit
+    watched = [reader] + ([state.host_fd] if state.host_fd >= 0 else [])
     while True:
         left = end - time.monotonic()
-        if left <= 0 or not select.select([reader], [], [], left)[0]:
+        ready = select.select(watched, [], [], max(0.0, left))[0]
+        given_up = state.host_fd in ready and state.cancelled()
+        if left <= 0 or given_up:
             os.kill(child, signal.SIGKILL)
             _reap(child)
             os.close(reader)
-            return {"failed": f"it took longer than {limit:g} s"}
+            return {"failed": "it was cancelled" if given_up else f"it took longer than {limit:g} s"}
+        if reader not in ready:
+            continue  # something else of the host's has come: it is read already, and waits
         chunk = os.read(reader, 1 << 16)
         if not chunk:
             break

@@ -92,7 +92,7 @@ class Watching(Expressions):
         """The probes before the first statement of a line."""
         found = self.lines[s.lineno]
         if isinstance(s, (ast.For, ast.AsyncFor)):
-            each = [lk for lk in found if lk.tree is not None or lk.counts]
+            each = [lk for lk in found if lk.each_pass]
             found = [lk for lk in found if lk not in each]
             self.lines[s.lineno] = each  # at the beginning of each pass
             if not found:

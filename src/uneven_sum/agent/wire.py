@@ -6,7 +6,6 @@ import contextlib
 import json
 import select
 import socket
-import sys
 import threading
 from collections.abc import Iterator
 from typing import Any
@@ -84,6 +83,7 @@ class Wire:
         self.sock = sock
         self._buffer = bytearray()
         self._seq = 0
+        self._later: list[dict[str, Any]] = []
 
     def send(self, message: dict[str, Any]) -> None:
         """Send one message; a vanished host raises Closed."""
@@ -98,8 +98,24 @@ class Wire:
     def event(self, name: str, body: dict[str, Any]) -> None:
         self.send({"type": "event", "event": name, "body": body})
 
+    def cancelled(self, number: int) -> bool:
+        """True when the host has given a request up; what else has come is kept for later."""
+        while (message := self._next(wait=False)) is not None:
+            if message.get("command") == "cancel":
+                self.send(
+                    {"type": "response", "request_seq": message.get("seq", 0), "command": "cancel", "success": True}
+                )
+                if (message.get("arguments") or {}).get("requestId") == number:
+                    return True
+            else:
+                self._later.append(message)
+        return False
+
     def receive(self, wait: bool = True) -> dict[str, Any] | None:
         """The next message; with wait=False None when no whole message has come."""
+        return self._later.pop(0) if self._later else self._next(wait)
+
+    def _next(self, wait: bool) -> dict[str, Any] | None:
         while True:
             message = self._take()
             if message is not None:

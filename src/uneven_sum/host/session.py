@@ -159,6 +159,17 @@ class Session:
             self.running = True
         return body
 
+    @property
+    def next_seq(self) -> int:
+        """The number that the next request will have."""
+        return self._seq + 1
+
+    def cancel(self, number: int) -> None:
+        """Gives up what a request under way is doing; it is answered with an error."""
+        if number in self._waiting:
+            self._seq += 1
+            self._send({"seq": self._seq, "type": "request", "command": "cancel", "arguments": {"requestId": number}})
+
     def _send(self, message: Message) -> None:
         if self._writer is None or self._writer.is_closing() or self.exited.is_set():
             self._fail_waiting()

@@ -25,6 +25,7 @@ class Decoder:
 
     def __init__(self) -> None:
         self._buffer = bytearray()
+        self.lost = False  # where the next message begins is not known any more
 
     def feed(self, data: bytes) -> list[dict[str, Any]]:
         """The messages that these bytes complete.  MalformedMessage for what cannot be one."""
@@ -38,9 +39,14 @@ class Decoder:
         end = self._buffer.find(b"\r\n\r\n")
         if end < 0:
             if len(self._buffer) > HEADER_LIMIT:
+                self.lost = True
                 raise MalformedMessage("a header without an end")
             return None
-        length = self._length(bytes(self._buffer[:end]))
+        try:
+            length = self._length(bytes(self._buffer[:end]))
+        except MalformedMessage:
+            del self._buffer[: end + 4]
+            raise
         start = end + 4
         if len(self._buffer) < start + length:
             return None
