@@ -7,6 +7,7 @@ whose handler in the script's main thread reads it.
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import ctypes
 import os
 import signal
@@ -128,6 +129,9 @@ class Session:
         self._kill(signal.SIGKILL)
         if self.process is not None:
             await self.process.wait()
+            with contextlib.suppress(TimeoutError):
+                await asyncio.wait_for(self.exited.wait(), 2)  # its end is still to be told
+            await asyncio.sleep(0)
         await self.close()
 
     async def close(self) -> None:
