@@ -13,8 +13,10 @@ import pytest
 from textual.widgets import Input
 
 from uneven_sum.app.app import UnevenSum
+from uneven_sum.app.dialogs import EditSentence
 from uneven_sum.app.screens.bench import Bench
 from uneven_sum.app.screens.help import Help
+from uneven_sum.app.screens.lookouts import Lookouts
 from uneven_sum.app.widgets.cards import Cards
 from uneven_sum.app.widgets.drawers import AskDrawer, OutputDrawer
 from uneven_sum.app.widgets.sheet import GUTTER, Sheet
@@ -73,7 +75,7 @@ async def test_gutter_click_sets_a_breakpoint_that_is_kept() -> None:
         row = sheet.row_of(24) - sheet.scroll_offset.y
         await pilot.click(Sheet, offset=(4, row))
         await pilot.pause(0.3)
-        assert bench.breakpoints[sheet.path] == {24}
+        assert sheet.marks == {24: ("", True)}
         await pilot.click(Sheet, offset=(GUTTER + 5, row))
         assert sheet.cursor == 24
         await pilot.press("R")
@@ -204,8 +206,8 @@ def terminal():
 
 
 STORY = {
-    "rating": ("Culprit: head ** 1.5 with head = -0.017", "Pass 212 of 365", "next     36"),
-    "routing": ("Culprit: coming - through", "Pass 429 of 672", "next     23"),
+    "rating": ("Culprit: head ** 1.5 with head = -0.017", "Pass 212 of 365", "next       36"),
+    "routing": ("Culprit: coming - through", "Pass 429 of 672", "next       23"),
     "lagged": ("IndexError in line 28", "Pass 365 of 365", None),
 }
 
@@ -251,3 +253,166 @@ def test_refusals_on_the_command_line(terminal, script) -> None:
     t = terminal("run", script("x = (1 +\n"))
     t.expect("was never closed")
     t.expect("left with status 2")
+
+
+# -- lookouts and motion in the application ----------------------------------------------------------
+
+
+async def test_lookouts_on_the_bench_and_their_screen() -> None:
+    app = UnevenSum(Launch(str(find("rating"))))
+    async with app.run_test(size=(140, 42)) as pilot:
+        bench = await settled(pilot, "paused", 35)
+        sheet = bench.query_one(Sheet)
+        sheet.cursor = 37
+        await pilot.press("M")
+        await pilot.pause(0.3)
+        assert isinstance(app.screen, EditSentence)
+        line = app.screen.query_one(Input)
+        assert line.value == "pause at line 37 of rating_year.py"
+        line.value = "pause at line 37 of rating_year.py when `total >"
+        await pilot.pause(0.3)
+        await pilot.press("enter")
+        await pilot.pause(0.2)
+        assert isinstance(app.screen, EditSentence) and not app.screen.fine
+        line.value = "pause at line 37 of rating_year.py when `flow[day]` and"
+        line.value = "pause at line 37 of rating_year.py when `day == 214`"
+        await pilot.pause(0.3)
+        await pilot.press("enter")
+        await pilot.pause(0.5)
+        assert sheet.marks == {37: ("if", True)}
+        await pilot.press("A", "enter")
+        await settled(pilot, "paused", 37)
+        assert bench.facts.loops[0].number == 215
+        await pilot.press("5")
+        await pilot.pause(0.5)
+        screen = app.screen
+        assert isinstance(screen, Lookouts)
+        shown = [line.text for line in screen.lines]
+        assert "pause at line 37 of rating_year.py when `day == 214`" in shown
+        assert "pause at errors" in shown and "line 35 of rating_year.py" in shown
+        mine = next(line for line in screen.lines if line.kind == "lookout")
+        assert mine.met == 1
+        screen.at = screen.lines.index(mine)
+        await pilot.press("space")
+        await pilot.pause(0.3)
+        assert not bench.book.kept[1].lookout.on
+        await pilot.press("enter")
+        await pilot.pause(0.2)
+        screen.query_one(Input).value = "write `day {day}` at line 37, every 50th time"
+        await pilot.press("enter")
+        await pilot.pause(0.4)
+        assert bench.book.kept[1].lookout.text == "day {day}" and sheet.marks == {37: ("log", True)}
+        await pilot.press("delete")
+        await pilot.pause(0.3)
+        assert not bench.book.kept
+        await pilot.press("U")
+        await pilot.pause(0.3)
+        assert list(bench.book.kept) == [1]
+        screen.at = next(n for n, ln in enumerate(screen.lines) if ln.key == "error")
+        await pilot.press("enter")
+        await pilot.pause(0.2)
+        screen.query_one(Input).value = "pause at errors, handled ones too, only `KeyError`"
+        await pilot.press("enter")
+        await pilot.pause(0.4)
+        assert bench.book.switches.handled and bench.book.switches.error.only == ["KeyError"]
+        await pilot.press("escape")
+        await pilot.pause(0.2)
+        assert isinstance(app.screen, Bench)
+
+
+async def test_motion_keys() -> None:
+    app = UnevenSum(Launch(str(find("rating"))))
+    async with app.run_test(size=(140, 42)) as pilot:
+        bench = await settled(pilot, "paused", 35)
+        sheet = bench.query_one(Sheet)
+        await pilot.press("A", "space")
+        await settled(pilot, "paused", 36)
+        await pilot.press("p")
+        await settled(pilot, "paused", 36)
+        assert bench.facts.loops[0].number == 213
+        await pilot.press("P", *"220", "enter")
+        await settled(pilot, "paused", 36)
+        for _ in range(40):
+            if bench.facts.loops and bench.facts.loops[0].number == 220:
+                break
+            await pilot.pause(0.1)
+        assert bench.facts.loops[0].number == 220
+        for _ in range(3):
+            await pilot.press("s")
+            await pilot.pause(0.4)
+        assert sheet.terms[36] and len(sheet.hidden[36]) < len(sheet.terms[36])
+        sheet.cursor = 39
+        await pilot.press("h")
+        await settled(pilot, "paused", 39)
+        await pilot.press("slash", *"def main", "enter")
+        await pilot.pause(0.3)
+        assert sheet.cursor == 42
+        await pilot.press("ctrl+g", *"read_stage", "enter")
+        await pilot.pause(0.3)
+        assert sheet.cursor == 16
+        await pilot.press("O", *"channel.py", "enter")
+        await pilot.pause(0.4)
+        assert sheet.path.endswith("channel.py")
+        await pilot.press("home")
+        await pilot.pause(0.2)
+        assert sheet.cursor == 39 and sheet.path.endswith("rating_year.py")
+        await pilot.press("L")
+        await pilot.pause(0.4)
+        assert bench.facts.line == 39, "no loop here"
+
+
+async def test_slow_run_until_a_key(script) -> None:
+    path = script("total = 0.0\nfor k in range(1000):\n    total += k\n    x = total\n")
+    app = UnevenSum(Launch(path, pause_on={"start"}))
+    async with app.run_test(size=(140, 42)) as pilot:
+        bench = await settled(pilot, "paused", 1)
+        await pilot.press("S", "greater_than_sign", "greater_than_sign")
+        await pilot.pause(1.5)
+        assert bench.slow
+        number = bench.facts.loops[0].number
+        assert number >= 2
+        await pilot.press("k")
+        await pilot.pause(0.5)
+        assert not bench.slow and bench.state == "paused"
+
+
+async def test_an_edited_file_keeps_its_lookouts(script) -> None:
+    path = script("a = 1\nb = a + 1\nc = b * 2\nprint(c)\n")
+    app = UnevenSum(Launch(path))
+    async with app.run_test(size=(140, 42)) as pilot:
+        bench = await settled(pilot, "paused")
+        sheet = bench.query_one(Sheet)
+        sheet.cursor = 3
+        await pilot.press("m")
+        await pilot.pause(0.3)
+        with open(path, "w") as f:
+            f.write("# words\na = 1\nb = a + 1\n\nc = b * 20\nprint(c)\n")
+        await pilot.press("R")
+        await settled(pilot, "paused", 5)
+        assert bench.facts.reason == "breakpoint" and sheet.marks == {5: ("", True)}
+
+
+def test_a_condition_in_a_terminal(terminal) -> None:
+    t = terminal("demo", "rating")
+    t.expect("culprit")
+    time.sleep(0.5)
+    t.keys("Down", "Down")
+    time.sleep(0.2)
+    t.keys("M")
+    t.expect("A new lookout")
+    t.keys(" when `day == 300`")
+    t.expect("fine")
+    t.keys("Enter")
+    t.expect("‖if   37")
+    t.keys("A", "Enter")
+    t.expect("since day == 300")
+    t.keys("5")
+    t.expect("pause at line 37 of rating_year.py when `day == 300`   met once")
+    t.keys("2")
+    t.expect("Pass 301 of 365")
+    t.keys("C-p")
+    t.expect("Search for commands")
+    t.keys("leave this call", "Enter")
+    t.expect("what shall it return?")
+    t.keys("C-u", "flow, 1.0, None", "Enter")
+    t.expect("The call has returned")

@@ -98,7 +98,10 @@ async def _from_start(run, lookouts):
 KINDS = {
     "condition": ({"line": 22, "condition": "day == 7"}, [(22, "simulate", 8)]),
     "from the nth time, every mth": ({"line": 22, "start": 4, "every": 3}, [(22, "simulate", n) for n in (4, 7, 10)]),
-    "condition and count": ({"line": 22, "condition": "day % 2", "start": 2, "every": 2}, [(22, "simulate", n) for n in (4, 8)]),
+    "condition and count": (
+        {"line": 22, "condition": "day % 2", "start": 2, "every": 2},
+        [(22, "simulate", n) for n in (4, 8)],
+    ),
     "condition at a for": ({"line": 21, "condition": "day == 7"}, [(21, "simulate", 8)]),
     "while": ({"line": 32, "condition": "n == 9"}, [(32, "simulate", 1)]),
     "inside": ({"line": 12, "inside": "simulate", "start": 9}, [(12, "rate", 9), (12, "rate", 10)]),
@@ -110,8 +113,14 @@ KINDS = {
     "entry": ({"where": "entry", "name": "Tank.fill", "condition": "x > 4"}, [(7, "Tank.fill", 10)]),
     "return": ({"where": "return", "name": "rate", "condition": "returned > 2.9", "once": True}, [(15, "rate", 5)]),
     "raise": ({"where": "raise", "name": "ValueError", "start": 9}, [(27, "simulate", 9), (27, "simulate", 10)]),
-    "change of a name": ({"where": "change", "name": "total", "within": "simulate", "start": 9}, [(23, "simulate", n) for n in (9, 10)]),
-    "change of an attribute": ({"where": "change", "name": "self.level", "condition": "new > 20"}, [(7, "Tank.fill", 10)]),
+    "change of a name": (
+        {"where": "change", "name": "total", "within": "simulate", "start": 9},
+        [(23, "simulate", n) for n in (9, 10)],
+    ),
+    "change of an attribute": (
+        {"where": "change", "name": "self.level", "condition": "new > 20"},
+        [(7, "Tank.fill", 10)],
+    ),
     "off": ({"line": 22, "on": False}, []),
 }
 
@@ -130,19 +139,33 @@ async def test_each_kind(name: str, before: bool, script, interpreter: str) -> N
 async def test_headlines_tell_what_was_met(script) -> None:
     found, _ = await met(script, None, {"where": "return", "name": "rate", "start": 4, "once": True})
     assert found[0][3].startswith("rate returns 2.25, in line 15, met 4 times.")
-    found, _ = await met(script, None, {"where": "change", "name": "total", "within": "simulate", "start": 2, "once": True})
+    found, _ = await met(
+        script, None, {"where": "change", "name": "total", "within": "simulate", "start": 2, "once": True}
+    )
     assert "total changed: 0.0 → 0.75, in line 23" in found[0][3]
     found, _ = await met(script, None, {"line": 22, "condition": "day == 3"})
     assert found[0][3].startswith("At the breakpoint in line 22, since day == 3. Pass 4 of 10")
 
 
 async def test_one_after_and_until_another(script, interpreter: str) -> None:
-    found, _ = await met(script, interpreter, {"line": 14, "once": True}, {"line": 24, "after": 1, "once": True}, {"line": 22, "until": 1})
+    found, _ = await met(
+        script,
+        interpreter,
+        {"line": 14, "once": True},
+        {"line": 24, "after": 1, "once": True},
+        {"line": 22, "until": 1},
+    )
     assert [f[0] for f in found] == [22] * 6 + [14, 24]
 
 
 async def test_several_on_one_line_pause_once(script, interpreter: str) -> None:
-    found, _ = await met(script, interpreter, {"line": 22, "condition": "day == 3"}, {"line": 22, "start": 4, "every": 100}, {"line": 22, "condition": "day == 5"})
+    found, _ = await met(
+        script,
+        interpreter,
+        {"line": 22, "condition": "day == 3"},
+        {"line": 22, "start": 4, "every": 100},
+        {"line": 22, "condition": "day == 5"},
+    )
     assert [f[2] for f in found] == [4, 6]
 
 
@@ -204,7 +227,7 @@ async def test_bad_ones_are_told_in_a_sentence(name: str, script) -> None:
 
 
 async def test_conditions_that_fail_pause_and_say_so(script, interpreter: str) -> None:
-    found, run = await met(script, interpreter, {"line": 22, "condition": "1 / (day - 3) > 100"})
+    found, _ = await met(script, interpreter, {"line": 22, "condition": "1 / (day - 3) > 100"})
     assert [(f[0], f[2]) for f in found] == [(22, 4)]
     assert "could not be evaluated: ZeroDivisionError" in found[0][3]
     found, _ = await met(script, interpreter, {"line": 32, "condition": "1 / (n - 9) > 100"})
@@ -408,7 +431,15 @@ def test_tripwires_as_sentences(never: list[str], places: list[str], write: bool
 
 
 @pytest.mark.parametrize(
-    "text", ["stop at 3", "pause at line x", "pause at line 3, sometimes", "pause at line 3, from the 0th time", "write `` at line 3", "pause at line 3 when ``"]
+    "text",
+    [
+        "stop at 3",
+        "pause at line x",
+        "pause at line 3, sometimes",
+        "pause at line 3, from the 0th time",
+        "write `` at line 3",
+        "pause at line 3 when ``",
+    ],
 )
 def test_unclear_sentences(text: str) -> None:
     with pytest.raises(Unclear) as caught:
@@ -421,7 +452,9 @@ def test_badges() -> None:
     assert told == ["if", "x3", "log", ""]
 
 
-lines_ = st.lists(st.sampled_from(["a = 1", "b = a + 2", "for k in x:", "    c = k", "", "d = f(c)"]), min_size=1, max_size=12)
+lines_ = st.lists(
+    st.sampled_from(["a = 1", "b = a + 2", "for k in x:", "    c = k", "", "d = f(c)"]), min_size=1, max_size=12
+)
 
 
 @given(lines_, lines_, st.data())

@@ -276,7 +276,9 @@ async def test_after_the_fact(script, interpreter: str) -> None:
         facts = await run.pause()
         while facts is not None and facts.exception.type != "SystemError":
             facts = await run.step("on")
-    plain = script("def njit(f):\n    return f\n\n@njit\ndef bad(x):\n    inner = x * 2\n    return {}[inner]\n\nbad(3)\n")
+    plain = script(
+        "def njit(f):\n    return f\n\n@njit\ndef bad(x):\n    inner = x * 2\n    return {}[inner]\n\nbad(3)\n"
+    )
     async with running(plain, python=interpreter, pause_at_end=True, guards=False) as run:
         facts = await run.pause()
         assert (facts.reason, facts.state, facts.exception.type) == ("error", "ran", "KeyError")

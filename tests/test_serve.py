@@ -35,7 +35,9 @@ class Peer:
 
     def post(self, command: str, arguments: dict | None = None) -> int:
         self.seq += 1
-        body = json.dumps({"seq": self.seq, "type": "request", "command": command, "arguments": arguments or {}}).encode()
+        body = json.dumps(
+            {"seq": self.seq, "type": "request", "command": command, "arguments": arguments or {}}
+        ).encode()
         self.writer.write(b"Content-Length: %d\r\n\r\n" % len(body) + body)
         return self.seq
 
@@ -93,8 +95,21 @@ async def launched(peer: Peer, path: str, **arguments) -> dict:
 async def test_a_whole_session(peer: Peer, script) -> None:
     path = script(SCRIPT)
     capabilities = await launched(peer, path)
-    assert [f["filter"] for f in capabilities["exceptionBreakpointFilters"]] == ["error", "handled", "warning", "nonfinite", "arrived", "carried"]
-    placed = await peer.ask("setBreakpoints", {"source": {"path": path}, "breakpoints": [{"line": 4, "condition": "head < 1.5"}, {"line": 11, "logMessage": "sum {total:.1f}"}]})
+    assert [f["filter"] for f in capabilities["exceptionBreakpointFilters"]] == [
+        "error",
+        "handled",
+        "warning",
+        "nonfinite",
+        "arrived",
+        "carried",
+    ]
+    placed = await peer.ask(
+        "setBreakpoints",
+        {
+            "source": {"path": path},
+            "breakpoints": [{"line": 4, "condition": "head < 1.5"}, {"line": 11, "logMessage": "sum {total:.1f}"}],
+        },
+    )
     assert [b["verified"] for b in placed["body"]["breakpoints"]] == [True, True]
     await peer.ask("setFunctionBreakpoints", {"breakpoints": [{"name": "rate", "hitCondition": "3"}]})
     await peer.ask("setExceptionBreakpoints", {"filters": ["error", "nonfinite"]})
@@ -109,13 +124,21 @@ async def test_a_whole_session(peer: Peer, script) -> None:
     values = (await peer.ask("variables", {"variablesReference": scopes[0]["variablesReference"]}))["body"]["variables"]
     assert {v["name"]: v["value"] for v in values} == {"head": "1.0", "c": "1.84"}
     page = (await peer.ask("evaluate", {"expression": "!levels", "frameId": stack[1]["id"]}))["body"]
-    cells = (await peer.ask("variables", {"variablesReference": page["variablesReference"], "start": 1, "count": 1}))["body"]["variables"]
+    cells = (await peer.ask("variables", {"variablesReference": page["variablesReference"], "start": 1, "count": 1}))[
+        "body"
+    ]["variables"]
     assert [(c["name"], c["value"]) for c in cells] == [("[1]", "1.0")]
     assert (await peer.ask("evaluate", {"expression": "head * 2", "context": "repl"}))["body"]["result"] == "2.0"
     assert (await peer.ask("evaluate", {"expression": "head", "context": "hover"}))["body"]["result"] == "1.0"
-    assert (await peer.ask("setVariable", {"variablesReference": scopes[0]["variablesReference"], "name": "c", "value": "2.0"}))["body"]["value"] == "2.0"
+    assert (
+        await peer.ask(
+            "setVariable", {"variablesReference": scopes[0]["variablesReference"], "name": "c", "value": "2.0"}
+        )
+    )["body"]["value"] == "2.0"
     assert (await peer.ask("setExpression", {"expression": "c", "value": "1.0"}))["body"]["value"] == "1.0"
-    assert "head" in [t["label"] for t in (await peer.ask("completions", {"text": "he", "column": 3}))["body"]["targets"]]
+    assert "head" in [
+        t["label"] for t in (await peer.ask("completions", {"text": "he", "column": 3}))["body"]["targets"]
+    ]
     targets = (await peer.ask("gotoTargets", {"source": {"path": path}, "line": 5}))["body"]["targets"]
     assert [t["line"] for t in targets] == [5]
     sources = (await peer.ask("loadedSources"))["body"]["sources"]

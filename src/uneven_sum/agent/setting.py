@@ -149,7 +149,7 @@ class Setting:
         if "breakpoint" in arguments:
             self.engine.honours_breakpoint = bool(arguments["breakpoint"])
         if "filters" in arguments:
-            self.engine.pauses_on = set(arguments["filters"])
+            self.engine.pauses_on = set(arguments["filters"]) | (self.engine.pauses_on & {"start"})
         return {}
 
     def on_own_setStepping(self, arguments: dict[str, Any]) -> dict[str, Any]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from textual.app import App
 
 from ..client import Launch
+from .commands import BenchCommands
 from .screens.bench import Bench
 from .theme import PALETTES, Palette
 
@@ -13,7 +14,7 @@ class UnevenSum(App[None]):
     """One case in the terminal."""
 
     TITLE = "Uneven Sum"
-    ENABLE_COMMAND_PALETTE = False
+    COMMANDS = {BenchCommands}
     CSS = "Screen { background: $background; color: $foreground; }"
 
     def __init__(self, launch: Launch, theme: str = "slate") -> None:

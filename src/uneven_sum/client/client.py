@@ -140,6 +140,11 @@ class Client:
     async def unaccept(self, file: str, line: int) -> None:
         await self.session.request("unevenSum/unaccept", {"file": file, "line": line})
 
+    async def modules(self) -> list[tuple[str, str]]:
+        """The modules that the script has imported: name and path."""
+        body = await self.session.request("modules")
+        return [(m["name"], m["path"]) for m in body["modules"]]
+
     async def threads(self) -> list[tuple[int, str]]:
         body = await self.session.request("threads")
         return [(t["id"], t["name"]) for t in body["threads"]]

@@ -15,13 +15,18 @@ from textual.screen import Screen
 from textual.widgets import Input
 
 from ...client import BadUse, Busy, Client, Ended, Exited, Launch, Output, Stopped, SyntaxFault, Trouble, Where
+from ...client.book import Book, decoded, switches_for
 from ...protocol import Facts, StackFrame
+from ..bench.moves import PACES, Moves
+from ..bench.reading import Reading
+from ..bench.watchman import Watchman, _stamp
 from ..theme import PALETTES, Palette
 from ..widgets.bars import Headline, Keys, TopLine, Trail
 from ..widgets.cards import Cards
 from ..widgets.drawers import AskDrawer, AskLine, OutputDrawer
 from ..widgets.sheet import Sheet
 from .help import Help, Sure
+from .lookouts import Lookouts
 
 if TYPE_CHECKING:
     from ..app import UnevenSum
@@ -32,7 +37,7 @@ ALWAYS = ("a", "ask"), ("m", "breakpoint"), ("t", "terms"), ("tab", "values"), (
 LEAVE = ("?", "all keys"), ("q", "leave")
 
 
-class Bench(Screen[None]):
+class Bench(Moves, Watchman, Reading, Screen[None]):
     """States: starting, running, paused, ended (by itself or by the user)."""
 
     DEFAULT_CSS = """
@@ -53,7 +58,20 @@ class Bench(Screen[None]):
         Binding("k", "go('skip')", show=False),
         Binding("A", "accept", show=False),
         Binding("z", "interrupt", show=False),
+        Binding("p", "go('pass')", show=False),
+        Binding("P", "to_pass", show=False),
+        Binding("L", "go('loop')", show=False),
+        Binding("h", "here", show=False),
+        Binding("s", "by_term", show=False),
+        Binding("S", "slow", show=False),
         Binding("m", "breakpoint", show=False),
+        Binding("M", "edit_lookout", show=False),
+        Binding("u", "menu", show=False),
+        Binding("O", "open_file", show=False),
+        Binding("slash", "search", show=False),
+        Binding("n", "next_found", show=False),
+        Binding("ctrl+g", "go_to", show=False),
+        Binding("5", "lookouts", show=False),
         Binding("t", "terms", show=False),
         Binding("tab", "about", show=False, priority=True),
         Binding("left_square_bracket", "walk(-1)", show=False),
@@ -84,8 +102,10 @@ class Bench(Screen[None]):
         self.frames: list[StackFrame] = []
         self.chosen = 0  # in the trail, from the outermost
         self.about = "line"
-        self.breakpoints: dict[str, set[int]] = {}
+        self.book = Book()
+        self.book.switches = switches_for(launch.pause_on)
         self.texts: dict[str, str] = {}
+        self.stamps: dict[str, tuple[float, int]] = {}
         self.began = 0.0
         self.ran = 0.0
         self.runs = 0
@@ -112,6 +132,7 @@ class Bench(Screen[None]):
         self.query_one(Sheet).focus()
         self._show_text(self._script())
         self._start()
+        self.set_interval(1.5, self.look_at_files)
 
     async def on_unmount(self) -> None:
         await self._drop()
@@ -141,7 +162,7 @@ class Bench(Screen[None]):
         self.query_one(Headline).show(f"Starting {self.launch.name} …", "run")
         client = Client(self.launch)
         try:
-            await client.start({path: sorted(lines) for path, lines in self.breakpoints.items() if lines})
+            placed = await client.start(lookouts=self.book.wanted(), switches=self.book.switches, over=self.book.over)
         except BadUse as e:
             await client.end()
             text = e.picture() if isinstance(e, SyntaxFault) else str(e)
@@ -151,6 +172,11 @@ class Bench(Screen[None]):
                 self._over(text, "error")
             return
         self.client = client
+        for text in self.book.placed(placed):
+            self.notify(text)
+        self.draw_marks()
+        for place in self.book.accepted:
+            await client.accept(*place)
         self.began = time.perf_counter()
         self._state("running")
         self.query_one(Headline).show(f"{self.launch.name} is running.", "run")
@@ -183,7 +209,9 @@ class Bench(Screen[None]):
             self.query_one(OutputDrawer).write(event.category, event.text)
         elif isinstance(event, Stopped):
             self.ran += time.perf_counter() - self.began
+            self.book.count(event.met)
             await self._paused(event.facts, client)
+            self.slow_step()
         elif isinstance(event, Where) and self.state == "running":
             self._sampled(event)
         elif isinstance(event, Busy):
@@ -299,18 +327,29 @@ class Bench(Screen[None]):
         error = [("y", "try again"), ("k", "skip")] if self.facts.retry else []
         accept = [("A", "accept here")] if self.facts.reason == "nonfinite" else []
         walk = [("[ ]", "trail")] if len(self.facts.trail) > 1 else []
-        return [*error, *STEP, ("enter", "go on"), *accept, *ALWAYS, *walk, ("R", "run again"), *LEAVE]
+        if self.slow:
+            return [("any key", "stops the slow run"), ("< >", f"pace: {PACES[self.pace]:g} s a line"), *LEAVE]
+        if self.facts.reason == "error" and self.facts.state == "ran":
+            return [("a", "ask"), ("[ ]", "trail"), ("enter", "let it end"), ("R", "run again"), *LEAVE]
+        loop = [("p", "next pass")] if self.facts.loops else []
+        return [*error, *STEP, *loop, ("enter", "go on"), *accept, *ALWAYS, *walk, ("R", "run again"), *LEAVE]
 
-    def _show_text(self, path: str) -> None:
+    def text_of(self, path: str) -> str:
+        """A file's text as it was when it was first shown in this run."""
         if path not in self.texts:
             try:
-                with open(path, encoding="utf-8", errors="replace") as f:
-                    self.texts[path] = f.read()
+                with open(path, "rb") as f:
+                    self.texts[path] = decoded(f.read())
             except OSError:
                 self.texts[path] = "# The text of this file cannot be read."
+            self.stamps[path] = _stamp(path)
+        return self.texts[path]
+
+    def _show_text(self, path: str) -> None:
+        self.text_of(path)
         sheet = self.query_one(Sheet)
         sheet.show_file(path, self.texts[path])
-        sheet.breakpoints = self.breakpoints.get(path, set())
+        sheet.marks = self.book.marks(path)
 
     # -- actions -------------------------------------------------------------------------------------
 
@@ -320,70 +359,9 @@ class Bench(Screen[None]):
             return action in ("close", "leave") and not (action == "leave" and parameters)
         return True
 
-    async def action_go(self, how: str) -> None:
-        client = self.client
-        if client is None or self.state != "paused" or self.facts is None:
-            return
-        if how in ("line", "into", "out") and self.facts.reason == "end":
-            self.notify("The script has run to its end. R runs it again.")
-            return
-        calls = {
-            "line": client.step_line,
-            "into": client.step_into,
-            "out": client.step_out,
-            "on": client.go_on,
-            "retry": client.retry,
-            "skip": client.skip,
-        }
-        try:
-            self.began = time.perf_counter()
-            self.state = "running"
-            await calls[how]()
-        except BadUse as e:
-            self.state = "paused"
-            self.notify(str(e), severity="warning")
-            return
-        self.set_timer(0.15, self._still_running)
-
-    def _still_running(self) -> None:
-        if self.state == "running":
-            self._state("running")
-            self.query_one(Headline).show(f"{self.launch.name} is running.", "run")
-
-    async def action_accept(self) -> None:
-        if self.client and self.state == "paused" and self.facts and self.facts.reason == "nonfinite":
-            await self.client.accept(self.facts.file, self.facts.line)
-            self.notify(f"Non-finite values at line {self.facts.line} are accepted from now on.")
-
     async def action_interrupt(self) -> None:
         if self.client and self.state == "running":
             await self.client.interrupt()
-
-    async def action_breakpoint(self) -> None:
-        sheet = self.query_one(Sheet)
-        await self._toggle(sheet.path, sheet.cursor)
-
-    async def on_sheet_breakpoint_asked(self, message: Sheet.BreakpointAsked) -> None:
-        await self._toggle(self.query_one(Sheet).path, message.line)
-
-    async def _toggle(self, path: str, line: int) -> None:
-        lines = self.breakpoints.setdefault(path, set())
-        wanted = set(lines)
-        wanted.symmetric_difference_update({line})
-        if self.client is not None and self.client.alive:
-            try:
-                placed = await self.client.set_breakpoints(path, sorted(wanted))
-            except BadUse as e:
-                self.notify(str(e), severity="warning")
-                return
-            for told in placed:
-                if told.get("message"):
-                    self.notify(str(told["message"]))
-            wanted = {int(told["line"]) for told in placed if told["verified"]}
-        self.breakpoints[path] = wanted
-        sheet = self.query_one(Sheet)
-        sheet.breakpoints = wanted
-        sheet.refresh()
 
     async def action_terms(self) -> None:
         sheet = self.query_one(Sheet)
@@ -507,7 +485,10 @@ class Bench(Screen[None]):
 
     def action_again(self) -> None:
         self.ran = 0.0
+        for text in self.book.follow_edits():
+            self.notify(text, severity="warning")
         self.texts.clear()
+        self.stamps.clear()
         self.facts = None
         self.query_one(OutputDrawer).clear()
         self.query_one(Sheet).fold()
@@ -535,6 +516,14 @@ class Bench(Screen[None]):
         if self.facts is not None:
             self.query_one(Headline).show(self.facts.headline, self.facts.reason)
             self.query_one(Trail).show(self.facts.trail, self.chosen)
+
+    def action_lookouts(self) -> None:
+        self.app.push_screen(Lookouts(self, self.palette))
+
+    def on_key(self, event: events.Key) -> None:
+        if self.slow_key(event.key):
+            event.stop()
+            event.prevent_default()
 
     def action_help(self) -> None:
         self.app.push_screen(Help(self.palette))

@@ -47,7 +47,7 @@ class OutputDrawer(Vertical):
     def __init__(self, palette: Palette, **kwargs: object) -> None:
         super().__init__(**kwargs)  # type: ignore[arg-type]
         self.palette = palette
-        self.partial = {"stdout": "", "stderr": ""}
+        self.partial = {"stdout": "", "stderr": "", "console": ""}
         self.last_line = ""
         self.errors = 0  # lines of error output
 
@@ -60,9 +60,9 @@ class OutputDrawer(Vertical):
         text = self.partial[category] + plain(text)
         *whole, rest = text.split("\n")
         log = self.query_one(RichLog)
-        style = self.palette.warning if category == "stderr" else self.palette.text
+        style = {"stderr": self.palette.warning, "console": self.palette.breakpoint}.get(category, self.palette.text)
         for line in whole:
-            log.write(Text(line, style))
+            log.write(Text(f"‖ {line}" if category == "console" else line, style))
         self.partial[category] = rest[-2000:]
         shown = [line for line in (*whole, rest) if line.strip()]
         if category == "stderr":
@@ -84,7 +84,7 @@ class OutputDrawer(Vertical):
 
     def clear(self) -> None:
         self.query_one(RichLog).clear()
-        self.partial = {"stdout": "", "stderr": ""}
+        self.partial = {"stdout": "", "stderr": "", "console": ""}
         self.last_line, self.errors = "", 0
         self.draw()
 

@@ -20,7 +20,7 @@ from textual.strip import Strip
 from ...protocol import Note, Term
 from ..theme import Palette
 
-GUTTER = 13  # columns before the source: word, breakpoint, line number
+GUTTER = 15  # columns before the source: word, lookout and its badge, line number
 WORDS = {"in": " in ", "next": "next", "ran": " ran"}
 
 
@@ -52,11 +52,16 @@ def highlight(text: str, palette: Palette) -> list[Text]:
     return list(out.split("\n", allow_blank=True))
 
 
-class Sheet(ScrollView, can_focus=True):
+class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
     """Shows one file.  The cursor is a source line."""
 
     DEFAULT_CSS = "Sheet { background: $background; scrollbar-size-vertical: 1; scrollbar-size-horizontal: 0; }"
     cursor: reactive[int] = reactive(1)
+
+    class MenuAsked(Message):
+        def __init__(self, line: int) -> None:
+            super().__init__()
+            self.line = line
 
     class BreakpointAsked(Message):
         def __init__(self, line: int) -> None:
@@ -70,7 +75,8 @@ class Sheet(ScrollView, can_focus=True):
         self.lines: list[str] = []
         self.styled: list[Text] = []
         self.at_line, self.at_end, self.word = 0, 0, ""
-        self.breakpoints: set[int] = set()
+        self.marks: dict[int, tuple[str, bool]] = {}  # lookouts: line -> badge, on
+        self.hidden: dict[int, set[int]] = {}  # of unfolded terms, those not evaluated yet
         self.notes: dict[int, Note] = {}
         self.terms: dict[int, list[Term]] = {}  # unfolded, under the last line of their statement
         self.remarks: dict[int, str] = {}
@@ -110,11 +116,13 @@ class Sheet(ScrollView, can_focus=True):
         if terms:
             self.terms[line] = terms
             self.remarks[line] = remark
+            self.hidden.pop(line, None)
         self._rebuild()
 
     def fold(self, line: int | None = None) -> None:
         if line is None:
             self.terms.clear()
+            self.hidden.clear()
         else:
             self.terms.pop(line, None)
         self._rebuild()
@@ -197,8 +205,10 @@ class Sheet(ScrollView, can_focus=True):
         out = Text(end="")
         word = WORDS.get(self.word, "    ") if line == self.at_line else "    "
         out.append(f" {word} ", f"bold {p.at}")
-        out.append("‖" if line in self.breakpoints else " ", f"bold {p.breakpoint}")
-        out.append(f"{line:>5}  ", p.text if line == self.cursor else p.quiet)
+        badge, on = self.marks.get(line, ("", True))
+        sign = "‖" if line in self.marks else " "
+        out.append(f"{sign}{badge:<3.3}", f"bold {p.breakpoint}" if on else f"strike {p.quiet}")
+        out.append(f"{line:>4}  ", p.text if line == self.cursor else p.quiet)
         styled = self.styled[line - 1].copy() if line <= len(self.styled) else Text()
         styled.expand_tabs(4)
         out.append_text(styled)
@@ -228,6 +238,9 @@ class Sheet(ScrollView, can_focus=True):
         out = Text(" " * (GUTTER - 3) + "╎  ", p.quiet, end="")
         out.append(" " * indent)
         out.append(f"{text if len(text) <= width else text[: width - 1] + '…':<{width}}", p.text)
+        if any(t is term for n, t in enumerate(terms) if n in self.hidden.get(row.line, ())):
+            out.append("    ·", p.quiet)
+            return out
         bad = bool(term.nonfinite) or term.culprit
         out.append("  ! " if bad else "    ", f"bold {p.nonfinite}")
         kind = f"  {term.type}" if term.type and not term.shape else ""
@@ -251,8 +264,16 @@ class Sheet(ScrollView, can_focus=True):
         if number < len(self.rows):
             line = self.rows[number].line
             self.cursor = line
-            if event.x < GUTTER - 2 and self.rows[number].term is None:
+            if event.button == 3:
+                self.post_message(self.MenuAsked(line))
+            elif event.x < GUTTER - 2 and self.rows[number].term is None:
                 self.post_message(self.BreakpointAsked(line))
+
+    def word_at_cursor(self) -> str:
+        """The name that the cursor line defines or begins with."""
+        text = self.lines[self.cursor - 1].strip() if self.lines else ""
+        words = [w for w in text.replace("(", " ").split() if w.isidentifier()]
+        return words[1] if len(words) > 1 and words[0] in ("def", "class") else ""
 
     def region_of(self, line: int) -> Region:
         return Region(0, self.row_of(line) - self.scroll_offset.y, self.size.width, 1)

@@ -1,0 +1,216 @@
+"""Motion on the Bench: what sets the script going."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Awaitable, Callable
+from typing import TYPE_CHECKING, cast
+
+from textual import work
+
+from ...client import BadUse, Client
+from ...protocol import Facts, Term
+from ..dialogs import Choice, Choose, Prompt
+from ..widgets.bars import Headline
+from ..widgets.sheet import Sheet
+
+if TYPE_CHECKING:
+    from ..screens.bench import Bench
+
+PACES = (0.1, 0.25, 0.5, 1.0, 2.0, 4.0)  # seconds a line of a slow run
+
+
+class Moves:
+    """A part of the Bench."""
+
+    client: Client | None
+    state: str
+    facts: Facts | None
+    began: float
+    slow = False
+    pace = 2  # in PACES
+    revealed: tuple[int, list[int]] | None = None  # term by term: the line, and the terms still to come
+
+    @property
+    def bench(self) -> Bench:
+        return cast("Bench", self)
+
+    async def _move(self, how: Callable[[], Awaitable[None]]) -> bool:
+        """Sets the script going; what keeps it from going is told."""
+        bench = self.bench
+        if self.client is None or self.state != "paused" or self.facts is None:
+            return False
+        try:
+            self.began = time.perf_counter()
+            self.state = "running"
+            self.revealed = None
+            await how()
+        except BadUse as e:
+            self.state = "paused"
+            self.slow = False
+            bench.notify(str(e), severity="warning")
+            return False
+        bench.set_timer(0.15, self._still_running)
+        return True
+
+    def _still_running(self) -> None:
+        if self.state == "running":
+            self.bench._state("running")
+            self.bench.query_one(Headline).show(f"{self.bench.launch.name} is running.", "run")
+
+    async def action_go(self, how: str) -> None:
+        client = self.client
+        if client is None or self.facts is None:
+            return
+        if how != "on" and (self.facts.reason == "end" or (self.facts.state == "ran" and self.facts.reason == "error")):
+            self.bench.notify("The script has run to its end. R runs it again.")
+            return
+        calls = {
+            "line": client.step_line,
+            "into": self._into,
+            "out": client.step_out,
+            "on": client.go_on,
+            "retry": client.retry,
+            "skip": client.skip,
+            "pass": client.next_pass,
+            "loop": client.end_loop,
+            "last": client.run_out,
+        }
+        await self._move(calls[how])
+
+    async def _into(self) -> None:
+        """Into the call of the line; with several, the user chooses."""
+        assert self.client is not None and self.facts is not None
+        if self.facts.state == "next":
+            try:
+                targets = await self.client.into_targets()
+            except BadUse:
+                targets = []
+            if len(targets) > 1:
+                self.state = "paused"
+                self._choose_call(targets)
+                return
+        await self.client.step_into()
+
+    @work(group="dialog")
+    async def _choose_call(self, targets: list[tuple[int, str]]) -> None:
+        choices = [Choice(str(n), text, "in the order of evaluation" if n == 1 else "") for n, text in targets]
+        chosen = await self.bench.app.push_screen_wait(Choose(self.bench.palette, "Into which call?", choices))
+        if chosen is not None and self.client is not None:
+            client = self.client
+            await self._move(lambda: client.step_into(int(chosen)))
+
+    @work(group="dialog")
+    async def action_to_pass(self) -> None:
+        """To a pass of the innermost loop of this call."""
+        if self.state != "paused" or self.facts is None or self.client is None:
+            return
+        loop = self.facts.loops[0] if self.facts.loops else None
+        of = f" of {loop.of}" if loop and loop.of else ""
+        hint = f"now in pass {loop.number}{of}" if loop else "a number"
+        text = await self.bench.app.push_screen_wait(Prompt(self.bench.palette, "To which pass?", "", hint))
+        if text is None:
+            return
+        client = self.client
+        if not text.strip().isdigit():
+            self.bench.notify(f"{text} is no number of a pass.", severity="warning")
+            return
+        await self._move(lambda: client.next_pass(int(text)))
+
+    async def action_here(self) -> None:
+        """Runs to the cursor line."""
+        sheet, client = self.bench.query_one(Sheet), self.client
+        if client is not None:
+            await self._move(lambda: client.run_to(sheet.path, sheet.cursor))
+
+    async def make_next(self) -> None:
+        """The cursor line becomes the one that runs next."""
+        sheet, client = self.bench.query_one(Sheet), self.client
+        if client is not None:
+            await self._move(lambda: client.make_next(sheet.path, sheet.cursor))
+
+    async def into_libraries(self) -> None:
+        client = self.client
+        if client is not None:
+            await self._move(lambda: client.step_into(0, True))
+
+    @work(group="dialog")
+    async def leave_call(self) -> None:
+        if self.state != "paused" or self.facts is None or self.client is None:
+            return
+        name = self.facts.function.rpartition(".")[2]
+        text = await self.bench.app.push_screen_wait(
+            Prompt(self.bench.palette, f"Leave {name} at once: what shall it return?", "None", "an expression")
+        )
+        client = self.client
+        if text is not None:
+            await self._move(lambda: client.leave_call(text.strip() or "None"))
+
+    # -- slowly --------------------------------------------------------------------------------------
+
+    async def action_slow(self) -> None:
+        """Steps by itself until a key; `<` and `>` change the pace."""
+        if self.state == "paused":
+            self.slow = True
+            self.bench._state("paused")
+            await self.action_go("line")
+
+    def slow_step(self) -> None:
+        """After a pause: the next step of a slow run, if one is on and nothing else has stopped it."""
+        if self.slow and self.facts is not None and self.facts.reason == "step":
+            self.bench.set_timer(PACES[self.pace], self._slow_on)
+        else:
+            self.slow = False
+
+    async def _slow_on(self) -> None:
+        if self.slow and self.state == "paused":
+            await self.action_go("line")
+
+    def slow_key(self, key: str) -> bool:
+        """A key in a slow run: the pace, or its end.  True when it is used up by that."""
+        if not self.slow:
+            return False
+        if key in ("less_than_sign", "greater_than_sign"):
+            self.pace = max(0, min(len(PACES) - 1, self.pace + (1 if key == "less_than_sign" else -1)))
+        else:
+            self.slow = False
+        self.bench._state(self.state)
+        return True
+
+    async def action_by_term(self) -> None:
+        """One more term of the paused statement in the order of evaluation; after the last, the line runs."""
+        if self.client is None or self.state != "paused" or self.facts is None:
+            return
+        sheet = self.bench.query_one(Sheet)
+        if self.revealed is None:
+            try:
+                line, terms, remark = await self.client.terms(0, self.facts.line)
+            except BadUse as e:
+                self.bench.notify(str(e), severity="warning")
+                return
+            if not terms:
+                await self.action_go("line")
+                return
+            order = evaluation_order(terms)
+            end = sheet.at_end if line == sheet.at_line else line
+            sheet.unfold(end, terms, remark or "s: the next term, in the order of evaluation")
+            self.revealed = (end, order)
+        end, order = self.revealed
+        if not order:
+            await self.action_go("line")
+            return
+        order.pop(0)
+        sheet.hidden[end] = set(order)
+        sheet.refresh()
+        sheet.reveal(self.facts.line)
+
+
+def evaluation_order(terms: list[Term]) -> list[int]:
+    """The places of terms (which stand outer before inner) in the order of evaluation: inner before outer."""
+    order: list[int] = []
+    under_way: list[int] = []
+    for number, term in enumerate(terms):
+        while under_way and terms[under_way[-1]].depth >= term.depth:
+            order.append(under_way.pop())
+        under_way.append(number)
+    return order + under_way[::-1]

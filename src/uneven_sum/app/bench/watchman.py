@@ -1,0 +1,167 @@
+"""Lookouts on the Bench: set, edited, sent to the script, drawn in the gutter."""
+
+from __future__ import annotations
+
+import asyncio
+import os
+from typing import TYPE_CHECKING, cast
+
+from textual import work
+
+from ...client import BadUse, Client
+from ...client.book import Book
+from ...client.sentences import WORDS, Unclear, parse, sentence
+from ...protocol import Facts, Lookout
+from ..dialogs import Choice, Choose, EditSentence
+from ..widgets.sheet import Sheet
+
+if TYPE_CHECKING:
+    from ..screens.bench import Bench
+
+
+class Watchman:
+    """A part of the Bench."""
+
+    client: Client | None
+    state: str
+    facts: Facts | None
+    book: Book
+
+    @property
+    def bench_(self) -> Bench:
+        return cast("Bench", self)
+
+    def draw_marks(self) -> None:
+        sheet = self.bench_.query_one(Sheet)
+        sheet.marks = self.book.marks(sheet.path)
+        sheet.refresh()
+
+    async def send_lookouts(self) -> None:
+        """After a change of the book: to the script, and into the gutter."""
+        client = self.client
+        if client is not None and client.alive and self.state != "starting":
+            try:
+                news = self.book.placed(await client.set_lookouts(self.book.wanted()))
+                for text in news:
+                    self.bench_.notify(text)
+            except BadUse as e:
+                self.bench_.notify(str(e), severity="warning")
+        self.draw_marks()
+
+    async def send_switches(self) -> None:
+        client = self.client
+        if client is not None and client.alive and self.state != "starting":
+            try:
+                await client.set_switches(self.book.switches)
+                await client.set_stepping(self.book.over)
+            except BadUse as e:
+                self.bench_.notify(str(e), severity="warning")
+
+    async def action_breakpoint(self) -> None:
+        sheet = self.bench_.query_one(Sheet)
+        await self.toggle(sheet.path, sheet.cursor)
+
+    async def on_sheet_breakpoint_asked(self, message: Sheet.BreakpointAsked) -> None:
+        await self.toggle(self.bench_.query_one(Sheet).path, message.line)
+
+    async def toggle(self, path: str, line: int) -> None:
+        self.book.toggle(path, line)
+        await self.send_lookouts()
+
+    @work(group="dialog")
+    async def action_edit_lookout(self) -> None:
+        """The sentence of the cursor line's lookout; with several, the user chooses."""
+        sheet, bench = self.bench_.query_one(Sheet), self.bench_
+        here = self.book.at_line(sheet.path, sheet.cursor)
+        number: int | None = here[0].lookout.id if here else None
+        if len(here) > 1:
+            choices = [Choice(str(k.lookout.id), sentence(k.lookout)) for k in here]
+            chosen = await bench.app.push_screen_wait(Choose(bench.palette, "Which of them?", choices))
+            if chosen is None:
+                return
+            number = int(chosen)
+        await self.edit_sentence(number, Lookout(file=sheet.path, line=sheet.cursor))
+
+    async def edit_sentence(self, number: int | None, like: Lookout) -> bool:
+        """Opens a sentence, keeps what becomes of it.  True when something was kept."""
+        bench = self.bench_
+        lookout = self.book.kept[number].lookout if number is not None else like
+        title = f"Lookout {number}" if number is not None else "A new lookout"
+        text = await bench.app.push_screen_wait(
+            EditSentence(
+                bench.palette, title, sentence(lookout), WORDS, lambda t: self.check(t, lookout.file), self.names
+            )
+        )
+        if text is None:
+            return False
+        made = parse(text, lookout.file or bench._script(), bench.known_files())
+        if number is not None:
+            self.book.edit(number, made)
+        else:
+            self.book.add(made)
+        await self.send_lookouts()
+        return True
+
+    async def check(self, text: str, file: str) -> tuple[bool, str]:
+        """Whether a sentence can stand, and what is to be said of it."""
+        try:
+            lookout = parse(text, file or self.bench_._script(), self.bench_.known_files())
+        except Unclear as e:
+            return False, str(e)
+        for other in (lookout.after, lookout.until):
+            if other and other not in self.book.kept:
+                return False, f"There is no lookout {other}."
+        client = self.client
+        if client is not None and client.alive and self.state != "starting":
+            try:
+                placed = await client.check_lookout(lookout)
+                return placed.verified, placed.message
+            except BadUse as e:
+                return False, str(e)
+        if lookout.file and not os.path.isfile(lookout.file):
+            return False, f"There is no file {lookout.file}."
+        return True, ""
+
+    async def names(self, begun: str) -> list[str]:
+        if self.client is None or self.state != "paused":
+            return []
+        try:
+            found = await self.client.complete(begun, self.bench_._frame())
+        except BadUse:
+            return []
+        return [f["label"] for f in found]
+
+    async def action_accept(self) -> None:
+        """Non-finite values at the paused statement are meant."""
+        if self.client and self.state == "paused" and self.facts and self.facts.reason == "nonfinite":
+            place = (self.facts.file, self.facts.line)
+            await self.client.accept(*place)
+            if place not in self.book.accepted:
+                self.book.accepted.append(place)
+            self.bench_.notify(f"Non-finite values at line {self.facts.line} are accepted from now on.")
+
+    async def look_at_files(self) -> None:
+        """Now and then: whether a file that is shown was edited outside; lookouts stay with their lines."""
+        bench = self.bench_
+        edited = [p for p, stamp in bench.stamps.items() if _stamp(p) != stamp]
+        for path in edited:
+            bench.stamps[path] = _stamp(path)
+        if not edited:
+            return
+        names = ", ".join(sorted(os.path.basename(p) for p in edited))
+        if self.state in ("paused", "running"):
+            bench.notify(f"{names} was edited: the sheet shows what runs. R runs the new text.")
+        else:
+            for text in self.book.follow_edits():
+                bench.notify(text, severity="warning")
+            bench.texts.clear()
+            bench._show_text(bench.query_one(Sheet).path)
+        await asyncio.sleep(0)
+
+
+def _stamp(path: str) -> tuple[float, int]:
+    try:
+        found = os.stat(path)
+        return found.st_mtime, found.st_size
+    except OSError:
+        return 0.0, 0

@@ -1,0 +1,57 @@
+"""The command palette: every command of the present screen, by typing."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from typing import Any
+
+from textual.command import DiscoveryHit, Hit, Hits, Provider
+
+# What is rarer or dangerous and has no key: (command of the Bench, words, explanation).
+WITHOUT_KEY = [
+    ("make_next", "make the cursor line the next one", "what lies between does not run, or runs once more"),
+    ("leave_call", "leave this call at once with a value", "the rest of the call does not run"),
+    ("into_libraries", "into library code", "the next line anywhere, foreign code too"),
+    ("action_go:last", "run to the end without any pause", "all lookouts off"),
+    ("show_threads", "threads of the script", "choose one, to see where it stands"),
+]
+
+
+class BenchCommands(Provider):
+    """Searches the keys' actions and the commands without a key."""
+
+    def _commands(self) -> list[tuple[str, str, Callable[[], Any]]]:
+        from .screens.bench import Bench
+        from .screens.help import KEYS
+
+        bench = next((s for s in self.app.screen_stack if isinstance(s, Bench)), None)
+        if bench is None:
+            return []
+        found: list[tuple[str, str, Callable[[], Any]]] = []
+        for name, words, about in WITHOUT_KEY:
+            method, _, argument = name.partition(":")
+            call = getattr(bench, method)
+            found.append((words, about, partial(call, argument) if argument else call))
+        actions = {key: b[0].action for key, b in bench._bindings.key_to_bindings.items() if b}
+        for key, words, about in KEYS:
+            action = next((actions[k] for k in _keys(key) if k in actions), None)
+            if action is not None:
+                found.append((f"{words} ({key})", about, partial(bench.run_action, action)))
+        return found
+
+    async def search(self, query: str) -> Hits:
+        matcher = self.matcher(query)
+        for words, about, call in self._commands():
+            score = max(matcher.match(words), matcher.match(about) * 0.5)
+            if score > 0:
+                yield Hit(score, matcher.highlight(words), call, help=about)
+
+    async def discover(self) -> Hits:
+        for words, about, call in self._commands():
+            yield DiscoveryHit(words, call, help=about)
+
+
+def _keys(shown: str) -> list[str]:
+    names = {"/": "slash", "[": "left_square_bracket", "]": "right_square_bracket", "?": "question_mark"}
+    return [names.get(k, k) for k in shown.split()]

@@ -1,0 +1,176 @@
+"""The lookouts, tripwire switches, accepted places and stepping list of one case, as a front end keeps them."""
+
+from __future__ import annotations
+
+import io
+import os
+import tokenize
+from dataclasses import dataclass, field
+
+from ..protocol import Lookout, Placed, Switches
+from .placing import follow
+from .sentences import badge, changed
+
+
+@dataclass
+class Kept:
+    """One lookout with what is known of it."""
+
+    lookout: Lookout
+    met: int = 0
+    message: str = ""
+    verified: bool = True
+
+
+@dataclass
+class Book:
+    """Lookouts by number; whoever changes it sends `wanted()` to the script."""
+
+    kept: dict[int, Kept] = field(default_factory=dict)
+    switches: Switches = field(default_factory=Switches)
+    accepted: list[tuple[str, int]] = field(default_factory=list)
+    over: list[str] = field(default_factory=list)
+    removed: list[list[Kept]] = field(default_factory=list)  # what an undo brings back, latest last
+    texts: dict[str, list[str]] = field(default_factory=dict)  # the files as they were when lookouts were placed
+
+    def wanted(self) -> list[Lookout]:
+        return [k.lookout for k in self.kept.values()]
+
+    def add(self, lookout: Lookout) -> int:
+        """Keeps a lookout under the first free number."""
+        number = lookout.id or max(self.kept, default=0) + 1
+        self.kept[number] = Kept(changed(lookout, id=number))
+        self._remember(lookout.file)
+        return number
+
+    def edit(self, number: int, lookout: Lookout) -> None:
+        self.kept[number] = Kept(changed(lookout, id=number), self.kept[number].met)
+        self._remember(lookout.file)
+
+    def remove(self, numbers: list[int]) -> None:
+        """Removes some; `undo` brings them back together."""
+        gone = [self.kept.pop(n) for n in numbers if n in self.kept]
+        if gone:
+            self.removed.append(gone)
+
+    def undo(self) -> int:
+        """Brings back what was removed last; how many."""
+        if not self.removed:
+            return 0
+        back = self.removed.pop()
+        for kept in back:
+            self.kept[kept.lookout.id] = kept
+        self.kept = dict(sorted(self.kept.items()))
+        return len(back)
+
+    def switch(self, number: int, on: bool) -> None:
+        kept = self.kept[number]
+        kept.lookout = changed(kept.lookout, on=on)
+
+    def at_line(self, path: str, line: int) -> list[Kept]:
+        places = ("line", "element", "lambda")
+        return [
+            k
+            for k in self.kept.values()
+            if k.lookout.where in places and _same(k.lookout.file, path) and k.lookout.line == line
+        ]
+
+    def toggle(self, path: str, line: int) -> bool:
+        """A plain breakpoint on, or what stands at the line off; True when something was added."""
+        found = self.at_line(path, line)
+        if found:
+            self.remove([k.lookout.id for k in found])
+            return False
+        self.add(Lookout(file=path, line=line))
+        return True
+
+    def placed(self, told: list[Placed]) -> list[str]:
+        """Takes up what became of each; the messages that are new."""
+        news = []
+        for one in told:
+            kept = self.kept.get(one.id)
+            if kept is None:
+                continue
+            if one.line and one.verified:
+                kept.lookout = changed(kept.lookout, line=one.line)
+            if one.message and one.message != kept.message:
+                news.append(one.message)
+            kept.message, kept.verified, kept.met = one.message, one.verified, max(kept.met, one.met)
+        return news
+
+    def count(self, met: dict[int, int]) -> None:
+        for number, times in met.items():
+            if number in self.kept:
+                self.kept[number].met = times
+
+    def marks(self, path: str) -> dict[int, tuple[str, bool]]:
+        """For the gutter: line -> badge (`if`, `x3`, `log` or nothing) and whether it is on."""
+        found: dict[int, tuple[str, bool]] = {}
+        for kept in self.kept.values():
+            lk = kept.lookout
+            if lk.line and _same(lk.file, path):
+                on = lk.on and kept.verified
+                before = found.get(lk.line)
+                found[lk.line] = (badge(lk) or (before[0] if before else ""), on or bool(before and before[1]))
+        return found
+
+    # -- edited files --------------------------------------------------------------------------------
+
+    def _remember(self, path: str) -> None:
+        if path and path not in self.texts:
+            self.texts[path] = _lines(path)
+
+    def follow_edits(self) -> list[str]:
+        """Moves lookouts and accepted places with their lines in files that were edited; a sentence for each
+        that is gone (it is kept, unplaced)."""
+        lost = []
+        for path, old in list(self.texts.items()):
+            new = _lines(path)
+            if new == old:
+                continue
+            for kept in self.kept.values():
+                lk = kept.lookout
+                if not lk.line or not _same(lk.file, path):
+                    continue
+                line = follow(old, new, lk.line)
+                if line is None:
+                    kept.verified = False
+                    kept.message = f"Its line {lk.line} is not in {os.path.basename(path)} any more; it is kept."
+                    lost.append(kept.message)
+                    kept.lookout = changed(lk, on=False)
+                else:
+                    kept.lookout = changed(lk, line=line)
+            self.accepted = [(f, follow(old, new, n) or 0) if _same(f, path) else (f, n) for f, n in self.accepted]
+            self.accepted = [(f, n) for f, n in self.accepted if n]
+            self.texts[path] = new
+        return lost
+
+
+def switches_for(pause_on: set[str]) -> Switches:
+    """The tripwires that a launch's `pause_on` stands for."""
+    switches = Switches()
+    for name in ("error", "warning", "nonfinite"):
+        getattr(switches, name).on = name in pause_on
+    return switches
+
+
+def decoded(data: bytes) -> str:
+    """Source bytes as text: by cookie or BOM, line ends made one."""
+    try:
+        encoding, _ = tokenize.detect_encoding(io.BytesIO(data).readline)
+        text = data.decode(encoding)
+    except (SyntaxError, UnicodeDecodeError, LookupError):
+        text = data.decode("utf-8", "replace")
+    return text.replace("\r\n", "\n").replace("\r", "\n")
+
+
+def _same(a: str, b: str) -> bool:
+    return a == b or (bool(a) and os.path.realpath(a) == os.path.realpath(b))
+
+
+def _lines(path: str) -> list[str]:
+    try:
+        with open(path, "rb") as f:
+            return decoded(f.read()).split("\n")
+    except OSError:
+        return []
