@@ -10,6 +10,7 @@ import os
 import re
 import subprocess
 import sys
+import sysconfig
 import tempfile
 from pathlib import Path
 
@@ -18,23 +19,25 @@ sys.path.insert(0, str(Path(__file__).parent.parent / "src"))
 from uneven_sum.client import Client, Exited, Launch, Output, Trouble
 
 MODULES = (
-    *("generators", "scope", "exceptions", "listcomps", "with", "coroutines", "dataclasses", "fractions", "statistics"),
-    *(
-        "math",
-        "cmath",
-        "random",
-        "json",
-        "csv",
-        "re",
-        "datetime",
-        "collections",
-        "itertools",
-        "functools",
-        "decorators",
-    ),
-    *("contextlib", "copy", "pickle", "traceback", "warnings", "descr", "augassign", "unpack", "dictcomps", "genexps"),
-    *("yield_from", "raise", "inspect", "decorators"),
+    *("generators", "scope", "exceptions", "listcomps", "with", "coroutines", "dataclasses", "decimal", "fractions"),
+    *("statistics", "math", "cmath", "random", "json", "csv", "re", "datetime", "collections", "itertools"),
+    *("functools", "decorators", "contextlib", "copy", "pickle", "traceback", "warnings", "descr", "augassign"),
+    *("unpack", "dictcomps", "genexps", "yield_from", "raise", "inspect"),
 )
+# Test files that packages ship, run by pytest in our own interpreter.
+SHIPPED = (
+    *("numpy/_core/tests/test_function_base.py", "numpy/_core/tests/test_shape_base.py"),
+    *(
+        "numpy/_core/tests/test_errstate.py",
+        "numpy/lib/tests/test_nanfunctions.py",
+        "numpy/lib/tests/test_polynomial.py",
+    ),
+    *("pandas/tests/frame/test_arithmetic.py", "pandas/tests/series/test_cumulative.py"),
+    *("pandas/tests/groupby/test_cumulative.py", "pandas/tests/window/test_rolling.py"),
+)
+WITH_PYTEST = """import sys, pytest
+sys.exit(pytest.main(["-q", "--assert=plain", "-p", "no:cacheprovider", sys.argv[1]]))
+"""
 RUNNER = """import sys, unittest, importlib
 try:
     module = importlib.import_module("test.test_" + sys.argv[1])
@@ -65,6 +68,9 @@ async def rewritten(python: str, runner: str, name: str, tests: str) -> tuple[st
 
 
 def told(text: str) -> str:
+    counts = re.findall(r"^((?:\d+ \w+, )*\d+ \w+) in [\d.]+s", text, re.M)
+    if counts:
+        return str(counts[-1])
     ran = re.findall(r"Ran (\d+) test", text)
     end = re.findall(r"^(OK.*|FAILED.*)$", text, re.M)
     return f"{ran[-1] if ran else '-'} {end[-1] if end else text.strip().splitlines()[-1:]}"
@@ -77,9 +83,19 @@ def main(modules: tuple[str, ...]) -> None:
     with tempfile.TemporaryDirectory() as folder:
         runner = os.path.join(folder, "runner.py")
         Path(runner).write_text(RUNNER)
-        for name in modules or MODULES:
+        shipper = os.path.join(folder, "shipped.py")
+        Path(shipper).write_text(WITH_PYTEST)
+        site = sysconfig.get_paths()["purelib"]
+        for name in modules or (*MODULES, *SHIPPED):
+            how, argument, users = (runner, name, tests)
+            if name.endswith(".py"):
+                how, argument, users = shipper, os.path.join(site, name), os.path.join(site, os.path.dirname(name))
+                if not os.path.exists(argument):
+                    print(f"{name:<14} not installed")
+                    continue
             try:
-                one, (other, trouble) = plain(python, runner, name), asyncio.run(rewritten(python, runner, name, tests))
+                one = plain(python, how, argument)
+                other, trouble = asyncio.run(rewritten(python, how, argument, users))
             except (TimeoutError, subprocess.TimeoutExpired):
                 print(f"{name:<14} out of time")
                 continue

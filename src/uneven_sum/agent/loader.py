@@ -39,10 +39,10 @@ class Loader:
         if not path.endswith(".py"):
             return False
         real = os.path.realpath(path)
-        if real.startswith(stack.AGENT) or any(f"{os.sep}{part}{os.sep}" in real for part in INSTALLED):
+        if real.startswith(stack.AGENT):
             return False
         best = max((f for f in self.folders if real.startswith(f)), key=len, default=None)
-        if best is None:
+        if best is None or (_is_installed(real) and not _is_installed(best)):
             return False
         return not any(real.startswith(lib) and not best.startswith(lib) for lib in self._library)
 
@@ -140,6 +140,10 @@ class Loader:
         """The lines of a piece of code itself at which a lookout stands."""
         wanted = self.lookouts.lines(os.path.realpath(code.co_filename))
         return wanted & {line for _, _, line in code.co_lines() if line is not None} if wanted else set()
+
+
+def _is_installed(path: str) -> bool:
+    return any(f"{os.sep}{part}{os.sep}" in path for part in INSTALLED)
 
 
 def _functions(code: types.CodeType, into: dict[Any, types.CodeType] | None = None) -> dict[Any, types.CodeType]:

@@ -12,10 +12,9 @@ import builtins
 import difflib
 import itertools
 import os
-import sys
 import types
 import weakref
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -25,8 +24,32 @@ from .source import SCOPES, SourceFile, Statement
 
 PLACES = ("line", "element", "lambda")
 NAMED = ("entry", "return")
-FOREVER = sys.maxsize
-tickers: dict[int, Callable[[], Callable[[], bool]]] = {}  # by a lookout's number, what gives its counter
+tickers: dict[int, Callable[[], Iterator[bool]]] = {}  # by a lookout's number, what gives its counter
+
+
+class Ticker:
+    """Counts, and says when it is due: `next(due)` is one call of C, save at the times that are due."""
+
+    def __init__(self, start: int, every: int) -> None:
+        self.start, self.every = start, every
+        self.done = 0
+        self.gap: Any = itertools.repeat(False, 0)
+        self.length = 0
+        self.due: Iterator[bool] = itertools.chain.from_iterable(self._parts())
+
+    def _parts(self) -> Iterator[Iterable[bool]]:
+        length = self.start - 1
+        while True:
+            self.gap, self.length = itertools.repeat(False, length), length
+            yield self.gap
+            self.done += length + 1
+            self.length = 0
+            yield (True,)
+            length = self.every - 1
+
+    @property
+    def times(self) -> int:
+        return self.done + (self.length - int(self.gap.__length_hint__()) if self.length else 0)
 
 
 @dataclass
@@ -58,8 +81,7 @@ class Lookout:
     writes: types.CodeType | None = None
     met: int = 0
     spent: bool = False
-    meter: Any = None
-    ticks: Callable[[], bool] | None = None
+    ticker: Ticker | None = None
     owner: Any = MISSING  # the object of a changing attribute or element
     seen: dict[Any, tuple[str, str]] = field(default_factory=dict)  # fingerprints and texts by call or object
     only: Any = None  # the one object, weakly where that is possible
@@ -86,18 +108,13 @@ class Lookout:
     @property
     def times(self) -> int:
         """How often it was met."""
-        if self.ticked and self.meter is not None:
-            return FOREVER - int(self.meter.__length_hint__())
-        return self.met
+        return self.ticker.times if self.ticked and self.ticker is not None else self.met
 
-    def tick(self) -> Callable[[], bool]:
-        """The counter in line: true at the times that are due; one call of C a time."""
-        if self.ticks is None:
-            self.meter = itertools.repeat(True, FOREVER)
-            due = [True] + [False] * min(self.every - 1, 10_000_000)
-            times = itertools.chain(itertools.repeat(False, self.start - 1), itertools.cycle(due))
-            self.ticks = itertools.compress(times, self.meter).__next__
-        return self.ticks
+    def tick(self) -> Iterator[bool]:
+        """The counter in line: true at the times that are due."""
+        if self.ticker is None:
+            self.ticker = Ticker(self.start, self.every)
+        return self.ticker.due
 
     def same_place(self, other: Lookout) -> bool:
         names = ("where", "file", "line", "name", "within", "condition", "start", "every")
@@ -105,7 +122,7 @@ class Lookout:
 
 
 FIELDS = {f for f in Lookout.__dataclass_fields__ if f not in ("message", "verified", "tree", "writes", "met", "spent")}
-FIELDS -= {"meter", "ticks", "owner", "seen", "only"}
+FIELDS -= {"ticker", "owner", "seen", "only"}
 
 
 @dataclass
@@ -145,7 +162,7 @@ class Lookouts:
                 old.pop(before.id, None)
                 lk.met, lk.seen, lk.owner = before.met, before.seen, before.owner
                 if before.same_place(lk) and before.gated == lk.gated:
-                    lk.meter, lk.ticks = before.meter, before.ticks
+                    lk.ticker = before.ticker
                 if not (before.same_place(lk) and before.on == lk.on and before.gated == lk.gated):
                     stale |= {_file(before), _file(lk)}
                 elif before.once == lk.once:

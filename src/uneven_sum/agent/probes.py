@@ -319,6 +319,7 @@ PROBES = _Probes(
     compress=itertools.compress,
     repeat=itertools.repeat,
     iter=iter,
+    next=next,
     type=type,
     float=float,
     int=int,

@@ -81,7 +81,7 @@ class Watching(Expressions):
         parts = [] if isinstance(test, ast.Constant) and test.value is True else [test]
         if lk.ticked:
             tickers[lk.id] = lk.tick
-            parts.append(self._probe(f"tick:{lk.id}"))
+            parts.append(self._probe("next", ast.Constant(f"{MARK}tick:{lk.id}")))
         if not parts:
             return ast.Constant(True), True
         return (parts[0] if len(parts) == 1 else ast.BoolOp(ast.And(), parts)), True

@@ -15,7 +15,10 @@ class UnevenSum(App[None]):
 
     TITLE = "Uneven Sum"
     COMMANDS = {BenchCommands}
-    CSS = "Screen { background: $background; color: $foreground; }"
+    CSS = """
+    Screen { background: $background; color: $foreground; }
+    ModalScreen { background: $background 55%; }
+    """
 
     def __init__(self, launch: Launch, theme: str = "slate") -> None:
         super().__init__()

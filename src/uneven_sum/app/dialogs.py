@@ -123,6 +123,13 @@ class Choose(ModalScreen[str | None]):
             options.highlighted = max(0, min(options.option_count - 1, (options.highlighted or 0) + by))
 
 
+def _columns(words: tuple[str, ...]) -> str:
+    """In two columns, so that a small terminal holds them."""
+    half = (len(words) + 1) // 2
+    width = max(len(w) for w in words[:half]) + 3
+    return "\n".join(f"{a:<{width}}{b}" for a, b in zip(words[:half], [*words[half:], ""]))
+
+
 Checked = Callable[[str], Awaitable[tuple[bool, str]]]
 
 
@@ -152,7 +159,7 @@ class EditSentence(ModalScreen[str | None]):
             yield Static(Text(self.title_, f"bold {p.text}"))
             yield Input(self.sentence, compact=True)
             yield Static("", id="checked")
-            yield Static(Text("\n".join(self.words), p.quiet), id="words")
+            yield Static(Text(_columns(self.words), p.quiet), id="words")
             yield Static(Text("\nenter keeps it · tab completes a name · escape leaves it as it was", p.quiet))
 
     def on_mount(self) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import textwrap
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -168,7 +169,9 @@ class Lookouts(Screen[None]):
         else:
             out.append("on   " if line.on else "off  ", p.fine if line.on else p.quiet)
             out.append(f"{line.key if line.kind == 'lookout' else '':>2}  ", f"bold {p.breakpoint}")
-        out.append(line.text, p.text if line.on and not line.wrong else p.quiet)
+        room = max(30, self.app.size.width - 16)
+        shown = "\n         ".join(textwrap.wrap(line.text, room, break_on_hyphens=False))
+        out.append(shown, p.text if line.on and not line.wrong else p.quiet)
         if line.kind in ("lookout", "tripwire"):
             times = "once" if line.met == 1 else f"{line.met} times"
             out.append(f"   met {times}" if line.met else "   not met yet", p.changed if line.met else p.quiet)

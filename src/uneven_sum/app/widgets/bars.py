@@ -117,7 +117,7 @@ class Keys(Static):
     def _draw(self) -> None:
         """As many as fit; the way to all keys and the way out always."""
         p = self.palette
-        must = [pair for pair in self.pairs if pair[0] in ("?", "q")]
+        must = [pair for pair in self.pairs if pair[0] in ("?", "q", "2", "escape")]
         room = self.size.width - sum(len(k) + len(w) + 4 for k, w in must) - 2
         shown = []
         for key, word in [pair for pair in self.pairs if pair not in must]:
