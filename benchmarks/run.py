@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import latency
+import lookouts
 import probes
 
 if __name__ == "__main__":
     bad = probes.main()
+    print()
+    bad += lookouts.main()
     print()
     bad += latency.main()
     print("\nall within their limits" if not bad else f"\n{bad} over the limit, marked !")

@@ -318,6 +318,12 @@ async def test_lookouts_on_the_bench_and_their_screen() -> None:
         await pilot.press("escape")
         await pilot.pause(0.2)
         assert isinstance(app.screen, Bench)
+        await pilot.press("a", *"pause at line 39 when `total`", "enter")
+        await pilot.pause(0.5)
+        assert bench.book.kept[2].lookout.condition == "total"
+        bench.book.kept[2].lookout.file = "gone.py"
+        bench.book.texts["gone.py"] = ["x"] * 39
+        assert "is kept" in bench.book.follow_edits()[0] and not bench.book.kept[2].verified
 
 
 async def test_motion_keys() -> None:

@@ -102,6 +102,16 @@ class Watchman:
         await self.send_lookouts()
         return True
 
+    async def add_sentence(self, text: str) -> tuple[bool, str]:
+        """A lookout from the ask line: whether it was set, and what is said of it."""
+        path = self.bench_.query_one(Sheet).path
+        fine, why = await self.check(text, path)
+        if not fine:
+            return False, why
+        number = self.book.add(parse(text, path, self.bench_.known_files()))
+        await self.send_lookouts()
+        return True, f"lookout {number} is set. {why}".strip()
+
     async def check(self, text: str, file: str) -> tuple[bool, str]:
         """Whether a sentence can stand, and what is to be said of it."""
         try:

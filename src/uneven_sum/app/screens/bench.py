@@ -442,6 +442,10 @@ class Bench(Moves, Watchman, Reading, Screen[None]):
     async def _ask(self, text: str) -> None:
         drawer = self.query_one(AskDrawer)
         drawer.question(text)
+        if text.startswith(("pause at ", "write `")):
+            fine, told = await self.add_sentence(text)
+            drawer.answer(told, "", "", True, False) if fine else drawer.refuse(told)
+            return
         client = self.client
         if client is None or self.state != "paused":
             drawer.refuse("The script is not paused.")
