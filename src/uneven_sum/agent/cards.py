@@ -10,11 +10,12 @@ from typing import Any
 from . import nonfinite, stack
 from .expressions import TEMPORARY
 from .handled import statement_at
-from .scope import Scope
+from .scope import Scope, kind_name
 from .source import SCOPES, SourceFile, Statement
 from .values import summary
 
-SMALL = 200_000  # cells up to which a change is seen in every cell
+SMALL = 50_000  # cells up to which an array is told at once, and a change is seen by its bytes
+LARGE = 4_000_000  # cells above which a change is looked for in a sample
 
 
 def fingerprint(value: Any) -> str:
@@ -22,9 +23,40 @@ def fingerprint(value: Any) -> str:
     np = nonfinite.module("numpy")
     if isinstance(value, (int, float, complex, str)) and not (isinstance(value, str) and len(value) > 1000):
         return f"{type(value).__name__} {value!r}" if not isinstance(value, int) or value.bit_length() < 2000 else "int"
-    if np is not None and isinstance(value, np.ndarray) and value.dtype.kind in "fiubc" and value.size <= SMALL:
-        return f"{value.shape} {value.dtype} {zlib.crc32(np.ascontiguousarray(value).tobytes())}"
+    if np is not None and isinstance(value, np.ndarray) and value.dtype.kind in "fiubc":
+        return f"{value.shape} {value.dtype} {_cells_print(np, value)}"
     return str(summary(value)["text"])
+
+
+def _cells_print(np: Any, value: Any) -> str:
+    """A number that differs when the cells do: of all of them up to LARGE, else of a sample."""
+    if value.size > LARGE:
+        flat = value.reshape(-1) if value.flags.c_contiguous else value.flat
+        value = np.asarray(flat[:: value.size // 100_000])
+    value = np.ascontiguousarray(value)
+    if value.size <= SMALL or value.nbytes % 8:
+        return str(zlib.crc32(value.tobytes()))
+    words = value.reshape(-1).view(np.uint64)
+    return f"{int(np.bitwise_xor.reduce(words)):x} {int(np.add.reduce(words)):x}"
+
+
+def is_large(value: Any) -> bool:
+    """True for arrays whose summary takes time: told after the rest."""
+    np = nonfinite.module("numpy")
+    return np is not None and isinstance(value, np.ndarray) and value.size > SMALL
+
+
+def _later(value: Any) -> dict[str, Any]:
+    told = f"{' x '.join(map(str, value.shape))} cells {value.dtype}"
+    return {
+        "text": told,
+        "type": kind_name(type(value)),
+        "kind": "array",
+        "shape": list(value.shape),
+        "dtype": str(value.dtype),
+        "nonfinite": 0,
+        "pending": True,
+    }
 
 
 def _shown(names: dict[str, Any]) -> dict[str, Any]:
@@ -54,8 +86,11 @@ def _key(frame: types.FrameType, name: str) -> str:
     return f"{stack.function_name(frame)} {name}"
 
 
-def cards(frame: types.FrameType, about: str, before: dict[str, str]) -> list[dict[str, Any]]:
-    """Cards `about` the line, the call or the module, most telling first.
+def cards(
+    frame: types.FrameType, about: str, before: dict[str, str], only: set[str] | None = None
+) -> list[dict[str, Any]]:
+    """Cards `about` the line, the call or the module, most telling first.  Large arrays are `pending`, unless just
+    they are wanted (`only`).
 
     Each: name, the summary's fields, `changed`, `old` (text at the last pause is not kept: only that it
     changed), `used` by the line, `assigned`.
@@ -74,8 +109,13 @@ def cards(frame: types.FrameType, about: str, before: dict[str, str]) -> list[di
             if name not in local and name in scope.globals:
                 local.update(_shown({name: scope.globals[name]}))
     for name, value in local.items():
+        if only is not None and name not in only:
+            continue
         key = f"module {name}" if about == "module" or name not in scope.locals else _key(frame, name)
         old = before.get(key)
+        if only is None and is_large(value):
+            found.append({**_later(value), **_plain_card(name, used)})
+            continue
         changed = bool(before) and old != fingerprint(value)
         found.append(
             {
@@ -87,7 +127,7 @@ def cards(frame: types.FrameType, about: str, before: dict[str, str]) -> list[di
                 "assigned": True,
             }
         )
-    if about != "module" and not at_module and file is not None:
+    if about != "module" and not at_module and file is not None and only is None:
         for name in _will_assign(frame):
             if name not in local:
                 found.append(
@@ -105,6 +145,16 @@ def cards(frame: types.FrameType, about: str, before: dict[str, str]) -> list[di
                         "assigned": False,
                     }
                 )
+
+    return _ranked(found, used)
+
+
+def _plain_card(name: str, used: list[str]) -> dict[str, Any]:
+    return {"name": name, "changed": False, "new": False, "used": name in used, "assigned": True}
+
+
+def _ranked(found: list[dict[str, Any]], used: list[str]) -> list[dict[str, Any]]:
+    """Changed ones that the line uses first, names not assigned yet last."""
 
     def rank(card: dict[str, Any]) -> tuple[int, int]:
         place = used.index(card["name"]) if card["used"] else 99

@@ -6,6 +6,7 @@ A request's method is named after it: `on_stackTrace`.  What is not known gets a
 from __future__ import annotations
 
 import ast
+import itertools
 import os
 import signal
 import sys
@@ -15,11 +16,12 @@ from typing import TYPE_CHECKING, Any
 
 from . import cards, handled, motion, report, stack, state
 from .ask import Asked, answer_for_good, answer_in_trial, completions
+from .closeup import CloseUps
 from .expressions import TEMPORARY
 from .moving import Moving, Wrong
 from .scope import MISSING, Scope
 from .setting import Setting
-from .values import attributes, summary
+from .values import children, children_count, summary
 from .wire import Closed
 
 if TYPE_CHECKING:
@@ -33,7 +35,7 @@ WHILE_RUNNING = {
 PAGE = 200
 
 
-class Requests(Setting, Moving):
+class Requests(Setting, Moving, CloseUps):
     """The requests of one run.  Numbers of frames and values hold for one pause."""
 
     def __init__(self, engine: Engine) -> None:
@@ -42,6 +44,8 @@ class Requests(Setting, Moving):
         self.frames: dict[int, types.FrameType] = {}
         self.values: dict[int, Any] = {}
         self.started = False
+        self.orders: dict[Any, Any] = {}  # rows of sorted and filtered grids
+        self.copies: dict[str, Any] = {}  # arrays as they were at the last pause
         self.before: dict[str, str] = {}  # fingerprints of the values at the last pause
 
     # -- the loop ------------------------------------------------------------------------------------
@@ -111,6 +115,7 @@ class Requests(Setting, Moving):
         if self.engine.present is None:
             self.frames.clear()
             self.values.clear()
+            self.orders.clear()
 
     # -- starting ------------------------------------------------------------------------------------
 
@@ -324,7 +329,8 @@ class Requests(Setting, Moving):
         """The values of a call as cards: used by the line or changed first; then the names not assigned yet."""
         frame = self._frame(arguments.get("frameId"))
         about = str(arguments.get("about", "line"))
-        found = cards.cards(frame, about, self.before)
+        names = arguments.get("names")
+        found = cards.cards(frame, about, self.before, None if names is None else set(names))
         return {"cards": found}
 
     def on_own_notes(self, arguments: dict[str, Any]) -> dict[str, Any]:
@@ -332,7 +338,9 @@ class Requests(Setting, Moving):
 
     def on_own_seen(self, arguments: dict[str, Any]) -> dict[str, Any]:
         """The values as they are now are what the next pause is compared with."""
-        self.before = cards.fingerprints(self._frame(None))
+        frame = self._frame(None)
+        self.before = cards.fingerprints(frame)
+        self.keep_copies(dict(Scope(frame).locals))
         return {}
 
     def on_own_terms(self, arguments: dict[str, Any]) -> dict[str, Any]:
@@ -365,39 +373,10 @@ class _Names(dict[str, Any]):
 
 
 def _children_count(value: Any) -> int:
-    if isinstance(value, (list, tuple, dict, set, frozenset)):
-        return len(value)
-    if isinstance(value, (int, float, complex, str, bytes, type(None), type, types.ModuleType, types.FunctionType)):
-        return 0
-    shape = getattr(value, "shape", None) if type(value).__module__.startswith(("numpy", "pandas")) else None
-    if isinstance(shape, tuple):
-        return int(shape[0]) if shape else 0
-    return len(attributes(value))
+    return len(value) if isinstance(value, _Names) else children_count(value)
 
 
 def _children(value: Any, start: int, count: int) -> list[tuple[str, Any]]:
-    import itertools
-
     if isinstance(value, _Names):
         return list(itertools.islice(value.items(), start, start + count))
-    if isinstance(value, dict):
-        pairs = itertools.islice(value.items(), start, start + count)
-        return [(summary(k)["text"], v) for k, v in pairs]
-    if isinstance(value, (list, tuple)):
-        return [(f"[{i}]", value[i]) for i in range(start, min(len(value), start + count))]
-    if isinstance(value, (set, frozenset)):
-        return [(f"({i})", v) for i, v in enumerate(itertools.islice(value, start, start + count), start)]
-    if type(value).__module__.startswith("pandas"):
-        if hasattr(value, "columns"):
-            names = list(value.columns[start : start + count])
-            return [(str(n), value.iloc[:, i]) for i, n in enumerate(names, start)]
-        return [
-            (
-                str(value.index[i]) if hasattr(value, "index") else f"[{i}]",
-                value.iloc[i] if hasattr(value, "iloc") else value[i],
-            )
-            for i in range(start, min(len(value), start + count))
-        ]
-    if type(value).__module__.startswith("numpy") and bool(getattr(value, "shape", None)):
-        return [(f"[{i}]", value[i]) for i in range(start, min(value.shape[0], start + count))]
-    return list(attributes(value).items())[start : start + count]
+    return children(value, start, count)

@@ -174,6 +174,12 @@ class Client:
         body = await self.session.request("unevenSum/cards", {"frameId": frame, "about": about})
         return msgspec.convert(body["cards"], list[Card])
 
+    async def fill(self, frame: int, about: str, names: list[str]) -> list[Card]:
+        """The cards of these names with their summaries, which take time."""
+        arguments = {"frameId": frame, "about": about, "names": names}
+        body = await self.session.request("unevenSum/cards", arguments)
+        return msgspec.convert(body["cards"], list[Card])
+
     async def notes(self, frame: int = 0) -> list[Note]:
         body = await self.session.request("unevenSum/notes", {"frameId": frame})
         return msgspec.convert(body["notes"], list[Note])
@@ -210,6 +216,48 @@ class Client:
         body = await self.session.request("completions", {"text": text, "column": len(text) + 1, "frameId": frame})
         found: list[dict[str, Any]] = body["targets"]
         return found
+
+    # -- the Close-up --------------------------------------------------------------------------------
+
+    async def closeup(self, expression: str, frame: int = 0) -> dict[str, Any]:
+        """Summary, facts, grid, plots, parts of a value.  BadUse when it cannot be had."""
+        return await self._of_value("closeup", expression, frame)
+
+    async def parts(self, expression: str, frame: int, start: int, count: int) -> dict[str, Any]:
+        return await self._of_value("parts", expression, frame, start=start, count=count)
+
+    async def read_text(self, expression: str, frame: int = 0) -> str:
+        return str((await self._of_value("text", expression, frame))["text"])
+
+    async def page(self, expression: str, frame: int = 0, **how: Any) -> dict[str, Any]:
+        """A page of the grid: `row`, `column`, `rows`, `columns`, `slice`, `sort`, `filter`."""
+        return await self._of_value("page", expression, frame, **how)
+
+    async def find_bad(self, expression: str, frame: int = 0, **where: Any) -> tuple[int, int] | None:
+        found = (await self._of_value("findBad", expression, frame, **where))["found"]
+        return (int(found[0]), int(found[1])) if found else None
+
+    async def plot(self, expression: str, frame: int = 0, **how: Any) -> dict[str, Any]:
+        """A plot's reduced data: `kind`, `width`, `height`, `columns`, `first`, `last`, `slice`, `log`."""
+        return await self._of_value("plot", expression, frame, **how)
+
+    async def compare(self, expression: str, frame: int, other: str, atol: float, rtol: float) -> dict[str, Any]:
+        return await self._of_value("compare", expression, frame, other=other, atol=atol, rtol=rtol)
+
+    async def matrix(self, expression: str, frame: int = 0) -> list[list[str]]:
+        found: list[list[str]] = (await self._of_value("matrix", expression, frame))["facts"]
+        return found
+
+    async def export_grid(self, expression: str, frame: int, path: str, **how: Any) -> dict[str, Any]:
+        return await self._of_value("export", expression, frame, path=path, **how)
+
+    async def _of_value(self, command: str, expression: str, frame: int, **how: Any) -> dict[str, Any]:
+        arguments = {"expression": expression, "frameId": frame, **how}
+        return await self.session.request(f"unevenSum/{command}", arguments)
+
+    def cancel_all(self) -> None:
+        """Gives up what the script's side is computing for us."""
+        self.session.cancel_all()
 
     # -- events --------------------------------------------------------------------------------------
 

@@ -174,6 +174,10 @@ class Session:
             self._seq += 1
             self._send({"seq": self._seq, "type": "request", "command": "cancel", "arguments": {"requestId": number}})
 
+    def cancel_all(self) -> None:
+        for number in list(self._waiting):
+            self.cancel(number)
+
     def _send(self, message: Message) -> None:
         if self._writer is None or self._writer.is_closing() or self.exited.is_set():
             self._fail_waiting()

@@ -108,6 +108,7 @@ class Card(msgspec.Struct):
     assigned: bool = True
     picture: str = ""
     marks: str = ""
+    pending: bool = False  # large: its summary is asked for after the rest
 
 
 class Note(msgspec.Struct):

@@ -17,9 +17,11 @@ from textual.widgets import Input
 from ...client import BadUse, Busy, Client, Ended, Exited, Launch, Output, Stopped, SyntaxFault, Trouble, Where
 from ...client.book import Book, decoded, switches_for
 from ...protocol import Facts, StackFrame
+from ..bench.looking import Looking
 from ..bench.moves import PACES, Moves
 from ..bench.reading import Reading
 from ..bench.watchman import Watchman, _stamp
+from ..formats import Format
 from ..theme import PALETTES, Palette
 from ..widgets.bars import Headline, Keys, TopLine, Trail
 from ..widgets.cards import Cards
@@ -37,7 +39,7 @@ ALWAYS = ("a", "ask"), ("m", "breakpoint"), ("t", "terms"), ("tab", "values"), (
 LEAVE = ("?", "all keys"), ("q", "leave")
 
 
-class Bench(Moves, Watchman, Reading, Screen[None]):
+class Bench(Moves, Watchman, Reading, Looking, Screen[None]):
     """States: starting, running, paused, ended (by itself or by the user)."""
 
     DEFAULT_CSS = """
@@ -72,6 +74,8 @@ class Bench(Moves, Watchman, Reading, Screen[None]):
         Binding("n", "next_found", show=False),
         Binding("ctrl+g", "go_to", show=False),
         Binding("5", "lookouts", show=False),
+        Binding("c,3", "closeup", show=False),
+        Binding("plus", "watch", show=False),
         Binding("t", "terms", show=False),
         Binding("tab", "about", show=False, priority=True),
         Binding("left_square_bracket", "walk(-1)", show=False),
@@ -106,9 +110,11 @@ class Bench(Moves, Watchman, Reading, Screen[None]):
         self.book.switches = switches_for(launch.pause_on)
         self.texts: dict[str, str] = {}
         self.stamps: dict[str, tuple[float, int]] = {}
+        self.formats: dict[str, Format] = {"": Format()}  # of numbers: in general, and by expression
         self.began = 0.0
         self.ran = 0.0
         self.runs = 0
+        self.watches: list[str] = []
         self.watcher: asyncio.Task[None] | None = None
 
     @property
@@ -211,6 +217,7 @@ class Bench(Moves, Watchman, Reading, Screen[None]):
             self.ran += time.perf_counter() - self.began
             self.book.count(event.met)
             await self._paused(event.facts, client)
+            await client.seen()
             self.slow_step()
         elif isinstance(event, Where) and self.state == "running":
             self._sampled(event)
@@ -257,17 +264,21 @@ class Bench(Moves, Watchman, Reading, Screen[None]):
     # -- a pause -------------------------------------------------------------------------------------
 
     async def _paused(self, facts: Facts, client: Client) -> None:
-        reading = asyncio.gather(client.stack(), client.cards(0, self.about), client.notes(0), client.seen())
+        about = "line" if self.about == "watched" else self.about
+        reading = asyncio.gather(client.stack(), client.cards(0, about), client.notes(0))
         quick = not facts.terms  # a step: everything in one painting
         if not quick:
             self._show_pause(facts)
         try:
-            self.frames, cards, notes, _ = await reading
+            self.frames, cards, notes = await reading
         finally:
             if quick:
                 self._show_pause(facts)
-        self.query_one(Cards).show(cards, self.about)
         self.query_one(Sheet).show_notes(notes)
+        if self.about == "watched":
+            await self.show_cards()
+        else:
+            self.query_one(Cards).show(await self._filled(client, cards), self.about)
 
     def _show_pause(self, facts: Facts) -> None:
         self.facts = facts
@@ -289,10 +300,8 @@ class Bench(Moves, Watchman, Reading, Screen[None]):
         return self.frames[number].id if self.facts and self.facts.trail and 0 <= number < len(self.frames) else 0
 
     async def _read_call(self, client: Client) -> None:
-        frame = self._frame()
-        cards, notes = await asyncio.gather(client.cards(frame, self.about), client.notes(frame))
-        self.query_one(Cards).show(cards, self.about)
-        self.query_one(Sheet).show_notes(notes)
+        await self.show_cards()
+        self.query_one(Sheet).show_notes(await client.notes(self._frame()))
 
     def _state(self, state: str) -> None:
         self.state = state
@@ -388,13 +397,9 @@ class Bench(Moves, Watchman, Reading, Screen[None]):
     async def action_about(self) -> None:
         if isinstance(self.app.focused, Input):
             return
-        order = ["line", "call", "module"]
-        self.about = order[(order.index(self.about) + 1) % 3]
-        if self.client is not None and self.state == "paused":
-            try:
-                self.query_one(Cards).show(await self.client.cards(self._frame(), self.about), self.about)
-            except BadUse:
-                return
+        order = ["line", "call", "module", "watched"]
+        self.about = order[(order.index(self.about) + 1) % 4]
+        await self.show_cards()
 
     async def action_walk(self, by: int) -> None:
         if self.facts is None or self.client is None or self.state != "paused" or not self.facts.trail:

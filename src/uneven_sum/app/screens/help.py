@@ -35,7 +35,9 @@ KEYS = [
     ("ctrl+g", "go to", "a line, or the definition of a name"),
     ("ctrl+p", "palette", "all commands, by typing"),
     ("t", "terms", "of the statement at the cursor: unfold or fold"),
-    ("tab", "values", "around the line, of this call, of the module"),
+    ("tab", "values", "around the line, of this call, of the module, watched"),
+    ("c", "close-up", "of the value at the cursor: facts, grid, plots; or click its card"),
+    ("+", "watch", "an expression, shown at each pause"),
     ("[ ]", "walk the trail", "to the calling and to the called function"),
     ("a", "ask", "an expression, without consequences; with ! before it, for good"),
     ("d", "output", "open or close the drawer; type input for the script there"),
@@ -63,6 +65,29 @@ WORDS = [
 ]
 
 
+CLOSE_UP_KEYS = [
+    ("v V", "view", "grid, text, parts, and the plots that the value has"),
+    ("b B", "bad cell", "the next, the previous that is not finite"),
+    ("/", "slice", "for more than two dimensions, or a part: [3, :, ::2]"),
+    ("f", "filter", "rows where an expression over the columns holds: depth < 0"),
+    ("s", "sort", "by the cursor's column: rising, falling, not"),
+    ("g", "go to", "a row, or a row and a column"),
+    ("e", "set the cell", "to another value, for good"),
+    ("w", "compare", "with another value, a file, or itself at the last pause"),
+    ("m", "matrix", "rank, condition number, symmetry, eigenvalues; z gives it up"),
+    ("n", "format", "general, fixed, scientific, engineering, exact, hexadecimal, binary"),
+    (", .", "digits", "fewer, more"),
+    ("t", "thousands", "in groups, or not"),
+    ("y Y", "copy", "the cell (exact), the summary"),
+    ("x", "export", "the grid as CSV, NPY, Parquet; a plot as SVG, PDF; the summary as .md"),
+    ("+ -", "zoom", "a plot; left and right pan it, or move the reading line"),
+    ("l", "log axis", "of a plot"),
+    ("k", "columns", "that are plotted"),
+    ("tab", "next value", ""),
+    ("escape", "to the Bench", ""),
+]
+
+
 class Help(ModalScreen[None]):
     """Searchable; escape leaves."""
 
@@ -74,9 +99,11 @@ class Help(ModalScreen[None]):
     """
     BINDINGS = [Binding("escape", "dismiss", "close")]
 
-    def __init__(self, palette: Palette) -> None:
+    def __init__(
+        self, palette: Palette, keys: list[tuple[str, str, str]] = KEYS, title: str = "Keys of the Bench"
+    ) -> None:
         super().__init__()
-        self.palette = palette
+        self.palette, self.keys_, self.title_ = palette, keys, title
 
     def compose(self) -> ComposeResult:
         with VerticalScroll():
@@ -95,10 +122,10 @@ class Help(ModalScreen[None]):
     def _text(self, wanted: str) -> Text:
         p = self.palette
         out = Text()
-        keys = [k for k in KEYS if wanted in " ".join(k).lower()]
+        keys = [k for k in self.keys_ if wanted in " ".join(k).lower()]
         words = [w for w in WORDS if wanted in " ".join(w).lower()]
         if keys:
-            out.append("Keys of the Bench\n", f"bold {p.at}")
+            out.append(f"{self.title_}\n", f"bold {p.at}")
         for key, does, more in keys:
             out.append(f"  {key:<9}", f"bold {p.text}")
             out.append(f"{does:<17}", p.text)

@@ -4,15 +4,17 @@ from __future__ import annotations
 
 from rich.style import Style
 from rich.text import Text
+from textual import events
 from textual.app import ComposeResult
 from textual.containers import VerticalScroll
+from textual.message import Message
 from textual.widgets import Static
 
 from ...protocol import Card
 from ..spark import decode, spark
 from ..theme import Palette
 
-ABOUT = {"line": "around the line", "call": "of this call", "module": "of the module"}
+ABOUT = {"line": "around the line", "call": "of this call", "module": "of the module", "watched": "watched"}
 
 
 class Cards(VerticalScroll, can_focus=False):
@@ -23,10 +25,18 @@ class Cards(VerticalScroll, can_focus=False):
     Cards Static { width: 100%; background: $panel; }
     """
 
+    class Opened(Message):
+        """A card was clicked."""
+
+        def __init__(self, name: str) -> None:
+            super().__init__()
+            self.name = name
+
     def __init__(self, palette: Palette, **kwargs: object) -> None:
         super().__init__(**kwargs)  # type: ignore[arg-type]
         self.palette = palette
         self.cards: list[Card] = []
+        self.starts: list[int] = []  # the text line where each card begins
         self.about = "line"
         self.narrow = False
 
@@ -51,14 +61,23 @@ class Cards(VerticalScroll, can_focus=False):
         text.append(head, f"bold {p.quiet}")
         text.append("   tab: others\n" if width > 34 else "\n", p.quiet)
         if not self.cards:
-            text.append("values are shown at a pause\n", p.quiet)
+            hint = "+ adds an expression" if self.about == "watched" else "values are shown at a pause"
+            text.append(hint + "\n", p.quiet)
+        self.starts = []
         names = min(16, max((len(c.name) for c in self.cards), default=4))
         for card in self.cards:
+            self.starts.append(text.plain.count("\n"))
             if self.narrow:
                 self._row(text, card, names, width)
             else:
                 self._card(text, card, names, width)
         self.query_one("#cards-text", Static).update(text)
+
+    def on_click(self, event: events.Click) -> None:
+        line = event.y + self.scroll_offset.y
+        at = max((n for n, start in enumerate(self.starts) if start <= line), default=None)
+        if at is not None and self.cards[at].assigned:
+            self.post_message(self.Opened(self.cards[at].name))
 
     def _write_name(self, text: Text, card: Card, width: int) -> None:
         p = self.palette

@@ -1,0 +1,191 @@
+"""SciPy's sparse matrices, polars, PyArrow, xarray, and what offers `__dataframe__`."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from .. import nonfinite
+from ..nonfinite import module
+from ..scope import safe_kind
+from .arrays import cells, figures
+from .base import Fact, Kind, Pair, Summary, clean, plural, register
+from .grids import Grid, array_grid, encoded
+
+
+def _sparse(value: Any) -> Summary:
+    shape = [int(n) for n in value.shape]
+    text = f"{' x '.join(map(str, shape))} sparse {value.dtype}, {value.nnz} stored"
+    bad = nonfinite.count(value)
+    told = f", {bad} not finite" if bad else ""
+    return {"shape": shape, "dtype": str(value.dtype), "kind": "array", "text": text + told, "nonfinite": bad}
+
+
+def _sparse_facts(value: Any) -> list[Fact]:
+    np = module("numpy")
+    cells = 1
+    for n in value.shape:
+        cells *= int(n)
+    facts = [("format", value.format), ("stored", f"{value.nnz} of {cells} cells"), ("dtype", str(value.dtype))]
+    data = getattr(value, "data", None)
+    if isinstance(data, np.ndarray) and data.size and data.dtype.kind in "fiuc":
+        facts += [(f"{name} (stored)", text) for name, text in figures(np, data)]
+    return facts
+
+
+def _sparse_grid(value: Any) -> Grid:
+    """Rows are made dense only for the page that is shown."""
+    np = module("numpy")
+    by_rows = value.tocsr() if value.format != "csr" else value
+    rows, columns = (int(n) for n in value.shape[-2:]) if len(value.shape) > 1 else (int(value.shape[0]), 1)
+
+    def part(c: int, first: int, last: int) -> tuple[str, Any]:
+        return encoded(np, np.asarray(by_rows[first:last, c].todense()).reshape(-1))
+
+    return Grid(
+        rows,
+        columns,
+        lambda start, count: [str(r) for r in range(start, min(rows, start + count))],
+        lambda start, count: [str(c) for c in range(start, min(columns, start + count))],
+        part,
+        source=value,
+    )
+
+
+def _names(value: Any) -> list[str]:
+    found = getattr(value, "columns", None)
+    if found is None or not all(isinstance(n, str) for n in list(found)[:1]):
+        found = value.schema.names
+    return [str(n) for n in found]
+
+
+def _table(value: Any) -> Summary:
+    shape = [int(n) for n in value.shape]
+    names = _names(value)
+    shown = ", ".join(clean(n, 20) for n in names[:5]) + (", …" if len(names) > 5 else "")
+    return {"shape": shape, "kind": "frame", "text": f"{shape[0]} rows x {plural(len(names), 'column')}: {shown}"}
+
+
+def _column(value: Any, name: str) -> Any:
+    return value.get_column(name) if hasattr(value, "get_column") else value.column(name)
+
+
+def _cells(part: Any) -> tuple[str, Any]:
+    np = module("numpy")
+    listed = part.to_list() if hasattr(part, "to_list") else part.to_pylist()
+    if np is not None and listed and all(isinstance(v, (float, int)) or v is None for v in listed):
+        return "f8", np.array([float("nan") if v is None else float(v) for v in listed], dtype="<f8")
+    return "text", [clean(v if isinstance(v, str) else str(v), 80) for v in listed]
+
+
+def _table_grid(value: Any) -> Grid:
+    names = _names(value)
+    rows = int(value.shape[0])
+    return Grid(
+        rows,
+        len(names),
+        lambda start, count: [str(r) for r in range(start, min(rows, start + count))],
+        lambda start, count: [clean(n, 40) for n in names[start : start + count]],
+        lambda c, first, last: _cells(_column(value, names[c]).slice(first, last - first)),
+        source=value,
+    )
+
+
+def _table_facts(value: Any) -> list[Fact]:
+    names = _names(value)
+    facts = [("rows", str(int(value.shape[0]))), ("columns", str(len(names)))]
+    for name in names[:30]:
+        column = _column(value, name)
+        missing = column.null_count() if callable(getattr(column, "null_count", None)) else column.null_count
+        kind = getattr(column, "dtype", None) or getattr(column, "type", "")
+        facts.append((clean(name, 24), f"{kind}" + (f", {missing} missing" if missing else "")))
+    return facts
+
+
+def _table_children(value: Any, start: int, count: int) -> list[Pair]:
+    return [(clean(n, 60), _column(value, n)) for n in _names(value)[start : start + count]]
+
+
+def _series(value: Any) -> Summary:
+    bad = nonfinite.count(value)
+    told = f", {bad} missing or not finite" if bad else ""
+    kind = getattr(value, "dtype", None) or getattr(value, "type", "")
+    return {"shape": [len(value)], "dtype": str(kind), "kind": "frame", "text": f"{len(value)} rows {kind}{told}"}
+
+
+def _labelled(value: Any) -> Summary:
+    sizes = dict(value.sizes)
+    bad = nonfinite.count(value) if hasattr(value, "dtype") else 0
+    told = f"{', ' + str(bad) + ' not finite' if bad else ''}"
+    text = ", ".join(f"{n} {k}" for n, k in sizes.items()) + told
+    return {"shape": [int(n) for n in sizes.values()], "kind": "array", "text": text, "nonfinite": bad}
+
+
+def _labelled_facts(value: Any) -> list[Fact]:
+    facts = [("dimensions", ", ".join(f"{n} {k}" for n, k in dict(value.sizes).items()))]
+    facts.append(("coordinates", ", ".join(map(str, value.coords)) or "none"))
+    if hasattr(value, "data_vars"):
+        facts.append(("variables", ", ".join(map(str, value.data_vars))))
+        return facts
+    np = module("numpy")
+    array = np.asarray(value.values)
+    return facts + (figures(np, array) if array.dtype.kind in "fiuc" and array.size else [])
+
+
+def _labelled_children(value: Any, start: int, count: int) -> list[Pair]:
+    names = list(value.data_vars) if hasattr(value, "data_vars") else list(value.coords)
+    return [(str(n), value[n]) for n in names[start : start + count]]
+
+
+def _labelled_grid(value: Any) -> Grid:
+    return array_grid(module("numpy").asarray(value.values))
+
+
+def _from(home: str, has: str) -> Any:
+    return lambda kind: kind.__module__.startswith(home) and hasattr(kind, has)
+
+
+def _interchange(value: Any) -> Summary:
+    found = value.__dataframe__()
+    rows, columns = found.num_rows(), found.num_columns()
+    names = ", ".join(clean(str(n), 20) for n in list(found.column_names())[:5])
+    return {"shape": [rows, columns], "kind": "frame", "text": f"{rows} rows x {plural(columns, 'column')}: {names}"}
+
+
+def _offers_line(value: Any) -> Summary:
+    shape = getattr(value, "shape", None)
+    dims = [int(n) for n in shape] if isinstance(shape, tuple) else None
+    dtype = str(getattr(value, "dtype", "")) or None
+    size = cells(tuple(dims)) if dims else "array-like"
+    return {"shape": dims, "dtype": dtype, "kind": "array", "text": f"{size} {dtype or ''}".strip()}
+
+
+def _offers(kind: type) -> bool:
+    np = module("numpy")
+    return np is not None and hasattr(kind, "__array__") and not kind.__module__.startswith("__") and safe_kind(kind)
+
+
+def _offers_frame(kind: type) -> bool:
+    return hasattr(kind, "__dataframe__") and safe_kind(kind)
+
+
+register(
+    Kind(_sparse, _sparse_facts, None, None, _sparse_grid, None),
+    test=lambda kind: kind.__module__.startswith("scipy.sparse"),
+)
+_TABLE = Kind(_table, _table_facts, lambda v: len(_names(v)), _table_children, _table_grid)
+register(_TABLE, test=_from("polars", "schema"))
+register(_TABLE, test=lambda kind: kind.__module__.startswith("pyarrow") and hasattr(kind, "schema"))
+register(Kind(_series), test=_from("polars", "null_count"))
+register(Kind(_series), test=lambda kind: kind.__module__.startswith("pyarrow") and hasattr(kind, "null_count"))
+register(
+    Kind(
+        _labelled,
+        _labelled_facts,
+        lambda v: len(_labelled_children(v, 0, 1000)),
+        _labelled_children,
+        lambda v: _labelled_grid(v) if not hasattr(v, "data_vars") else None,
+    ),
+    test=_from("xarray", "dims"),
+)
+register(Kind(_interchange), test=_offers_frame)
+register(Kind(_offers_line), test=_offers)

@@ -1,0 +1,224 @@
+"""pandas: frames, series, indexes, categoricals."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from .. import measures, nonfinite, state
+from ..nonfinite import module
+from .arrays import SCANNED, memory, picture, range_text
+from .base import Fact, Kind, Pair, Summary, clean, number, plural, register
+from .grids import Grid, encoded
+
+SHOWN = 30  # columns that are told one by one
+COUNTED = 5_000_000  # rows up to which distinct values are counted
+
+
+def _numbers(value: Any) -> Any:
+    """The cells of a numeric column as numpy floats; missing ones are nan."""
+    np = module("numpy")
+    if isinstance(value.dtype, np.dtype) and value.dtype.kind in "fiub":
+        return value.to_numpy()
+    return value.to_numpy(dtype=float, na_value=float("nan"))
+
+
+def is_numeric(value: Any) -> bool:
+    return getattr(value.dtype, "kind", "O") in "fiu"
+
+
+def _series(value: Any) -> Summary:
+    np = module("numpy")
+    base: Summary = {"shape": [len(value)], "dtype": str(value.dtype), "kind": "frame"}
+    name = f"{value.name}, " if value.name is not None else ""
+    head = f"{name}{plural(len(value), 'row')} {value.dtype}"
+    bad = nonfinite.count(value)
+    told = ""
+    pictured: Summary = {}
+    if is_numeric(value) and len(value) and len(value) <= SCANNED:
+        data = _numbers(value)
+        told = ", " + range_text(measures.measure(np, data, moments=False))
+        pictured = picture(np, data)
+    if bad:
+        where = int(np.argmax(nonfinite.mask(value)))
+        told += f", {bad} missing or infinite, first at row {where} ({clean(str(value.index[where]), 20)})"
+    return {**base, "text": clean(head, 80) + told, "nonfinite": bad, **pictured}
+
+
+def _series_facts(value: Any) -> list[Fact]:
+    np = module("numpy")
+    facts: list[Fact] = [("rows", str(len(value))), ("dtype", str(value.dtype)), ("index", index_text(value.index))]
+    facts += column_facts(np, value)
+    return facts
+
+
+def column_facts(np: Any, value: Any) -> list[Fact]:
+    """Missing, range, mean, distinct and top values of one column."""
+    missing = int(value.isna().sum())
+    facts: list[Fact] = [("missing", str(missing))]
+    if is_numeric(value) and len(value):
+        m = measures.measure(np, _numbers(value), cancelled=lambda: state.cancelled())
+        if m.fine:
+            facts += [("minimum", number(m.low)), ("maximum", number(m.high)), ("mean", number(m.mean))]
+            facts += [("standard deviation", number(m.std))]
+        facts += [("+inf", str(m.pinf)), ("-inf", str(m.ninf)), ("zero", str(m.zero)), ("negative", str(m.negative))]
+    if len(value) <= COUNTED:
+        try:
+            counts = value.value_counts()
+        except Exception:  # cells that cannot be compared: lists, say
+            return facts
+        facts.append(("distinct", str(len(counts))))
+        if len(counts) < len(value) and len(counts):
+            top = ", ".join(f"{clean(str(k), 20)} {int(n)} times" for k, n in counts.head(3).items())
+            facts.append(("most frequent", top))
+    return facts
+
+
+def index_text(index: Any) -> str:
+    """Type, range, whether unique and sorted."""
+    kind = type(index).__name__
+    size = len(index)
+    if not size:
+        return f"{kind}, empty"
+    unique = "unique" if index.is_unique else "not unique"
+    order = (
+        "ascending" if index.is_monotonic_increasing else "descending" if index.is_monotonic_decreasing else "unsorted"
+    )
+    return f"{kind} {clean(str(index[0]), 24)} … {clean(str(index[-1]), 24)}, {unique}, {order}"
+
+
+def _frame(value: Any) -> Summary:
+    rows, columns = value.shape
+    names = ", ".join(clean(str(c), 20) for c in value.columns[:5]) + (", …" if columns > 5 else "")
+    bad = nonfinite.columns(value)
+    told = ""
+    if bad:
+        told = "; missing: " + ", ".join(f"{clean(str(n), 20)} {c}" for n, c in list(bad.items())[:3])
+    text = f"{rows} rows x {plural(columns, 'column')}: {names}{told}"
+    return {"shape": [rows, columns], "dtype": None, "kind": "frame", "text": text, "nonfinite": sum(bad.values())}
+
+
+def _frame_facts(value: Any) -> list[Fact]:
+    np = module("numpy")
+    rows, columns = value.shape
+    facts: list[Fact] = [("rows", str(rows)), ("columns", str(columns)), ("index", index_text(value.index))]
+    if columns <= 5000:
+        facts.append(("memory", memory(int(value.memory_usage(deep=False).sum()))))
+    for number_ in range(min(columns, SHOWN)):
+        column = value.iloc[:, number_]
+        told = [f"{column.dtype}"]
+        missing = int(column.isna().sum())
+        if missing:
+            told.append(f"{missing} missing")
+        if is_numeric(column) and len(column):
+            m = measures.measure(np, _numbers(column), moments=False, cancelled=lambda: state.cancelled())
+            told.append(range_text(m))
+            if m.pinf + m.ninf:
+                told.append(f"{m.pinf + m.ninf} infinite")
+        elif len(column) <= 200_000:
+            try:
+                told.append(f"{column.nunique()} distinct")
+            except Exception:
+                told.append(f"of {type(column.iloc[0]).__name__}" if len(column) else "")
+        facts.append((clean(str(value.columns[number_]), 24), ", ".join(told)))
+    if columns > SHOWN:
+        facts.append(("…", f"{columns - SHOWN} more columns"))
+    return facts
+
+
+def _frame_children(value: Any, start: int, count: int) -> list[Pair]:
+    names = list(value.columns[start : start + count])
+    return [(clean(str(n), 60), value.iloc[:, i]) for i, n in enumerate(names, start)]
+
+
+def _row_children(value: Any, start: int, count: int) -> list[Pair]:
+    last = min(len(value), start + count)
+    return [(clean(str(value.index[i]), 40), value.iloc[i]) for i in range(start, last)]
+
+
+def _index(value: Any) -> Summary:
+    first = f": {clean(str(value[0]), 30)} … {clean(str(value[-1]), 30)}" if len(value) else ""
+    return {"shape": [len(value)], "dtype": str(value.dtype), "kind": "frame", "text": f"{len(value)} labels{first}"}
+
+
+def _labels(index: Any, start: int, count: int) -> list[str]:
+    return [
+        clean(str(v) if not isinstance(v, tuple) else " / ".join(map(str, v)), 40) for v in index[start : start + count]
+    ]
+
+
+def frame_grid(value: Any) -> Grid:
+    """A frame, series or index as it stands; sorted and filtered pages take rows by number."""
+    np, pd = module("numpy"), module("pandas")
+    frame = value
+    if isinstance(value, pd.Series):
+        frame = value.to_frame("value" if value.name is None else value.name)
+    elif isinstance(value, pd.Index):
+        frame = pd.Series(value).to_frame("label")
+    rows, columns = frame.shape
+
+    def part(column: Any) -> tuple[str, Any]:
+        data = column.array if not isinstance(column.dtype, np.dtype) else column.to_numpy()
+        if isinstance(column.dtype, np.dtype) and column.dtype.kind in "fiu":
+            return encoded(np, data)
+        if is_numeric(column):
+            return "f8", _numbers(column).astype("<f8")
+        return "text", [clean(v if isinstance(v, str) else str(v), 80) for v in _plain(column)]
+
+    return Grid(
+        int(rows),
+        int(columns),
+        lambda start, count: _labels(frame.index, start, count),
+        lambda start, count: _labels(frame.columns, start, count),
+        lambda c, first, last: part(frame.iloc[first:last, c]),
+        None,
+        lambda at, c: part(frame.iloc[at, c]),
+        frame,
+        list(frame.columns),
+    )
+
+
+def _plain(column: Any) -> list[Any]:
+    from .base import text_of
+
+    return [v if isinstance(v, str) else text_of(v) for v in column.tolist()]
+
+
+def _plots(value: Any) -> list[str]:
+    pd = module("pandas")
+    if isinstance(value, pd.DataFrame):
+        return ["line", "histogram", "scatter", "frequent", "box"]
+    return ["line", "histogram", "frequent"] if is_numeric(value) else ["frequent"]
+
+
+def _is(name: str) -> Any:
+    def test(kind: type) -> bool:
+        pd = module("pandas")
+        return pd is not None and issubclass(kind, getattr(pd, name))
+
+    return test
+
+
+def _categorical(value: Any) -> Summary:
+    return {
+        "shape": [len(value)],
+        "kind": "frame",
+        "dtype": "category",
+        "text": f"{plural(len(value), 'value')} in {plural(len(value.categories), 'category')}",
+    }
+
+
+register(
+    Kind(_frame, _frame_facts, lambda v: int(v.shape[1]), _frame_children, frame_grid, _plots), test=_is("DataFrame")
+)
+register(Kind(_series, _series_facts, len, _row_children, frame_grid, _plots), test=_is("Series"))
+register(
+    Kind(
+        _index,
+        lambda v: [("labels", str(len(v))), ("index", index_text(v))],
+        len,
+        lambda v, start, count: [(f"[{i}]", v[i]) for i in range(start, min(len(v), start + count))],
+        frame_grid,
+    ),
+    test=_is("Index"),
+)
+register(Kind(_categorical), test=_is("Categorical"))

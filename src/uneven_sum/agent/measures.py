@@ -1,0 +1,137 @@
+"""Figures of an array in one pass over its cells, a chunk at a time, so that no large copy is made."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from typing import Any
+
+CHUNK = 1 << 16
+
+
+@dataclass
+class Measures:
+    """Counts, range and moments over the finite cells; of complex cells, of their modulus."""
+
+    size: int = 0
+    nan: int = 0
+    pinf: int = 0
+    ninf: int = 0
+    zero: int = 0
+    negative: int = 0
+    low: float = math.inf
+    high: float = -math.inf
+    mean: float = 0.0
+    m2: float = 0.0  # sum of squared deviations from the mean
+    fine: int = 0
+    given_up: bool = False
+
+    @property
+    def bad(self) -> int:
+        return self.nan + self.pinf + self.ninf
+
+    @property
+    def std(self) -> float:
+        """The population's standard deviation over the finite cells; nan where there is none."""
+        return math.sqrt(self.m2 / self.fine) if self.fine else math.nan
+
+
+def chunks(np: Any, array: Any) -> Iterator[Any]:
+    """The cells in one-dimensional pieces, in the order of memory; no copy of contiguous arrays."""
+    if array.flags.c_contiguous or array.flags.f_contiguous:
+        flat = array.reshape(-1, order="A")
+        for start in range(0, flat.size, CHUNK):
+            yield flat[start : start + CHUNK]
+        return
+    flags = ["external_loop", "buffered", "zerosize_ok"]
+    yield from np.nditer(array, flags=flags, op_flags=["readonly"], buffersize=CHUNK, order="K")
+
+
+def measure(np: Any, array: Any, moments: bool = True, cancelled: Callable[[], bool] | None = None) -> Measures:
+    """The measures of a numeric array (bool, integer, float, complex).
+
+    Moments are merged chunk by chunk (Chan, Golub and LeVeque, Updating formulae and a pairwise algorithm for
+    computing sample variances, 1979).  `cancelled` is asked now and then; a run given up is marked so.
+    """
+    m = Measures(size=int(array.size))
+    room, scratch = np.empty(CHUNK, dtype=bool), np.empty(CHUNK)
+    with np.errstate(all="ignore"):
+        for number, part in enumerate(chunks(np, array)):
+            if cancelled is not None and number % 256 == 255 and cancelled():
+                m.given_up = True
+                break
+            if array.dtype.kind == "c":
+                part = _modulus(np, part, m)
+            elif part.dtype != float:
+                part = part.astype(float)
+            if part.size:
+                _add(np, part, m, room[: part.size], scratch[: part.size], moments)
+    return m
+
+
+def _modulus(np: Any, part: Any, m: Measures) -> Any:
+    good = np.isfinite(part)
+    if good.all():
+        return np.abs(part)
+    bad = part[~good]
+    missing = int(np.count_nonzero(np.isnan(bad)))
+    m.nan += missing
+    m.pinf += bad.size - missing
+    return np.abs(part[good])
+
+
+def _add(np: Any, part: Any, m: Measures, truth: Any, scratch: Any, moments: bool) -> None:
+    low, high = part.min(), part.max()
+    if not (math.isfinite(low) and math.isfinite(high)):
+        good = np.isfinite(part, out=truth)
+        bad = part[~good]
+        m.nan += int(np.count_nonzero(np.isnan(bad)))
+        m.pinf += int(np.count_nonzero(bad == np.inf))
+        m.ninf += int(np.count_nonzero(bad == -np.inf))
+        part = part[good]
+        if not part.size:
+            return
+        truth, scratch = truth[: part.size], scratch[: part.size]
+        low, high = part.min(), part.max()
+    m.low, m.high = min(m.low, float(low)), max(m.high, float(high))
+    if low <= 0 <= high:
+        m.zero += int(np.count_nonzero(np.equal(part, 0.0, out=truth)))
+        if low < 0:
+            m.negative += int(np.count_nonzero(np.less(part, 0.0, out=truth)))
+    elif high < 0:
+        m.negative += part.size
+    count = part.size
+    mean = float(part.mean())
+    if not math.isfinite(mean):  # the sum is too large for a float, the mean is not
+        mean = float((part / count).sum())
+    if moments:
+        np.subtract(part, mean, out=scratch)
+        m2 = float(np.dot(scratch, scratch))
+        away = mean - m.mean
+        m.m2 += m2 + away * away * (m.fine * count / (m.fine + count))
+    m.mean += (mean - m.mean) * (count / (m.fine + count))
+    m.fine += count
+
+
+def bad_places(np: Any, array: Any, most: int = 5, after: int = -1, backwards: bool = False) -> list[int]:
+    """Flat places (C order) of non-finite cells beyond `after`, nearest first; at most `most`."""
+    found: list[int] = []
+    size = int(array.size)
+    flat = array.reshape(-1) if array.flags.c_contiguous else None
+    starts = range(0, size, CHUNK)
+    ordered = reversed(starts) if backwards else starts
+    for start in ordered:
+        end = min(start + CHUNK, size)
+        if (backwards and start >= after >= 0) or (not backwards and end <= after + 1):
+            continue
+        part = flat[start:end] if flat is not None else array.flat[start:end]
+        places = np.flatnonzero(~np.isfinite(part)) + start
+        places = (
+            places[places < after] if backwards and after >= 0 else places[places > after] if not backwards else places
+        )
+        if len(places):
+            found += [int(p) for p in (places[::-1] if backwards else places)[: most - len(found)]]
+        if len(found) >= most:
+            break
+    return found

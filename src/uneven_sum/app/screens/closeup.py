@@ -1,0 +1,761 @@
+"""The Close-up: one value on the whole screen: facts at the left; grid, plots, parts or text at the right."""
+
+from __future__ import annotations
+
+import asyncio
+import os
+import textwrap
+import time
+from typing import TYPE_CHECKING, Any
+
+from rich.text import Text
+from textual import events, work
+from textual.app import ComposeResult
+from textual.binding import Binding
+from textual.containers import Horizontal, VerticalScroll
+from textual.screen import Screen
+from textual.strip import Strip
+from textual.widget import Widget
+from textual.widgets import Static, Tree
+
+from ...client import BadUse
+from ..dialogs import Choice, Choose, Prompt
+from ..formats import Format
+from ..plots import DRAW, Drawn
+from ..reader import folded
+from ..theme import Palette
+from ..widgets.bars import Keys, TopLine
+from ..widgets.grid import Grid
+
+if TYPE_CHECKING:
+    from .bench import Bench
+
+NAMES = {"frequent": "frequent values", "singular": "singular values", "box": "box by group"}
+
+
+class Plot(Widget, can_focus=True):
+    """A drawn plot; a cross-hair by keys or mouse reads the value."""
+
+    DEFAULT_CSS = "Plot { background: $background; height: 1fr; width: 1fr; padding: 0; }"
+
+    def __init__(self, palette: Palette, **kwargs: object) -> None:
+        super().__init__(**kwargs)  # type: ignore[arg-type]
+        self.palette = palette
+        self.drawn: Drawn | None = None
+        self.at: tuple[int, int] | None = None
+        self._strips: list[Strip] = []
+
+    def show(self, drawn: Drawn) -> None:
+        self.drawn = drawn
+        self._strips = drawn.canvas.strips(self.palette.ground, self.palette.text)
+        self.refresh()
+
+    def render_line(self, y: int) -> Strip:
+        if y < len(self._strips):
+            strip = self._strips[y]
+            if self.at is not None:
+                from rich.segment import Segment
+                from rich.style import Style
+
+                column = self.at[0]
+                if 0 <= column < strip.cell_length and y < len(self._strips) - 2:
+                    cut = list(strip.divide([column, column + 1, strip.cell_length]))
+                    mark = Style(bgcolor=self.palette.tint)
+                    middle = [Segment(s.text, (s.style or Style()) + mark) for s in cut[1]]
+                    strip = Strip.join([cut[0], Strip(middle), *cut[2:]])
+            return strip.adjust_cell_length(self.size.width)
+        return Strip.blank(self.size.width)
+
+    def read(self) -> str:
+        return self.drawn.read(*self.at) if self.drawn is not None and self.at is not None else ""
+
+    def move(self, columns: int, rows: int) -> None:
+        column, row = self.at or (self.size.width // 2, self.size.height // 2)
+        self.at = (max(0, min(self.size.width - 1, column + columns)), max(0, min(self.size.height - 1, row + rows)))
+        self.refresh()
+
+    def on_mouse_move(self, event: events.MouseMove) -> None:
+        self.at = (event.x, event.y)
+        self.refresh()
+        self.screen.read_plot()  # type: ignore[attr-defined]
+
+
+class CloseUp(Screen[None]):
+    """`expressions`: what `tab` goes through; the first is shown."""
+
+    DEFAULT_CSS = """
+    CloseUp Horizontal { height: 1fr; }
+    CloseUp #facts { width: 44; height: 100%; background: $panel; padding: 0 1; border-right: solid $rule; }
+    CloseUp #facts { scrollbar-size-vertical: 1; }
+    CloseUp #facts Static { background: $panel; }
+    CloseUp #body { width: 1fr; height: 100%; }
+    CloseUp #said { height: 1; padding: 0 1; background: $background; }
+    CloseUp Tree { background: $background; padding: 0 1; scrollbar-size-vertical: 1; }
+    CloseUp #text { padding: 0 1; scrollbar-size-vertical: 1; }
+    CloseUp.narrow Horizontal { layout: vertical; }
+    CloseUp.narrow #facts { width: 100%; height: 8; border-right: none; border-bottom: solid $rule; }
+    """
+    BINDINGS = [
+        Binding("escape,2,q", "back", show=False),
+        Binding("tab", "other(1)", show=False, priority=True),
+        Binding("shift+tab", "other(-1)", show=False, priority=True),
+        Binding("v", "view(1)", show=False),
+        Binding("V", "view(-1)", show=False),
+        Binding("b", "bad(False)", show=False),
+        Binding("B", "bad(True)", show=False),
+        Binding("slash", "slice", show=False),
+        Binding("f", "filter", show=False),
+        Binding("s", "sort", show=False),
+        Binding("g", "go_to", show=False),
+        Binding("w", "compare", show=False),
+        Binding("x", "export", show=False),
+        Binding("y", "copy('cell')", show=False),
+        Binding("Y", "copy('facts')", show=False),
+        Binding("n", "style", show=False),
+        Binding("comma", "digits(-1)", show=False),
+        Binding("full_stop", "digits(1)", show=False),
+        Binding("t", "thousands", show=False),
+        Binding("m", "matrix", show=False),
+        Binding("l", "log", show=False),
+        Binding("plus", "zoom(0.5)", show=False),
+        Binding("minus", "zoom(2.0)", show=False),
+        Binding("left", "pan(-1)", show=False),
+        Binding("right", "pan(1)", show=False),
+        Binding("k", "columns", show=False),
+        Binding("z", "cancel", show=False),
+        Binding("e", "set_cell", show=False),
+        Binding("question_mark", "help", show=False),
+    ]
+
+    def __init__(self, bench: Bench, palette: Palette, expressions: list[str], frame: int) -> None:
+        super().__init__()
+        self.bench, self.palette, self.expressions, self.frame = bench, palette, expressions, frame
+        self.number = 0
+        self.told: dict[str, Any] = {}
+        self.views: list[str] = []
+        self.at_view = 0
+        self.slice = self.filter = ""
+        self.sort: dict[str, Any] | None = None
+        self.logarithmic = False
+        self.range: tuple[int, int] | None = None
+        self.chosen: list[int] = []
+        self.busy_since = 0.0
+        self.plot_data: dict[str, Any] | None = None
+
+    @property
+    def expression(self) -> str:
+        return self.expressions[self.number]
+
+    @property
+    def how(self) -> Format:
+        return self.bench.formats.get(self.expression, self.bench.formats[""])
+
+    def compose(self) -> ComposeResult:
+        yield TopLine(self.palette)
+        with Horizontal():
+            with VerticalScroll(id="facts", can_focus=False):
+                yield Static("", id="facts-text")
+            yield Horizontal(id="body")
+        yield Static("", id="said")
+        yield Keys(self.palette)
+
+    async def on_mount(self) -> None:
+        self.set_class(self.app.size.width < 100, "narrow")
+        self.set_interval(0.2, self._tick)
+        self._open()
+
+    def on_resize(self) -> None:
+        self.set_class(self.app.size.width < 100, "narrow")
+
+    def say(self, text: str, bad: bool = False) -> None:
+        self.query_one("#said", Static).update(Text(text, self.palette.error if bad else self.palette.quiet))
+
+    def _tick(self) -> None:
+        """A progress sign for what takes long."""
+        if self.busy_since and time.monotonic() - self.busy_since > 0.3:
+            self.say(f"computing … {time.monotonic() - self.busy_since:.1f} s   z gives it up")
+
+    async def _ask(self, how: Any) -> Any:
+        """A request, with a progress sign; None when it was refused, which is told."""
+        self.busy_since = time.monotonic()
+        try:
+            return await how
+        except BadUse as e:
+            self.say(str(e), bad=True)
+            return None
+        finally:
+            self.busy_since = 0.0
+
+    # -- one value -----------------------------------------------------------------------------------
+
+    @work(exclusive=True, group="open")
+    async def _open(self) -> None:
+        client = self.bench.client
+        if client is None:
+            return
+        self.query_one(TopLine).show(f"close-up of {self.expression}", self.bench.launch.name)
+        told = await self._ask(client.closeup(self.expression, self.frame))
+        self.told = told or {}
+        self.slice = self.filter = ""
+        self.sort, self.range, self.chosen, self.logarithmic = None, None, [], False
+        if told is not None:
+            self.slice = (told.get("grid") or {}).get("slice", "")
+            self.say("")
+        self._facts()
+        self.views = self._views()
+        self.at_view = 0
+        await self._show()
+
+    def _views(self) -> list[str]:
+        found = []
+        if self.told.get("grid"):
+            found.append("grid")
+        if self.told.get("reader"):
+            found.append("text")
+        found += self.told.get("plots", [])
+        if self.told.get("children") and not self.told.get("grid"):
+            found.insert(0, "parts")
+        elif self.told.get("children"):
+            found.append("parts")
+        return found
+
+    def _facts(self) -> None:
+        p = self.palette
+        told = self.told.get("summary")
+        out = Text()
+        if told:
+            out.append(f"{self.expression}\n", f"bold {p.text}")
+            out.append(f"{told['type']}\n", p.quiet)
+            bad = told["nonfinite"]
+            out.append(told["text"] + "\n", p.nonfinite if bad else p.text)
+            out.append("healthy: all finite\n" if not bad and told["kind"] in ("array", "frame") else "", p.fine)
+            out.append("\n")
+        for name, text in self.told.get("facts", []):
+            bad = name in ("nan", "+inf", "-inf", "bad cells at", "not finite") and text not in ("0", "")
+            out.append(f"{name:<19}" if len(name) < 19 else f"{name} ", p.quiet)
+            room = max(16, self.query_one("#facts").size.width - 22)
+            pieces = textwrap.wrap(("! " if bad else "") + text, room, break_on_hyphens=False) or [""]
+            out.append(("\n" + " " * 19).join(pieces) + "\n", p.nonfinite if bad else p.text)
+        if self.told.get("matrix") and not any(n == "rank" for n, _ in self.told.get("facts", [])):
+            out.append("\nm: rank, condition, eigenvalues …\n", p.quiet)
+        self.query_one("#facts-text", Static).update(out)
+
+    @property
+    def view(self) -> str:
+        return self.views[self.at_view] if self.views else ""
+
+    async def _show(self) -> None:
+        body = self.query_one("#body", Horizontal)
+        await body.remove_children()
+        self._bottom()
+        if self.view == "grid":
+            grid = Grid(self.palette, self._page)
+            grid.how = self.how
+            await body.mount(grid)
+            grid.focus()
+            self.call_after_refresh(grid.load)
+            if self._beside():
+                grid.styles.width = 40
+                await body.mount(Plot(self.palette))
+                self.call_after_refresh(self._plot)
+        elif self.view == "parts":
+            tree: Tree[str] = Tree(Text(self.expression, f"bold {self.palette.text}"), data=self.expression)
+            await body.mount(tree)
+            tree.focus()
+            tree.root.expand()
+        elif self.view == "text":
+            await self._reader(body)
+        elif self.view:
+            plot = Plot(self.palette)
+            await body.mount(plot)
+            plot.focus()
+            self.call_after_refresh(self._plot)
+        elif self.told:
+            await body.mount(Static(Text("This value has no parts.", self.palette.quiet)))
+
+    def _beside(self) -> bool:
+        """One column of numbers leaves room for its line."""
+        one = (self.told.get("grid") or {}).get("columns") == 1
+        return one and "line" in self.views and not self.has_class("narrow")
+
+    @property
+    def drawn(self) -> str:
+        """The plot that is on the screen, if one is."""
+        return self.view if self.view in DRAW else "line" if self.view == "grid" and self._beside() else ""
+
+    def _bottom(self) -> None:
+        many = [("tab", "next value")] if len(self.expressions) > 1 else []
+        after = self.views[(self.at_view + 1) % len(self.views)] if self.views else ""
+        view = [("v", f"{NAMES.get(after, after)}")] if len(self.views) > 1 else []
+        keys: list[tuple[str, str]] = []
+        if self.view == "grid":
+            keys = [
+                ("b", "next bad cell"),
+                ("/", "slice"),
+                ("f", "filter"),
+                ("s", "sort"),
+                ("g", "go to"),
+                ("y", "copy"),
+            ]
+            keys += [("e", "set the cell"), ("n", "format"), ("x", "export"), ("w", "compare")]
+        elif self.view in DRAW:
+            keys = [("+ -", "zoom"), ("left right", "pan"), ("l", "log"), ("k", "columns"), ("x", "export")]
+        elif self.view == "parts":
+            keys = [("enter", "unfold"), ("y", "copy")]
+        matrix = [("m", "matrix figures")] if self.told.get("matrix") else []
+        self.query_one(Keys).show([("escape", "bench"), *many, *view, *matrix, *keys, ("?", "all keys")])
+
+    async def _page(self, where: dict[str, Any]) -> dict[str, Any] | None:
+        client = self.bench.client
+        if client is None:
+            return None
+        how = {"slice": self.slice, "sort": self.sort, "filter": self.filter, **where}
+        found: dict[str, Any] | None = await self._ask(client.page(self.expression, self.frame, **how))
+        return found
+
+    def on_grid_moved(self) -> None:
+        grid = self.query_one(Grid)
+        place, exact = grid.cell()
+        told = [f"{place}: {exact}"] if place else ["no cells"]
+        if self.slice:
+            told.append(f"slice {self.slice}")
+        if self.filter:
+            told.append(f"filter {self.filter}: {grid.rows} rows")
+        if self.sort is not None:
+            told.append(f"sorted by column {self.sort['column']}{', falling' if self.sort.get('down') else ''}")
+        told.append(self.how.name)
+        self.say("   ".join(told))
+
+    # -- grid actions --------------------------------------------------------------------------------
+
+    def _grid(self) -> Grid | None:
+        found = self.query(Grid)
+        return found.first() if found else None
+
+    async def action_bad(self, back: bool) -> None:
+        client, grid = self.bench.client, self._grid()
+        if client is None:
+            return
+        if grid is None:
+            if "grid" in self.views:
+                self.at_view = self.views.index("grid")
+                await self._show()
+                self.call_after_refresh(self.action_bad, back)
+            return
+        first = grid.page is None or (grid.row, grid.column) == (0, 0)
+        row, column = (-1, 0) if first and not back else (grid.row, grid.column)
+        if self.sort is not None or self.filter:
+            self.sort, self.filter = None, ""
+            self.say("The bad cells are shown in the value's own order.")
+        found = await self._ask(
+            client.find_bad(self.expression, self.frame, slice=self.slice, row=row, column=column, back=back)
+        )
+        if found is None:
+            self.say("No more bad cells that way." if not first else "No bad cell here.")
+        else:
+            await grid.go(*found)
+
+    async def _prompt(self, question: str, value: str, hint: str) -> str | None:
+        return await self.app.push_screen_wait(Prompt(self.palette, question, value, hint))
+
+    @work(group="dialog")
+    async def action_slice(self) -> None:
+        if self._grid() is None:
+            return
+        text = await self._prompt("Which slice?", self.slice, "like [3, :, ::2]")
+        if text is not None:
+            await self._try(slice=text.strip())
+
+    @work(group="dialog")
+    async def action_filter(self) -> None:
+        if self._grid() is None:
+            return
+        text = await self._prompt("Show only rows where …", self.filter, "like depth < 0; nothing shows all")
+        if text is not None:
+            await self._try(filter=text.strip())
+
+    async def action_sort(self) -> None:
+        """By the cursor's column: rising, falling, not at all."""
+        grid = self._grid()
+        if grid is None:
+            return
+        now = self.sort
+        if now is None or now["column"] != grid.column:
+            await self._try(sort={"column": grid.column})
+        elif not now.get("down"):
+            await self._try(sort={"column": grid.column, "down": True})
+        else:
+            await self._try(sort=None)
+
+    async def _try(self, **change: Any) -> None:
+        """Takes a slice, filter or sort up, unless it is refused."""
+        grid = self._grid()
+        kept = {n: getattr(self, n) for n in change}
+        for name, value in change.items():
+            setattr(self, name, value)
+        if grid is None:
+            return
+        grid.row = grid.top = 0
+        if await self._page({"row": 0, "column": 0, "rows": 1, "columns": 1}) is None:
+            for name, value in kept.items():
+                setattr(self, name, value)
+            return
+        await grid.load()
+
+    @work(group="dialog")
+    async def action_go_to(self) -> None:
+        grid = self._grid()
+        if grid is None:
+            return
+        text = await self._prompt("Go to which cell?", "", "row, or row and column: 41 or 41, 3")
+        if not text:
+            return
+        try:
+            numbers = [int(t) for t in text.replace(",", " ").split()]
+            await grid.go(numbers[0], numbers[1] if len(numbers) > 1 else grid.column)
+        except (ValueError, IndexError):
+            self.say(f"{text} is no cell: a row's number, or a row's and a column's.", bad=True)
+
+    @work(group="dialog")
+    async def action_set_cell(self) -> None:
+        """Another value for the cursor's cell, for good."""
+        grid, client = self._grid(), self.bench.client
+        if grid is None or client is None:
+            return
+        place, exact = grid.cell()
+        if self.slice or self.filter or self.sort is not None or not place:
+            self.say("A cell is set without slice, filter and sort; or ask for it with !.", bad=True)
+            return
+        text = await self._prompt(f"Another value for {place}, for good", exact, "an expression")
+        if text is None:
+            return
+        kind = (self.told.get("summary") or {}).get("kind")
+        index = f".iloc[{grid.row}, {grid.column}]" if kind == "frame" and grid.columns > 1 else f".iloc[{grid.row}]"
+        if kind != "frame":
+            index = f"[{grid.row}, {grid.column}]" if grid.columns > 1 else f"[{grid.row}]"
+        answer = await self._ask(client.ask(f"!{self.expression}{index} = {text}", self.frame))
+        if answer is not None:
+            self.say(f"{place} is set for good.")
+            await grid.load()
+            self.bench.run_worker(self.bench._read_call(client))
+
+    def _set_format(self, how: Format) -> None:
+        self.bench.formats[self.expression] = how
+        grid = self._grid()
+        if grid is not None:
+            grid.how = how
+            grid.format()
+            self.on_grid_moved()
+        if self.plot_data is not None:
+            self._draw()
+
+    def action_style(self) -> None:
+        self._set_format(self.how.next_style())
+
+    def action_digits(self, by: int) -> None:
+        self._set_format(self.how.more(by))
+
+    def action_thousands(self) -> None:
+        self._set_format(Format(self.how.style, self.how.digits, not self.how.thousands))
+
+    def action_copy(self, what: str) -> None:
+        grid = self._grid()
+        if what == "facts":
+            told = self.told.get("summary", {}).get("text", "")
+            text = "\n".join([f"{self.expression}: {told}", *(f"{a}: {b}" for a, b in self.told.get("facts", []))])
+        elif grid is not None:
+            text = grid.cell()[1]
+        else:
+            text = str(self.told.get("summary", {}).get("text", ""))
+        self.bench.copy_text(text)
+        self.say(f"Copied: {text.splitlines()[0][:80] if text else 'nothing'}")
+
+    # -- plots ---------------------------------------------------------------------------------------
+
+    async def _plot(self) -> None:
+        client, plot = self.bench.client, self.query(Plot)
+        if client is None or not plot:
+            return
+        widget = plot.first()
+        how: dict[str, Any] = {
+            "kind": self.drawn,
+            "width": max(10, widget.size.width - 11),
+            "height": widget.size.height,
+        }
+        how.update(columns=self.chosen, slice=self.slice, log=self.logarithmic)
+        if self.range is not None:
+            how.update(first=self.range[0], last=self.range[1])
+        data = await self._ask(client.plot(self.expression, self.frame, **how))
+        if data is not None:
+            self.plot_data = data
+            self._draw()
+
+    def _draw(self) -> None:
+        plot = self.query(Plot)
+        if not plot or self.plot_data is None or not self.drawn:
+            return
+        widget = plot.first()
+        width, height = max(30, widget.size.width), max(6, widget.size.height)
+        widget.show(DRAW[self.drawn](self.plot_data, width, height, self.palette, self.how, self.logarithmic))
+        self.read_plot()
+
+    def read_plot(self) -> None:
+        plot = self.query(Plot)
+        if plot and (self.view in DRAW or plot.first().at is not None):
+            read = plot.first().read()
+            self.say(read or f"{NAMES.get(self.view, self.view)}{', log axis' if self.logarithmic else ''}")
+
+    async def action_log(self) -> None:
+        if self.view in DRAW:
+            self.logarithmic = not self.logarithmic
+            await self._plot()
+
+    async def action_zoom(self, factor: float) -> None:
+        if self.view not in ("line", "histogram", "scatter") or self.plot_data is None:
+            return
+        rows = int((self.told.get("grid") or {}).get("rows", 0))
+        first, last = self.range or (0, rows)
+        plot = self.query_one(Plot)
+        middle = (first + last) / 2
+        if plot.at is not None and self.view == "line":
+            middle = first + (plot.at[0] - 11) / max(1, plot.size.width - 12) * (last - first)
+        half = max(4, (last - first) * factor / 2)
+        self.range = (max(0, int(middle - half)), min(rows, int(middle + half)))
+        await self._plot()
+
+    async def action_pan(self, by: int) -> None:
+        plot = self.query(Plot)
+        if not plot:
+            return
+        if self.range is None:
+            plot.first().move(by, 0)
+            self.read_plot()
+            return
+        rows = int((self.told.get("grid") or {}).get("rows", 0))
+        first, last = self.range
+        step = by * max(1, (last - first) // 4)
+        step = max(-first, min(step, rows - last))
+        self.range = (first + step, last + step)
+        await self._plot()
+
+    @work(group="dialog")
+    async def action_columns(self) -> None:
+        """Which columns are plotted."""
+        client = self.bench.client
+        if client is None or self.view not in DRAW:
+            return
+        page = await self._page({"row": 0, "column": 0, "rows": 1, "columns": 200})
+        if page is None:
+            return
+        hint = ", ".join(f"{n} {label}" for n, label in enumerate(page["columnLabels"][:12]))
+        text = await self._prompt("Which columns?", ", ".join(map(str, self.chosen)), hint)
+        if text is None:
+            return
+        labels = {label: n for n, label in enumerate(page["columnLabels"])}
+        found = []
+        for word in [w.strip() for w in text.split(",") if w.strip()]:
+            if word in labels:
+                found.append(labels[word])
+            elif word.isdigit():
+                found.append(int(word))
+            else:
+                self.say(f"There is no column {word}.", bad=True)
+                return
+        self.chosen = found
+        await self._plot()
+
+    # -- parts and texts -----------------------------------------------------------------------------
+
+    async def on_tree_node_expanded(self, event: Tree.NodeExpanded[str]) -> None:
+        node, client = event.node, self.bench.client
+        if node.data is None or node.children or client is None:
+            return
+        found = await self._ask(client.parts(node.data, self.frame, 0, 300))
+        if found is None:
+            return
+        p = self.palette
+        for part in found["parts"]:
+            label = Text(part["name"], f"bold {p.text}")
+            label.append("  " + part["text"], p.nonfinite if part["nonfinite"] else p.quiet)
+            path = _path(node.data, part["name"], str(self.told["summary"]["kind"]) if node.is_root else "")
+            if part["parts"] and path:
+                node.add(label, data=path)
+            else:
+                node.add_leaf(label, data=path)
+        if found["total"] > len(found["parts"]):
+            node.add_leaf(Text(f"… {found['total'] - len(found['parts'])} more: ask for a slice of it", p.quiet))
+
+    async def _reader(self, body: Horizontal) -> None:
+        client = self.bench.client
+        if client is None:
+            return
+        try:
+            text = await client.read_text(self.expression, self.frame)
+        except BadUse as e:
+            self.say(str(e), bad=True)
+            return
+        tree = folded(text)
+        if tree is not None:
+            shown: Tree[str] = Tree(tree[0])
+            await body.mount(shown)
+            _fill(shown.root, tree[1], self.palette)
+            shown.root.expand()
+            shown.focus()
+            return
+        box = VerticalScroll(Static(Text(text[:200_000], self.palette.text)), id="text", can_focus=True)
+        await body.mount(box)
+        box.focus()
+
+    # -- the rest ------------------------------------------------------------------------------------
+
+    @work(group="dialog")
+    async def action_compare(self) -> None:
+        client = self.bench.client
+        if client is None:
+            return
+        text = await self._prompt(
+            "Compare with what?", "", "an expression, a file.npy or .csv; nothing: itself at the last pause"
+        )
+        if text is None:
+            return
+        limits = await self._prompt("Beyond which tolerances?", "0, 0", "absolute, relative")
+        if limits is None:
+            return
+        try:
+            atol, rtol = [float(t) for t in [*limits.replace(",", " ").split(), "0", "0"][:2]]
+        except ValueError:
+            self.say(f"{limits} are no two numbers.", bad=True)
+            return
+        other = text.strip() or "·before"
+        found = await self._ask(client.compare(self.expression, self.frame, other, atol, rtol))
+        if found is None:
+            return
+        shown = "itself at the last pause" if other == "·before" else other
+        kept = [f for f in self.told["facts"] if not f[0].startswith("≠")]
+        self.told["facts"] = [["≠ beside", shown], *([f"≠ {a}", b] for a, b in found["facts"]), ["", ""], *kept]
+        self._facts()
+        grid = self._grid()
+        if found["at"] and grid is not None and not self.slice:
+            await grid.go(found["at"][0], found["at"][1] if len(found["at"]) > 1 else 0)
+        self.say("no cell differs" if found["differ"] == 0 else f"compared with {shown}")
+
+    @work(group="dialog", exclusive=True)
+    async def action_matrix(self) -> None:
+        client = self.bench.client
+        if client is None or not self.told.get("matrix"):
+            return
+        found = await self._ask(client.matrix(self.expression, self.frame))
+        if found is not None:
+            names = {n for n, _ in found}
+            self.told["facts"] = [f for f in self.told["facts"] if f[0] not in names] + [["", ""], *found]
+            self._facts()
+            self.say("")
+
+    def action_cancel(self) -> None:
+        client = self.bench.client
+        if client is not None and self.busy_since:
+            client.cancel_all()
+
+    @work(group="dialog")
+    async def action_export(self) -> None:
+        client = self.bench.client
+        if client is None:
+            return
+        plot = self.view in DRAW
+        name = "".join(c if c.isalnum() else "_" for c in self.expression).strip("_") or "value"
+        value = f"{name}.svg" if plot else f"{name}.csv"
+        hint = ".svg or .pdf" if plot else ".csv, .npy or .parquet; .md for the summary"
+        text = await self._prompt("Write it to which file?", value, hint)
+        if not text:
+            return
+        path = os.path.abspath(os.path.expanduser(text.strip()))
+        if os.path.exists(path):
+            choices = [Choice("yes", "write over it"), Choice("no", "leave it")]
+            if await self.app.push_screen_wait(Choose(self.palette, f"{path} exists.", choices)) != "yes":
+                return
+        if plot:
+            await self._export_plot(path)
+        elif path.endswith(".md"):
+            self._export_summary(path)
+        else:
+            how = {"slice": self.slice, "sort": self.sort, "filter": self.filter}
+            found = await self._ask(client.export_grid(self.expression, self.frame, path, **how))
+            if found is not None:
+                self.say(f"{found['rows']} rows are in {found['path']}.")
+
+    def _export_summary(self, path: str) -> None:
+        from ...charts import summary_markdown
+
+        told = self.told["summary"]
+        try:
+            with open(path, "w", encoding="utf-8") as f:
+                f.write(
+                    summary_markdown(self.expression, told["type"], told["text"], self.told["facts"], self.title_())
+                )
+        except OSError as e:
+            self.say(f"{path} could not be written: {e.strerror}.", bad=True)
+            return
+        self.say(f"The summary is in {path}.")
+
+    def title_(self) -> str:
+        facts = self.bench.facts
+        where = f", line {facts.line}" if facts else ""
+        loop = facts.loops[0] if facts and facts.loops else None
+        passes = f", pass {loop.number}" if loop else ""
+        return f"{self.expression} — {self.bench.launch.name}{where}{passes}"
+
+    async def _export_plot(self, path: str) -> None:
+        from ...charts import write_plot
+
+        if self.plot_data is None:
+            return
+        self.busy_since = time.monotonic()
+        data = {**self.plot_data, "log": self.logarithmic}
+        try:
+            await asyncio.to_thread(write_plot, self.view, data, path, self.title_())
+        except (OSError, ValueError) as e:
+            self.say(f"{path} could not be written: {getattr(e, 'strerror', None) or e}.", bad=True)
+            return
+        finally:
+            self.busy_since = 0.0
+        self.say(f"The plot is in {path}.")
+
+    async def action_view(self, by: int) -> None:
+        if self.views:
+            self.at_view = (self.at_view + by) % len(self.views)
+            self.range, self.plot_data = None, None
+            await self._show()
+
+    def action_other(self, by: int) -> None:
+        if len(self.expressions) > 1:
+            self.number = (self.number + by) % len(self.expressions)
+            self._open()
+
+    def action_back(self) -> None:
+        self.dismiss()
+
+    def action_help(self) -> None:
+        from .help import CLOSE_UP_KEYS, Help
+
+        self.app.push_screen(Help(self.palette, CLOSE_UP_KEYS, "Keys of the Close-up"))
+
+
+def _path(owner: str, name: str, kind: str) -> str | None:
+    """The expression of a part, where it can be told from its name."""
+    if name.startswith("[") and name.endswith("]") and name[1:-1].isdigit():
+        return owner + name
+    if name.isidentifier():
+        return f"{owner}.{name}" if kind != "frame" else f"{owner}[{name!r}]"
+    if name[:1] in "'\"" or name.lstrip("-").replace(".", "", 1).isdigit():
+        return f"{owner}[{name}]"
+    return f"{owner}[{name!r}]" if kind == "frame" else None
+
+
+def _fill(node: Any, parts: list[tuple[str, Any]], p: Palette) -> None:
+    for label, inner in parts:
+        if isinstance(inner, list):
+            _fill(node.add(Text(label, p.text)), inner, p)
+        else:
+            text = Text(label, f"bold {p.text}")
+            text.append(f"  {inner}" if inner else "", p.quiet)
+            node.add_leaf(text)
