@@ -10,6 +10,7 @@ import time
 import uuid
 
 import pytest
+from driving import slowness
 from textual.widgets import Input
 
 from uneven_sum.app.app import UnevenSum
@@ -24,13 +25,17 @@ from uneven_sum.client import Launch
 from uneven_sum.demo import find
 
 
+async def rest(pilot, seconds: float) -> None:
+    await pilot.pause(seconds * slowness())
+
+
 async def settled(pilot, state: str, line: int | None = None) -> Bench:
     """Waits until the Bench is in a state (and at a line) with its cards shown."""
-    for _ in range(200):
+    for _ in range(2400):
         await pilot.pause(0.05)
         bench = pilot.app.screen_stack[1]
         if bench.state == state and (line is None or bench.facts and bench.facts.line == line):
-            await pilot.pause(0.2)
+            await rest(pilot, 0.2)
             return bench
     raise AssertionError(f"not {state} at {line}: {bench.state} {bench.facts}")
 
@@ -47,13 +52,13 @@ async def test_bench_from_pause_to_rerun() -> None:
         await settled(pilot, "paused", 36)
         assert not sheet.terms and sheet.word == "next"
         await pilot.press("t")
-        await pilot.pause(0.5)
+        await rest(pilot, 0.5)
         assert sheet.terms[36][0].text == "total += flow[day] * DAY"
         await pilot.press("left_square_bracket")
-        await pilot.pause(0.3)
+        await rest(pilot, 0.3)
         assert bench.facts.trail[bench.chosen].function == "main" and sheet.at_line == 45
         await pilot.press("home", "a", *"SILL*2", "enter")
-        await pilot.pause(0.5)
+        await rest(pilot, 0.5)
         assert bench.query_one(AskDrawer).has_class("open")
         await pilot.press("escape", "escape", "R")
         await settled(pilot, "paused", 35)
@@ -61,9 +66,9 @@ async def test_bench_from_pause_to_rerun() -> None:
         await pilot.press("A", "enter")
         bench = await settled(pilot, "paused", 39 if bench.facts.line == 39 else None)
         await pilot.press("q")
-        await pilot.pause(0.3)
+        await rest(pilot, 0.3)
         await pilot.press("enter")
-        await pilot.pause(0.5)
+        await rest(pilot, 0.5)
     assert not app.refusal
 
 
@@ -74,7 +79,7 @@ async def test_gutter_click_sets_a_breakpoint_that_is_kept() -> None:
         sheet = bench.query_one(Sheet)
         row = sheet.row_of(24) - sheet.scroll_offset.y
         await pilot.click(Sheet, offset=(4, row))
-        await pilot.pause(0.3)
+        await rest(pilot, 0.3)
         assert sheet.marks == {24: ("", True)}
         await pilot.click(Sheet, offset=(GUTTER + 5, row))
         assert sheet.cursor == 24
@@ -82,7 +87,7 @@ async def test_gutter_click_sets_a_breakpoint_that_is_kept() -> None:
         await settled(pilot, "paused", 24)
         assert bench.facts.reason == "breakpoint"
         await pilot.press("k")
-        await pilot.pause(0.3)
+        await rest(pilot, 0.3)
         assert bench.facts.line == 24, "nothing failed: nothing to skip"
 
 
@@ -96,13 +101,13 @@ async def test_skip_at_an_error_and_end() -> None:
         await pilot.press("enter")
         bench = await settled(pilot, "paused")
         for _ in range(50):
-            await pilot.pause(0.1)
+            await rest(pilot, 0.1)
             if bench.facts and bench.facts.reason == "end":
                 break
         assert bench.facts.reason == "end"
         assert "mean response" in bench.query_one(OutputDrawer).last_line
         await pilot.press("tab", "tab")
-        await pilot.pause(0.3)
+        await rest(pilot, 0.3)
         assert bench.about == "module"
         await pilot.press("enter")
         await settled(pilot, "ended")
@@ -113,16 +118,16 @@ async def test_help_is_searchable_and_can_be_left(script) -> None:
     async with app.run_test(size=(80, 24)) as pilot:
         await settled(pilot, "paused")
         await pilot.press("question_mark")
-        await pilot.pause(0.2)
+        await rest(pilot, 0.2)
         assert isinstance(app.screen, Help)
         await pilot.press(*"breakp")
         text = str(app.screen.query_one("#all").render())
         assert "gutter" in text and "trial" not in text
         await pilot.press("escape")
-        await pilot.pause(0.2)
+        await rest(pilot, 0.2)
         assert isinstance(app.screen, Bench)
         await pilot.press("T")
-        await pilot.pause(0.2)
+        await rest(pilot, 0.2)
         assert app.theme == "slate"
 
 
@@ -140,7 +145,10 @@ async def test_input_for_the_script(script) -> None:
 async def test_script_that_cannot_run_is_refused(script) -> None:
     app = UnevenSum(Launch(script("x = (\n")))
     async with app.run_test() as pilot:
-        await pilot.pause(2)
+        for _ in range(200):
+            await pilot.pause(0.1)
+            if app.refusal:
+                break
     assert "line 1" in app.refusal and "^" in app.refusal
 
 
@@ -175,13 +183,13 @@ class Terminal:
     def keys(self, *keys: str) -> None:
         self.tmux("send-keys", *keys)
 
-    def expect(self, text: str, seconds: float = 15) -> str:
+    def expect(self, text: str, seconds: float = 90) -> str:
         end = time.monotonic() + seconds
         while time.monotonic() < end:
             shown = self.screen()
             if text in shown:
                 return shown
-            time.sleep(0.1)
+            time.sleep(0.1 * slowness())
         raise AssertionError(f"{text!r} is not on the screen:\n{self.screen()}")
 
     def close(self) -> None:
@@ -228,7 +236,7 @@ def test_from_start_to_rerun_in_a_terminal(name: str, terminal) -> None:
     t.expect("42  int   (a trial: nothing was changed)")
     for key in ("Escape", "Escape", "R"):
         t.keys(key)
-        time.sleep(0.7)
+        time.sleep(0.7 * slowness())
     t.expect(" in ")
     t.expect(passes)
     t.keys("q")
@@ -241,7 +249,7 @@ def test_small_terminal_and_interrupt(terminal, script) -> None:
     path = script("n = 0\nwhile True:\n    n += 1\n")
     t = terminal("run", path, columns=80, rows=24)
     t.expect("is running")
-    time.sleep(0.5)
+    time.sleep(0.5 * slowness())
     t.keys("z")
     t.expect("Interrupted in line")
     shown = t.expect("pass ")
@@ -265,26 +273,26 @@ async def test_lookouts_on_the_bench_and_their_screen() -> None:
         sheet = bench.query_one(Sheet)
         sheet.cursor = 37
         await pilot.press("M")
-        await pilot.pause(0.3)
+        await rest(pilot, 0.3)
         assert isinstance(app.screen, EditSentence)
         line = app.screen.query_one(Input)
         assert line.value == "pause at line 37 of rating_year.py"
         line.value = "pause at line 37 of rating_year.py when `total >"
-        await pilot.pause(0.3)
+        await rest(pilot, 0.3)
         await pilot.press("enter")
-        await pilot.pause(0.2)
+        await rest(pilot, 0.2)
         assert isinstance(app.screen, EditSentence) and not app.screen.fine
         line.value = "pause at line 37 of rating_year.py when `flow[day]` and"
         line.value = "pause at line 37 of rating_year.py when `day == 214`"
-        await pilot.pause(0.3)
+        await rest(pilot, 0.3)
         await pilot.press("enter")
-        await pilot.pause(0.5)
+        await rest(pilot, 0.5)
         assert sheet.marks == {37: ("if", True)}
         await pilot.press("A", "enter")
         await settled(pilot, "paused", 37)
         assert bench.facts.loops[0].number == 215
         await pilot.press("5")
-        await pilot.pause(0.5)
+        await rest(pilot, 0.5)
         screen = app.screen
         assert isinstance(screen, Lookouts)
         shown = [line.text for line in screen.lines]
@@ -294,32 +302,32 @@ async def test_lookouts_on_the_bench_and_their_screen() -> None:
         assert mine.met == 1
         screen.at = screen.lines.index(mine)
         await pilot.press("space")
-        await pilot.pause(0.3)
+        await rest(pilot, 0.3)
         assert not bench.book.kept[1].lookout.on
         await pilot.press("enter")
-        await pilot.pause(0.2)
+        await rest(pilot, 0.2)
         screen.query_one(Input).value = "write `day {day}` at line 37, every 50th time"
         await pilot.press("enter")
-        await pilot.pause(0.4)
+        await rest(pilot, 0.4)
         assert bench.book.kept[1].lookout.text == "day {day}" and sheet.marks == {37: ("log", True)}
         await pilot.press("delete")
-        await pilot.pause(0.3)
+        await rest(pilot, 0.3)
         assert not bench.book.kept
         await pilot.press("U")
-        await pilot.pause(0.3)
+        await rest(pilot, 0.3)
         assert list(bench.book.kept) == [1]
         screen.at = next(n for n, ln in enumerate(screen.lines) if ln.key == "error")
         await pilot.press("enter")
-        await pilot.pause(0.2)
+        await rest(pilot, 0.2)
         screen.query_one(Input).value = "pause at errors, handled ones too, only `KeyError`"
         await pilot.press("enter")
-        await pilot.pause(0.4)
+        await rest(pilot, 0.4)
         assert bench.book.switches.handled and bench.book.switches.error.only == ["KeyError"]
         await pilot.press("escape")
-        await pilot.pause(0.2)
+        await rest(pilot, 0.2)
         assert isinstance(app.screen, Bench)
         await pilot.press("a", *"pause at line 39 when `total`", "enter")
-        await pilot.pause(0.5)
+        await rest(pilot, 0.5)
         assert bench.book.kept[2].lookout.condition == "total"
         bench.book.kept[2].lookout.file = "gone.py"
         bench.book.texts["gone.py"] = ["x"] * 39
@@ -341,29 +349,29 @@ async def test_motion_keys() -> None:
         for _ in range(40):
             if bench.facts.loops and bench.facts.loops[0].number == 220:
                 break
-            await pilot.pause(0.1)
+            await rest(pilot, 0.1)
         assert bench.facts.loops[0].number == 220
         for _ in range(3):
             await pilot.press("s")
-            await pilot.pause(0.4)
+            await rest(pilot, 0.4)
         assert sheet.terms[36] and len(sheet.hidden[36]) < len(sheet.terms[36])
         sheet.cursor = 39
         await pilot.press("h")
         await settled(pilot, "paused", 39)
         await pilot.press("slash", *"def main", "enter")
-        await pilot.pause(0.3)
+        await rest(pilot, 0.3)
         assert sheet.cursor == 42
         await pilot.press("ctrl+g", *"read_stage", "enter")
-        await pilot.pause(0.3)
+        await rest(pilot, 0.3)
         assert sheet.cursor == 16
         await pilot.press("O", *"channel.py", "enter")
-        await pilot.pause(0.4)
+        await rest(pilot, 0.4)
         assert sheet.path.endswith("channel.py")
         await pilot.press("home")
-        await pilot.pause(0.2)
+        await rest(pilot, 0.2)
         assert sheet.cursor == 39 and sheet.path.endswith("rating_year.py")
         await pilot.press("L")
-        await pilot.pause(0.4)
+        await rest(pilot, 0.4)
         assert bench.facts.line == 39, "no loop here"
 
 
@@ -373,12 +381,12 @@ async def test_slow_run_until_a_key(script) -> None:
     async with app.run_test(size=(140, 42)) as pilot:
         bench = await settled(pilot, "paused", 1)
         await pilot.press("S", "greater_than_sign", "greater_than_sign")
-        await pilot.pause(1.5)
+        await rest(pilot, 1.5)
         assert bench.slow
         number = bench.facts.loops[0].number
         assert number >= 2
         await pilot.press("k")
-        await pilot.pause(0.5)
+        await rest(pilot, 0.5)
         assert not bench.slow and bench.state == "paused"
 
 
@@ -390,7 +398,7 @@ async def test_an_edited_file_keeps_its_lookouts(script) -> None:
         sheet = bench.query_one(Sheet)
         sheet.cursor = 3
         await pilot.press("m")
-        await pilot.pause(0.3)
+        await rest(pilot, 0.3)
         with open(path, "w") as f:
             f.write("# words\na = 1\nb = a + 1\n\nc = b * 20\nprint(c)\n")
         await pilot.press("R")
@@ -401,9 +409,9 @@ async def test_an_edited_file_keeps_its_lookouts(script) -> None:
 def test_a_condition_in_a_terminal(terminal) -> None:
     t = terminal("demo", "rating")
     t.expect("culprit")
-    time.sleep(0.5)
+    time.sleep(0.5 * slowness())
     t.keys("Down", "Down")
-    time.sleep(0.2)
+    time.sleep(0.2 * slowness())
     t.keys("M")
     t.expect("A new lookout")
     t.keys(" when `day == 300`")

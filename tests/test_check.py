@@ -17,7 +17,7 @@ ENV = {**os.environ, "PYTHONPATH": ""}
 
 def check(*args: str, **options) -> subprocess.CompletedProcess:
     command = [sys.executable, "-m", "uneven_sum", "check", *args]
-    return subprocess.run(command, capture_output=True, text=True, timeout=60, stdin=subprocess.DEVNULL, **options)
+    return subprocess.run(command, capture_output=True, text=True, timeout=300, stdin=subprocess.DEVNULL, **options)
 
 
 DEMOS = {

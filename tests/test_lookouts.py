@@ -6,7 +6,7 @@ import asyncio
 import time
 
 import pytest
-from driving import running
+from driving import running, slowness
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -304,7 +304,7 @@ async def test_set_while_a_long_loop_runs(script, interpreter: str) -> None:
         began = time.perf_counter()
         await run.client.set_lookouts([Lookout(1, file=path, line=5, condition="n % 10 == 0")])
         facts = await run.pause()
-        assert time.perf_counter() - began < 0.5
+        assert time.perf_counter() - began < 0.5 * slowness() + 1
         assert facts.line == 5 and int(await run.ask("n")) % 10 == 0
         await run.client.set_lookouts([Lookout(2, where="change", name="m", within="work")])
         facts = await run.step("on")

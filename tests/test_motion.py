@@ -6,7 +6,7 @@ import asyncio
 import time
 
 import pytest
-from driving import running
+from driving import running, slowness
 
 from uneven_sum.client import BadUse, Busy
 
@@ -138,7 +138,7 @@ async def test_breakpoint_set_while_a_loop_runs(script, interpreter: str) -> Non
         await run.client.set_breakpoints(run.client.launch.program, [9])
         facts = await run.pause()
         assert (facts.line, facts.function) == (9, "work")
-        assert time.perf_counter() - began < 0.5
+        assert time.perf_counter() - began < 0.5 * slowness() + 1
         await run.client.set_breakpoints(run.client.launch.program, [4])
         assert (await run.step("on")).function == "turn"
 
@@ -152,7 +152,7 @@ async def test_interrupt_an_endless_loop(body: str, script, interpreter: str) ->
         began = time.perf_counter()
         asking = asyncio.create_task(run.client.interrupt())
         facts = await run.pause()
-        assert time.perf_counter() - began < 0.5
+        assert time.perf_counter() - began < 0.5 * slowness() + 1
         await asking
         assert facts.reason == "pause"
         assert await run.ask("x") == "1.5"

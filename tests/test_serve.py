@@ -9,6 +9,7 @@ import stat
 import sys
 
 import pytest
+from driving import slowness
 
 SCRIPT = """\
 import numpy as np
@@ -42,7 +43,7 @@ class Peer:
         return self.seq
 
     async def message(self) -> dict:
-        header = await asyncio.wait_for(self.reader.readuntil(b"\r\n\r\n"), 20)
+        header = await asyncio.wait_for(self.reader.readuntil(b"\r\n\r\n"), 120)
         length = int(header.split(b":")[1])
         return json.loads(await self.reader.readexactly(length))
 
@@ -193,7 +194,7 @@ async def test_cancel_gives_a_trial_up(peer: Peer, script) -> None:
     peer.post("cancel", {"requestId": seq})
     began = asyncio.get_running_loop().time()
     response = await peer.response(seq)
-    assert asyncio.get_running_loop().time() - began < 1.0
+    assert asyncio.get_running_loop().time() - began < 4.0 * slowness(), "else its own limit has ended it"
     assert not response["success"] and "cancelled" in response["message"]
     assert (await peer.ask("evaluate", {"expression": "40 + 2"}))["body"]["result"] == "42"
 

@@ -80,6 +80,19 @@ def fingerprints(frame: types.FrameType) -> dict[str, str]:
     return found
 
 
+def old_texts(frame: types.FrameType) -> dict[str, str]:
+    """The one-line texts of what is not large, to be shown beside what it has become."""
+    found: dict[str, str] = {}
+    for number, call in enumerate(stack.calls(frame)[:20]):
+        names = {_key(call, n): v for n, v in _shown(Scope(call).locals).items()}
+        if number == 0:
+            names.update({f"module {n}": v for n, v in _shown(call.f_globals).items()})
+        for key, value in names.items():
+            if not is_large(value) and not isinstance(value, (list, tuple, dict, set)):
+                found[key] = str(summary(value)["text"])
+    return found
+
+
 def _key(frame: types.FrameType, name: str) -> str:
     if frame.f_code.co_name == "<module>":
         return f"module {name}"
@@ -87,7 +100,11 @@ def _key(frame: types.FrameType, name: str) -> str:
 
 
 def cards(
-    frame: types.FrameType, about: str, before: dict[str, str], only: set[str] | None = None
+    frame: types.FrameType,
+    about: str,
+    before: dict[str, str],
+    only: set[str] | None = None,
+    texts: dict[str, str] | None = None,
 ) -> list[dict[str, Any]]:
     """Cards `about` the line, the call or the module, most telling first.  Large arrays are `pending`, unless just
     they are wanted (`only`).
@@ -123,6 +140,7 @@ def cards(
                 "name": name,
                 "changed": changed,
                 "new": changed and old is None,
+                "old": (texts or {}).get(key, "") if changed and old is not None else "",
                 "used": name in used,
                 "assigned": True,
             }

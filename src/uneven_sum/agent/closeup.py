@@ -18,7 +18,7 @@ from . import comparing, judge, nonfinite, plotting, state, trial
 from .kinds.grids import BadSlice, Grid, array_grid, default_slice
 from .measures import bad_places
 from .moving import Wrong
-from .scope import Scope
+from .scope import MISSING, Scope, read_attribute
 from .terms import quietly
 from .values import children, children_count, facts, find, properties, summary
 
@@ -112,7 +112,7 @@ class CloseUps:
             kind = find(type(value))
             grid = None
             if kind.grid is not None:
-                shape = getattr(value, "shape", ())
+                shape = _safely(value, "shape")
                 with contextlib.suppress(Exception):
                     made = kind.grid(value)
                     many = isinstance(shape, tuple) and len(shape) > 2
@@ -120,7 +120,7 @@ class CloseUps:
             plots: list[str] = []
             with contextlib.suppress(Exception):
                 plots = kind.plots(value) if kind.plots is not None else []
-            two = getattr(value, "ndim", 0) == 2 and getattr(getattr(value, "dtype", None), "kind", "") in "fiuc"
+            two = _safely(value, "ndim") == 2 and getattr(_safely(value, "dtype"), "kind", "?") in "fiuc"
             return {
                 "summary": summary(value),
                 "facts": [[a, b] for a, b in facts(value)],
@@ -222,7 +222,7 @@ class CloseUps:
             at = None if order is None else order[row:last]
             labels = grid.row_labels(row, last - row) if at is None else [grid.row_labels(int(r), 1)[0] for r in at]
             older = None
-            if before is not None and np is not None and before.shape == getattr(value, "shape", None):
+            if before is not None and np is not None and before.shape == _safely(value, "shape"):
                 older = self._grid(before, arguments)
             told = []
             for c in range(column, end):
@@ -357,19 +357,16 @@ class CloseUps:
                 raise Wrong(f"{other} cannot be read: {getattr(e, 'strerror', None) or e}.") from None
             return self._with_value(arguments, lambda value: comparing.compare(np, value, loaded, atol, rtol))
         scope = Scope(frame)
-
-        def work(value: Any) -> dict[str, Any]:
-            try:
-                second = judge.read(ast.parse(other, mode="eval").body, scope)
-            except judge.Unreadable:
-                if not state.in_trial:
-                    raise Wrong(f"{other} is not known here, or would have to be evaluated.") from None
-                second = eval(other, {**scope.globals, **scope.locals})
-            except SyntaxError:
-                raise Wrong(f"{other} is no expression and no file of type .npy or .csv.") from None
-            return comparing.compare(np, value, second, atol, rtol)
-
-        return self._with_value(arguments, work)
+        try:
+            second = judge.read(ast.parse(other, mode="eval").body, scope)
+        except judge.Unreadable:
+            pair = f"({text}, {other})"
+            return self._in_trial(
+                pair, frame, lambda two: comparing.compare(np, two[0], two[1], atol, rtol), trial.LIMIT
+            )
+        except SyntaxError:
+            raise Wrong(f"{other} is no expression and no file of type .npy or .csv.") from None
+        return self._with_value(arguments, lambda value: comparing.compare(np, value, second, atol, rtol))
 
     def on_own_matrix(self, arguments: dict[str, Any]) -> dict[str, Any]:
         """Rank, condition number, norm, symmetry, definiteness, determinant, eigenvalues and singular values; in a
@@ -398,6 +395,12 @@ class CloseUps:
         except (judge.Unreadable, SyntaxError):
             raise Wrong("Only a value that has a name can be written to a file.") from None
         return work(value)
+
+
+def _safely(value: Any, name: str) -> Any:
+    """An attribute that can be had without running code; None where it cannot."""
+    found = read_attribute(value, name)
+    return None if found is MISSING else found
 
 
 def _told(work: Work, value: Any) -> dict[str, Any]:
@@ -508,13 +511,18 @@ def _image(np: Any, value: Any, width: int, height: int) -> dict[str, Any]:
     }
 
 
+def _distinct(grid: Grid, column: int) -> int:
+    return len(set(grid.cells(column, 0, min(grid.rows, 5000))[1]))
+
+
 def _boxes(np: Any, grid: Grid, columns: list[int]) -> dict[str, Any]:
     numeric = _numeric_columns(np, grid)
     if not numeric:
         raise Wrong("A box plot wants a column of numbers.")
     values = columns[0] if columns and columns[0] in numeric else numeric[0]
-    groups = columns[1] if len(columns) > 1 else next((c for c in range(grid.columns) if c not in numeric), None)
     last = min(grid.rows, 1_000_000)
+    others = [c for c in range(min(grid.columns, 200)) if c not in numeric]
+    groups = columns[1] if len(columns) > 1 else min(others, key=lambda c: _distinct(grid, c), default=None)
     data = _floats(np, grid, values, 0, last)
     if groups is None:
         names: Any = ["all"] * len(data)

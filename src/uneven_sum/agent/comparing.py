@@ -47,7 +47,8 @@ def compare(np: Any, one: Any, other: Any, atol: float, rtol: float) -> dict[str
         )
         equal = (left == right) | (np.isnan(left) & np.isnan(right))
         away = np.where(equal, 0.0, np.abs(left - right))
-        differ = ~equal & ~(away <= atol + rtol * np.abs(right))
+        both = np.isfinite(left) & np.isfinite(right)
+        differ = ~equal & ~(both & (away <= atol + rtol * np.abs(right)))
     count = int(np.count_nonzero(differ))
     facts.append(["cells", str(int(a.size))])
     facts.append(["differ", f"{count} beyond atol {atol:g}, rtol {rtol:g}"])
@@ -105,7 +106,7 @@ def matrix_facts(np: Any, value: Any) -> list[Fact]:
     singular = np.linalg.svd(a, compute_uv=False)
     tolerance = singular.max(initial=0.0) * max(a.shape) * np.finfo(float).eps
     rank = int((singular > tolerance).sum())
-    low = float(singular.min(initial=0.0))
+    low = float(singular.min()) if singular.size else 0.0
     facts: list[Fact] = [
         ("rank", f"{rank} of {min(a.shape)}"),
         ("condition number", number(float(singular.max()) / low) if low else "inf"),

@@ -69,6 +69,7 @@ class Engine(Meeting, motion.Hooks):
         self.gone = False  # the host does not listen any more
         self._show: Any = None
         self.refusal = ""
+        self.shows_figures = os.environ.get("MPLBACKEND") == "agg"
         self.entering = False  # on the way to the first line
 
     # -- set-up --------------------------------------------------------------------------------------
@@ -288,6 +289,8 @@ class Engine(Meeting, motion.Hooks):
 
     def _warned(self, message: Any) -> None:
         """Stands where `warnings` shows a warning that its filters let through."""
+        if "is non-interactive, and thus cannot be shown" in str(message.message) and self.shows_figures:
+            return  # matplotlib's `show` on our backend: the figures are kept, and can be saved
         self._show(message)
         if state.quiet or state.in_trial or "warning" not in self.pauses_on:
             return

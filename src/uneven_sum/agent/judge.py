@@ -188,7 +188,11 @@ def is_data(value: Any) -> bool:
     if isinstance(value, TEXT) or callable(value):
         return False
     if isinstance(value, (list, tuple, set, dict)):
-        values = value.values() if isinstance(value, dict) else value
+        values: Any = dict.values(value) if isinstance(value, dict) else value
+        if isinstance(value, (list, tuple)):
+            values = nonfinite.plain_list(value)
+        elif isinstance(value, set):
+            values = set.__iter__(value)
         return any(is_data(v) for v, _ in zip(values, range(20)))
     if isinstance(value, (int, float, complex)):
         return True
@@ -262,8 +266,9 @@ def explained(value: Any, operands: Operands) -> bool:
 def _has_none(value: Any) -> bool:
     """None among data: a gap that was there, or is meant."""
     if isinstance(value, dict):
-        return any(_has_none(v) for v, _ in zip(value.values(), range(1000)))
+        return any(_has_none(v) for v, _ in zip(dict.values(value), range(1000)))
     if isinstance(value, (list, tuple)):
+        value = nonfinite.plain_list(value)
         return any(v is None or (isinstance(v, (list, tuple, dict)) and _has_none(v)) for v in value[:10_000])
     return value is None
 

@@ -113,6 +113,7 @@ def mask(value: Any) -> Any:
     if isinstance(value, np.ma.MaskedArray):
         return np.asarray(~np.isfinite(value.filled(0)))
     if isinstance(value, (list, tuple)):
+        value = plain_list(value)
         if len(value) > LOOKED_INTO:
             return count(value) > 0
         return np.array([count(v) > 0 for v in value], dtype=bool)
@@ -162,11 +163,17 @@ def _choose_looker(kind: type, home: str) -> Any:
         found = _polars
     elif home.startswith("scipy.sparse"):
         found = _sparse
-    elif np is not None and hasattr(kind, "__array__"):
+    elif np is not None and hasattr(kind, "__array__") and _is_installed(home):
         found = _offers_array
     if np is not None or not hasattr(kind, "__array__"):  # else numpy may yet be imported
         _LOOKERS[kind] = found
     return found
+
+
+def _is_installed(home: str) -> bool:
+    """True for a class of an installed package: the script's own code is not run to look at a value."""
+    path = str(getattr(sys.modules.get(home), "__file__", None) or "")
+    return "site-packages" in path or "dist-packages" in path
 
 
 def _nothing(value: Any) -> int:
@@ -228,7 +235,16 @@ def _masked(value: Any) -> int:
     return int(np.count_nonzero(~np.isfinite(value.filled(0))))
 
 
+def plain_list(value: Any) -> Any:
+    """The elements of a list or tuple (so many as are looked at), past what a subclass makes of `len` and `iter`."""
+    if type(value) is list or type(value) is tuple:
+        return value
+    base: Any = list if isinstance(value, list) else tuple
+    return base.__getitem__(value, slice(0, LOOKED_INTO))
+
+
 def _sequence(value: Any) -> int:
+    value = plain_list(value)
     size = len(value)
     if size == 0:
         return 0
@@ -260,7 +276,7 @@ def _element(value: Any) -> int:
 
 
 def _mapping(value: Any) -> int:
-    return sum(_element(v) for v in value.values()) if len(value) <= 1000 else 0
+    return sum(_element(v) for v in dict.values(value)) if dict.__len__(value) <= 1000 else 0
 
 
 def _typed_array(value: Any) -> int:

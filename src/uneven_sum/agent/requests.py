@@ -47,6 +47,7 @@ class Requests(Setting, Moving, CloseUps):
         self.orders: dict[Any, Any] = {}  # rows of sorted and filtered grids
         self.copies: dict[str, Any] = {}  # arrays as they were at the last pause
         self.before: dict[str, str] = {}  # fingerprints of the values at the last pause
+        self.texts: dict[str, str] = {}  # and their one-line texts
 
     # -- the loop ------------------------------------------------------------------------------------
 
@@ -330,16 +331,38 @@ class Requests(Setting, Moving, CloseUps):
         frame = self._frame(arguments.get("frameId"))
         about = str(arguments.get("about", "line"))
         names = arguments.get("names")
-        found = cards.cards(frame, about, self.before, None if names is None else set(names))
+        found = cards.cards(frame, about, self.before, None if names is None else set(names), self.texts)
+        pause = self.engine.present
+        if names is None and pause is not None and pause.returned is not MISSING and frame is pause.frame:
+            told = {"name": "returned", "changed": False, "new": True, "used": True, "assigned": True}
+            found.insert(0, {**summary(pause.returned), **told})
         return {"cards": found}
 
     def on_own_notes(self, arguments: dict[str, Any]) -> dict[str, Any]:
         return {"notes": cards.notes(self._frame(arguments.get("frameId")))}
 
+    def on_own_figures(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """The open figures of the script's matplotlib; with `number` and `path`, one is written."""
+        pyplot = sys.modules.get("matplotlib.pyplot")
+        if pyplot is None:
+            return {"figures": []}
+        if arguments.get("path"):
+            try:
+                pyplot.figure(int(arguments["number"])).savefig(str(arguments["path"]))
+            except (OSError, ValueError) as e:
+                raise Wrong(f"The figure could not be written: {e}.") from None
+        found = []
+        for number in pyplot.get_fignums():
+            figure = pyplot.figure(number)
+            titles = [a.get_title() for a in figure.axes if a.get_title()]
+            found.append({"number": number, "title": "; ".join(titles), "axes": len(figure.axes)})
+        return {"figures": found}
+
     def on_own_seen(self, arguments: dict[str, Any]) -> dict[str, Any]:
         """The values as they are now are what the next pause is compared with."""
         frame = self._frame(None)
         self.before = cards.fingerprints(frame)
+        self.texts = cards.old_texts(frame)
         self.keep_copies(dict(Scope(frame).locals))
         return {}
 

@@ -240,7 +240,7 @@ def scatter(data: dict[str, Any], width: int, height: int, p: Palette, how: Form
     names = data.get("names", ["", ""])
     canvas.text(0, LEFT + 1, f"{names[1]} over {names[0]}", p.quiet)
     if data.get("left out"):
-        canvas.text(height - 3, LEFT, f"! {data['left out']} points not finite: not shown", f"bold {p.nonfinite}")
+        canvas.text(height - 3, LEFT, f"! not shown: {data['left out']} not finite", f"bold {p.nonfinite}")
 
     def read(column: int, row: int) -> str:
         if column < LEFT or row >= height - 3:

@@ -255,6 +255,12 @@ class Client:
         arguments = {"expression": expression, "frameId": frame, **how}
         return await self.session.request(f"unevenSum/{command}", arguments)
 
+    async def figures(self, number: int = 0, path: str = "") -> list[dict[str, Any]]:
+        """The open matplotlib figures of the script: `number`, `title`, `axes`; with a path, one is written."""
+        arguments = {"number": number, "path": path} if path else {}
+        found: list[dict[str, Any]] = (await self.session.request("unevenSum/figures", arguments))["figures"]
+        return found
+
     def cancel_all(self) -> None:
         """Gives up what the script's side is computing for us."""
         self.session.cancel_all()

@@ -82,7 +82,7 @@ class Session:
                 str(BOOT),
                 str(theirs.fileno()),
                 cwd=launch.cwd,
-                env={**os.environ, **launch.env},
+                env=self._environment(),
                 pass_fds=[theirs.fileno()],
                 preexec_fn=_die_with_host(os.getpid()),
                 **self._streams(),
@@ -110,6 +110,12 @@ class Session:
             raise self._failed
         if not self._initialized.is_set():
             raise BadUse(f"The interpreter {interpreter.path} ended before the script could start.")
+
+    def _environment(self) -> dict[str, str]:
+        """Ours, and what the launch says.  On a terminal a figure's window would block the script: matplotlib
+        keeps its figures instead, unless a backend was chosen."""
+        own = {"MPLBACKEND": "agg"} if self.launch.pause_at_end and "MPLBACKEND" not in os.environ else {}
+        return {**os.environ, **own, **self.launch.env}
 
     def _streams(self) -> dict[str, Any]:
         if self.launch.capture:

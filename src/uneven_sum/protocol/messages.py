@@ -103,6 +103,7 @@ class Card(msgspec.Struct):
     shape: list[int] | None = None
     dtype: str | None = None
     changed: bool = False
+    old: str = ""  # its text at the last pause, if it changed
     new: bool = False
     used: bool = False
     assigned: bool = True

@@ -190,7 +190,7 @@ def _count(value: Any) -> int:
 
 def plots(value: Any) -> list[str]:
     """The plots that make sense for an array's shape and dtype."""
-    if value.dtype.kind not in "fiubc" or not value.size:
+    if value.dtype.kind not in "fiu" or not value.size or not value.ndim:
         return []
     if value.ndim == 1:
         return ["line", "histogram"]

@@ -63,8 +63,8 @@ def find(kind: type) -> Kind:
 
 
 def _named(base: type) -> str:
-    module = base.__dict__.get("__module__", "")
-    return f"{module}.{base.__qualname__}"
+    module = type.__dict__["__module__"].__get__(base)
+    return f"{module}.{type.__dict__['__qualname__'].__get__(base)}"
 
 
 # -- texts -------------------------------------------------------------------------------------------
@@ -88,7 +88,8 @@ def clean(text: str, limit: int = TEXT_SHOWN) -> str:
 
 
 def plural(count: int, word: str) -> str:
-    return f"{count} {word}" if count == 1 else f"{count} {word}s"
+    many = f"{word[:-1]}ies" if word.endswith("y") else f"{word}s"
+    return f"{count} {word if count == 1 else many}"
 
 
 def summary(value: Any) -> Summary:

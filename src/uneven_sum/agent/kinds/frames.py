@@ -186,7 +186,11 @@ def _plain(column: Any) -> list[Any]:
 def _plots(value: Any) -> list[str]:
     pd = module("pandas")
     if isinstance(value, pd.DataFrame):
-        return ["line", "histogram", "scatter", "frequent", "box"]
+        if not value.shape[0] or not value.shape[1]:
+            return []
+        numeric = sum(is_numeric(value.iloc[:, c]) for c in range(min(value.shape[1], 200)))
+        found = ["line", "histogram"] if numeric else []
+        return found + (["scatter"] if numeric > 1 else []) + ["frequent"] + (["box"] if numeric else [])
     return ["line", "histogram", "frequent"] if is_numeric(value) else ["frequent"]
 
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import ast
 import asyncio
+import os
+import re
 import shutil
 from typing import TYPE_CHECKING, cast
 
@@ -11,7 +13,7 @@ from textual import work
 
 from ...client import BadUse, Client
 from ...protocol import Card, Facts
-from ..dialogs import Prompt
+from ..dialogs import Choice, Choose, Prompt
 from ..widgets.cards import Cards
 from ..widgets.sheet import Sheet
 
@@ -67,6 +69,96 @@ class Looking:
     def on_cards_opened(self, message: Cards.Opened) -> None:
         rest = [n for n in self.candidates() if n != message.name]
         self.open_closeup([message.name, *rest])
+
+    @work(group="dialog")
+    async def action_find_value(self) -> None:
+        """A value of this call or of the module, by typing a part of its name."""
+        bench, client = self._b, self.client
+        if client is None or self.state != "paused":
+            return
+        found: dict[str, Card] = {}
+        for about in ("call", "module"):
+            for card in await client.cards(bench._frame(), about):
+                if card.assigned:
+                    found.setdefault(card.name, card)
+        choices = [Choice(n, n, f"{c.type}  {c.text}"[:90]) for n, c in found.items()]
+        chosen = await bench.app.push_screen_wait(Choose(bench.palette, "Which value?", choices, typed=True))
+        if chosen is not None:
+            self.open_closeup([chosen])
+
+    async def on_sheet_hovered(self, message: Sheet.Hovered) -> None:
+        """What a name, attribute or element under the mouse is just now; nothing is run for it."""
+        client, sheet = self.client, self._b.query_one(Sheet)
+        if client is None or self.state != "paused":
+            return
+        try:
+            body = await client.ask(message.text, self._b._frame(), "hover")
+        except BadUse:
+            sheet.tooltip = None
+            return
+        sheet.tooltip = f"{message.text} = {body['result']}   {body.get('type', '')}"
+
+    @work(group="dialog")
+    async def show_figures(self) -> None:
+        """The figures that the script has drawn with matplotlib; one can be saved."""
+        bench, client = self._b, self.client
+        if client is None or self.state != "paused":
+            bench.notify("Figures are listed at a pause.")
+            return
+        figures = await client.figures()
+        if not figures:
+            bench.notify("The script has no open figure.")
+            return
+        choices = [
+            Choice(str(f["number"]), f"figure {f['number']}", f["title"] or f"{f['axes']} axes") for f in figures
+        ]
+        chosen = await bench.app.push_screen_wait(Choose(bench.palette, "Save which figure?", choices))
+        if chosen is None:
+            return
+        path = await bench.app.push_screen_wait(
+            Prompt(bench.palette, "To which file?", f"figure_{chosen}.svg", ".svg, .pdf or .png")
+        )
+        if path:
+            try:
+                await client.figures(int(chosen), os.path.abspath(os.path.expanduser(path)))
+                bench.notify(f"Figure {chosen} is in {path}.")
+            except BadUse as e:
+                bench.notify(str(e), severity="warning")
+
+    # -- words of the ask line -----------------------------------------------------------------------
+
+    async def command(self, text: str) -> str | None:
+        """`plot EXPR [as KIND] [to FILE]`, `table EXPR to FILE`, `open EXPR`: done; what is said of it, or None when
+        the text is no such command."""
+        found = re.fullmatch(r"(plot|table|open) (.+?)(?: as (\w+))?(?: to (\S+))?", text)
+        client = self.client
+        if found is None or client is None:
+            return None
+        word, expression, kind, path = found.groups()
+        frame = self._b._frame()
+        try:
+            if word == "table":
+                if path is None:
+                    return "Where to? table EXPRESSION to FILE.csv (or .npy, .parquet)"
+                told = await client.export_grid(expression, frame, os.path.abspath(os.path.expanduser(path)))
+                return f"{told['rows']} rows are in {told['path']}"
+            if word == "plot" and path is not None:
+                from ...charts import write_plot
+
+                kind = kind or "line"
+                data = await client.plot(expression, frame, kind=kind, width=400, height=60)
+                full = os.path.abspath(os.path.expanduser(path))
+                await asyncio.to_thread(write_plot, kind, data, full, f"{expression} — {self._b.launch.name}")
+                return f"the plot is in {full}"
+        except (OSError, ValueError, BadUse, KeyError) as e:
+            raise BadUse(str(e) if not isinstance(e, KeyError) else f"There is no plot {e}.") from None
+        from ..screens.closeup import CloseUp
+
+        bench = self._b
+        bench.app.push_screen(
+            CloseUp(bench, bench.palette, [expression], frame, (kind or "line") if word == "plot" else "")
+        )
+        return f"{word} {expression}"
 
     # -- watches -------------------------------------------------------------------------------------
 

@@ -76,6 +76,7 @@ class Bench(Moves, Watchman, Reading, Looking, Screen[None]):
         Binding("5", "lookouts", show=False),
         Binding("c,3", "closeup", show=False),
         Binding("plus", "watch", show=False),
+        Binding("f", "find_value", show=False),
         Binding("t", "terms", show=False),
         Binding("tab", "about", show=False, priority=True),
         Binding("left_square_bracket", "walk(-1)", show=False),
@@ -456,6 +457,10 @@ class Bench(Moves, Watchman, Reading, Looking, Screen[None]):
             drawer.refuse("The script is not paused.")
             return
         try:
+            done = await self.command(text)
+            if done is not None:
+                drawer.answer(done, "", "", False, False)
+                return
             body = await client.ask(text, self._frame())
         except BadUse as e:
             drawer.refuse(str(e))

@@ -124,11 +124,14 @@ class CloseUp(Screen[None]):
         Binding("k", "columns", show=False),
         Binding("z", "cancel", show=False),
         Binding("e", "set_cell", show=False),
+        Binding("o", "own_text", show=False),
+        Binding("r", "property", show=False),
         Binding("question_mark", "help", show=False),
     ]
 
-    def __init__(self, bench: Bench, palette: Palette, expressions: list[str], frame: int) -> None:
+    def __init__(self, bench: Bench, palette: Palette, expressions: list[str], frame: int, first: str = "") -> None:
         super().__init__()
+        self.first = first  # the view to begin with
         self.bench, self.palette, self.expressions, self.frame = bench, palette, expressions, frame
         self.number = 0
         self.told: dict[str, Any] = {}
@@ -203,7 +206,7 @@ class CloseUp(Screen[None]):
             self.say("")
         self._facts()
         self.views = self._views()
-        self.at_view = 0
+        self.at_view = self.views.index(self.first) if self.first in self.views else 0
         await self._show()
 
     def _views(self) -> list[str]:
@@ -650,6 +653,32 @@ class CloseUp(Screen[None]):
             self.told["facts"] = [f for f in self.told["facts"] if f[0] not in names] + [["", ""], *found]
             self._facts()
             self.say("")
+
+    async def action_own_text(self) -> None:
+        """The object's own text, by its `__str__`: its code runs in a trial."""
+        await self._add_asked(f"str({self.expression})", "own text")
+
+    @work(group="dialog")
+    async def action_property(self) -> None:
+        """A property of the object: its code runs in a trial."""
+        names = self.told.get("properties") or []
+        if not names:
+            self.say("It has no properties.")
+            return
+        choices = [Choice(n, n) for n in names]
+        chosen = await self.app.push_screen_wait(Choose(self.palette, "Read which property?", choices))
+        if chosen is not None:
+            await self._add_asked(f"{self.expression}.{chosen}", chosen)
+
+    async def _add_asked(self, text: str, name: str) -> None:
+        client = self.bench.client
+        if client is None:
+            return
+        found = await self._ask(client.ask(text, self.frame))
+        if found is not None:
+            self.told["facts"] = [[name, found["result"]], *[f for f in self.told["facts"] if f[0] != name]]
+            self._facts()
+            self.say("read in a trial: nothing was changed")
 
     def action_cancel(self) -> None:
         client = self.bench.client

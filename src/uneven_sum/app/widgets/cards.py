@@ -97,6 +97,8 @@ class Cards(VerticalScroll, can_focus=False):
     def _card(self, text: Text, card: Card, names: int, width: int) -> None:
         p = self.palette
         state = "new" if card.new else "changed" if card.changed else ""
+        if state == "changed" and card.old and len(card.old) <= 14 and card.kind == "scalar":
+            state = f"was {card.old}"
         value, small = card.text, card.kind in ("scalar", "none", "callable") or len(card.text) + names < width - 14
         self._write_name(text, card, names)
         text.append(" ! " if card.nonfinite else "   ", f"bold {p.nonfinite}")

@@ -131,7 +131,7 @@ class Grid(Widget, can_focus=True):
             for n, (label, width) in enumerate(zip(self.page["columnLabels"], widths)):
                 here = self.left + n == self.column
                 style = Style(color=p.at if here else p.quiet, bgcolor=p.panel, bold=here)
-                segments.append(Segment(f"{_fit(label, width):>{width}}   ", style))
+                segments.append(Segment(f" {_fit(label, width):>{width}}  ", style))
             return Strip(segments).adjust_cell_length(self.size.width, quiet)
         row = y - 1
         if row >= len(self.page["rowLabels"]):
@@ -145,7 +145,10 @@ class Grid(Widget, can_focus=True):
             colour = {"!": p.nonfinite, "m": p.quiet, "c": p.changed}.get(mark, p.text)
             style = Style(color=colour, bgcolor=p.tint if chosen else p.ground, bold=chosen or mark == "!")
             sign = {"!": "!", "c": "·"}.get(mark, " ")
-            segments.append(Segment(f"{_fit(texts[row], width):>{width}}{sign}", style))
+            text = _fit(texts[row], width)
+            lead = len(text) - len(text.lstrip()) + width - len(text)
+            text = f"{' ' * lead}{sign if sign.strip() else ' '}{text.strip()}"
+            segments.append(Segment(f"{text:<{width + 1}}", style))
             segments.append(Segment("  ", Style(bgcolor=p.ground)))
         return Strip(segments).crop(0, self.size.width).adjust_cell_length(self.size.width, ground)
 

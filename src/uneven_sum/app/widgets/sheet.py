@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import re
 from dataclasses import dataclass
 
 from pygments.lexers.python import PythonLexer
@@ -58,6 +59,13 @@ class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
     DEFAULT_CSS = "Sheet { background: $background; scrollbar-size-vertical: 1; scrollbar-size-horizontal: 0; }"
     cursor: reactive[int] = reactive(1)
 
+    class Hovered(Message):
+        """The mouse rests on a name, an attribute or an element."""
+
+        def __init__(self, text: str) -> None:
+            super().__init__()
+            self.text = text
+
     class MenuAsked(Message):
         def __init__(self, line: int) -> None:
             super().__init__()
@@ -81,6 +89,7 @@ class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
         self.terms: dict[int, list[Term]] = {}  # unfolded, under the last line of their statement
         self.remarks: dict[int, str] = {}
         self.rows: list[Row] = []
+        self.hovered = ""
 
     # -- what is shown -------------------------------------------------------------------------------
 
@@ -268,6 +277,27 @@ class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
                 self.post_message(self.MenuAsked(line))
             elif event.x < GUTTER - 2 and self.rows[number].term is None:
                 self.post_message(self.BreakpointAsked(line))
+
+    def on_mouse_move(self, event: events.MouseMove) -> None:
+        text = self.expression_at(event.x, event.y)
+        if text != self.hovered:
+            self.hovered = text
+            self.tooltip = None
+            if text:
+                self.post_message(self.Hovered(text))
+
+    def expression_at(self, x: int, y: int) -> str:
+        """The name, attribute or element at a place of the screen, as written."""
+        number = y + self.scroll_offset.y
+        if number >= len(self.rows) or self.rows[number].term is not None or x < GUTTER:
+            return ""
+        text = self.lines[self.rows[number].line - 1].expandtabs(4) if self.lines else ""
+        at = x - GUTTER
+        for found in re.finditer(r"[A-Za-z_]\w*(?:\.[A-Za-z_]\w*|\[[\w+\-*/ ,:.'\"]*\])*", text):
+            if found.start() <= at < found.end():
+                rest = re.search(r"[.\[]", text[at : found.end()])
+                return text[found.start() : at + rest.start()] if rest else found[0]
+        return ""
 
     def word_at_cursor(self) -> str:
         """The name that the cursor line defines or begins with."""

@@ -1,0 +1,394 @@
+"""Values of every kind through the Close-up, on each CPython; figures against NumPy's and pandas' own."""
+
+from __future__ import annotations
+
+import ast
+import json
+import math
+import re
+import xml.etree.ElementTree as ElementTree
+from pathlib import Path
+
+import numpy as np
+import pandas as pd
+import pytest
+from driving import running
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from uneven_sum.agent import comparing, measures, plotting
+from uneven_sum.agent.kinds.grids import BadSlice, array_grid, parse_slice
+from uneven_sum.app.canvas import Axis
+from uneven_sum.app.formats import STYLES, Format, aligned, shown
+from uneven_sum.app.plots import DRAW, floats
+from uneven_sum.app.reader import folded
+from uneven_sum.app.theme import CHALK, SLATE
+from uneven_sum.charts import summary_markdown, write_plot
+from uneven_sum.client import BadUse
+
+SCRIPT = str(Path(__file__).parent / "values_script.py")
+FLOATS = st.floats(allow_nan=True, allow_infinity=True, width=64)
+
+
+def names() -> list[str]:
+    tree = ast.parse(Path(SCRIPT).read_text())
+    found = []
+    for node in ast.walk(tree):
+        if isinstance(node, ast.Assign) and node.col_offset in (0, 4):
+            for target in node.targets:
+                found += [n.id for n in ast.walk(target) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)]
+    return [n for n in dict.fromkeys(found) if n not in ("touched", "np", "pd", "sp", "__str__", "__hash__")]
+
+
+async def test_every_kind_is_shown_and_none_is_touched(interpreter: str) -> None:
+    async with running(SCRIPT, python=interpreter, pause_on=set()) as run:
+        await run.pause()
+        have = {c.name for c in await run.client.cards(0, "module")} | {"function", "module", "cls"}
+        missing = [n for n in names() if n not in have and n not in ("generator",)]
+        for name in [n for n in names() if n in have]:
+            told = await run.client.closeup(name)
+            summary = told["summary"]
+            assert summary["text"] and summary["text"].isprintable() and len(summary["text"]) < 600, name
+            assert summary["type"], name
+            if told["children"]:
+                parts = await run.client.parts(name, 0, 0, 50)
+                assert parts["parts"], name
+            if told["grid"]:
+                page = await run.client.page(name, 0, row=0, column=0, rows=30, columns=8, slice=told["grid"]["slice"])
+                assert len(page["rowLabels"]) == min(30, page["rows"]), name
+                assert all(len(c["marks"]) == len(page["rowLabels"]) for c in page["cells"]), name
+            for kind in told["plots"]:
+                data = await run.client.plot(
+                    name, 0, kind=kind, width=60, height=20, slice=(told["grid"] or {}).get("slice", "")
+                )
+                drawn = DRAW[kind](data, 80, 24, SLATE, Format())
+                assert len(drawn.canvas.strips("#000000", "#ffffff")) == 24, name
+                drawn.read(40, 10)
+            if told["reader"]:
+                text = await run.client.read_text(name)
+                assert "\x1b" not in text and "\x07" not in text
+        for name in ("scalar", "array") if "np" in str(missing) else ():
+            assert name in missing
+        assert await run.step("on") is None
+        assert run.out == "touched []\n"
+        assert not run.trouble
+
+
+async def test_facts_tell_what_counts() -> None:
+    async with running(SCRIPT, pause_on=set()) as run:
+        await run.pause()
+
+        async def facts(name: str) -> dict[str, str]:
+            return {a: b for a, b in (await run.client.closeup(name))["facts"]}
+
+        array = await facts("array")
+        assert (array["nan"], array["+inf"], array["-inf"], array["zero"], array["negative"]) == (
+            "1",
+            "0",
+            "1",
+            "1",
+            "1",
+        )
+        assert array["minimum"] == "-2.0" and array["maximum"] == "1.0" and array["bad cells at"] == "1  2"
+        assert "read only" in (await facts("frozen"))["layout"]
+        assert "not contiguous, a view" in (await facts("strided"))["layout"]
+        assert (await facts("level"))["hexadecimal"] == (0.1).hex()
+        assert float((await facts("level"))["ulp"]) == pytest.approx(math.ulp(0.1), rel=1e-5)
+        assert (await facts("frame"))["depth"].startswith("float64, 1 missing, -2.0 … 1.0")
+        assert "unique, ascending" in (await facts("series"))["index"]
+        assert (await facts("masked"))["masked"] == "1"
+        assert (await facts("times"))["NaT"] == "1"
+        assert "volume (read when asked)" in (await facts("prop"))["properties"]
+        assert await run.ask("prop.volume") == "8.0"
+        matrix = {a: b for a, b in await run.client.matrix("symmetric")}
+        assert matrix["rank"] == "2 of 2" and matrix["condition number"] == "3.0" and matrix["symmetric"] == "yes"
+        assert matrix["definiteness"] == "positive definite" and matrix["eigenvalues"] == "1.0  3.0"
+        assert (await run.client.matrix("symmetric * np.nan"))[0][1].startswith("none")
+        with pytest.raises(BadUse, match="two-dimensional"):
+            await run.client.matrix("array")
+        assert await run.client.read_text("json_text") == '{"station": "quillmere", "levels": [1.5, null]}'
+        assert (await run.client.read_text("raw")).startswith("00000000  00 01 02 03")
+
+
+async def test_pages_sorted_filtered_sliced(tmp_path) -> None:
+    async with running(SCRIPT, pause_on=set()) as run:
+        c = run.client
+        await run.pause()
+        page = await c.page("frame", 0, sort={"column": 1})
+        assert page["rowLabels"] == ["1", "0", "2"] and floats(page["cells"][1]["data"])[:2] == [-2.0, 1.0]
+        assert page["cells"][1]["marks"] == "..!"
+        assert (await c.page("frame", 0, sort={"column": 2, "down": True}))["rowLabels"] == ["0", "2", "1"]
+        page = await c.page("frame", 0, filter="depth < 0")
+        assert (page["rows"], page["rowLabels"]) == (1, ["1"])
+        assert (await c.page("frame", 0, filter="(gauge == 'sill') & (n > 2)"))["rowLabels"] == ["0"]
+        for wanted in ("depth <", "nowhere > 1", "3", "__import__('os')"):
+            with pytest.raises(BadUse, match="cannot be used"):
+                await c.page("frame", 0, filter=wanted)
+        assert (await c.page("cube", 0, slice="[1, :, ::2]"))["columns"] == 2
+        for wrong, why in (
+            ("[9, :, :]", "does not fit"),
+            ("[:, :, :]", "leaves 3"),
+            ("x", "no slice"),
+            ("[0, 0, 0, 0]", "4 parts"),
+        ):
+            with pytest.raises(BadUse, match=why):
+                await c.page("cube", 0, slice=wrong)
+        assert (await c.page("wide", 0, column=99_990, columns=12))["columnLabels"][-1] == "99999"
+        assert (await c.page("twice"))["columnLabels"] == ["a", "a"]
+        assert (await c.page("multi"))["rowLabels"] == ["a / 1", "b / 2"]
+        assert await c.find_bad("array", 0, row=-1, column=0) == (1, 0)
+        assert await c.find_bad("array", 0, row=1, column=0) == (2, 0)
+        assert await c.find_bad("array", 0, row=2, column=0) is None
+        assert await c.find_bad("array", 0, row=2, column=0, back=True) == (1, 0)
+        assert await c.find_bad("frame", 0, row=-1, column=0) == (2, 1)
+        page = await c.page("array * 2", 0)
+        assert floats(page["cells"][0]["data"])[0] == 2.0, "an expression is evaluated in a trial"
+        with pytest.raises(BadUse, match="could not be evaluated: ZeroDivisionError"):
+            await c.page("1 / 0")
+        with pytest.raises(BadUse, match="no rows and columns"):
+            await c.page("level")
+        await c.seen()
+        await run.ask("!array.__setitem__(4, 7.0)")
+        assert (await c.page("array"))["cells"][0]["marks"] == ".!!.c"
+        told = await c.compare("array", 0, "·before", 0, 0)
+        assert told["differ"] == 1 and told["at"] == [4]
+        assert (await c.compare("array", 0, "array + 1e-9", 1e-8, 0))["differ"] == 0
+        assert "the shapes differ" in str(await c.compare("array", 0, "cube", 0, 0))
+        for ending in ("csv", "npy"):
+            target = str(tmp_path / f"out.{ending}")
+            assert (await c.export_grid("ints", 0, target))["rows"] == 3
+            assert (await c.compare("ints", 0, target, 0, 0))["differ"] == 0
+        await c.export_grid("frame", 0, str(tmp_path / "frame.csv"), filter="n < 3", sort={"column": 2})
+        assert (tmp_path / "frame.csv").read_text().splitlines()[1].startswith("1,weir,-2.0,1")
+        with pytest.raises(BadUse, match="could not be written"):
+            await c.export_grid("ints", 0, "/nowhere/out.csv")
+        with pytest.raises(BadUse, match=r"\.csv, \.npy or \.parquet"):
+            await c.export_grid("ints", 0, str(tmp_path / "out.xls"))
+        with pytest.raises(BadUse, match="cannot be read"):
+            await c.compare("ints", 0, "/nowhere/x.npy", 0, 0)
+
+
+async def test_large_ones_open_at_once(script) -> None:
+    path = script(
+        "import numpy as np, pandas as pd\nbig = np.zeros(100_000_000, dtype=np.float32)\nbig[77_777_777] = np.nan\n"
+        "frame = pd.DataFrame({'a': np.arange(10_000_000.0)})\nbreakpoint()\n"
+    )
+    async with running(path, pause_on=set()) as run:
+        await run.pause()
+        page = await run.client.page("big", 0, row=77_777_770, rows=10)
+        assert page["cells"][0]["marks"] == ".......!.."
+        assert await run.client.find_bad("big", 0, row=-1, column=0) == (77_777_777, 0)
+        assert (await run.client.page("frame", 0, row=9_999_990, rows=20))["rowLabels"][-1] == "9999999"
+        cards = {c.name: c for c in await run.client.cards(0, "module")}
+        assert cards["big"].pending
+        (filled,) = await run.client.fill(0, "module", ["big"])
+        assert not filled.pending and filled.nonfinite == 1
+
+
+async def test_figures_of_matplotlib_are_kept(script, tmp_path) -> None:
+    path = script("import matplotlib.pyplot as plt\nplt.plot([1, 2])\nplt.title('stage')\nplt.show()\nx = 1\n")
+    async with running(path, pause_at_end=True) as run:
+        facts = await run.pause()
+        assert facts.reason == "end", facts.headline
+        assert await run.client.figures() == [{"number": 1, "title": "stage", "axes": 1}]
+        await run.client.figures(1, str(tmp_path / "stage.svg"))
+    assert "<svg" in (tmp_path / "stage.svg").read_text()
+    assert "non-interactive" not in run.err
+
+
+# -- figures against the libraries' own --------------------------------------------------------------
+
+
+@given(st.lists(FLOATS, max_size=60))
+def test_measures_agree_with_numpy(data: list[float]) -> None:
+    a = np.array(data, dtype=float)
+    m = measures.measure(np, a)
+    fine = a[np.isfinite(a)]
+    assert (m.nan, m.pinf, m.ninf) == (np.isnan(a).sum(), (a == np.inf).sum(), (a == -np.inf).sum())
+    assert m.zero == (fine == 0).sum() and m.negative == (fine < 0).sum()
+    if fine.size:
+        assert m.low == fine.min() and m.high == fine.max()
+        if np.abs(fine).max() < 1e150:
+            scale = max(np.abs(fine).max(), 1e-300)
+            assert m.mean == pytest.approx(fine.mean(), rel=1e-9, abs=1e-9 * scale)
+            assert m.std == pytest.approx(fine.std(), rel=1e-6, abs=1e-7 * scale)
+
+
+@given(st.integers(1, 5), st.integers(60_000, 140_000), st.sampled_from(["C", "F", "strided"]), st.integers(0, 99))
+@settings(max_examples=15, deadline=None)
+def test_measures_of_many_chunks(dims: int, size: int, order: str, seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    a = rng.normal(5, 2, (dims, size))
+    a = np.asfortranarray(a) if order == "F" else a[:, ::3] if order == "strided" else a
+    a[rng.integers(0, dims, 5), rng.integers(0, a.shape[1], 5)] = np.nan
+    m = measures.measure(np, a)
+    assert m.nan == np.isnan(a).sum() and m.low == np.nanmin(a) and m.high == np.nanmax(a)
+    assert m.mean == pytest.approx(np.nanmean(a)) and m.std == pytest.approx(np.nanstd(a))
+    flat = np.flatnonzero(~np.isfinite(a))
+    assert measures.bad_places(np, a, 3) == flat[:3].tolist()
+    assert measures.bad_places(np, a, 1, int(flat[0])) == flat[1:2].tolist()
+    assert measures.bad_places(np, a, 1, int(flat[-1]), True) == flat[:-1][-1:].tolist()
+
+
+@given(st.lists(FLOATS, min_size=1, max_size=300), st.integers(1, 40))
+def test_peaks_and_bad_cells_survive_the_reduction(data: list[float], columns: int) -> None:
+    a = np.array(data)
+    lows, highs, marks = plotting.extremes(np, a, columns)
+    fine = a[np.isfinite(a)]
+    assert len(lows) == len(highs) == len(marks) == min(columns, a.size)
+    if fine.size:
+        assert np.nanmin(lows) == fine.min() and np.nanmax(highs) == fine.max()
+    assert (set(marks) == {"."}) == bool(np.isfinite(a).all())
+    bounds = plotting.edges(np, a.size, min(columns, a.size))
+    for n, mark in enumerate(marks):
+        part = a[bounds[n] : bounds[n + 1]]
+        assert (mark == ".") == bool(np.isfinite(part).all())
+
+
+@given(st.integers(1, 30), st.integers(1, 30), st.integers(1, 12), st.integers(1, 12), st.integers(0, 50))
+@settings(max_examples=40)
+def test_heat_blocks_keep_bad_cells_and_extremes(height: int, width: int, rows: int, columns: int, seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    a = rng.normal(0, 1, (height, width))
+    a.flat[seed % a.size] = np.inf
+    out, marks = plotting.blocks(np, a, rows, columns)
+    assert sum(mark == "+" for row in marks for mark in row) == 1
+    fine = np.where(np.isfinite(a), a, 0)
+    if a.size > 1:
+        far = fine.flat[np.abs(fine - fine.mean()).argmax()]
+        assert np.isclose(out, far).any() or np.nanmax(np.abs(out)) >= np.abs(far) * 0.5
+
+
+@given(st.lists(FLOATS, min_size=1, max_size=50), st.lists(FLOATS, min_size=1, max_size=50))
+def test_comparison_agrees_with_numpy(one: list[float], other: list[float]) -> None:
+    size = min(len(one), len(other))
+    a, b = np.array(one[:size]), np.array(other[:size])
+    told = comparing.compare(np, a, b, 1e-9, 1e-6)
+    with np.errstate(all="ignore"):
+        assert told["differ"] == int((~np.isclose(a, b, rtol=1e-6, atol=1e-9, equal_nan=True)).sum())
+
+
+@given(st.lists(st.one_of(FLOATS, st.none()), min_size=1, max_size=30))
+def test_columns_agree_with_pandas(data: list) -> None:
+    from uneven_sum.agent.values import facts
+
+    told = dict(facts(pd.Series(data, dtype=float)))
+    assert told["missing"] == str(pd.Series(data, dtype=float).isna().sum())
+    assert told["distinct"] == str(pd.Series(data, dtype=float).nunique())
+
+
+def test_slices() -> None:
+    assert parse_slice("[3, :, ::2]", 3) == (3, slice(None), slice(None, None, 2))
+    assert parse_slice("..., -1", 3) == (Ellipsis, -1)
+    for wrong in ("[x]", "[1.5]", "[1, 2, 3, 4]", "[:", "__import__"):
+        with pytest.raises(BadSlice):
+            parse_slice(wrong, 3)
+    assert array_grid(np.zeros((2, 3, 4))).rows == 3
+
+
+# -- how they are shown ------------------------------------------------------------------------------
+
+
+@given(
+    st.lists(st.one_of(FLOATS, st.integers(-(10**9), 10**9)), min_size=1, max_size=20),
+    st.sampled_from(STYLES),
+    st.integers(1, 12),
+)
+def test_decimals_line_up(values: list, style: str, digits: int) -> None:
+    texts = aligned([shown(v, Format(style, digits)) for v in values])
+    assert len({len(t) for t in texts}) == 1
+    if style in ("general", "fixed", "exact"):
+        plain = [t for t in texts if re.fullmatch(r"\s*-?\d+\.\d+\s*", t)]
+        assert len({t.index(".") for t in plain}) <= 1
+
+
+@given(st.floats(allow_nan=False, allow_infinity=False))
+def test_numbers_can_be_read_back(value: float) -> None:
+    assert float(shown(value, Format("exact"))) == value
+    assert float(shown(value, Format("scientific", 17))) == value
+    assert float(shown(value, Format("engineering", 6))) == pytest.approx(value, rel=1e-5, abs=5e-324)
+    assert float.fromhex(shown(value, Format("hexadecimal"))) == value
+    assert shown(1234567.5, Format("fixed", 1, True)) == "1,234,567.5"
+
+
+@given(st.floats(-1e300, 1e300), st.floats(-1e300, 1e300), st.integers(2, 12))
+def test_ticks_are_round_and_within(a: float, b: float, most: int) -> None:
+    axis = Axis(min(a, b), max(a, b))
+    ticks = axis.ticks(most)
+    assert len(ticks) <= most + 3
+    for tick in ticks:
+        assert (
+            axis.low - abs(axis.low) * 1e-6 - 1e-300 <= tick <= axis.high + abs(axis.high) * 1e-6 + 1e-300
+            or len(ticks) <= 2
+        )
+
+
+def line_data() -> dict:
+    a = np.sin(np.arange(400) / 30)
+    a[100:140], a[250], a[300] = np.nan, np.inf, -np.inf
+    from uneven_sum.agent.closeup import _series
+
+    return _series(np, [("stage", a)], 0, 400, 50)
+
+
+def test_a_drawn_line_has_gaps_marks_and_round_ticks() -> None:
+    drawn = DRAW["line"](line_data(), 70, 20, CHALK, Format())
+    rows = ["".join(s.text for s in strip) for strip in drawn.canvas.strips(CHALK.ground, CHALK.text)]
+    marks = rows[17]
+    assert marks.count("!") >= 5 and marks.count("^") == 1 and marks.count("v") == 1
+    gap = slice(marks.index("!") + 1, marks.rindex("!") - 1)
+    assert all(set(row[gap]) <= {" "} for row in rows[:17]), "no line across the gap"
+    assert "0.5" in "".join(rows) and "200" in rows[19]
+    assert "nan" in drawn.read(11 + 18, 3)
+
+
+@pytest.mark.parametrize("ending", ["svg", "pdf"])
+def test_files_hold_points_gaps_and_marks(ending: str, tmp_path) -> None:
+    path = tmp_path / f"plot.{ending}"
+    write_plot("line", line_data(), str(path), "stage — rating_year.py, line 35, pass 212")
+    data = path.read_bytes()
+    if ending == "pdf":
+        assert data.startswith(b"%PDF") and data.rstrip().endswith(b"%%EOF")
+        return
+    tree = ElementTree.fromstring(data)
+    groups = {g.get("id"): g for g in tree.iter("{http://www.w3.org/2000/svg}g") if g.get("id")}
+    line = groups["line-0"].find(".//{http://www.w3.org/2000/svg}path").get("d")
+    assert line.count("M") >= 2, "the line is broken at the gap"
+    for word in ("nan", "inf", "-inf"):
+        assert groups[f"bad-0-{word}"].findall(".//{http://www.w3.org/2000/svg}use")
+    texts = "".join(t for t in tree.itertext())
+    assert "rating_year.py, line 35" in texts and "nan:" in texts
+
+
+def test_all_plots_are_written(tmp_path) -> None:
+    from uneven_sum.agent.closeup import b64
+
+    heat = {"shape": [2, 2], "data": b64(np.array([[1.0, 2.0], [np.nan, 4.0]])), "marks": ["..", "n."], "of": [20, 20]}
+    kinds = {
+        "histogram": {"names": ["x"], **plotting.histogram(np, np.array([1.0, 2, 2, np.nan]), 4)},
+        "heat": heat,
+        "scatter": {"names": ["x", "y"], **plotting.scatter(np, [1.0, 2, np.nan], [3.0, 4, 5], 10, 10)},
+        "frequent": {"names": ["gauge"], "bars": [["sill", 3], ["weir", 1]], "distinct": 2},
+        "box": {"names": ["depth", "gauge"], "boxes": plotting.boxes(np, [1.0, 2, 3, np.nan], ["a", "a", "a", "b"])},
+        "image": {"shape": [1, 2, 3], "data": b64(np.zeros((1, 2, 3), dtype="u1")), "of": [1, 2], "bad": 0},
+    }
+    for kind, data in kinds.items():
+        for palette in (SLATE, CHALK):
+            DRAW[kind](data, 60, 20, palette, Format())
+        write_plot(kind, data, str(tmp_path / f"{kind}.svg"), kind)
+        assert "</svg>" in (tmp_path / f"{kind}.svg").read_text()
+    with pytest.raises(ValueError, match="svg or"):
+        write_plot("heat", heat, str(tmp_path / "x.png"), "")
+
+
+def test_texts_fold() -> None:
+    kind, parts = folded(json.dumps({"a": [1, {"b": None}], "c": "x"}))
+    assert kind == "JSON" and parts[0] == ("a  2 parts", [("[0]", "1"), ("[1]  1 parts", [("b", "null")])])
+    kind, parts = folded("<basin name='quillmere'><sill>4.0</sill></basin>")
+    assert kind == "XML" and parts == [('basin name="quillmere"', [("sill", "4.0")])]
+    assert folded("plain words") is None and folded("{not json") is None and folded("<" * 100_000) is None
+
+
+def test_a_summary_as_markdown() -> None:
+    text = summary_markdown("flow", "numpy.ndarray", "365 cells", [["nan", "3"], ["a|b", "x\ny"]], "flow — rating")
+    assert "| nan | 3 |" in text and "a\\|b" in text and "x y" in text
