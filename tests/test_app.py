@@ -14,15 +14,18 @@ from driving import slowness
 from textual.widgets import Input
 
 from uneven_sum.app.app import UnevenSum
-from uneven_sum.app.dialogs import EditSentence
+from uneven_sum.app.dialogs import EditSentence, Prompt
 from uneven_sum.app.screens.bench import Bench
+from uneven_sum.app.screens.closeup import CloseUp, Plot
 from uneven_sum.app.screens.help import Help
 from uneven_sum.app.screens.lookouts import Lookouts
 from uneven_sum.app.widgets.cards import Cards
-from uneven_sum.app.widgets.drawers import AskDrawer, OutputDrawer
+from uneven_sum.app.widgets.drawers import AskDrawer, AskLine, OutputDrawer
+from uneven_sum.app.widgets.grid import Grid
 from uneven_sum.app.widgets.sheet import GUTTER, Sheet
 from uneven_sum.client import Launch
 from uneven_sum.demo import find
+from uneven_sum.protocol import Lookout
 
 
 async def rest(pilot, seconds: float) -> None:
@@ -430,3 +433,127 @@ def test_a_condition_in_a_terminal(terminal) -> None:
     t.expect("what shall it return?")
     t.keys("C-u", "flow, 1.0, None", "Enter")
     t.expect("The call has returned")
+
+
+# -- values in the application -----------------------------------------------------------------------
+
+VALUES = """\
+import numpy as np
+import pandas as pd
+inflow = np.sin(np.arange(400) / 9.0)
+inflow[41] = np.nan
+table = np.arange(12.0).reshape(3, 4)
+frame = pd.DataFrame({"gauge": ["sill", "weir", "sill"], "depth": [1.0, -2.0, 0.5]})
+text = '{"station": "quillmere", "levels": [1.5]}'
+level = 4.0
+x = inflow.sum()
+"""
+
+
+async def until(pilot, true, seconds: float = 60):
+    for _ in range(int(seconds * 20)):
+        await pilot.pause(0.05)
+        if true():
+            return
+    raise AssertionError("it did not come about")
+
+
+async def test_close_up_grid_plots_and_compare(script, tmp_path) -> None:
+    path = script(VALUES)
+    app = UnevenSum(Launch(path, pause_on=set()))
+    async with app.run_test(size=(140, 42)) as pilot:
+        bench = app.screen_stack[1]
+        bench.book.add(Lookout(file=path, line=9))
+        await settled(pilot, "paused")
+        if bench.facts.line != 9:
+            await pilot.press("R")
+            await settled(pilot, "paused", 9)
+        await pilot.press("c")
+        await until(pilot, lambda: isinstance(app.screen, CloseUp) and app.screen.query(Grid))
+        screen = app.screen
+        assert screen.expression == "inflow"
+        grid = screen.query_one(Grid)
+        await until(pilot, lambda: grid.page is not None)
+        await pilot.press("b")
+        await until(pilot, lambda: grid.row == 41)
+        assert grid.cell() == ("row 41, value", "nan")
+        await pilot.press("y")
+        assert app.clipboard == "nan"
+        await pilot.press("g", *"399", "enter")
+        await until(pilot, lambda: grid.row == 399)
+        await pilot.press("n", "full_stop")
+        assert screen.how.style == "fixed" and screen.how.digits == 7
+        await pilot.press("v")
+        await until(pilot, lambda: screen.view == "line" and screen.query(Plot) and screen.query_one(Plot).drawn)
+        await pilot.press("plus")
+        await until(pilot, lambda: screen.plot_data and screen.plot_data["last"] - screen.plot_data["first"] < 400)
+        await pilot.press("x")
+        await until(pilot, lambda: isinstance(app.screen, Prompt))
+        app.screen.query_one(Input).value = str(tmp_path / "inflow.svg")
+        await pilot.press("enter")
+        await until(pilot, lambda: (tmp_path / "inflow.svg").exists() and not screen.busy_since)
+        await pilot.press("w")
+        await until(pilot, lambda: isinstance(app.screen, Prompt))
+        app.screen.query_one(Input).value = "inflow * 2"
+        await pilot.press("enter")
+        await until(pilot, lambda: isinstance(app.screen, Prompt) and "tolerances" in app.screen.question)
+        await pilot.press("enter")
+        await until(pilot, lambda: any(a == "≠ differ" for a, _ in screen.told["facts"]))
+        await pilot.press("escape")
+        await until(pilot, lambda: isinstance(app.screen, Bench))
+
+
+async def test_frames_parts_texts_watches_and_words(script, tmp_path) -> None:
+    path = script(VALUES)
+    app = UnevenSum(Launch(path, pause_on=set()))
+    async with app.run_test(size=(110, 30)) as pilot:
+        bench = await settled(pilot, "paused")
+        assert bench.facts.reason == "end"
+        bench.open_closeup(["frame"])
+        await until(pilot, lambda: isinstance(app.screen, CloseUp) and app.screen.query(Grid))
+        screen, grid = app.screen, app.screen.query_one(Grid)
+        await until(pilot, lambda: grid.page is not None)
+        await pilot.press("f")
+        await until(pilot, lambda: isinstance(app.screen, Prompt))
+        await pilot.press(*"depth < 0", "enter")
+        await until(pilot, lambda: grid.rows == 1)
+        await pilot.press("f")
+        await until(pilot, lambda: isinstance(app.screen, Prompt))
+        app.screen.query_one(Input).value = "nowhere < 0"
+        await pilot.press("enter")
+        await until(pilot, lambda: "cannot be used" in str(screen.query_one("#said").render()))
+        assert screen.filter == "depth < 0"
+        await pilot.press("escape")
+        bench.open_closeup(["text"])
+        await until(pilot, lambda: isinstance(app.screen, CloseUp) and app.screen.query("Tree"))
+        await pilot.press("escape")
+        await until(pilot, lambda: isinstance(app.screen, Bench))
+        for watched in ("level * 2", "nowhere"):
+            await pilot.press("plus")
+            await until(pilot, lambda: isinstance(app.screen, Prompt))
+            app.screen.query_one(Input).value = watched
+            await pilot.press("enter")
+            await until(pilot, lambda w=watched: any(c.name == w for c in bench.query_one(Cards).cards))
+        told = {c.name: c for c in bench.query_one(Cards).cards}
+        assert told["level * 2"].text == "8.0" and told["nowhere"].text.startswith("not known here yet")
+        target = tmp_path / "stage.pdf"
+        await pilot.press("a")
+        bench.query_one(AskLine).value = f"plot inflow[:30] to {target}"
+        await pilot.press("enter")
+        await until(pilot, target.exists)
+        bench.query_one(AskLine).value = "plot table as heat"
+        await pilot.press("enter")
+        await until(pilot, lambda: isinstance(app.screen, CloseUp) and app.screen.view == "heat")
+
+
+def test_close_up_in_a_terminal(terminal) -> None:
+    t = terminal("demo", "rating")
+    t.expect("culprit")
+    time.sleep(0.5 * slowness())
+    t.keys("c")
+    t.expect("close-up of flow")
+    t.expect("standard deviation")
+    t.keys("v")
+    t.expect("histogram")
+    t.keys("Escape")
+    t.expect("Pass 212 of 365")

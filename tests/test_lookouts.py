@@ -188,7 +188,7 @@ async def test_written_instead_of_a_pause(script, interpreter: str) -> None:
         run.__init__(type(run.client)(run.client.launch))
         await run.client.start(lookouts=[told])
         text = ""
-        while not isinstance(event := await asyncio.wait_for(run.client.next_event(), 20), Exited):
+        while not isinstance(event := await asyncio.wait_for(run.client.next_event(), 120), Exited):
             if isinstance(event, Output) and event.category == "console":
                 text += event.text
     first, second = text.splitlines()

@@ -166,7 +166,7 @@ async def test_interrupt_inside_native_code_says_so(script) -> None:
         await asyncio.sleep(0.3)
         asking = asyncio.create_task(run.client.interrupt())
         while True:
-            event = await asyncio.wait_for(run.client.next_event(), 20)
+            event = await asyncio.wait_for(run.client.next_event(), 120)
             if isinstance(event, Busy):
                 break
         assert "inside native code" in event.message

@@ -170,7 +170,8 @@ def export(grid: Grid, order: Any, path: str) -> dict[str, Any]:
         with open(path, "w", newline="", encoding="utf-8") as f:
             writer = csv.writer(f)
             labelled = hasattr(grid.source, "iloc")
-            writer.writerow([*(["index"] if labelled else []), *grid.column_labels(0, grid.columns)])
+            if labelled or grid.named:
+                writer.writerow([*(["index"] if labelled else []), *grid.column_labels(0, grid.columns)])
             for first in range(0, rows, CHUNK):
                 last = min(rows, first + CHUNK)
                 at = None if order is None else order[first:last]

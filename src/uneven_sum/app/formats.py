@@ -62,10 +62,9 @@ def _whole(value: int, how: Format) -> str:
 def _engineering(value: float, digits: int) -> str:
     if value == 0:
         return "0.0"
-    power = math.floor(math.log10(abs(value)))
-    three = 3 * (power // 3)
-    lead = value / 10.0**three if -290 < three < 290 else value * 10.0**-three
-    text = f"{lead:.{max(digits, 3)}g}"
+    lead, _, power = f"{value:.{max(digits, 3) - 1}e}".partition("e")
+    three = 3 * (int(power) // 3)
+    text = f"{float(lead) * 10.0 ** (int(power) - three):.{max(digits, 3)}g}"
     text = text if "." in text or "e" in text else text + ".0"
     return f"{text}e{three:+03d}" if three else text
 

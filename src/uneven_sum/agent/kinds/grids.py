@@ -30,6 +30,11 @@ class Grid:
     source: Any = None  # the array or frame that is shown, after the slice
     names: list[Any] | None = None  # of columns, as the filter and the sort know them
 
+    @property
+    def named(self) -> bool:
+        """True when the columns have names of their own, not just numbers."""
+        return any(not label.isdigit() and label != "value" for label in self.column_labels(0, min(self.columns, 3)))
+
 
 def parse_slice(text: str, ndim: int) -> tuple[Any, ...]:
     """`[3, :, ::2]` as an index.  BadSlice when it is no list of numbers and slices."""
