@@ -5,11 +5,14 @@ from __future__ import annotations
 import latency
 import lookouts
 import probes
+import values
 
 if __name__ == "__main__":
     bad = probes.main()
     print()
     bad += lookouts.main()
+    print()
+    bad += values.main()
     print()
     bad += latency.main()
     print("\nall within their limits" if not bad else f"\n{bad} over the limit, marked !")

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Any
 
-CHUNK = 1 << 16
+CHUNK = 1 << 15  # cells: what is worked on stays in the cache
 
 
 @dataclass
@@ -102,12 +102,15 @@ def _add(np: Any, part: Any, m: Measures, truth: Any, scratch: Any, moments: boo
     elif high < 0:
         m.negative += part.size
     count = part.size
-    mean = float(part.mean())
+    mean = float(np.add.reduce(part)) / count
     if not math.isfinite(mean):  # the sum is too large for a float, the mean is not
         mean = float((part / count).sum())
     if moments:
-        np.subtract(part, mean, out=scratch)
-        m2 = float(np.dot(scratch, scratch))
+        squares = float(np.dot(part, part))
+        m2 = squares - count * mean * mean
+        if not m2 > 1e-4 * squares:  # too much would cancel: from the deviations themselves
+            np.subtract(part, mean, out=scratch)
+            m2 = float(np.dot(scratch, scratch))
         away = mean - m.mean
         m.m2 += m2 + away * away * (m.fine * count / (m.fine + count))
     m.mean += (mean - m.mean) * (count / (m.fine + count))

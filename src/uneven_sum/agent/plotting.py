@@ -20,11 +20,12 @@ def extremes(np: Any, values: Any, columns: int) -> tuple[Any, Any, str]:
     starts = bounds[:-1]
     data = np.asarray(values)
     data = data if data.dtype == np.float64 else data.astype(np.float64)
-    good = np.isfinite(data)
     marks = "." * len(starts)
     with np.errstate(all="ignore"):
-        if good.all():
-            return np.minimum.reduceat(data, starts), np.maximum.reduceat(data, starts), marks
+        lows, highs = np.minimum.reduceat(data, starts), np.maximum.reduceat(data, starts)
+        if np.isfinite(lows).all() and np.isfinite(highs).all():
+            return lows, highs, marks  # nan and infinities come through minimum and maximum
+        good = np.isfinite(data)
         lows = np.minimum.reduceat(np.where(good, data, np.inf), starts)
         highs = np.maximum.reduceat(np.where(good, data, -np.inf), starts)
     empty = ~np.isfinite(lows)

@@ -11,6 +11,8 @@ CASES = {
     "rating": ("rating_year.py", "the volume over the sill comes out as nan"),
     "routing": ("wave_routing.py", "the flow in the channel grows without bound"),
     "lagged": ("lagged_inflow.py", "an IndexError at the end of the year"),
+    "join": ("join_gauges.py", "every month's runoff coefficient is infinite"),
+    "fit": ("fit_curve.py", "the errors of the fitted coefficients are nan"),
 }
 
 

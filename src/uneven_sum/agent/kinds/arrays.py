@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import base64
+import math
 import struct
 from typing import Any
 
@@ -66,6 +67,10 @@ def _line(value: Any) -> Summary:
     if value.size > SCANNED:
         bad = nonfinite.count(value)
         return {**base, "text": head + (f", {bad} not finite" if bad else ""), "nonfinite": bad}
+    if kind == "f" and value.ndim == 1 and value.size > 1000:
+        quick = _healthy(np, value, head)
+        if quick is not None:
+            return {**base, **quick}
     if kind in "fc":
         m = measures.measure(np, value, moments=False)
         told = range_text(m) if kind == "f" else ""
@@ -97,6 +102,19 @@ def _masked(np: Any, value: Any, head: str) -> Summary:
     return {"text": f"{head}, {hidden} masked{told}", "nonfinite": nonfinite.count(value)}
 
 
+def _healthy(np: Any, value: Any, head: str) -> Summary | None:
+    """The line of a column without bad cells, from its picture: three passes over the cells."""
+    from ..plotting import extremes
+
+    lows, highs, marks = extremes(np, value, COLUMNS)
+    with np.errstate(all="ignore"):
+        mean = float(np.add.reduce(value, dtype=float)) / value.size
+    if set(marks) != {"."} or not math.isfinite(mean):
+        return None
+    m = measures.Measures(size=value.size, low=float(lows.min()), high=float(highs.max()), mean=mean, fine=value.size)
+    return {"text": f"{head}, {range_text(m)}", "nonfinite": 0, **_packed(lows, highs, marks)}
+
+
 def picture(np: Any, value: Any) -> Summary:
     """The course of a one-dimensional array in at most COLUMNS columns: minimum, maximum and bad cells of
     each, as base64 of little-endian float64 pairs and a string of 0 and 1."""
@@ -104,7 +122,10 @@ def picture(np: Any, value: Any) -> Summary:
         return {}
     from ..plotting import extremes
 
-    lows, highs, marks = extremes(np, value, min(COLUMNS, value.size))
+    return _packed(*extremes(np, value, min(COLUMNS, value.size)))
+
+
+def _packed(lows: Any, highs: Any, marks: str) -> Summary:
     both = [float(v) for pair in zip(lows, highs) for v in pair]
     told = "".join("0" if mark == "." else "1" for mark in marks)
     return {"picture": base64.b64encode(struct.pack(f"<{len(both)}d", *both)).decode(), "marks": told}
