@@ -44,7 +44,7 @@ async def settled(pilot, state: str, line: int | None = None) -> Bench:
 
 
 async def test_bench_from_pause_to_rerun() -> None:
-    app = UnevenSum(Launch(str(find("rating"))))
+    app = UnevenSum(Launch(str(find("rating")), keep_case=False))
     async with app.run_test(size=(140, 42)) as pilot:
         bench = await settled(pilot, "paused", 35)
         sheet, cards = bench.query_one(Sheet), bench.query_one(Cards)
@@ -76,7 +76,7 @@ async def test_bench_from_pause_to_rerun() -> None:
 
 
 async def test_gutter_click_sets_a_breakpoint_that_is_kept() -> None:
-    app = UnevenSum(Launch(str(find("lagged"))))
+    app = UnevenSum(Launch(str(find("lagged")), keep_case=False))
     async with app.run_test(size=(140, 42)) as pilot:
         bench = await settled(pilot, "paused", 28)
         sheet = bench.query_one(Sheet)
@@ -95,7 +95,7 @@ async def test_gutter_click_sets_a_breakpoint_that_is_kept() -> None:
 
 
 async def test_skip_at_an_error_and_end() -> None:
-    app = UnevenSum(Launch(str(find("lagged"))))
+    app = UnevenSum(Launch(str(find("lagged")), keep_case=False))
     async with app.run_test(size=(100, 30)) as pilot:
         bench = await settled(pilot, "paused", 28)
         assert bench.has_class("narrow")
@@ -270,7 +270,7 @@ def test_refusals_on_the_command_line(terminal, script) -> None:
 
 
 async def test_lookouts_on_the_bench_and_their_screen() -> None:
-    app = UnevenSum(Launch(str(find("rating"))))
+    app = UnevenSum(Launch(str(find("rating")), keep_case=False))
     async with app.run_test(size=(140, 42)) as pilot:
         bench = await settled(pilot, "paused", 35)
         sheet = bench.query_one(Sheet)
@@ -338,7 +338,7 @@ async def test_lookouts_on_the_bench_and_their_screen() -> None:
 
 
 async def test_motion_keys() -> None:
-    app = UnevenSum(Launch(str(find("rating"))))
+    app = UnevenSum(Launch(str(find("rating")), keep_case=False))
     async with app.run_test(size=(140, 42)) as pilot:
         bench = await settled(pilot, "paused", 35)
         sheet = bench.query_one(Sheet)
@@ -557,3 +557,24 @@ def test_close_up_in_a_terminal(terminal) -> None:
     t.expect("histogram")
     t.keys("Escape")
     t.expect("Pass 212 of 365")
+
+
+async def test_lookouts_and_watches_are_kept_with_the_case(script) -> None:
+    path = script("total = 0.0\nfor k in range(9):\n    total += k * 0.5\n    level = total - 3\nprint(total)\n")
+    app = UnevenSum(Launch(path))
+    async with app.run_test(size=(140, 42)) as pilot:
+        bench = await settled(pilot, "paused")
+        bench.watches.append("total * 2")
+        bench.book.add(Lookout(file=path, line=4, condition="k > 3"))
+        await pilot.press("q")
+        await rest(pilot, 0.5)
+    app = UnevenSum(Launch(path))
+    async with app.run_test(size=(140, 42)) as pilot:
+        bench = await settled(pilot, "paused", 4)
+        assert bench.watches == ["total * 2"] and bench.query_one(Sheet).marks == {4: ("if", True)}
+        for _ in range(3):
+            number = bench.facts.loops[0].number
+            await pilot.press("p")
+            await until(pilot, lambda n=number: bench.state == "paused" and bench.facts.loops[0].number > n)
+            await rest(pilot, 0.3)
+        assert {c.name for c in bench.query_one(Cards).cards if c.spark} >= {"total", "level"}

@@ -51,6 +51,7 @@ def _launch(script: str, args: tuple[str, ...], options: dict[str, Any]) -> Laun
         env=env,
         user_code=[os.path.abspath(p) for p in options["user_code"]],
         pause_on=pause_on,
+        pause_on_given=options["pause_on"] is not None or options["no_pause_on"] is not None,
     )
 
 
@@ -133,7 +134,7 @@ def demo(name: str | None, theme: str) -> None:
     path = find(name)
     if path is None:
         raise BadUse(f"There is no demo case {name}. uneven-sum demo lists them.")
-    _open(Launch(str(path), cwd=str(path.parent)), theme)
+    _open(Launch(str(path), cwd=str(path.parent), keep_case=False), theme)
 
 
 @cli.command()

@@ -71,7 +71,12 @@ class Watching(Expressions):
             outer = set().union(*(bound for bound, _ in self.bound[:-1]))
             if any(n in outer and n not in used for n in names - mine):
                 return None
-        return copy.deepcopy(lk.tree)
+        test = copy.deepcopy(lk.tree)
+        for node in ast.walk(test):  # it takes the place of its lookout, not its own
+            for name in ("lineno", "col_offset", "end_lineno", "end_col_offset"):
+                if hasattr(node, name):
+                    delattr(node, name)
+        return test
 
     def _due(self, lk: Lookout) -> tuple[ast.expr, bool]:
         """The test that precedes a lookout's probe, and whether the condition is in it."""

@@ -45,6 +45,8 @@ class Launch:
     pause_at_end: bool = False
     capture: bool = False  # standard input, output and error are pipes of ours
     output_to_stderr: bool = False  # the script's standard output goes to our standard error
+    pause_on_given: bool = False  # chosen for this run, whatever the case file says
+    keep_case: bool = True
     checks: bool = True
     meters: bool = True
     guards: bool = True

@@ -109,6 +109,8 @@ class Card(msgspec.Struct):
     assigned: bool = True
     picture: str = ""
     marks: str = ""
+    spark: str = ""  # of a scalar, its values at the last pauses in a loop; as `picture`
+    spark_marks: str = ""
     pending: bool = False  # large: its summary is asked for after the rest
 
 

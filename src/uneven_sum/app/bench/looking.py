@@ -163,6 +163,26 @@ class Looking:
     # -- watches -------------------------------------------------------------------------------------
 
     @work(group="dialog")
+    async def edit_watches(self) -> None:
+        """All watch expressions in one line: edited, moved, removed by editing it."""
+        bench = self._b
+        text = await bench.app.push_screen_wait(
+            Prompt(bench.palette, "The watch expressions, in their order", " ; ".join(self.watches), "a ; b ; c")
+        )
+        if text is None:
+            return
+        wanted = [part.strip() for part in text.split(";") if part.strip()]
+        for part in wanted:
+            try:
+                ast.parse(part, mode="eval")
+            except SyntaxError as e:
+                bench.notify(f"{part} is no expression: {e.msg}. The watches are as they were.", severity="warning")
+                return
+        self.watches[:] = wanted
+        bench.about = "watched"
+        await self.show_cards()
+
+    @work(group="dialog")
     async def action_watch(self) -> None:
         """Adds a watch expression; an existing one is removed by giving it again."""
         bench = self._b

@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import asyncio
+import base64
+import math
 import os
+import struct
 import time
 from typing import TYPE_CHECKING, cast
 
@@ -14,9 +17,9 @@ from textual.containers import Container
 from textual.screen import Screen
 from textual.widgets import Input
 
-from ...client import BadUse, Busy, Client, Ended, Exited, Launch, Output, Stopped, SyntaxFault, Trouble, Where
+from ...client import BadUse, Busy, Client, Ended, Exited, Launch, Output, Stopped, SyntaxFault, Trouble, Where, case
 from ...client.book import Book, decoded, switches_for
-from ...protocol import Facts, StackFrame
+from ...protocol import Card, Facts, StackFrame
 from ..bench.looking import Looking
 from ..bench.moves import PACES, Moves
 from ..bench.reading import Reading
@@ -116,6 +119,10 @@ class Bench(Moves, Watchman, Reading, Looking, Screen[None]):
         self.ran = 0.0
         self.runs = 0
         self.watches: list[str] = []
+        self.case_damaged = False
+        self.kept_as_case = launch.keep_case
+        self.history: dict[str, list[float]] = {}  # of scalars, from pause to pause in one loop
+        self.history_of: tuple[str, int] = ("", 0)
         self.watcher: asyncio.Task[None] | None = None
 
     @property
@@ -138,11 +145,36 @@ class Bench(Moves, Watchman, Reading, Looking, Screen[None]):
         self._fit()
         self.query_one(Sheet).focus()
         self._show_text(self._script())
+        self._take_case()
         self._start()
         self.set_interval(1.5, self.look_at_files)
 
     async def on_unmount(self) -> None:
+        self.keep_case()
         await self._drop()
+
+    def _take_case(self) -> None:
+        """What was kept of this case before: lookouts, tripwires, accepted places, watches."""
+        if self.launch.as_module:
+            return
+        try:
+            self.watches, told = case.load(self._script(), self.book)
+        except case.Damaged as e:
+            told, self.case_damaged = [str(e)], True
+        for text in told:
+            self.notify(text, severity="warning", timeout=12)
+        if self.launch.pause_on_given:
+            switches = switches_for(self.launch.pause_on)
+            for name in ("error", "warning", "nonfinite"):
+                getattr(self.book.switches, name).on = getattr(switches, name).on
+
+    def keep_case(self) -> None:
+        if self.launch.as_module or self.case_damaged or not self.kept_as_case:
+            return
+        try:
+            case.save(self._script(), self.book, self.watches)
+        except (OSError, case.Damaged) as e:
+            self.notify(f"The case could not be kept: {e}", severity="warning")
 
     def on_resize(self, event: events.Resize) -> None:
         self._fit()
@@ -276,6 +308,7 @@ class Bench(Moves, Watchman, Reading, Looking, Screen[None]):
             if quick:
                 self._show_pause(facts)
         self.query_one(Sheet).show_notes(notes)
+        self.sparks(cards)
         if self.about == "watched":
             await self.show_cards()
         else:
@@ -499,6 +532,7 @@ class Bench(Moves, Watchman, Reading, Looking, Screen[None]):
 
     def action_again(self) -> None:
         self.ran = 0.0
+        self.keep_case()
         for text in self.book.follow_edits():
             self.notify(text, severity="warning")
         self.texts.clear()
@@ -507,6 +541,28 @@ class Bench(Moves, Watchman, Reading, Looking, Screen[None]):
         self.query_one(OutputDrawer).clear()
         self.query_one(Sheet).fold()
         self._start()
+
+    def sparks(self, cards: list[Card]) -> None:
+        """Scalars by pass: their values at the pauses of one loop, as a spark on their cards."""
+        loop = self.facts.loops[0] if self.facts and self.facts.loops else None
+        place = (loop.file, loop.line) if loop else ("", 0)
+        if place != self.history_of:
+            self.history, self.history_of = {}, place
+        for card in cards:
+            if loop is None or card.kind != "scalar" or not card.assigned:
+                continue
+            try:
+                value = float(card.text)
+            except ValueError:
+                continue
+            kept = self.history.setdefault(card.name, [])
+            kept.append(value)
+            del kept[:-48]
+            if len(kept) > 2:
+                finite = [v if math.isfinite(v) else math.nan for v in kept]
+                pairs = [v for v in finite for _ in (0, 1)]
+                card.spark = base64.b64encode(struct.pack(f"<{len(pairs)}d", *pairs)).decode()
+                card.spark_marks = "".join("0" if math.isfinite(v) else "1" for v in kept)
 
     async def action_end(self) -> None:
         if self.client is not None and self.client.alive:

@@ -111,6 +111,12 @@ class Cards(VerticalScroll, can_focus=False):
             if kind and used + len(kind) + 2 + len(state) + 2 <= width:
                 text.append(f"  {kind}", p.quiet)
                 used += len(kind) + 2
+            if card.spark and width - used - len(state) > 12:
+                line = spark(decode(card.spark), card.spark_marks, min(14, width - used - len(state) - 6))
+                text.append("  ")
+                for sign in line:
+                    text.append(sign, f"bold {p.nonfinite}" if sign == "!" else p.breakpoint)
+                used += 2 + len(line)
             if state:
                 text.append(f"{state:>{max(len(state) + 2, width - used)}}", p.changed)
             text.append("\n")

@@ -1,0 +1,192 @@
+"""The case file: what is kept of a case beside its script, as `NAME.case.toml`.
+
+Lookouts and tripwires stand in it as their sentences, so that it reads, and differs, well under version control.
+Keys that we do not know are kept as they are; a file that cannot be read is told and never written over.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import tempfile
+from pathlib import Path
+from typing import Any
+
+import tomlkit
+from platformdirs import user_state_path
+from tomlkit.exceptions import TOMLKitError
+
+from .book import Book, Kept
+from .sentences import ABOUT, EXTRAS, Unclear, parse, parse_tripwire, sentence, tripwire_sentence
+
+SCHEMA = 1
+
+
+class Damaged(Exception):
+    """A case file that cannot be read; the text says where and why."""
+
+
+def place(script: str) -> Path:
+    """Where a script's case file stands, or would: beside it, else in the user's state folder."""
+    beside = Path(script).with_suffix(".case.toml")
+    if beside.exists() or os.access(beside.parent, os.W_OK):
+        return beside
+    mark = hashlib.sha256(os.path.realpath(script).encode()).hexdigest()[:12]
+    return user_state_path("uneven-sum") / "cases" / f"{Path(script).stem}-{mark}.case.toml"
+
+
+def read(script: str) -> tomlkit.TOMLDocument | None:
+    """The case file's document; None when there is none.  Damaged when it cannot be read."""
+    path = place(script)
+    try:
+        text = path.read_text(encoding="utf-8")
+    except FileNotFoundError:
+        return None
+    except (OSError, UnicodeDecodeError) as e:
+        raise Damaged(f"{path} cannot be read: {getattr(e, 'strerror', None) or e}. It is left as it is.") from None
+    try:
+        found = tomlkit.parse(text)
+    except TOMLKitError as e:
+        raise Damaged(f"{path} is damaged: {e}. It is left as it is; mend it or move it away.") from None
+    schema = found.get("schema", SCHEMA)
+    if not isinstance(schema, int) or schema > SCHEMA:
+        raise Damaged(f"{path} is of a later version ({schema}). It is left as it is.")
+    return found
+
+
+def load(script: str, book: Book) -> tuple[list[str], list[str]]:
+    """Takes a case file up into a book.  (watches, what could not be taken up, a sentence each)."""
+    document = read(script)
+    if document is None:
+        return [], []
+    folder = os.path.dirname(script)
+    told: list[str] = []
+    for entry in _list(document.get("lookouts")):
+        text, line_text = str(entry.get("sentence", "")), str(entry.get("line", ""))
+        try:
+            lookout = parse(text, script, _near(folder))
+        except Unclear as e:
+            told.append(f"A lookout of the case file is not understood: {text!r}. {e}")
+            continue
+        number = book.add(lookout)
+        if lookout.line and line_text:
+            _follow(book.kept[number], line_text, told)
+    tripwires = document.get("tripwires") or {}
+    for name in ABOUT:
+        if name in tripwires:
+            try:
+                said = parse_tripwire(name, str(tripwires[name]))
+            except Unclear as e:
+                told.append(f"The tripwire {name} of the case file is not understood. {e}")
+                continue
+            setattr(book.switches, name, said.wire)
+            for extra in EXTRAS[name]:
+                setattr(book.switches, extra, extra in said.extras)
+    for entry in _list(document.get("accepted")):
+        path = os.path.normpath(os.path.join(folder, str(entry.get("file", ""))))
+        line = _find_line(path, int(entry.get("number", 0)), str(entry.get("line", "")))
+        if line is None:
+            told.append(f"The accepted line {entry.get('number')} of {entry.get('file')} is not there any more.")
+        else:
+            book.accepted.append((path, line))
+    book.over = [str(o) for o in _list(document.get("stepped_over"))]
+    return [str(w) for w in _list(document.get("watches"))], told
+
+
+def save(script: str, book: Book, watches: list[str]) -> Path | None:
+    """Writes what is kept; None when there is nothing to keep and no file yet.  Damaged, OSError."""
+    document = read(script)
+    empty = not (book.kept or book.accepted or book.over or watches) and book.switches == type(book.switches)()
+    if document is None:
+        if empty:
+            return None
+        document = tomlkit.document()
+        document.add(tomlkit.comment("What is kept of this case: lookouts, tripwires, accepted places, watches."))
+        document["schema"] = SCHEMA
+    folder = os.path.dirname(script)
+    lookouts, accepted = tomlkit.aot(), tomlkit.aot()
+    for kept in book.kept.values():
+        table = tomlkit.table()
+        table["sentence"] = sentence(kept.lookout)
+        if kept.lookout.line:
+            table["line"] = _text_at(kept.lookout.file, kept.lookout.line)
+        lookouts.append(table)
+    for path, line in book.accepted:
+        table = tomlkit.table()
+        table["file"] = os.path.relpath(path, folder or ".")
+        table["number"] = line
+        table["line"] = _text_at(path, line)
+        accepted.append(table)
+    wires = tomlkit.table()
+    for name in ABOUT:
+        extras = {e for e in EXTRAS[name] if getattr(book.switches, e)}
+        wires[name] = tripwire_sentence(name, getattr(book.switches, name), extras)
+    parts: list[tuple[str, Any]] = [("watches", watches), ("stepped_over", book.over), ("tripwires", wires)]
+    for key, part in [*parts, ("lookouts", lookouts), ("accepted", accepted)]:
+        if len(part):
+            document[key] = part
+        else:
+            document.pop(key, None)
+    target = place(script)
+    target.parent.mkdir(parents=True, exist_ok=True)
+    _replace(target, tomlkit.dumps(document))
+    return target
+
+
+def _replace(path: Path, text: str) -> None:
+    """Atomically: a full disk or a crash leaves the old file."""
+    handle, name = tempfile.mkstemp(dir=path.parent, prefix=path.name, suffix=".new")
+    try:
+        with os.fdopen(handle, "w", encoding="utf-8") as f:
+            f.write(text)
+        os.chmod(name, path.stat().st_mode & 0o777 if path.exists() else 0o644)
+        os.replace(name, path)
+    except OSError:
+        os.unlink(name)
+        raise
+
+
+def _list(value: Any) -> list[Any]:
+    return list(value) if isinstance(value, list) else []
+
+
+def _near(folder: str) -> list[str]:
+    try:
+        return [os.path.join(folder, n) for n in sorted(os.listdir(folder or ".")) if n.endswith(".py")]
+    except OSError:
+        return []
+
+
+def _lines(path: str) -> list[str]:
+    try:
+        with open(path, encoding="utf-8", errors="replace") as f:
+            return f.read().splitlines()
+    except OSError:
+        return []
+
+
+def _text_at(path: str, line: int) -> str:
+    lines = _lines(path)
+    return lines[line - 1].strip() if 1 <= line <= len(lines) else ""
+
+
+def _find_line(path: str, number: int, text: str) -> int | None:
+    """The line that was meant: at its number, or else where its text stands nearest."""
+    lines = [s.strip() for s in _lines(path)]
+    if not text:
+        return number if 1 <= number <= len(lines) else None
+    if 1 <= number <= len(lines) and lines[number - 1] == text:
+        return number
+    found = [n for n, s in enumerate(lines, 1) if s == text]
+    return min(found, key=lambda n: abs(n - number)) if found else None
+
+
+def _follow(kept: Kept, text: str, told: list[str]) -> None:
+    lk = kept.lookout
+    line = _find_line(lk.file, lk.line, text)
+    if line is None:
+        kept.verified, lk.on = False, False
+        kept.message = f"Its line `{text}` is not in {os.path.basename(lk.file)} any more; it is kept."
+        told.append(kept.message)
+    else:
+        lk.line = line

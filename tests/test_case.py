@@ -1,0 +1,91 @@
+"""Case files: what is kept of a case, read again, and never lost."""
+
+from __future__ import annotations
+
+import pytest
+import tomlkit
+
+from uneven_sum.client import case
+from uneven_sum.client.book import Book
+from uneven_sum.protocol import Lookout, Switches
+
+SOURCE = "import math\nlevel = 4.0\nhead = level - 4.5\nflow = abs(head) ** 1.5\n"
+
+
+def full(path: str) -> Book:
+    book = Book()
+    book.add(Lookout(file=path, line=3, condition="level > 2", start=3))
+    book.add(Lookout(where="return", name="rate", text="gives {returned}", once=True))
+    book.switches.handled = True
+    book.switches.warning.on = False
+    book.accepted.append((path, 4))
+    book.over = ["io.py", "Gauge"]
+    return book
+
+
+def test_kept_and_taken_up_again(script) -> None:
+    path = script(SOURCE)
+    assert case.save(path, Book(), []) is None, "nothing to keep makes no file"
+    first = full(path)
+    target = case.save(path, first, ["level * 2"])
+    assert target is not None and target.name == "script.case.toml"
+    assert "pause at line 3 of script.py when `level > 2`, from the 3rd time" in target.read_text()
+    again = Book()
+    watches, told = case.load(path, again)
+    assert (watches, told) == (["level * 2"], [])
+    assert again.wanted() == first.wanted()
+    assert (again.switches, again.accepted, again.over) == (first.switches, first.accepted, first.over)
+
+
+def test_lines_are_followed_and_lost_ones_told(script) -> None:
+    path = script(SOURCE)
+    case.save(path, full(path), [])
+    script("# words\n\n" + SOURCE.replace("flow = abs(head) ** 1.5\n", "flow = 0\n"))
+    book = Book()
+    _, told = case.load(path, book)
+    assert book.kept[1].lookout.line == 5
+    assert told == ["The accepted line 4 of script.py is not there any more."]
+    script("x = 1\n")
+    book = Book()
+    _, told = case.load(path, book)
+    assert not book.kept[1].verified and "is kept" in told[0] and not book.kept[1].lookout.on
+
+
+def test_unknown_keys_are_kept(script) -> None:
+    path = script(SOURCE)
+    target = case.save(path, full(path), [])
+    target.write_text("# mine\nother = 3\n" + target.read_text())
+    case.save(path, Book(), ["x"])
+    text = target.read_text()
+    assert text.startswith("# mine\nother = 3\n") and tomlkit.parse(text)["watches"] == ["x"]
+
+
+@pytest.mark.parametrize("text", ["schema = [", "schema = 99\n", "\x00"])
+def test_a_damaged_file_is_told_and_left(text: str, script) -> None:
+    path = script(SOURCE)
+    case.place(path).write_text(text)
+    for work in (lambda: case.load(path, Book()), lambda: case.save(path, full(path), [])):
+        with pytest.raises(case.Damaged, match="left as it is"):
+            work()
+    assert case.place(path).read_text() == text
+
+
+def test_what_is_not_understood_is_told_and_the_rest_taken(script) -> None:
+    path = script(SOURCE)
+    case.place(path).write_text(
+        'schema = 1\nwatches = ["a"]\n[[lookouts]]\nsentence = "stop somewhere"\n[[lookouts]]\n'
+        'sentence = "pause at line 2"\n[tripwires]\nerror = "pause sometimes"\n'
+    )
+    book = Book()
+    watches, told = case.load(path, book)
+    assert watches == ["a"] and len(book.kept) == 1 and len(told) == 2
+    assert book.switches == Switches()
+
+
+def test_where_the_folder_cannot_be_written(script, monkeypatch, tmp_path) -> None:
+    path = script(SOURCE)
+    monkeypatch.setattr(case.os, "access", lambda *args: False)
+    monkeypatch.setattr(case, "user_state_path", lambda name: tmp_path / "state")
+    target = case.save(path, full(path), [])
+    assert target is not None and (tmp_path / "state") in target.parents
+    assert case.load(path, Book())[0] == []
