@@ -36,7 +36,7 @@ SHIPPED = (
     *("pandas/tests/groupby/test_cumulative.py", "pandas/tests/window/test_rolling.py"),
 )
 WITH_PYTEST = """import sys, pytest
-sys.exit(pytest.main(["-q", "--assert=plain", "-p", "no:cacheprovider", sys.argv[1]]))
+sys.exit(pytest.main(["-q", "--assert=plain", "-p", "no:cacheprovider", "-p", "no:asyncio", sys.argv[1]]))
 """
 RUNNER = """import sys, unittest, importlib
 try:
