@@ -14,7 +14,7 @@ from driving import slowness
 from textual.widgets import Input
 
 from uneven_sum.app.app import UnevenSum
-from uneven_sum.app.dialogs import EditSentence, Prompt
+from uneven_sum.app.dialogs import Choose, EditSentence, Prompt
 from uneven_sum.app.screens.bench import Bench
 from uneven_sum.app.screens.closeup import CloseUp, Plot
 from uneven_sum.app.screens.help import Help
@@ -578,3 +578,43 @@ async def test_lookouts_and_watches_are_kept_with_the_case(script) -> None:
             await until(pilot, lambda n=number: bench.state == "paused" and bench.facts.loops[0].number > n)
             await rest(pilot, 0.3)
         assert {c.name for c in bench.query_one(Cards).cards if c.spark} >= {"total", "level"}
+
+
+async def test_going_back_on_the_bench(script) -> None:
+    path = script("total = 0.0\nfor k in range(9):\n    total += k\n    print('pass', k)\ny = 1.0 / (total - 36)\n")
+    app = UnevenSum(Launch(path, pause_on={"start", "error"}, pause_on_given=True))
+    async with app.run_test(size=(140, 42)) as pilot:
+        bench = await settled(pilot, "paused", 1)
+        drawer = bench.query_one(OutputDrawer)
+        bench.query_one(Sheet).cursor = 4
+        await pilot.press("h")
+        await settled(pilot, "paused", 4)
+        await pilot.press("p")
+        await until(pilot, lambda: bench.state == "paused" and bench.facts.loops and bench.facts.loops[0].number == 2)
+        await until(pilot, lambda: drawer.last_line == "pass 0")
+        await pilot.press("enter")
+        await settled(pilot, "paused", 5)
+        await until(pilot, lambda: drawer.last_line == "pass 8")
+        assert ("backspace", "back") in bench._keys()
+        await pilot.press("backspace")
+        await settled(pilot, "paused", 4)
+        assert bench.facts.loops[0].number == 2 and drawer.last_line == "pass 0"
+        await pilot.press("b")
+        await until(pilot, lambda: isinstance(app.screen, Choose) and len(app.screen.shown) >= 2)
+        await pilot.press("end", "enter")
+        await settled(pilot, "paused", 1)
+        await pilot.press("backspace")
+        await rest(pilot, 0.5)
+        assert bench.state == "paused" and bench.facts.line == 1
+
+
+def test_back_in_a_terminal(terminal) -> None:
+    t = terminal("demo", "rating")
+    t.expect("culprit")
+    time.sleep(0.5 * slowness())
+    t.keys("A")
+    t.keys("Space")
+    t.expect("next       36")
+    t.keys("BSpace")
+    t.expect("Culprit: head ** 1.5 with head = -0.017")
+    t.expect("in         35")

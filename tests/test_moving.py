@@ -146,6 +146,17 @@ async def test_run_to_a_line(script, interpreter: str) -> None:
         assert await run.step("on") is None
 
 
+async def test_lookouts_set_in_a_script_without_functions(script, interpreter: str) -> None:
+    path = script("total = 0.0\nfor k in range(9):\n    total += k\n    x = total\nprint(total)\n")
+    async with running(path, python=interpreter, pause_on=AT_START) as run:
+        await run.pause()
+        assert (await go(run, run.client.run_to, path, 4)).line == 4
+        facts = await at(run, 3, condition="k == 6")
+        assert (facts.line, facts.loops[0].number) == (3, 7)
+        assert (await go(run, run.client.run_to, path, 5)).line == 5
+    assert not run.trouble
+
+
 JUMPS = """\
 def work(n):
     seen = []

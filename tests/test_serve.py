@@ -179,6 +179,8 @@ async def test_data_breakpoints_restart_and_terminate(peer: Peer, script) -> Non
     for old, new in (("not assigned", "0.0"), ("0.0", "5.20431")):
         await peer.ask("continue", {"threadId": thread})
         assert f"total changed: {old} → {new}" in (await peer.event("stopped"))["description"]
+    assert (await peer.ask("stepBack", {"threadId": thread}))["success"]
+    assert "total changed: not assigned → 0.0" in (await peer.event("stopped"))["description"]
     assert (await peer.ask("restart"))["success"]
     assert "changed: not assigned → 0.0" in (await peer.event("stopped"))["description"]
     assert (await peer.ask("terminate"))["success"]

@@ -17,6 +17,7 @@ from .expressions import Options, Site
 from .loader import Loader
 from .meeting import Meeting
 from .report import Pause
+from .rewind import Rewind
 from .scope import MISSING, Scope
 from .source import Position
 from .switches import Switches, Tripwire
@@ -69,6 +70,8 @@ class Engine(Meeting, motion.Hooks):
         self.gone = False  # the host does not listen any more
         self._show: Any = None
         self.refusal = ""
+        self.rewind: Rewind | None = None
+        self.point = 0  # the return point of the present pause
         self.shows_figures = os.environ.get("MPLBACKEND") == "agg"
         self.entering = False  # on the way to the first line
 
@@ -402,6 +405,7 @@ class Engine(Meeting, motion.Hooks):
                 self.present = pause
                 self.send_written()
                 self._drop_temporary()
+                self.point = self.rewind.make(self._point_facts(pause)) if self.rewind is not None else 0
                 with holding_others():
                     self._tell(pause)
                     action = self.requests.serve()
@@ -412,6 +416,19 @@ class Engine(Meeting, motion.Hooks):
                     state.quiet = False
             self._set_off(pause, action)
             return action
+
+    def _point_facts(self, pause: Pause) -> dict[str, Any]:
+        """What the list of return points shows of one."""
+        facts = self.facts
+        loop = facts["loops"][0] if facts["loops"] else None
+        return {
+            "reason": facts["reason"],
+            "file": facts["file"],
+            "line": facts["line"],
+            "function": facts["function"],
+            "pass": loop["pass"] if loop else 0,
+            "statement": facts["statement"][:200],
+        }
 
     def _set_off(self, pause: Pause, action: str) -> None:
         """From a pause, as the user has said."""
@@ -469,6 +486,8 @@ class Engine(Meeting, motion.Hooks):
                 "allThreadsStopped": True,
                 "unevenSum": self.facts,
                 "met": self.met_counts(),
+                "point": self.point,
+                "noPoint": self.rewind.why if self.rewind is not None else "",
             },
         )
 

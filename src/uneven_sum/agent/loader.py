@@ -124,7 +124,7 @@ class Loader:
         The function gets its new code for the next time.
         """
         fresh = self.fresh.get(frame.f_code.co_filename)
-        if not fresh:
+        if fresh is None:
             return False
         new = fresh.get(_key(frame.f_code))
         if new is None:  # the module's own code, or a comprehension's that is gone

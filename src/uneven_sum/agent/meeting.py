@@ -41,6 +41,8 @@ class Meeting(probes.Listener):
         self.temporary: list[int] = []  # lookouts of one motion
         self.honours_breakpoint = True
         self.pauses = 0
+        self.line_of: tuple[Any, ...] | None = None  # the execution that was met last by line tracing
+        self.line_at = -1
         self.at_module: Statement | None = None
         self.pass_seen: dict[tuple[int, int], int] = {}
         self.stepped_to: tuple[Any, ...] | None = None  # where a step has ended: its lookouts pause no second time
@@ -80,19 +82,20 @@ class Meeting(probes.Listener):
     ) -> bool:
         """Lets each count; pauses at most once.  True when there was a pause."""
         pausing: Lookout | None = None
+        stepped_to, self.stepped_to = self.stepped_to, None
+        again = stepped_to is not None and stepped_to == self._execution(frame)  # there was a pause here already
         for lk in found:
             if not lk.on or lk.spent or (by_name and not self._holds(lk, site, frame, facts)):
                 continue
             if lookouts.gate(lk, frame, self.lookouts.all) and self._counts(lk):
                 if lk.text:
                     self._write(lk, frame, facts)
+                elif again and lk.where == "line":
+                    continue
                 else:
                     pausing = pausing or lk
                 lk.spent = lk.once
         if pausing is None:
-            return False
-        stepped_to, self.stepped_to = self.stepped_to, None
-        if stepped_to is not None and pausing.where == "line" and stepped_to == self._execution(frame):
             return False
         self._pause_at(pausing, site, frame, facts)
         return True
@@ -174,6 +177,10 @@ class Meeting(probes.Listener):
             found += self._at_pass(path, file, frame, statement)
         if file is None or not found or statement is None or statement.line != line:
             return False
+        here, before, self.line_at = self._execution(frame), self.line_at, frame.f_lasti
+        same, self.line_of = here == self.line_of, here
+        if same and frame.f_lasti > before:
+            return False  # still the same execution: the probes of a lookout that is gone stand between
 
         site = Site(file, position(statement.node), None, "by name")
         return self._meet(found, site, frame, True, {})

@@ -15,6 +15,7 @@ from typing import Any
 from . import motion, stack, state
 from .engine import Engine
 from .expressions import Options
+from .rewind import Rewind
 from .wire import Closed, Wire
 
 
@@ -32,6 +33,8 @@ def run(fd: int) -> None:
     code = engine.loader.compile(path, data)
     _hide_traces(arguments)
     engine.install()
+    if arguments.get("rewind"):
+        engine.rewind = Rewind(engine, str(arguments["rewind"]))
     if "start" in engine.pauses_on:
         _pause_at_start(engine, path)
     _watch_exits(engine)

@@ -55,6 +55,8 @@ def run(work: Callable[[], dict[str, Any]], limit: float = LIMIT) -> dict[str, A
             stream.flush()
         except Exception:
             pass
+    dice = sys.modules.get("random")
+    seed = dice.getstate() if dice is not None else None  # CPython seeds it anew in every forked child
     reader, writer = os.pipe()
     handler = signal.getsignal(signal.SIGCHLD)
     hears = threading.current_thread() is threading.main_thread() and callable(handler)
@@ -69,6 +71,8 @@ def run(work: Callable[[], dict[str, Any]], limit: float = LIMIT) -> dict[str, A
                 os.close(writer)
                 raise Impossible(f"the system refused a copy: {e.strerror}") from None
         if child == 0:
+            if dice is not None:
+                dice.setstate(seed)
             _be_the_copy(work, reader, writer, limit)
         os.close(writer)
         return _collect(child, reader, limit)

@@ -111,6 +111,20 @@ class Client:
         """Runs to the end without any pause."""
         await self.session.request("unevenSum/runOut")
 
+    async def step_back(self, number: int | None = None) -> None:
+        """Back to the pause before this one, or to a return point.  BadUse when there is none."""
+        await self.session.step_back(number)
+
+    def has_point_before(self) -> bool:
+        """True when there is a pause before this one to go back to."""
+        here = self.session.point or 1 << 60
+        return any(n < here for n in self.session.points.all)
+
+    def return_points(self) -> list[dict[str, Any]]:
+        """What one can go back to: `number`, `line`, `function`, `pass`, `reason`, `statement`, `memory`."""
+        points = self.session.points.all.values()
+        return [{"number": p.number, **p.facts, "memory": p.memory} for p in points]
+
     async def interrupt(self) -> None:
         await self.session.interrupt()
 
@@ -276,7 +290,8 @@ class Client:
 def _typed(name: str, body: dict[str, Any], program: str) -> Event | None:
     if name == "stopped":
         met = {int(n): times for n, times in (body.get("met") or {}).items()}
-        return Stopped(msgspec.convert(body["unevenSum"], Facts), met)
+        facts = msgspec.convert(body["unevenSum"], Facts)
+        return Stopped(facts, met, int(body.get("point") or 0), str(body.get("noPoint") or ""))
     if name == "unevenSum/tripped":
         return Tripped(msgspec.convert(body, Facts))
     if name == "output":

@@ -12,6 +12,8 @@ from ..protocol import Facts, Loop
 class Stopped:
     facts: Facts
     met: dict[int, int] = field(default_factory=dict)  # how often each lookout was met
+    point: int = 0  # its return point
+    no_point: str = ""  # why there is none
 
 
 @dataclass

@@ -47,6 +47,7 @@ class Launch:
     output_to_stderr: bool = False  # the script's standard output goes to our standard error
     pause_on_given: bool = False  # chosen for this run, whatever the case file says
     keep_case: bool = True
+    rewind: bool = False  # return points at the pauses
     checks: bool = True
     meters: bool = True
     guards: bool = True

@@ -35,6 +35,7 @@ CAPABILITIES: dict[str, Any] = {
             *("supportsExceptionInfoRequest", "supportTerminateDebuggee", "supportsTerminateRequest"),
             *("supportsSetExpression", "supportsDataBreakpoints", "supportsExceptionFilterOptions"),
             *("supportsLoadedSourcesRequest", "supportsCancelRequest", "supportsDelayedStackTraceLoading"),
+            "supportsStepBack",
         ),
         True,
     ),
@@ -78,6 +79,7 @@ def launch_of(arguments: dict[str, Any]) -> Launch:
         pause_on=set() if plain else pause_on,
         pause_at_end=bool(arguments.get("pauseAtEnd")) and not plain,
         capture=True,
+        rewind=not plain,
     )
 
 
@@ -205,6 +207,16 @@ class Conversation:
             raise Refusal("There is no script to pause.")
         self.answer(message)
         await self.session.interrupt()
+
+    async def on_stepBack(self, message: Message, arguments: dict[str, Any]) -> None:
+        """To the pause before this one, by a return point."""
+        if self.session is None:
+            raise Refusal("There is no script to go back in.")
+        await self.session.step_back()
+        self.answer(message)
+
+    async def on_reverseContinue(self, message: Message, arguments: dict[str, Any]) -> None:
+        raise Refusal("Going back is by one pause: use stepBack.")
 
     async def on_cancel(self, message: Message, arguments: dict[str, Any]) -> None:
         number = self.asked.get(int(arguments.get("requestId") or 0))

@@ -20,6 +20,7 @@ from typing import Any
 from ..protocol import Decoder, MalformedMessage, Message, encode
 from .interpreter import find_interpreter
 from .launch import BadUse, Launch, SyntaxFault, inspect_script
+from .points import Points, ended, reap
 
 BOOT = Path(__file__).parent.parent / "agent" / "boot.py"
 CALL_SIGNAL = signal.SIGURG  # ignored by default: never fatal, however late it comes
@@ -64,6 +65,11 @@ class Session:
         self._writer: asyncio.StreamWriter | None = None
         self._tasks: list[asyncio.Task[None]] = []
         self._stops = 0
+        self.points = Points()
+        self.point = 0  # the return point of the present pause
+        self.pid = 0  # of the active process
+        self._reading: asyncio.Task[None] | None = None
+        self._waking = False
 
     # -- starting and ending -------------------------------------------------------------------------
 
@@ -92,14 +98,16 @@ class Session:
             raise BadUse(f"The interpreter {interpreter.path} could not be started: {e.strerror}.") from None
         finally:
             theirs.close()
+        self.pid = self.process.pid
         reader, self._writer = await asyncio.open_connection(sock=ours)
-        self._tasks.append(asyncio.create_task(self._read(reader)))
+        self._reading = asyncio.create_task(self._read(reader, Decoder()))
         if launch.capture:
             assert self.process.stdout is not None and self.process.stderr is not None
             self._tasks.append(asyncio.create_task(self._relay(self.process.stdout, "stdout")))
             self._tasks.append(asyncio.create_task(self._relay(self.process.stderr, "stderr")))
         self._tasks.append(asyncio.create_task(self._watch()))
-        await self.request("launch", launch.arguments())
+        rewind = await self.points.listen() if launch.rewind else ""
+        await self.request("launch", {**launch.arguments(), "rewind": rewind})
         initialized = asyncio.create_task(self._initialized.wait())
         exited = asyncio.create_task(self.exited.wait())
         await asyncio.wait([initialized, exited], return_when=asyncio.FIRST_COMPLETED)
@@ -133,17 +141,20 @@ class Session:
         """Ends the script and everything of ours."""
         self._stopped_by_us = True
         self._kill(signal.SIGKILL)
+        self.points.end_all()
         if self.process is not None:
-            await self.process.wait()
+            await self._first_ended()
             with contextlib.suppress(TimeoutError):
                 await asyncio.wait_for(self.exited.wait(), 2)  # its end is still to be told
             await asyncio.sleep(0)
         await self.close()
 
     async def close(self) -> None:
-        for task in self._tasks:
+        tasks = [*self._tasks, *([self._reading] if self._reading is not None else [])]
+        for task in tasks:
             task.cancel()
-        await asyncio.gather(*self._tasks, return_exceptions=True)
+        await asyncio.gather(*tasks, return_exceptions=True)
+        await self.points.close()
         if self._writer is not None:
             self._writer.close()
         if self.process is not None:
@@ -197,11 +208,63 @@ class Session:
 
     def _kill(self, number: signal.Signals) -> None:
         """Not by the process object: that would reap the process, and asyncio would miss its status."""
-        if self.process is not None and self.process.returncode is None:
+        if self.process is not None and not self.exited.is_set():
             try:
-                os.kill(self.process.pid, number)
+                os.kill(self.pid, number)
             except ProcessLookupError:
                 pass
+
+    async def step_back(self, number: int | None = None) -> None:
+        """Goes back to a return point (default: the pause before this one).  BadUse when there is none."""
+        if self.running:
+            raise BadUse("The script is running: interrupt it first.")
+        if self.point:
+            await self.points.wait_for(self.point)
+        if number is None:
+            number = max((n for n in self.points.all if n < (self.point or 1 << 60)), default=None)
+        if number is None or number not in self.points.all:
+            raise BadUse("There is no pause to go back to.")
+        old = self.pid
+        self._waking = True
+        if self._reading is not None:
+            self._reading.cancel()
+        assert self._writer is not None
+        self._writer.close()
+        with contextlib.suppress(ProcessLookupError):
+            os.kill(old, signal.SIGKILL)
+        if self.process is not None and old == self.process.pid:
+            await self._first_ended()
+        else:
+            reap(old)
+        self._fail_waiting()
+        point = self.points.wake(number)
+        self.pid, self._writer, self._waking = point.pid, point.writer, False
+        self.ended = None
+        self._reading = asyncio.create_task(self._read(point.reader, point.decoder))
+        if self.process is None or point.pid != self.process.pid:
+            self._tasks.append(asyncio.create_task(self._watch_copy(point.pid)))
+
+    async def _first_ended(self) -> int:
+        """The status of the process that we started, once it has ended; asyncio's own wait would wait for its pipes
+        too, which sleeping copies hold open."""
+        assert self.process is not None
+        with contextlib.suppress(ProcessLookupError):
+            await ended(self.process.pid)
+        while self.process.returncode is None:
+            await asyncio.sleep(0.002)
+        return self.process.returncode
+
+    async def _watch_copy(self, pid: int) -> None:
+        """Waits for the end of a woken copy; it is our child since we are the subreaper."""
+        with contextlib.suppress(ProcessLookupError):
+            await ended(pid)
+        if self.pid != pid or self._waking:
+            return  # gone back from
+        try:
+            status = os.waitstatus_to_exitcode(os.waitpid(pid, 0)[1])
+        except ChildProcessError:
+            status = 255
+        await self._gone(status)
 
     async def interrupt(self) -> None:
         """Asks a running script to pause; when it does not soon, an event says why."""
@@ -229,8 +292,9 @@ class Session:
         except (BrokenPipeError, ConnectionResetError):
             pass
 
-    async def _read(self, reader: asyncio.StreamReader) -> None:
-        decoder = Decoder()
+    async def _read(self, reader: asyncio.StreamReader, decoder: Decoder) -> None:
+        for message in decoder.feed(b""):
+            self._take(message)
         while True:
             try:
                 data = await reader.read(1 << 16)
@@ -262,6 +326,7 @@ class Session:
             self._stops += 1
             facts = body.get("unevenSum") or {}
             self.last_place = {k: facts.get(k) for k in ("file", "line", "function")}
+            self.point = int(body.get("point") or 0)
         elif event == "unevenSum/ended":
             self.ended = body
             self.running = False
@@ -298,8 +363,16 @@ class Session:
     async def _watch(self) -> None:
         """Waits for the process to end and tells how it did."""
         assert self.process is not None
-        status = await self.process.wait()
-        others = [t for t in self._tasks[: 3 if self.launch.capture else 1]]
+        status = await self._first_ended()
+        if self._waking or self.pid != self.process.pid:
+            return  # gone back from: a copy is the script now
+        await self._gone(status)
+
+    async def _gone(self, status: int) -> None:
+        """The active process has ended."""
+        self.points.end_all()
+        others = [t for t in self._tasks[: 2 if self.launch.capture else 0]]
+        others += [self._reading] if self._reading is not None else []
         await asyncio.wait(others, timeout=1.0)
         self.running = False
         self.exited.set()

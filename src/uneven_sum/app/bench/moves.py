@@ -146,6 +146,48 @@ class Moves:
         if text is not None:
             await self._move(lambda: client.leave_call(text.strip() or "None"))
 
+    # -- back ----------------------------------------------------------------------------------------
+
+    def can_go_back(self) -> bool:
+        client = self.client
+        return client is not None and self.state == "paused" and client.has_point_before()
+
+    async def action_back(self) -> None:
+        """To the pause before this one: the script's state is as it was there."""
+        await self._back(None)
+
+    async def _back(self, number: int | None) -> None:
+        bench, client = self.bench, self.client
+        if client is None or self.state != "paused":
+            return
+        if not client.has_point_before() and number is None:
+            bench.notify(bench.no_point or "There is no pause to go back to.")
+            return
+        self.slow = False
+        if await self._move(lambda: client.step_back(number)):
+            # text typed in, other processes and connections are not undone
+            bench.notify("Back. What the script did outside of itself is not undone.", timeout=2)
+
+    @work(group="dialog")
+    async def action_points(self) -> None:
+        """The return points: one to go back to."""
+        bench, client = self.bench, self.client
+        if client is None or self.state != "paused":
+            return
+        points = client.return_points()
+        if not points:
+            bench.notify(bench.no_point or "There is no return point yet.")
+            return
+        choices = []
+        for p in reversed(points):
+            passes = f", pass {p['pass']}" if p["pass"] else ""
+            text = p["statement"].splitlines()[0][:44] if p["statement"] else ""
+            about = f"{text}   {p['memory'] / 1e6:.1f} MB of its own"
+            choices.append(Choice(str(p["number"]), f"{p['number']}  line {p['line']}{passes}  {p['reason']}", about))
+        chosen = await bench.app.push_screen_wait(Choose(bench.palette, "Go back to which pause?", choices))
+        if chosen is not None:
+            await self._back(int(chosen))
+
     # -- slowly --------------------------------------------------------------------------------------
 
     async def action_slow(self) -> None:

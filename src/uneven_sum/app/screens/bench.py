@@ -63,6 +63,8 @@ class Bench(Moves, Watchman, Reading, Looking, Screen[None]):
         Binding("k", "go('skip')", show=False),
         Binding("A", "accept", show=False),
         Binding("z", "interrupt", show=False),
+        Binding("backspace", "back", show=False),
+        Binding("b", "points", show=False),
         Binding("p", "go('pass')", show=False),
         Binding("P", "to_pass", show=False),
         Binding("L", "go('loop')", show=False),
@@ -102,7 +104,7 @@ class Bench(Moves, Watchman, Reading, Looking, Screen[None]):
 
     def __init__(self, launch: Launch, palette: Palette) -> None:
         super().__init__()
-        launch.capture, launch.pause_at_end = True, True
+        launch.capture, launch.pause_at_end, launch.rewind = True, True, True
         self.launch, self.palette = launch, palette
         self.client: Client | None = None
         self.state = "starting"
@@ -119,6 +121,7 @@ class Bench(Moves, Watchman, Reading, Looking, Screen[None]):
         self.ran = 0.0
         self.runs = 0
         self.watches: list[str] = []
+        self.no_point = ""  # why this pause has no return point
         self.case_damaged = False
         self.kept_as_case = launch.keep_case
         self.history: dict[str, list[float]] = {}  # of scalars, from pause to pause in one loop
@@ -249,6 +252,8 @@ class Bench(Moves, Watchman, Reading, Looking, Screen[None]):
         elif isinstance(event, Stopped):
             self.ran += time.perf_counter() - self.began
             self.book.count(event.met)
+            self.query_one(OutputDrawer).mark(event.point)
+            self.no_point = event.no_point
             await self._paused(event.facts, client)
             await client.seen()
             self.slow_step()
@@ -359,7 +364,9 @@ class Bench(Moves, Watchman, Reading, Looking, Screen[None]):
         if self.state != "paused" or self.facts is None:
             return [("R", "run again"), ("d", "output"), *LEAVE]
         if self.facts.reason == "end":
+            back = [("backspace", "back")] if self.can_go_back() else []
             return [
+                *back,
                 ("a", "ask"),
                 ("tab", "values"),
                 ("d", "output"),
@@ -375,7 +382,8 @@ class Bench(Moves, Watchman, Reading, Looking, Screen[None]):
         if self.facts.reason == "error" and self.facts.state == "ran":
             return [("a", "ask"), ("[ ]", "trail"), ("enter", "let it end"), ("R", "run again"), *LEAVE]
         loop = [("p", "next pass")] if self.facts.loops else []
-        return [*error, *STEP, *loop, ("enter", "go on"), *accept, *ALWAYS, *walk, ("R", "run again"), *LEAVE]
+        back = [("backspace", "back")] if self.can_go_back() else []
+        return [*error, *STEP, *loop, ("enter", "go on"), *back, *accept, *ALWAYS, *walk, ("R", "run again"), *LEAVE]
 
     def text_of(self, path: str) -> str:
         """A file's text as it was when it was first shown in this run."""

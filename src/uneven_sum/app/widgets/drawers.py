@@ -50,6 +50,7 @@ class OutputDrawer(Vertical):
         self.partial = {"stdout": "", "stderr": "", "console": ""}
         self.last_line = ""
         self.errors = 0  # lines of error output
+        self.marks: dict[int, tuple[int, dict[str, str], str, int]] = {}  # by return point
 
     def compose(self) -> ComposeResult:
         yield Static("", id="last")
@@ -82,7 +83,21 @@ class OutputDrawer(Vertical):
             line.append(f"   {self.errors} lines of error output: d opens", self.palette.warning)
         self.query_one("#last", Static).update(line)
 
+    def mark(self, point: int) -> None:
+        """The output at a return point: noted the first time, cut back to after going back."""
+        log = self.query_one(RichLog)
+        if point and point in self.marks:
+            lines, partial, last, errors = self.marks[point]
+            del log.lines[lines:]
+            log.refresh()
+            self.partial, self.last_line, self.errors = dict(partial), last, errors
+            self.marks = {n: m for n, m in self.marks.items() if n <= point}
+            self.draw()
+        elif point:
+            self.marks[point] = (len(log.lines), dict(self.partial), self.last_line, self.errors)
+
     def clear(self) -> None:
+        self.marks.clear()
         self.query_one(RichLog).clear()
         self.partial = {"stdout": "", "stderr": "", "console": ""}
         self.last_line, self.errors = "", 0

@@ -1,0 +1,193 @@
+"""Return points: sleeping forks of the paused script, by which one can go back.
+
+Each has its own connection to the host, made right after the fork.  Woken, it first forks a twin, so that the
+point can be used again, and goes on in the pause at which it was made.
+"""
+
+from __future__ import annotations
+
+import ctypes
+import gc
+import os
+import signal
+import socket
+import stat
+import sys
+import threading
+import time
+from typing import TYPE_CHECKING, Any
+
+from . import state, trial
+from .wire import Closed, Wire
+
+if TYPE_CHECKING:
+    from .engine import Engine
+
+PR_SET_PDEATHSIG = 1
+SLOW = 0.05  # seconds: after a fork that takes longer, none for ten times as long
+
+
+class Rewind:
+    """Makes return points for one run.  `path`: the host's socket; empty: none are made."""
+
+    def __init__(self, engine: Engine, path: str) -> None:
+        self.engine, self.path = engine, path
+        self.next = 1
+        self.why = ""  # why none is made just now
+        self.not_before = 0.0
+        self.began = time.monotonic()
+        self.files_before = set(_regular_files())
+
+    def refusal(self) -> str:
+        """Why no return point can be made now, in a sentence; empty when one can."""
+        if not self.path:
+            return "Going back is switched off."
+        reason = trial.why_not()
+        if reason:
+            return f"No return point is made: {reason}."
+        if time.monotonic() < self.not_before:
+            return "No return point is made here: a copy of this script takes long; at later pauses again."
+        if "numba" in sys.modules and _numba_layer() == "omp":
+            return "No return point is made: numba's OpenMP layer ends in a copy."
+        return ""
+
+    def make(self, told: dict[str, Any]) -> int:
+        """Makes a return point here; its number, 0 when none was made.  Also returns, much later, in the process
+        that is woken."""
+        self.why = self.refusal()
+        if self.why:
+            return 0
+        number, self.next = self.next, self.next + 1
+        began = time.perf_counter()
+        if not self._sleep(number, told):
+            took = time.perf_counter() - began
+            self.not_before = time.monotonic() + 10 * took if took > SLOW else 0.0
+        return number
+
+    # -- the fork ------------------------------------------------------------------------------------
+
+    def _sleep(self, number: int, told: dict[str, Any]) -> bool:
+        """Forks a sleeper.  False in this process; True in the sleeper, once it is woken."""
+        self.engine.flush()
+        dice = sys.modules.get("random")
+        seed = dice.getstate() if dice is not None else None  # CPython seeds it anew in every forked child
+        files = _regular_files()
+        _pause_openmp()
+        handler = signal.getsignal(signal.SIGCHLD)
+        hears = threading.current_thread() is threading.main_thread() and callable(handler)
+        if hears:
+            signal.signal(signal.SIGCHLD, signal.SIG_DFL)  # the script must not hear of our child
+        gc.freeze()  # a collection would un-share the pages
+        child = -1
+        try:
+            with state.silenced():
+                child = state.fork()
+                if child == 0 and state.fork() != 0:
+                    os._exit(0)  # the sleeper is nobody's child but the host's
+        except OSError as e:
+            if child == 0:
+                os._exit(0)
+            self.why = f"No return point is made: the system refused a copy ({e.strerror})."
+            return False
+        finally:
+            if child != 0:
+                gc.unfreeze()
+        if child != 0:
+            trial._reap(child)
+            if hears:
+                signal.signal(signal.SIGCHLD, handler)
+            return False
+        if hears:
+            signal.signal(signal.SIGCHLD, handler)
+        self._be_asleep(number, told, files)
+        if dice is not None:
+            dice.setstate(seed)
+        return True
+
+    def _be_asleep(self, number: int, told: dict[str, Any], files: dict[int, tuple[str, int, int, int]]) -> None:
+        """In the sleeper: waits to be woken; ends when the host does."""
+        try:
+            own = [fd for fd in files if fd not in self.files_before]
+            _private_offsets({fd: files[fd] for fd in own})
+            self.engine.wire.sock.close()
+            sock = socket.socket(socket.AF_UNIX)
+            sock.connect(self.path)
+            sock.set_inheritable(False)
+            wire = Wire(sock)
+            wire.event("unevenSum/point", {"number": number, "pid": os.getpid(), **told})
+            message = wire.receive()
+            if message is None or message.get("command") != "wake":
+                os._exit(0)
+        except (Closed, OSError):
+            os._exit(0)
+        ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGKILL, 0, 0, 0)
+        self.engine.wire = wire
+        self.engine.process = os.getpid()
+        for fd in own:
+            _cut(fd, files[fd])
+        gc.unfreeze()
+        self.next = number + 1
+        self._sleep(number, told)  # the twin; woken in its turn, it is the active process
+
+
+def _regular_files() -> dict[int, tuple[str, int, int, int]]:
+    """Open regular files: descriptor -> path, flags, offset, size."""
+    found: dict[int, tuple[str, int, int, int]] = {}
+    try:
+        numbers = [int(n) for n in os.listdir("/proc/self/fd")]
+    except OSError:
+        return found
+    for fd in numbers:
+        try:
+            info = os.fstat(fd)
+            if stat.S_ISREG(info.st_mode):
+                with open(f"/proc/self/fdinfo/{fd}") as f:
+                    flags = next(int(line.split()[1], 8) for line in f if line.startswith("flags"))
+                found[fd] = (os.readlink(f"/proc/self/fd/{fd}"), flags, os.lseek(fd, 0, os.SEEK_CUR), info.st_size)
+        except (OSError, StopIteration, ValueError):
+            continue
+    return found
+
+
+def _private_offsets(files: dict[int, tuple[str, int, int, int]]) -> None:
+    """Offsets are shared with the process that goes on: the same files are opened anew."""
+    for fd, (_, flags, offset, _) in files.items():
+        try:
+            anew = os.open(f"/proc/self/fd/{fd}", flags & ~(os.O_CREAT | os.O_TRUNC | os.O_EXCL))
+            os.lseek(anew, offset, os.SEEK_SET)
+            os.dup2(anew, fd, inheritable=False)
+            os.close(anew)
+        except OSError:
+            continue  # deleted, or not to be opened: it stays shared
+
+
+def _cut(fd: int, was: tuple[str, int, int, int]) -> None:
+    """What was appended to a file since the return point goes."""
+    _, flags, offset, size = was
+    try:
+        if flags & (os.O_WRONLY | os.O_RDWR) and os.fstat(fd).st_size > size:
+            os.ftruncate(fd, size)
+        os.lseek(fd, offset, os.SEEK_SET)
+    except OSError:
+        pass
+
+
+def _pause_openmp() -> None:
+    """An OpenMP pool that was used would hang the copy: each loaded libgomp lets its threads go."""
+    try:
+        with open("/proc/self/maps") as f:
+            paths = {line.split()[-1] for line in f if "libgomp" in line}
+    except OSError:
+        return
+    for path in paths:
+        try:
+            ctypes.CDLL(path).omp_pause_resource_all(2)
+        except (OSError, AttributeError):
+            continue
+
+
+def _numba_layer() -> str:
+    try:
+        return str(sys.modules["numba"].threading_layer())
+    except Exception:
+        return ""  # not chosen yet

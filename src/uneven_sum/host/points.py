@@ -1,0 +1,168 @@
+"""The return points of one run: sleeping copies of the script, each with its own connection to us."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import ctypes
+import os
+import shutil
+import signal
+import sys
+import tempfile
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any
+
+from ..protocol import Decoder, MalformedMessage, Message, encode
+
+PR_SET_CHILD_SUBREAPER = 36
+MOST = 40  # sleepers at once
+DENSE = 15  # the latest ones are all kept; of the older ones every other goes
+
+
+@dataclass
+class Point:
+    """One sleeper.  `facts`: where it was made."""
+
+    number: int
+    pid: int
+    reader: asyncio.StreamReader
+    writer: asyncio.StreamWriter
+    decoder: Decoder
+    facts: dict[str, Any] = field(default_factory=dict)
+
+    @property
+    def memory(self) -> int:
+        """Bytes that are the sleeper's own, not shared; 0 when it cannot be told."""
+        try:
+            with open(f"/proc/{self.pid}/smaps_rollup") as f:
+                kept = [line.split() for line in f if line.startswith(("Private_Dirty", "Private_Clean"))]
+            return sum(int(words[1]) * 1024 for words in kept)
+        except (OSError, ValueError, IndexError):
+            return 0
+
+
+class Points:
+    """Listens for sleepers and keeps them, by number; the latest of a number counts (a twin takes its place)."""
+
+    def __init__(self, news: Callable[[], None] = lambda: None) -> None:
+        self.all: dict[int, Point] = {}
+        self.news = news
+        self.folder = ""
+        self._server: asyncio.Server | None = None
+        self._arrived = asyncio.Event()
+
+    @property
+    def path(self) -> str:
+        return os.path.join(self.folder, "points") if self.folder else ""
+
+    async def listen(self) -> str:
+        """Begins to listen; the socket's path, empty where this cannot be done."""
+        if sys.platform != "linux":
+            return ""
+        ctypes.CDLL(None).prctl(PR_SET_CHILD_SUBREAPER, 1, 0, 0, 0)  # sleepers become our children
+        self.folder = tempfile.mkdtemp(prefix="uneven-")
+        self._server = await asyncio.start_unix_server(self._welcome, self.path)
+        return self.path
+
+    async def _welcome(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        decoder = Decoder()
+        try:
+            found: list[Message] = []
+            while not found:
+                data = await reader.read(1 << 16)
+                if not data:
+                    writer.close()
+                    return
+                found = decoder.feed(data)
+        except (MalformedMessage, ConnectionError):
+            writer.close()
+            return
+        body = found[0].get("body") or {}
+        number, pid = int(body.get("number", 0)), int(body.get("pid", 0))
+        if number in self.all:
+            self._end(self.all.pop(number))
+        facts = {k: v for k, v in body.items() if k not in ("number", "pid")}
+        self.all[number] = Point(number, pid, reader, writer, decoder, facts)
+        self.all = dict(sorted(self.all.items()))
+        self._thin()
+        self._arrived.set()
+        self.news()
+
+    def _thin(self) -> None:
+        """Keeps recent ones dense and old ones sparse."""
+        while len(self.all) > MOST:
+            old = list(self.all)[:-DENSE]
+            self._end(self.all.pop(old[1]))
+            for number in old[3::2]:
+                if len(self.all) > MOST * 3 // 4:
+                    self._end(self.all.pop(number))
+
+    async def wait_for(self, number: int, seconds: float = 2.0) -> bool:
+        """A point that was just made may still be on its way."""
+        end = asyncio.get_running_loop().time() + seconds
+        while number not in self.all:
+            self._arrived.clear()
+            left = end - asyncio.get_running_loop().time()
+            if left <= 0:
+                return False
+            with contextlib.suppress(TimeoutError):
+                await asyncio.wait_for(self._arrived.wait(), left)
+        return True
+
+    def wake(self, number: int) -> Point:
+        """The sleeper of a point, woken; it is no sleeper any more, nor are those after it."""
+        point = self.all.pop(number)
+        for later in [n for n in self.all if n > number]:
+            self._end(self.all.pop(later))
+        point.writer.write(encode({"seq": 0, "type": "request", "command": "wake", "arguments": {}}))
+        return point
+
+    @staticmethod
+    def _end(point: Point) -> None:
+        with contextlib.suppress(ProcessLookupError, PermissionError):
+            os.kill(point.pid, signal.SIGKILL)
+        point.writer.close()
+        reap(point.pid)
+
+    def end_all(self) -> None:
+        """Ends every sleeper, and listens no more."""
+        for point in self.all.values():
+            self._end(point)
+        self.all.clear()
+
+    async def close(self) -> None:
+        self.end_all()
+        if self._server is not None:
+            self._server.close()
+        if self.folder:
+            shutil.rmtree(self.folder, ignore_errors=True)
+            self.folder = ""
+
+
+async def ended(pid: int) -> None:
+    """Returns when a process has ended (it is not reaped).  ProcessLookupError when there is none."""
+    loop = asyncio.get_running_loop()
+    done = asyncio.Event()
+    handle = os.pidfd_open(pid)
+    loop.add_reader(handle, done.set)
+    try:
+        await done.wait()
+    finally:
+        loop.remove_reader(handle)
+        os.close(handle)
+
+
+def reap(pid: int) -> None:
+    """Takes note of the end of a sleeper, in a while; the loop does not wait for it."""
+    loop = asyncio.get_running_loop()
+
+    def once(tries: int) -> None:
+        try:
+            if os.waitpid(pid, os.WNOHANG)[0] == 0 and tries:
+                loop.call_later(0.05, once, tries - 1)
+        except ChildProcessError:
+            return
+
+    once(40)
