@@ -5,6 +5,7 @@ from __future__ import annotations
 import latency
 import lookouts
 import probes
+import rewind
 import values
 
 if __name__ == "__main__":
@@ -13,6 +14,8 @@ if __name__ == "__main__":
     bad += lookouts.main()
     print()
     bad += values.main()
+    print()
+    bad += rewind.main()
     print()
     bad += latency.main()
     print("\nall within their limits" if not bad else f"\n{bad} over the limit, marked !")

@@ -32,7 +32,7 @@ SHIPPED = (
         "numpy/lib/tests/test_nanfunctions.py",
         "numpy/lib/tests/test_polynomial.py",
     ),
-    *("pandas/tests/frame/test_arithmetic.py", "pandas/tests/series/test_cumulative.py"),
+    *("pandas/tests/frame/methods/test_interpolate.py", "pandas/tests/series/test_cumulative.py"),
     *("pandas/tests/groupby/test_cumulative.py", "pandas/tests/window/test_rolling.py"),
 )
 WITH_PYTEST = """import sys, pytest

@@ -24,6 +24,7 @@ if TYPE_CHECKING:
     from .engine import Engine
 
 PR_SET_PDEATHSIG = 1
+OWN_THREADS = ("polars", "jax")  # libraries that may hang in a copy
 SLOW = 0.05  # seconds: after a fork that takes longer, none for ten times as long
 
 
@@ -47,6 +48,9 @@ class Rewind:
             return f"No return point is made: {reason}."
         if time.monotonic() < self.not_before:
             return "No return point is made here: a copy of this script takes long; at later pauses again."
+        own = next((n for n in OWN_THREADS if n in sys.modules), "")
+        if own:
+            return f"No return point is made: the threads of {own} would not exist in a copy."
         if "numba" in sys.modules and _numba_layer() == "omp":
             return "No return point is made: numba's OpenMP layer ends in a copy."
         return ""

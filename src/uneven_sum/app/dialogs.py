@@ -22,7 +22,11 @@ BOX = """
     {name} > Vertical {{ padding: 1 2; border: solid $rule; }}
     {name} Input {{ height: 1; border: none; background: $background; padding: 0 1; margin: 1 0; }}
     {name} OptionList {{ height: auto; max-height: 18; background: $panel; border: none; padding: 0; }}
+    {name} OptionList:focus {{ border: none; }}
     {name} OptionList > .option-list--option-highlighted {{ background: $rule; color: $foreground; text-style: none; }}
+    {name} OptionList:focus > .option-list--option-highlighted {{
+        background: $rule; color: $foreground; text-style: none;
+    }}
     {name} Static {{ height: auto; background: $panel; }}
 """
 
@@ -99,6 +103,7 @@ class Choose(ModalScreen[str | None]):
             label = Text(f"{choice.label:<{min(width, 44)}}", p.text, no_wrap=True, overflow="ellipsis")
             if choice.about:
                 label.append("   " + choice.about, p.quiet)
+            label.truncate(max(20, min(self.app.size.width * 96 // 100, 96) - 10), overflow="ellipsis")
             options.add_option(Option(label))
         if self.shown:
             options.highlighted = 0

@@ -182,7 +182,7 @@ class Moves:
         for p in reversed(points):
             passes = f", pass {p['pass']}" if p["pass"] else ""
             text = p["statement"].splitlines()[0][:44] if p["statement"] else ""
-            about = f"{text}   {p['memory'] / 1e6:.1f} MB of its own"
+            about = f"{p['memory'] / 1e6:6.1f} MB   {text}"
             choices.append(Choice(str(p["number"]), f"{p['number']}  line {p['line']}{passes}  {p['reason']}", about))
         chosen = await bench.app.push_screen_wait(Choose(bench.palette, "Go back to which pause?", choices))
         if chosen is not None:

@@ -566,7 +566,7 @@ class Bench(Moves, Watchman, Reading, Looking, Screen[None]):
             kept = self.history.setdefault(card.name, [])
             kept.append(value)
             del kept[:-48]
-            if len(kept) > 2:
+            if len(kept) > 2 and len(set(kept)) > 1:
                 finite = [v if math.isfinite(v) else math.nan for v in kept]
                 pairs = [v for v in finite for _ in (0, 1)]
                 card.spark = base64.b64encode(struct.pack(f"<{len(pairs)}d", *pairs)).decode()
