@@ -84,3 +84,24 @@ async def test_handled_outside_of_the_guards_is_told_after_the_fact(script) -> N
         assert (facts.line, facts.function) == (1, "<lambda>")
         assert [c.function for c in facts.trail] == ["<module>", "<lambda>"]
         assert await run.ask("k") == "'b'"
+
+
+WHY = {
+    "nearest key": ("d = {'level': 1, 'flow': 2}\nx = d['levle']\n", "the nearest of its 2 keys: level"),
+    "nearest number": ("d = {1: 1, 2: 2, 30: 3}\nk = 4\nx = d[k]\n", "the nearest of its 3 keys: 2, 1, 30"),
+    "index and length": ("a = [1, 2, 3]\nk = 2\nx = a[k + 1]\n", "index 3 of length 3: the last is 2"),
+    "shapes": ("import numpy as np\na = np.ones(3)\nb = np.ones((2, 4))\nc = a + b\n", "shapes (3,) and (2, 4)"),
+    "types": ("a = 'x'\nb = 3\nc = a + b\n", "types str and int"),
+    "a column": (
+        "import pandas as pd\nf = pd.DataFrame({'depth': [1.0]})\nx = f['dept']\n",
+        "the nearest of its 1 keys: depth",
+    ),
+}
+
+
+@pytest.mark.parametrize("name", WHY)
+async def test_errors_say_more_than_their_message(name: str, script) -> None:
+    text, why = WHY[name]
+    async with running(script(text)) as run:
+        facts = await run.pause()
+        assert why in facts.headline, facts.headline

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import ast
+import difflib
 import math
 from typing import Any
 
 from .expressions import callee
+from .scope import read_attribute
 
 
 def _real(value: Any) -> float | None:
@@ -78,3 +80,67 @@ def _call(name: str, numbers: list[float | None]) -> str:
     if name in ("power", "float_power", "pow") and len(numbers) > 1 and numbers[1] is not None:
         return _operator(ast.Pow(), first, numbers[1])
     return ""
+
+
+# -- errors ------------------------------------------------------------------------------------------
+
+
+def of_error(exc: BaseException, operands: list[Any]) -> str:
+    """Why an operation on these operands raised, where a rule knows more than the message: the nearest keys, index
+    and length, the two shapes, the two types."""
+    if isinstance(exc, KeyError):
+        return _nearest_key(exc, operands)
+    if isinstance(exc, IndexError):
+        return _index(operands)
+    if isinstance(exc, ValueError):
+        shapes = [s for v in operands if isinstance(s := _shape(v), tuple)]
+        if len(shapes) >= 2 and shapes[0] != shapes[1]:
+            return f"shapes {shapes[0]} and {shapes[1]}"
+    if isinstance(exc, TypeError) and len(operands) == 2:
+        return f"types {type(operands[0]).__name__} and {type(operands[1]).__name__}"
+    return ""
+
+
+def _shape(value: Any) -> Any:
+    found = read_attribute(value, "shape")
+    return found if isinstance(found, tuple) else None
+
+
+def _nearest_key(exc: KeyError, operands: list[Any]) -> str:
+    wanted = exc.args[0] if exc.args else None
+    for owner in operands:
+        keys: list[Any] = []
+        if isinstance(owner, dict):
+            keys = [k for k, _ in zip(dict.keys(owner), range(10_000))]
+        elif type(owner).__module__.startswith("pandas") and hasattr(owner, "columns"):
+            keys = list(owner.columns[:10_000])
+        if not keys:
+            continue
+        if isinstance(wanted, str):
+            near = difflib.get_close_matches(wanted, [k for k in keys if isinstance(k, str)], 3, 0.5)
+        else:
+            numbers = [k for k in keys if type(k) in (int, float) and type(wanted) in (int, float)]
+            near = [repr(k) for k in sorted(numbers, key=lambda k: abs(k - wanted))[:3]]
+        if near:
+            return f"the nearest of its {len(keys)} keys: {', '.join(map(str, near))}"
+        return f"its {len(keys)} keys begin with {', '.join(repr(k) for k in keys[:3])}"
+    return ""
+
+
+def _index(operands: list[Any]) -> str:
+    size: int | None = None
+    index: int | None = None
+    for value in operands:
+        if isinstance(value, (list, tuple)):
+            size = list.__len__(value) if isinstance(value, list) else tuple.__len__(value)
+        elif (shape := _shape(value)) and size is None:
+            size = int(shape[0])
+        elif isinstance(value, int) and not isinstance(value, bool):
+            index = value
+        elif type(value).__module__ == "numpy" and not _shape(value) and hasattr(value, "__index__"):
+            index = int(value)
+    if size is None:
+        return ""
+    if index is None:
+        return f"its length is {size}"
+    return f"index {index} of length {size}" + (f": the last is {size - 1}" if size else "")

@@ -11,6 +11,7 @@ from typing import Any
 from . import judge, stack, trial
 from .handled import instruction_place, statement_at
 from .judge import ARRIVED
+from .reasons import of_error
 from .scope import INNER, MISSING, Scope
 from .source import COMPREHENSIONS, Position, SourceFile, Statement, position
 from .terms import Apart, Culprit, Term
@@ -131,6 +132,8 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
         actual = pause.actual
         apart = Apart(file, root, scope(), actual=actual, raised=raised, may_call=may_call, met=lambda: state.met)
         found = apart.culprit()
+        if found is not None and pause.exception is not None:
+            found.reason = of_error(pause.exception, [v for _, v in found.operands]) or found.reason
         return {
             "terms": [term_dict(file, t) for t in apart.terms],
             "culprit": culprit_dict(file, found),
