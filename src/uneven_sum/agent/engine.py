@@ -494,6 +494,7 @@ class Engine(Meeting, motion.Hooks):
     def end_pause(self, main: dict[str, Any], path: str, seconds: float) -> None:
         """The pause after the last line, while the module's values are still there."""
         self.present, self.facts = ending.pause_at_end(main, path, seconds)
+        self.point = 0
         state.quiet = True
         try:
             self.flush()
@@ -514,7 +515,7 @@ class Engine(Meeting, motion.Hooks):
         pause = Pause("error", frames[0], "ran", exception=exc, past=frames)
         pause.said = f"The script has ended: {type(exc).__name__}: {report.str_of(exc)[:200]}"
         self.facts = report.compose(pause, may_fork=False)
-        self.present = pause
+        self.present, self.point = pause, 0
         state.quiet = True
         try:
             self.flush()

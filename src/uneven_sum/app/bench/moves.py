@@ -12,6 +12,7 @@ from ...client import BadUse, Client
 from ...protocol import Facts, Term
 from ..dialogs import Choice, Choose, Prompt
 from ..widgets.bars import Headline
+from ..widgets.drawers import OutputDrawer
 from ..widgets.sheet import Sheet
 
 if TYPE_CHECKING:
@@ -44,6 +45,7 @@ class Moves:
             self.began = time.perf_counter()
             self.state = "running"
             self.revealed = None
+            bench.query_one(OutputDrawer).leave(bench.point)
             await how()
         except BadUse as e:
             self.state = "paused"

@@ -121,6 +121,7 @@ class Bench(Moves, Watchman, Reading, Looking, Screen[None]):
         self.ran = 0.0
         self.runs = 0
         self.watches: list[str] = []
+        self.point = 0  # the return point of the present pause
         self.no_point = ""  # why this pause has no return point
         self.case_damaged = False
         self.kept_as_case = launch.keep_case
@@ -252,8 +253,8 @@ class Bench(Moves, Watchman, Reading, Looking, Screen[None]):
         elif isinstance(event, Stopped):
             self.ran += time.perf_counter() - self.began
             self.book.count(event.met)
-            self.query_one(OutputDrawer).mark(event.point)
-            self.no_point = event.no_point
+            self.query_one(OutputDrawer).back_at(event.point)
+            self.point, self.no_point = event.point, event.no_point
             await self._paused(event.facts, client)
             await client.seen()
             self.slow_step()

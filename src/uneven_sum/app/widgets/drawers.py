@@ -83,18 +83,23 @@ class OutputDrawer(Vertical):
             line.append(f"   {self.errors} lines of error output: d opens", self.palette.warning)
         self.query_one("#last", Static).update(line)
 
-    def mark(self, point: int) -> None:
-        """The output at a return point: noted the first time, cut back to after going back."""
-        log = self.query_one(RichLog)
-        if point and point in self.marks:
-            lines, partial, last, errors = self.marks[point]
-            del log.lines[lines:]
-            log.refresh()
-            self.partial, self.last_line, self.errors = dict(partial), last, errors
-            self.marks = {n: m for n, m in self.marks.items() if n <= point}
-            self.draw()
-        elif point:
+    def leave(self, point: int) -> None:
+        """The script sets off from a return point: what it has printed so far has come by now."""
+        if point:
+            log = self.query_one(RichLog)
             self.marks[point] = (len(log.lines), dict(self.partial), self.last_line, self.errors)
+
+    def back_at(self, point: int) -> None:
+        """At a return point again: what was printed since goes."""
+        if point not in self.marks:
+            return
+        log = self.query_one(RichLog)
+        lines, partial, self.last_line, self.errors = self.marks[point]
+        del log.lines[lines:]
+        log.refresh()
+        self.partial = dict(partial)
+        self.marks = {n: m for n, m in self.marks.items() if n < point}
+        self.draw()
 
     def clear(self) -> None:
         self.marks.clear()
