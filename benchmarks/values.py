@@ -16,8 +16,8 @@ sys.path.insert(0, str(Path(__file__).parent.parent / "src"))
 import numpy as np
 
 from uneven_sum.agent import measures, plotting, state
-from uneven_sum.agent.closeup import b64
 from uneven_sum.agent.kinds.arrays import figures
+from uneven_sum.agent.paging import b64
 from uneven_sum.app.formats import Format
 from uneven_sum.app.plots import line
 from uneven_sum.app.theme import SLATE

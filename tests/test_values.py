@@ -323,9 +323,9 @@ def test_ticks_are_round_and_within(a: float, b: float, most: int) -> None:
 def line_data() -> dict:
     a = np.sin(np.arange(400) / 30)
     a[100:140], a[250], a[300] = np.nan, np.inf, -np.inf
-    from uneven_sum.agent.closeup import _series
+    from uneven_sum.agent.paging import reduced_series
 
-    return _series(np, [("stage", a)], 0, 400, 50)
+    return reduced_series(np, [("stage", a)], 0, 400, 50)
 
 
 def test_a_drawn_line_has_gaps_marks_and_round_ticks() -> None:
@@ -358,7 +358,7 @@ def test_files_hold_points_gaps_and_marks(ending: str, tmp_path) -> None:
 
 
 def test_all_plots_are_written(tmp_path) -> None:
-    from uneven_sum.agent.closeup import b64
+    from uneven_sum.agent.paging import b64
 
     heat = {"shape": [2, 2], "data": b64(np.array([[1.0, 2.0], [np.nan, 4.0]])), "marks": ["..", "n."], "of": [20, 20]}
     kinds = {

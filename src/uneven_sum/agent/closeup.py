@@ -7,7 +7,6 @@ is evaluated in a trial, anew for each request, and only the page or the reduced
 from __future__ import annotations
 
 import ast
-import base64
 import contextlib
 import os
 import types
@@ -18,6 +17,17 @@ from . import comparing, judge, nonfinite, plotting, state, trial
 from .kinds.grids import BadSlice, Grid, array_grid, default_slice
 from .measures import bad_places
 from .moving import Wrong
+from .paging import (
+    b64,
+    bad_in_frame,
+    cell_marks,
+    column_floats,
+    fitting_rows,
+    numeric_columns,
+    reduced_boxes,
+    reduced_image,
+    reduced_series,
+)
 from .scope import MISSING, Scope, read_attribute
 from .terms import quietly
 from .values import children, children_count, facts, find, properties, summary
@@ -30,10 +40,6 @@ KEPT_CELLS = 200_000  # of an array whose cells at the last pause are kept
 KEPT_BYTES = 64 << 20
 
 Work = Callable[[Any], dict[str, Any]]
-
-
-def b64(array: Any) -> str:
-    return base64.b64encode(array.tobytes()).decode()
 
 
 class CloseUps:
@@ -192,7 +198,7 @@ class CloseUps:
             return self.orders[key]
         rows = np.arange(grid.rows)
         if wanted:
-            rows = rows[_fitting(np, grid, wanted)]
+            rows = rows[fitting_rows(np, grid, wanted)]
         if sort is not None:
             column = int(sort["column"])
             kind, data = grid.take(rows, column)
@@ -227,7 +233,7 @@ class CloseUps:
             told = []
             for c in range(column, end):
                 kind, data = grid.cells(c, row, last) if at is None else grid.take(at, c)  # type: ignore[misc]
-                marks = _marks(np, kind, data)
+                marks = cell_marks(np, kind, data)
                 hidden = grid.masked(c, row, last) if grid.masked is not None and at is None else None
                 if hidden is not None:
                     marks = "".join("m" if h else m for h, m in zip(hidden, marks))
@@ -263,7 +269,7 @@ class CloseUps:
                 return {"found": [found[0] // grid.columns, found[0] % grid.columns] if found else None}
             if np is None or not hasattr(source, "iloc"):
                 return {"found": None}
-            return {"found": _bad_in_frame(np, source, row, column, back)}
+            return {"found": bad_in_frame(np, source, row, column, back)}
 
         return self._with_value(arguments, work)
 
@@ -283,7 +289,7 @@ class CloseUps:
         if isinstance(value, (list, tuple)):
             value = np.asarray(value, dtype=float)
         if kind == "image":
-            return _image(np, value, width, height)
+            return reduced_image(np, value, width, height)
         grid = self._grid(value, arguments)
         if kind == "heat":
             table = grid.source if getattr(grid.source, "ndim", 0) == 2 else np.asarray(grid.source).reshape(1, -1)
@@ -291,16 +297,16 @@ class CloseUps:
             return {"shape": list(out.shape), "data": b64(out.astype("<f8")), "marks": marks, "of": list(table.shape)}
         if kind == "singular":
             found = np.linalg.svd(np.asarray(grid.source, dtype=float), compute_uv=False)
-            return _series(np, [("singular values", found)], 0, len(found), width)
-        columns = columns or _numeric_columns(np, grid)[: 1 if kind != "line" else 4]
+            return reduced_series(np, [("singular values", found)], 0, len(found), width)
+        columns = columns or numeric_columns(np, grid)[: 1 if kind != "line" else 4]
         names = [grid.column_labels(c, 1)[0] for c in columns]
         first = max(0, int(arguments.get("first") or 0))
         last = min(grid.rows, int(arguments.get("last") or grid.rows))
         if kind == "line":
-            series = [(n, _floats(np, grid, c, first, last)) for n, c in zip(names, columns)]
-            return _series(np, series, first, last, width)
+            series = [(n, column_floats(np, grid, c, first, last)) for n, c in zip(names, columns)]
+            return reduced_series(np, series, first, last, width)
         if kind == "histogram":
-            data = _floats(np, grid, columns[0], first, last) if columns else np.empty(0)
+            data = column_floats(np, grid, columns[0], first, last) if columns else np.empty(0)
             if (
                 getattr(grid.source, "ndim", 1) == 2
                 and not hasattr(grid.source, "iloc")
@@ -310,10 +316,10 @@ class CloseUps:
             return {"names": names[:1], **plotting.histogram(np, data, width, bool(arguments.get("log")))}
         if kind == "scatter":
             if len(columns) < 2:
-                columns = _numeric_columns(np, grid)[:2]
+                columns = numeric_columns(np, grid)[:2]
             if len(columns) < 2:
                 raise Wrong("A scatter plot wants two columns of numbers.")
-            x, y = (_floats(np, grid, c, first, last) for c in columns[:2])
+            x, y = (column_floats(np, grid, c, first, last) for c in columns[:2])
             told = plotting.scatter(np, x, y, width * 2, height * 4)
             return {"names": [grid.column_labels(c, 1)[0] for c in columns[:2]], **told}
         if kind == "frequent":
@@ -330,7 +336,7 @@ class CloseUps:
                 "distinct": len(counts),
             }
         if kind == "box":
-            return _boxes(np, grid, columns)
+            return reduced_boxes(np, grid, columns)
         raise Wrong(f"There is no plot {kind}.")
 
     # -- comparison, matrices, export ----------------------------------------------------------------
@@ -415,119 +421,3 @@ def _told(work: Work, value: Any) -> dict[str, Any]:
         if state.in_trial:
             return {"·wrong": str(e)}
         raise Wrong(str(e)) from None
-
-
-def _marks(np: Any, kind: str, data: Any) -> str:
-    if kind == "f8":
-        good = np.isfinite(data)
-        return "." * len(data) if good.all() else "".join("." if g else "!" for g in good.tolist())
-    if kind == "i8":
-        return "." * len(data)
-    return "".join("!" if text in ("nan", "NaT", "None", "<NA>", "inf", "-inf") else "." for text in data)
-
-
-def _fitting(np: Any, grid: Grid, wanted: str) -> Any:
-    """Which rows fit a filter: an expression over the columns' names, or `value` where there is one column."""
-    names: dict[str, Any] = {}
-    source = grid.source
-    if hasattr(source, "iloc"):
-        for number, name in enumerate(grid.names or []):
-            if isinstance(name, str) and name.isidentifier():
-                names.setdefault(name, source.iloc[:, number])
-        names.setdefault("index", source.index)
-    labels = grid.column_labels(0, min(grid.columns, 200))
-    for number, name in enumerate(labels):
-        if name.isidentifier() and name not in names:
-            _, data = grid.cells(number, 0, grid.rows)
-            names[name] = np.asarray(data)
-    if not hasattr(source, "iloc") and grid.columns > 1:
-        names["column"] = [np.asarray(grid.cells(c, 0, grid.rows)[1]) for c in range(min(grid.columns, 200))]
-    try:
-        found = eval(compile(wanted, "<filter>", "eval"), {"__builtins__": {"abs": abs, "len": len}, "np": np}, names)
-        truth = np.asarray(found)
-        if truth.shape != (grid.rows,):
-            raise ValueError("it gives no truth value for each row")
-        return truth.astype(bool) if truth.dtype != object else np.array([bool(v) and v == v for v in truth.tolist()])
-    except Exception as e:
-        raise Wrong(f"The filter {wanted} cannot be used: {type(e).__name__}: {e}.") from None
-
-
-def _bad_in_frame(np: Any, frame: Any, row: int, column: int, back: bool) -> list[int] | None:
-    """The nearest bad cell before or after a place, row by row; looked for column by column."""
-    best: list[int] | None = None
-    for c in range(min(frame.shape[1], 10_000)):
-        mask = nonfinite.mask(frame.iloc[:, c])
-        places = np.flatnonzero(mask)
-        if back:
-            places = places[(places < row) | ((places == row) & (c < column))]
-        else:
-            places = places[(places > row) | ((places == row) & (c > column))]
-        if len(places):
-            at = [int(places[-1 if back else 0]), c]
-            if best is None or (at > best if back else at < best):
-                best = at
-    return best
-
-
-def _numeric_columns(np: Any, grid: Grid) -> list[int]:
-    found = []
-    for c in range(min(grid.columns, 200)):
-        if grid.cells(c, 0, min(1, grid.rows))[0] != "text":
-            found.append(c)
-    return found
-
-
-def _floats(np: Any, grid: Grid, column: int, first: int, last: int) -> Any:
-    kind, data = grid.cells(column, first, last)
-    if kind == "text":
-        raise Wrong(f"The column {grid.column_labels(column, 1)[0]} holds no numbers.")
-    return data
-
-
-def _series(np: Any, series: list[tuple[str, Any]], first: int, last: int, width: int) -> dict[str, Any]:
-    told = []
-    for name, data in series:
-        lows, highs, marks = plotting.extremes(np, data, width * 2)
-        told.append({"name": name, "lows": b64(lows.astype("<f8")), "highs": b64(highs.astype("<f8")), "marks": marks})
-    return {"series": told, "first": first, "last": last}
-
-
-def _image(np: Any, value: Any, width: int, height: int) -> dict[str, Any]:
-    rows = plotting.edges(np, value.shape[0], min(height * 2, value.shape[0]))[:-1]
-    columns = plotting.edges(np, value.shape[1], min(width, value.shape[1]))[:-1]
-    part = np.asarray(value[rows][:, columns][:, :, :3], dtype=float)
-    good = np.isfinite(part)
-    if value.dtype.kind == "f":
-        high = float(part[good].max()) if good.any() else 1.0
-        part = part / (high if high > 1.0 else 1.0) * 255
-    elif part.size and part.max() > 255:
-        part = part / part.max() * 255
-    bytes_ = np.where(good, np.clip(part, 0, 255), 255).astype("u1")
-    return {
-        "shape": list(bytes_.shape),
-        "data": b64(bytes_),
-        "bad": int((~good.all(axis=2)).sum()),
-        "of": list(value.shape),
-    }
-
-
-def _distinct(grid: Grid, column: int) -> int:
-    return len(set(grid.cells(column, 0, min(grid.rows, 5000))[1]))
-
-
-def _boxes(np: Any, grid: Grid, columns: list[int]) -> dict[str, Any]:
-    numeric = _numeric_columns(np, grid)
-    if not numeric:
-        raise Wrong("A box plot wants a column of numbers.")
-    values = columns[0] if columns and columns[0] in numeric else numeric[0]
-    last = min(grid.rows, 1_000_000)
-    others = [c for c in range(min(grid.columns, 200)) if c not in numeric]
-    groups = columns[1] if len(columns) > 1 else min(others, key=lambda c: _distinct(grid, c), default=None)
-    data = _floats(np, grid, values, 0, last)
-    if groups is None:
-        names: Any = ["all"] * len(data)
-    else:
-        kind, found = grid.cells(groups, 0, last)
-        names = found if kind == "text" else found.tolist()
-    by = grid.column_labels(groups, 1)[0] if groups is not None else ""
-    return {"names": [grid.column_labels(values, 1)[0], by], "boxes": plotting.boxes(np, data, names)}

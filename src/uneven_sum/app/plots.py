@@ -331,3 +331,4 @@ DRAW: dict[str, Callable[..., Drawn]] = {
     "singular": line,
     "image": image,
 }
+NAMES = {"frequent": "frequent values", "singular": "singular values", "box": "box by group"}

@@ -7,7 +7,6 @@ import asyncio
 import os
 import re
 import shutil
-from typing import TYPE_CHECKING, cast
 
 from textual import work
 
@@ -16,12 +15,10 @@ from ...protocol import Card, Facts
 from ..dialogs import Choice, Choose, Prompt
 from ..widgets.cards import Cards
 from ..widgets.sheet import Sheet
-
-if TYPE_CHECKING:
-    from ..screens.bench import Bench
+from .part import Part
 
 
-class Looking:
+class Looking(Part):
     """A part of the Bench."""
 
     client: Client | None
@@ -29,24 +26,20 @@ class Looking:
     facts: Facts | None
     watches: list[str]
 
-    @property
-    def _b(self) -> Bench:
-        return cast("Bench", self)
-
     def action_closeup(self) -> None:
         """The value at the cursor: of the cursor line's names, arrays that are not healthy first."""
         if self.client is None or self.state != "paused":
-            self._b.notify("Values are shown at a pause.")
+            self.bench.notify("Values are shown at a pause.")
             return
         found = self.candidates()
         if found:
             self.open_closeup(found)
         else:
-            self._b.notify("There is no value to open here.")
+            self.bench.notify("There is no value to open here.")
 
     def candidates(self) -> list[str]:
         """Names at the cursor line, then of the cards, the most telling first."""
-        bench = self._b
+        bench = self.bench
         sheet = bench.query_one(Sheet)
         cards = {c.name: c for c in bench.query_one(Cards).cards if c.assigned}
         line = sheet.lines[sheet.cursor - 1] if sheet.lines else ""
@@ -63,7 +56,7 @@ class Looking:
     def open_closeup(self, expressions: list[str]) -> None:
         from ..screens.closeup import CloseUp
 
-        bench = self._b
+        bench = self.bench
         bench.app.push_screen(CloseUp(bench, bench.palette, expressions, bench._frame()))
 
     def on_cards_opened(self, message: Cards.Opened) -> None:
@@ -73,7 +66,7 @@ class Looking:
     @work(group="dialog")
     async def action_find_value(self) -> None:
         """A value of this call or of the module, by typing a part of its name."""
-        bench, client = self._b, self.client
+        bench, client = self.bench, self.client
         if client is None or self.state != "paused":
             return
         found: dict[str, Card] = {}
@@ -88,11 +81,11 @@ class Looking:
 
     async def on_sheet_hovered(self, message: Sheet.Hovered) -> None:
         """What a name, attribute or element under the mouse is just now; nothing is run for it."""
-        client, sheet = self.client, self._b.query_one(Sheet)
+        client, sheet = self.client, self.bench.query_one(Sheet)
         if client is None or self.state != "paused":
             return
         try:
-            body = await client.ask(message.text, self._b._frame(), "hover")
+            body = await client.ask(message.text, self.bench._frame(), "hover")
         except BadUse:
             sheet.tooltip = None
             return
@@ -101,7 +94,7 @@ class Looking:
     @work(group="dialog")
     async def show_figures(self) -> None:
         """The figures that the script has drawn with matplotlib; one can be saved."""
-        bench, client = self._b, self.client
+        bench, client = self.bench, self.client
         if client is None or self.state != "paused":
             bench.notify("Figures are listed at a pause.")
             return
@@ -135,7 +128,7 @@ class Looking:
         if found is None or client is None:
             return None
         word, expression, kind, path = found.groups()
-        frame = self._b._frame()
+        frame = self.bench._frame()
         try:
             if word == "table":
                 if path is None:
@@ -148,13 +141,13 @@ class Looking:
                 kind = kind or "line"
                 data = await client.plot(expression, frame, kind=kind, width=400, height=60)
                 full = os.path.abspath(os.path.expanduser(path))
-                await asyncio.to_thread(write_plot, kind, data, full, f"{expression} — {self._b.launch.name}")
+                await asyncio.to_thread(write_plot, kind, data, full, f"{expression} — {self.bench.launch.name}")
                 return f"the plot is in {full}"
         except (OSError, ValueError, BadUse, KeyError) as e:
             raise BadUse(str(e) if not isinstance(e, KeyError) else f"There is no plot {e}.") from None
         from ..screens.closeup import CloseUp
 
-        bench = self._b
+        bench = self.bench
         bench.app.push_screen(
             CloseUp(bench, bench.palette, [expression], frame, (kind or "line") if word == "plot" else "")
         )
@@ -165,7 +158,7 @@ class Looking:
     @work(group="dialog")
     async def edit_watches(self) -> None:
         """All watch expressions in one line: edited, moved, removed by editing it."""
-        bench = self._b
+        bench = self.bench
         text = await bench.app.push_screen_wait(
             Prompt(bench.palette, "The watch expressions, in their order", " ; ".join(self.watches), "a ; b ; c")
         )
@@ -185,7 +178,7 @@ class Looking:
     @work(group="dialog")
     async def action_watch(self) -> None:
         """Adds a watch expression; an existing one is removed by giving it again."""
-        bench = self._b
+        bench = self.bench
         sheet = bench.query_one(Sheet)
         line = sheet.lines[sheet.cursor - 1] if sheet.lines else ""
         names = names_in(line)
@@ -208,7 +201,7 @@ class Looking:
 
     async def show_cards(self) -> None:
         """The cards as chosen: around the line, of the call, of the module, watched."""
-        bench, client = self._b, self.client
+        bench, client = self.bench, self.client
         if client is None or self.state != "paused":
             return
         try:
@@ -226,8 +219,8 @@ class Looking:
         waiting = [c.name for c in cards if c.pending]
         if not waiting:
             return cards
-        self._b.query_one(Cards).show(cards, self._b.about)
-        told = {c.name: c for c in await client.fill(self._b._frame(), self._b.about, waiting)}
+        self.bench.query_one(Cards).show(cards, self.bench.about)
+        told = {c.name: c for c in await client.fill(self.bench._frame(), self.bench.about, waiting)}
         return [told.get(c.name, c) for c in cards]
 
     async def watched(self) -> list[Card]:
@@ -235,7 +228,7 @@ class Looking:
         return await asyncio.gather(*(self._one(text) for text in self.watches))
 
     async def _one(self, text: str) -> Card:
-        client, frame = self.client, self._b._frame()
+        client, frame = self.client, self.bench._frame()
         assert client is not None
         try:
             told = (await client.ask(text, frame, "watch"))["unevenSum"]
@@ -255,10 +248,10 @@ class Looking:
 
     def copy_text(self, text: str) -> None:
         """To the terminal's clipboard (OSC 52), and to the system's where there is a command for it."""
-        self._b.app.copy_to_clipboard(text)
+        self.bench.app.copy_to_clipboard(text)
         command = next((c for c in ("wl-copy", "xclip", "xsel", "pbcopy") if shutil.which(c)), None)
         if command is not None:
-            self._b.run_worker(_pipe(command, text), group="copy")
+            self.bench.run_worker(_pipe(command, text), group="copy")
 
 
 async def _pipe(command: str, text: str) -> None:

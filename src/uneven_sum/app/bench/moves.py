@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import time
 from collections.abc import Awaitable, Callable
-from typing import TYPE_CHECKING, cast
 
 from textual import work
 
@@ -14,14 +13,12 @@ from ..dialogs import Choice, Choose, Prompt
 from ..widgets.bars import Headline
 from ..widgets.drawers import OutputDrawer
 from ..widgets.sheet import Sheet
-
-if TYPE_CHECKING:
-    from ..screens.bench import Bench
+from .part import Part
 
 PACES = (0.1, 0.25, 0.5, 1.0, 2.0, 4.0)  # seconds a line of a slow run
 
 
-class Moves:
+class Moves(Part):
     """A part of the Bench."""
 
     client: Client | None
@@ -31,10 +28,6 @@ class Moves:
     slow = False
     pace = 2  # in PACES
     revealed: tuple[int, list[int]] | None = None  # term by term: the line, and the terms still to come
-
-    @property
-    def bench(self) -> Bench:
-        return cast("Bench", self)
 
     async def _move(self, how: Callable[[], Awaitable[None]]) -> bool:
         """Sets the script going; what keeps it from going is told."""

@@ -4,38 +4,31 @@ from __future__ import annotations
 
 import ast
 import os
-from typing import TYPE_CHECKING, cast
 
 from textual import work
 
 from ...client import BadUse, Client
 from ..dialogs import Choice, Choose, Prompt
 from ..widgets.sheet import Sheet
-
-if TYPE_CHECKING:
-    from ..screens.bench import Bench
+from .part import Part
 
 
-class Reading:
+class Reading(Part):
     """A part of the Bench."""
 
     client: Client | None
     state: str
     sought = ""
 
-    @property
-    def _bench(self) -> Bench:
-        return cast("Bench", self)
-
     def known_files(self) -> list[str]:
         """The script, its neighbours, and what has been shown."""
-        script = self._bench._script()
+        script = self.bench._script()
         folder = os.path.dirname(script)
         try:
             near = sorted(os.path.join(folder, n) for n in os.listdir(folder) if n.endswith(".py"))
         except OSError:
             near = []
-        return list(dict.fromkeys([script, *self._bench.texts, *near]))
+        return list(dict.fromkeys([script, *self.bench.texts, *near]))
 
     @work(group="dialog")
     async def action_open_file(self) -> None:
@@ -49,13 +42,13 @@ class Reading:
                         choices.append(Choice(path, name, _short(path)))
             except BadUse:
                 pass
-        bench = self._bench
+        bench = self.bench
         chosen = await bench.app.push_screen_wait(Choose(bench.palette, "Which source file?", choices, typed=True))
         if chosen is not None:
             self.show_source(chosen, 1)
 
     def show_source(self, path: str, line: int) -> None:
-        bench = self._bench
+        bench = self.bench
         bench._show_text(path)
         sheet = bench.query_one(Sheet)
         facts = bench.facts
@@ -71,7 +64,7 @@ class Reading:
     @work(group="dialog")
     async def show_threads(self) -> None:
         """The threads of the script; the calls of the chosen one are listed, and one of them shown."""
-        bench = self._bench
+        bench = self.bench
         if self.client is None or self.state != "paused":
             bench.notify("Threads are listed at a pause.")
             return
@@ -92,21 +85,21 @@ class Reading:
     @work(group="dialog")
     async def action_search(self) -> None:
         """Text in the sheet; `n` finds the next."""
-        bench = self._bench
+        bench = self.bench
         text = await bench.app.push_screen_wait(Prompt(bench.palette, "Search in the sheet", self.sought, "a text"))
         if text:
             self.sought = text
             self.action_next_found()
 
     def action_next_found(self) -> None:
-        sheet = self._bench.query_one(Sheet)
+        sheet = self.bench.query_one(Sheet)
         wanted = self.sought.lower()
         if not wanted:
             return
         order = [*range(sheet.cursor + 1, len(sheet.lines) + 1), *range(1, sheet.cursor + 1)]
         line = next((n for n in order if wanted in sheet.lines[n - 1].lower()), None)
         if line is None:
-            self._bench.notify(f"{self.sought} is not in {os.path.basename(sheet.path)}.")
+            self.bench.notify(f"{self.sought} is not in {os.path.basename(sheet.path)}.")
             return
         sheet.cursor = line
         sheet.reveal(line)
@@ -114,7 +107,7 @@ class Reading:
     @work(group="dialog")
     async def action_go_to(self) -> None:
         """A line by its number, or the definition of a name."""
-        bench = self._bench
+        bench = self.bench
         sheet = bench.query_one(Sheet)
         hint = "a line's number, or the name of a function or class"
         text = await bench.app.push_screen_wait(Prompt(bench.palette, "Go to", sheet.word_at_cursor(), hint))
@@ -138,7 +131,7 @@ class Reading:
     @work(group="dialog")
     async def action_menu(self) -> None:
         """What can be done with the cursor line."""
-        bench = self._bench
+        bench = self.bench
         sheet = bench.query_one(Sheet)
         paused = self.state == "paused"
         choices = [Choice("m", "breakpoint on or off", "m"), Choice("M", "edit its sentence", "M")]
@@ -158,7 +151,7 @@ class Reading:
     async def _chosen(self, chosen: str | None, sheet: Sheet) -> None:
         from ...protocol import Lookout
 
-        bench = self._bench
+        bench = self.bench
         if chosen == "m":
             await bench.action_breakpoint()
         elif chosen == "M":

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import asyncio
 import os
-from typing import TYPE_CHECKING, cast
 
 from textual import work
 
@@ -14,12 +13,10 @@ from ...client.sentences import WORDS, Unclear, parse, sentence
 from ...protocol import Facts, Lookout
 from ..dialogs import Choice, Choose, EditSentence
 from ..widgets.sheet import Sheet
-
-if TYPE_CHECKING:
-    from ..screens.bench import Bench
+from .part import Part
 
 
-class Watchman:
+class Watchman(Part):
     """A part of the Bench."""
 
     client: Client | None
@@ -27,12 +24,8 @@ class Watchman:
     facts: Facts | None
     book: Book
 
-    @property
-    def bench_(self) -> Bench:
-        return cast("Bench", self)
-
     def draw_marks(self) -> None:
-        sheet = self.bench_.query_one(Sheet)
+        sheet = self.bench.query_one(Sheet)
         sheet.marks = self.book.marks(sheet.path)
         sheet.refresh()
 
@@ -43,9 +36,9 @@ class Watchman:
             try:
                 news = self.book.placed(await client.set_lookouts(self.book.wanted()))
                 for text in news:
-                    self.bench_.notify(text)
+                    self.bench.notify(text)
             except BadUse as e:
-                self.bench_.notify(str(e), severity="warning")
+                self.bench.notify(str(e), severity="warning")
         self.draw_marks()
 
     async def send_switches(self) -> None:
@@ -55,14 +48,14 @@ class Watchman:
                 await client.set_switches(self.book.switches)
                 await client.set_stepping(self.book.over)
             except BadUse as e:
-                self.bench_.notify(str(e), severity="warning")
+                self.bench.notify(str(e), severity="warning")
 
     async def action_breakpoint(self) -> None:
-        sheet = self.bench_.query_one(Sheet)
+        sheet = self.bench.query_one(Sheet)
         await self.toggle(sheet.path, sheet.cursor)
 
     async def on_sheet_breakpoint_asked(self, message: Sheet.BreakpointAsked) -> None:
-        await self.toggle(self.bench_.query_one(Sheet).path, message.line)
+        await self.toggle(self.bench.query_one(Sheet).path, message.line)
 
     async def toggle(self, path: str, line: int) -> None:
         self.book.toggle(path, line)
@@ -71,7 +64,7 @@ class Watchman:
     @work(group="dialog")
     async def action_edit_lookout(self) -> None:
         """The sentence of the cursor line's lookout; with several, the user chooses."""
-        sheet, bench = self.bench_.query_one(Sheet), self.bench_
+        sheet, bench = self.bench.query_one(Sheet), self.bench
         here = self.book.at_line(sheet.path, sheet.cursor)
         number: int | None = here[0].lookout.id if here else None
         if len(here) > 1:
@@ -84,7 +77,7 @@ class Watchman:
 
     async def edit_sentence(self, number: int | None, like: Lookout) -> bool:
         """Opens a sentence, keeps what becomes of it.  True when something was kept."""
-        bench = self.bench_
+        bench = self.bench
         lookout = self.book.kept[number].lookout if number is not None else like
         title = f"Lookout {number}" if number is not None else "A new lookout"
         text = await bench.app.push_screen_wait(
@@ -104,18 +97,18 @@ class Watchman:
 
     async def add_sentence(self, text: str) -> tuple[bool, str]:
         """A lookout from the ask line: whether it was set, and what is said of it."""
-        path = self.bench_.query_one(Sheet).path
+        path = self.bench.query_one(Sheet).path
         fine, why = await self.check(text, path)
         if not fine:
             return False, why
-        number = self.book.add(parse(text, path, self.bench_.known_files()))
+        number = self.book.add(parse(text, path, self.bench.known_files()))
         await self.send_lookouts()
         return True, f"lookout {number} is set. {why}".strip()
 
     async def check(self, text: str, file: str) -> tuple[bool, str]:
         """Whether a sentence can stand, and what is to be said of it."""
         try:
-            lookout = parse(text, file or self.bench_._script(), self.bench_.known_files())
+            lookout = parse(text, file or self.bench._script(), self.bench.known_files())
         except Unclear as e:
             return False, str(e)
         for other in (lookout.after, lookout.until):
@@ -136,7 +129,7 @@ class Watchman:
         if self.client is None or self.state != "paused":
             return []
         try:
-            found = await self.client.complete(begun, self.bench_._frame())
+            found = await self.client.complete(begun, self.bench._frame())
         except BadUse:
             return []
         return [f["label"] for f in found]
@@ -148,11 +141,11 @@ class Watchman:
             await self.client.accept(*place)
             if place not in self.book.accepted:
                 self.book.accepted.append(place)
-            self.bench_.notify(f"Non-finite values at line {self.facts.line} are accepted from now on.")
+            self.bench.notify(f"Non-finite values at line {self.facts.line} are accepted from now on.")
 
     async def look_at_files(self) -> None:
         """Now and then: whether a file that is shown was edited outside; lookouts stay with their lines."""
-        bench = self.bench_
+        bench = self.bench
         edited = [p for p, stamp in bench.stamps.items() if _stamp(p) != stamp]
         for path in edited:
             bench.stamps[path] = _stamp(path)

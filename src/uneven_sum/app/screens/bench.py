@@ -3,10 +3,7 @@
 from __future__ import annotations
 
 import asyncio
-import base64
-import math
 import os
-import struct
 import time
 from typing import TYPE_CHECKING, cast
 
@@ -17,9 +14,11 @@ from textual.containers import Container
 from textual.screen import Screen
 from textual.widgets import Input
 
-from ...client import BadUse, Busy, Client, Ended, Exited, Launch, Output, Stopped, SyntaxFault, Trouble, Where, case
+from ...client import BadUse, Busy, Client, Ended, Exited, Launch, Output, Stopped, SyntaxFault, Trouble, Where
 from ...client.book import Book, decoded, switches_for
-from ...protocol import Card, Facts, StackFrame
+from ...protocol import Facts, StackFrame
+from ..bench.asking import Asking
+from ..bench.keeping import Keeping
 from ..bench.looking import Looking
 from ..bench.moves import PACES, Moves
 from ..bench.reading import Reading
@@ -42,7 +41,7 @@ ALWAYS = ("a", "ask"), ("m", "breakpoint"), ("t", "terms"), ("tab", "values"), (
 LEAVE = ("?", "all keys"), ("q", "leave")
 
 
-class Bench(Moves, Watchman, Reading, Looking, Screen[None]):
+class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
     """States: starting, running, paused, ended (by itself or by the user)."""
 
     DEFAULT_CSS = """
@@ -156,29 +155,6 @@ class Bench(Moves, Watchman, Reading, Looking, Screen[None]):
     async def on_unmount(self) -> None:
         self.keep_case()
         await self._drop()
-
-    def _take_case(self) -> None:
-        """What was kept of this case before: lookouts, tripwires, accepted places, watches."""
-        if self.launch.as_module:
-            return
-        try:
-            self.watches, told = case.load(self._script(), self.book)
-        except case.Damaged as e:
-            told, self.case_damaged = [str(e)], True
-        for text in told:
-            self.notify(text, severity="warning", timeout=12)
-        if self.launch.pause_on_given:
-            switches = switches_for(self.launch.pause_on)
-            for name in ("error", "warning", "nonfinite"):
-                getattr(self.book.switches, name).on = getattr(switches, name).on
-
-    def keep_case(self) -> None:
-        if self.launch.as_module or self.case_damaged or not self.kept_as_case:
-            return
-        try:
-            case.save(self._script(), self.book, self.watches)
-        except (OSError, case.Damaged) as e:
-            self.notify(f"The case could not be kept: {e}", severity="warning")
 
     def on_resize(self, event: events.Resize) -> None:
         self._fit()
@@ -486,51 +462,6 @@ class Bench(Moves, Watchman, Reading, Looking, Screen[None]):
         if self.client is not None:
             await self.client.write_input(message.text)
 
-    @work(group="ask")
-    async def _ask(self, text: str) -> None:
-        drawer = self.query_one(AskDrawer)
-        drawer.question(text)
-        if text.startswith(("pause at ", "write `")):
-            fine, told = await self.add_sentence(text)
-            drawer.answer(told, "", "", True, False) if fine else drawer.refuse(told)
-            return
-        client = self.client
-        if client is None or self.state != "paused":
-            drawer.refuse("The script is not paused.")
-            return
-        try:
-            done = await self.command(text)
-            if done is not None:
-                drawer.answer(done, "", "", False, False)
-                return
-            body = await client.ask(text, self._frame())
-        except BadUse as e:
-            drawer.refuse(str(e))
-            return
-        told = body.get("unevenSum", {})
-        drawer.answer(
-            body["result"],
-            body.get("type", ""),
-            told.get("printed", ""),
-            bool(told.get("forGood")),
-            bool(told.get("nonfinite")),
-        )
-        if told.get("forGood"):
-            await self._read_call(client)
-
-    def on_ask_drawer_asked(self, message: AskDrawer.Asked) -> None:
-        self._ask(message.text)
-
-    async def on_ask_line_complete(self, message: AskLine.Complete) -> None:
-        if self.client is None or self.state != "paused":
-            return
-        try:
-            found = await self.client.complete(message.text, self._frame())
-        except BadUse:
-            return
-        start = found[0]["start"] + (1 if message.text.startswith("!") else 0) if found else 0
-        self.query_one(AskDrawer).complete([f["label"] for f in found], start, message.text)
-
     def action_place(self) -> None:
         if self.facts is not None:
             self._show_text(self.facts.file)
@@ -550,28 +481,6 @@ class Bench(Moves, Watchman, Reading, Looking, Screen[None]):
         self.query_one(OutputDrawer).clear()
         self.query_one(Sheet).fold()
         self._start()
-
-    def sparks(self, cards: list[Card]) -> None:
-        """Scalars by pass: their values at the pauses of one loop, as a spark on their cards."""
-        loop = self.facts.loops[0] if self.facts and self.facts.loops else None
-        place = (loop.file, loop.line) if loop else ("", 0)
-        if place != self.history_of:
-            self.history, self.history_of = {}, place
-        for card in cards:
-            if loop is None or card.kind != "scalar" or not card.assigned:
-                continue
-            try:
-                value = float(card.text)
-            except ValueError:
-                continue
-            kept = self.history.setdefault(card.name, [])
-            kept.append(value)
-            del kept[:-48]
-            if len(kept) > 2 and len(set(kept)) > 1:
-                finite = [v if math.isfinite(v) else math.nan for v in kept]
-                pairs = [v for v in finite for _ in (0, 1)]
-                card.spark = base64.b64encode(struct.pack(f"<{len(pairs)}d", *pairs)).decode()
-                card.spark_marks = "".join("0" if math.isfinite(v) else "1" for v in kept)
 
     async def action_end(self) -> None:
         if self.client is not None and self.client.alive:

@@ -2,85 +2,35 @@
 
 from __future__ import annotations
 
-import asyncio
-import os
 import textwrap
 import time
 from typing import TYPE_CHECKING, Any
 
 from rich.text import Text
-from textual import events, work
+from textual import work
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Horizontal, VerticalScroll
 from textual.screen import Screen
-from textual.strip import Strip
-from textual.widget import Widget
 from textual.widgets import Static, Tree
 
 from ...client import BadUse
-from ..dialogs import Choice, Choose, Prompt
+from ..closeup.keeping import Keeping
+from ..closeup.plotting import Plotting
+from ..dialogs import Prompt
 from ..formats import Format
-from ..plots import DRAW, Drawn
+from ..plots import DRAW, NAMES
 from ..reader import folded
 from ..theme import Palette
 from ..widgets.bars import Keys, TopLine
 from ..widgets.grid import Grid
+from ..widgets.plot import Plot
 
 if TYPE_CHECKING:
     from .bench import Bench
 
-NAMES = {"frequent": "frequent values", "singular": "singular values", "box": "box by group"}
 
-
-class Plot(Widget, can_focus=True):
-    """A drawn plot; a cross-hair by keys or mouse reads the value."""
-
-    DEFAULT_CSS = "Plot { background: $background; height: 1fr; width: 1fr; padding: 0; }"
-
-    def __init__(self, palette: Palette, **kwargs: object) -> None:
-        super().__init__(**kwargs)  # type: ignore[arg-type]
-        self.palette = palette
-        self.drawn: Drawn | None = None
-        self.at: tuple[int, int] | None = None
-        self._strips: list[Strip] = []
-
-    def show(self, drawn: Drawn) -> None:
-        self.drawn = drawn
-        self._strips = drawn.canvas.strips(self.palette.ground, self.palette.text)
-        self.refresh()
-
-    def render_line(self, y: int) -> Strip:
-        if y < len(self._strips):
-            strip = self._strips[y]
-            if self.at is not None:
-                from rich.segment import Segment
-                from rich.style import Style
-
-                column = self.at[0]
-                if 0 <= column < strip.cell_length and y < len(self._strips) - 2:
-                    cut = list(strip.divide([column, column + 1, strip.cell_length]))
-                    mark = Style(bgcolor=self.palette.tint)
-                    middle = [Segment(s.text, (s.style or Style()) + mark) for s in cut[1]]
-                    strip = Strip.join([cut[0], Strip(middle), *cut[2:]])
-            return strip.adjust_cell_length(self.size.width)
-        return Strip.blank(self.size.width)
-
-    def read(self) -> str:
-        return self.drawn.read(*self.at) if self.drawn is not None and self.at is not None else ""
-
-    def move(self, columns: int, rows: int) -> None:
-        column, row = self.at or (self.size.width // 2, self.size.height // 2)
-        self.at = (max(0, min(self.size.width - 1, column + columns)), max(0, min(self.size.height - 1, row + rows)))
-        self.refresh()
-
-    def on_mouse_move(self, event: events.MouseMove) -> None:
-        self.at = (event.x, event.y)
-        self.refresh()
-        self.screen.read_plot()  # type: ignore[attr-defined]
-
-
-class CloseUp(Screen[None]):
+class CloseUp(Plotting, Keeping, Screen[None]):
     """`expressions`: what `tab` goes through; the first is shown."""
 
     DEFAULT_CSS = """
@@ -473,100 +423,6 @@ class CloseUp(Screen[None]):
         self.bench.copy_text(text)
         self.say(f"Copied: {text.splitlines()[0][:80] if text else 'nothing'}")
 
-    # -- plots ---------------------------------------------------------------------------------------
-
-    async def _plot(self) -> None:
-        client, plot = self.bench.client, self.query(Plot)
-        if client is None or not plot:
-            return
-        widget = plot.first()
-        how: dict[str, Any] = {
-            "kind": self.drawn,
-            "width": max(10, widget.size.width - 11),
-            "height": widget.size.height,
-        }
-        how.update(columns=self.chosen, slice=self.slice, log=self.logarithmic)
-        if self.range is not None:
-            how.update(first=self.range[0], last=self.range[1])
-        data = await self._ask(client.plot(self.expression, self.frame, **how))
-        if data is not None:
-            self.plot_data = data
-            self._draw()
-
-    def _draw(self) -> None:
-        plot = self.query(Plot)
-        if not plot or self.plot_data is None or not self.drawn:
-            return
-        widget = plot.first()
-        width, height = max(30, widget.size.width), max(6, widget.size.height)
-        widget.show(DRAW[self.drawn](self.plot_data, width, height, self.palette, self.how, self.logarithmic))
-        self.read_plot()
-
-    def read_plot(self) -> None:
-        plot = self.query(Plot)
-        if plot and (self.view in DRAW or plot.first().at is not None):
-            read = plot.first().read()
-            self.say(read or f"{NAMES.get(self.view, self.view)}{', log axis' if self.logarithmic else ''}")
-
-    async def action_log(self) -> None:
-        if self.view in DRAW:
-            self.logarithmic = not self.logarithmic
-            await self._plot()
-
-    async def action_zoom(self, factor: float) -> None:
-        if self.view not in ("line", "histogram", "scatter") or self.plot_data is None:
-            return
-        rows = int((self.told.get("grid") or {}).get("rows", 0))
-        first, last = self.range or (0, rows)
-        plot = self.query_one(Plot)
-        middle = (first + last) / 2
-        if plot.at is not None and self.view == "line":
-            middle = first + (plot.at[0] - 11) / max(1, plot.size.width - 12) * (last - first)
-        half = max(4, (last - first) * factor / 2)
-        self.range = (max(0, int(middle - half)), min(rows, int(middle + half)))
-        await self._plot()
-
-    async def action_pan(self, by: int) -> None:
-        plot = self.query(Plot)
-        if not plot:
-            return
-        if self.range is None:
-            plot.first().move(by, 0)
-            self.read_plot()
-            return
-        rows = int((self.told.get("grid") or {}).get("rows", 0))
-        first, last = self.range
-        step = by * max(1, (last - first) // 4)
-        step = max(-first, min(step, rows - last))
-        self.range = (first + step, last + step)
-        await self._plot()
-
-    @work(group="dialog")
-    async def action_columns(self) -> None:
-        """Which columns are plotted."""
-        client = self.bench.client
-        if client is None or self.view not in DRAW:
-            return
-        page = await self._page({"row": 0, "column": 0, "rows": 1, "columns": 200})
-        if page is None:
-            return
-        hint = ", ".join(f"{n} {label}" for n, label in enumerate(page["columnLabels"][:12]))
-        text = await self._prompt("Which columns?", ", ".join(map(str, self.chosen)), hint)
-        if text is None:
-            return
-        labels = {label: n for n, label in enumerate(page["columnLabels"])}
-        found = []
-        for word in [w.strip() for w in text.split(",") if w.strip()]:
-            if word in labels:
-                found.append(labels[word])
-            elif word.isdigit():
-                found.append(int(word))
-            else:
-                self.say(f"There is no column {word}.", bad=True)
-                return
-        self.chosen = found
-        await self._plot()
-
     # -- parts and texts -----------------------------------------------------------------------------
 
     async def on_tree_node_expanded(self, event: Tree.NodeExpanded[str]) -> None:
@@ -609,145 +465,8 @@ class CloseUp(Screen[None]):
         await body.mount(box)
         box.focus()
 
-    # -- the rest ------------------------------------------------------------------------------------
-
-    @work(group="dialog")
-    async def action_compare(self) -> None:
-        client = self.bench.client
-        if client is None:
-            return
-        text = await self._prompt(
-            "Compare with what?", "", "an expression, a file.npy or .csv; nothing: itself at the last pause"
-        )
-        if text is None:
-            return
-        limits = await self._prompt("Beyond which tolerances?", "0, 0", "absolute, relative")
-        if limits is None:
-            return
-        try:
-            atol, rtol = [float(t) for t in [*limits.replace(",", " ").split(), "0", "0"][:2]]
-        except ValueError:
-            self.say(f"{limits} are no two numbers.", bad=True)
-            return
-        other = text.strip() or "·before"
-        found = await self._ask(client.compare(self.expression, self.frame, other, atol, rtol))
-        if found is None:
-            return
-        shown = "itself at the last pause" if other == "·before" else other
-        kept = [f for f in self.told["facts"] if not f[0].startswith("≠")]
-        self.told["facts"] = [["≠ beside", shown], *([f"≠ {a}", b] for a, b in found["facts"]), ["", ""], *kept]
-        self._facts()
-        grid = self._grid()
-        if found["at"] and grid is not None and not self.slice:
-            await grid.go(found["at"][0], found["at"][1] if len(found["at"]) > 1 else 0)
-        self.say("no cell differs" if found["differ"] == 0 else f"compared with {shown}")
-
-    @work(group="dialog", exclusive=True)
-    async def action_matrix(self) -> None:
-        client = self.bench.client
-        if client is None or not self.told.get("matrix"):
-            return
-        found = await self._ask(client.matrix(self.expression, self.frame))
-        if found is not None:
-            names = {n for n, _ in found}
-            self.told["facts"] = [f for f in self.told["facts"] if f[0] not in names] + [["", ""], *found]
-            self._facts()
-            self.say("")
-
-    async def action_own_text(self) -> None:
-        """The object's own text, by its `__str__`: its code runs in a trial."""
-        await self._add_asked(f"str({self.expression})", "own text")
-
-    @work(group="dialog")
-    async def action_property(self) -> None:
-        """A property of the object: its code runs in a trial."""
-        names = self.told.get("properties") or []
-        if not names:
-            self.say("It has no properties.")
-            return
-        choices = [Choice(n, n) for n in names]
-        chosen = await self.app.push_screen_wait(Choose(self.palette, "Read which property?", choices))
-        if chosen is not None:
-            await self._add_asked(f"{self.expression}.{chosen}", chosen)
-
-    async def _add_asked(self, text: str, name: str) -> None:
-        client = self.bench.client
-        if client is None:
-            return
-        found = await self._ask(client.ask(text, self.frame))
-        if found is not None:
-            self.told["facts"] = [[name, found["result"]], *[f for f in self.told["facts"] if f[0] != name]]
-            self._facts()
-            self.say("read in a trial: nothing was changed")
-
-    def action_cancel(self) -> None:
-        client = self.bench.client
-        if client is not None and self.busy_since:
-            client.cancel_all()
-
-    @work(group="dialog")
-    async def action_export(self) -> None:
-        client = self.bench.client
-        if client is None:
-            return
-        plot = self.view in DRAW
-        name = "".join(c if c.isalnum() else "_" for c in self.expression).strip("_") or "value"
-        value = f"{name}.svg" if plot else f"{name}.csv"
-        hint = ".svg or .pdf" if plot else ".csv, .npy or .parquet; .md for the summary"
-        text = await self._prompt("Write it to which file?", value, hint)
-        if not text:
-            return
-        path = os.path.abspath(os.path.expanduser(text.strip()))
-        if os.path.exists(path):
-            choices = [Choice("yes", "write over it"), Choice("no", "leave it")]
-            if await self.app.push_screen_wait(Choose(self.palette, f"{path} exists.", choices)) != "yes":
-                return
-        if plot:
-            await self._export_plot(path)
-        elif path.endswith(".md"):
-            self._export_summary(path)
-        else:
-            how = {"slice": self.slice, "sort": self.sort, "filter": self.filter}
-            found = await self._ask(client.export_grid(self.expression, self.frame, path, **how))
-            if found is not None:
-                self.say(f"{found['rows']} rows are in {found['path']}.")
-
-    def _export_summary(self, path: str) -> None:
-        from ...charts import summary_markdown
-
-        told = self.told["summary"]
-        try:
-            with open(path, "w", encoding="utf-8") as f:
-                f.write(
-                    summary_markdown(self.expression, told["type"], told["text"], self.told["facts"], self.title_())
-                )
-        except OSError as e:
-            self.say(f"{path} could not be written: {e.strerror}.", bad=True)
-            return
-        self.say(f"The summary is in {path}.")
-
-    def title_(self) -> str:
-        facts = self.bench.facts
-        where = f", line {facts.line}" if facts else ""
-        loop = facts.loops[0] if facts and facts.loops else None
-        passes = f", pass {loop.number}" if loop else ""
-        return f"{self.expression} — {self.bench.launch.name}{where}{passes}"
-
-    async def _export_plot(self, path: str) -> None:
-        from ...charts import write_plot
-
-        if self.plot_data is None:
-            return
-        self.busy_since = time.monotonic()
-        data = {**self.plot_data, "log": self.logarithmic}
-        try:
-            await asyncio.to_thread(write_plot, self.view, data, path, self.title_())
-        except (OSError, ValueError) as e:
-            self.say(f"{path} could not be written: {getattr(e, 'strerror', None) or e}.", bad=True)
-            return
-        finally:
-            self.busy_since = 0.0
-        self.say(f"The plot is in {path}.")
+    def on_plot_read(self) -> None:
+        self.read_plot()
 
     async def action_view(self, by: int) -> None:
         if self.views:

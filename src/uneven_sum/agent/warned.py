@@ -1,0 +1,103 @@
+"""Warnings: held until the result of their statement is known."""
+
+from __future__ import annotations
+
+import sys
+import types
+import warnings
+from typing import TYPE_CHECKING, Any
+
+from . import motion, probes, stack, state
+from .report import Pause
+from .source import Position
+from .switches import Switches
+from .wire import Closed
+
+if TYPE_CHECKING:
+    from .motion import Motion
+
+
+class Warned(motion.Hooks):
+    """A part of the engine."""
+
+    pauses_on: set[str]
+    switches: Switches
+    held: dict[types.FrameType, list[str]]
+    motion: Motion
+    shows_figures: bool
+    _show: Any
+
+    def pause(self, pause: Pause, apart: dict[str, Any] | None = None) -> str:
+        raise NotImplementedError
+
+    def _alone(self) -> None:
+        raise NotImplementedError
+
+    def _trouble(self, e: Exception) -> None:
+        raise NotImplementedError
+
+    # -- warnings ------------------------------------------------------------------------------------
+
+    def _warned(self, message: Any) -> None:
+        """Stands where `warnings` shows a warning that its filters let through."""
+        if "is non-interactive, and thus cannot be shown" in str(message.message) and self.shows_figures:
+            return  # matplotlib's `show` on our backend: the figures are kept, and can be saved
+        self._show(message)
+        if state.quiet or state.in_trial or "warning" not in self.pauses_on:
+            return
+        try:
+            if warnings._showwarnmsg_impl is not _PLAIN_SHOW:  # type: ignore[attr-defined]
+                return  # the script records its warnings itself
+            if not self.switches.warning.wants_class(message.category):
+                return
+            frame = self._warner(sys._getframe(1))
+            if frame is None or not self.switches.warning.wants_place(frame):
+                return
+            text = f"{message.category.__name__}: {message.message}"
+            self.held.setdefault(frame, []).append(text)
+            probes.holding = True
+            self.motion.hold(frame)
+        except Closed:
+            self._alone()
+        except Exception as e:
+            self._trouble(e)
+
+    @staticmethod
+    def _warner(frame: types.FrameType | None) -> types.FrameType | None:
+        """The nearest call of the user's, unless an import lies between."""
+        while frame is not None and stack.file_of(frame) is None:
+            if str(frame.f_globals.get("__name__", "")).startswith("importlib._bootstrap"):
+                return None
+            frame = frame.f_back
+        return frame
+
+    def _held_texts(self, frame: types.FrameType) -> list[str]:
+        return list(self.held.get(frame, []))
+
+    def _drop_held(self, frame: types.FrameType) -> list[str]:
+        texts = self.held.pop(frame, [])
+        probes.holding = bool(self.held)
+        self.motion.release(frame)
+        return texts
+
+    def settled(self, frame: types.FrameType, statement: Position) -> None:
+        """The statement is over and nothing has looked at its result."""
+        if frame in self.held:
+            self._settle(frame, statement)
+
+    def _settle(self, frame: types.FrameType, over: Position | None = None) -> None:
+        try:
+            texts = self._drop_held(frame)
+            pause = Pause("warning", frame, warnings=texts)
+            file = stack.file_of(frame)
+            if over is not None:
+                pause.state = "ran"
+                pause.statement = file.statement(over) if file is not None else None
+            self.pause(pause)
+        except Closed:
+            self._alone()
+        except Exception as e:
+            self._trouble(e)
+
+
+_PLAIN_SHOW = warnings._showwarnmsg_impl  # type: ignore[attr-defined]

@@ -1,0 +1,61 @@
+"""What is kept of a case, and of the values from pause to pause."""
+
+from __future__ import annotations
+
+import base64
+import math
+import struct
+
+from ...client import case
+from ...client.book import switches_for
+from ...protocol import Card
+from .part import Part
+
+
+class Keeping(Part):
+    """A part of the Bench."""
+
+    def _take_case(self) -> None:
+        """What was kept of this case before: lookouts, tripwires, accepted places, watches."""
+        if self.bench.launch.as_module:
+            return
+        try:
+            self.bench.watches, told = case.load(self.bench._script(), self.bench.book)
+        except case.Damaged as e:
+            told, self.bench.case_damaged = [str(e)], True
+        for text in told:
+            self.bench.notify(text, severity="warning", timeout=12)
+        if self.bench.launch.pause_on_given:
+            switches = switches_for(self.bench.launch.pause_on)
+            for name in ("error", "warning", "nonfinite"):
+                getattr(self.bench.book.switches, name).on = getattr(switches, name).on
+
+    def keep_case(self) -> None:
+        if self.bench.launch.as_module or self.bench.case_damaged or not self.bench.kept_as_case:
+            return
+        try:
+            case.save(self.bench._script(), self.bench.book, self.bench.watches)
+        except (OSError, case.Damaged) as e:
+            self.bench.notify(f"The case could not be kept: {e}", severity="warning")
+
+    def sparks(self, cards: list[Card]) -> None:
+        """Scalars by pass: their values at the pauses of one loop, as a spark on their cards."""
+        loop = self.bench.facts.loops[0] if self.bench.facts and self.bench.facts.loops else None
+        place = (loop.file, loop.line) if loop else ("", 0)
+        if place != self.bench.history_of:
+            self.bench.history, self.bench.history_of = {}, place
+        for card in cards:
+            if loop is None or card.kind != "scalar" or not card.assigned:
+                continue
+            try:
+                value = float(card.text)
+            except ValueError:
+                continue
+            kept = self.bench.history.setdefault(card.name, [])
+            kept.append(value)
+            del kept[:-48]
+            if len(kept) > 2 and len(set(kept)) > 1:
+                finite = [v if math.isfinite(v) else math.nan for v in kept]
+                pairs = [v for v in finite for _ in (0, 1)]
+                card.spark = base64.b64encode(struct.pack(f"<{len(pairs)}d", *pairs)).decode()
+                card.spark_marks = "".join("0" if math.isfinite(v) else "1" for v in kept)
