@@ -20,6 +20,7 @@ def full(path: str) -> Book:
     book.switches.warning.on = False
     book.accepted.append((path, 4))
     book.over = ["io.py", "Gauge"]
+    book.formats = {"": "fixed 3", "flow[day]": "scientific 9 thousands"}
     return book
 
 
@@ -35,6 +36,7 @@ def test_kept_and_taken_up_again(script) -> None:
     assert (watches, told) == (["level * 2"], [])
     assert again.wanted() == first.wanted()
     assert (again.switches, again.accepted, again.over) == (first.switches, first.accepted, first.over)
+    assert again.formats == first.formats
 
 
 def test_lines_are_followed_and_lost_ones_told(script) -> None:

@@ -74,6 +74,38 @@ async def test_every_kind_is_shown_and_none_is_touched(interpreter: str) -> None
         assert not run.trouble
 
 
+FOREIGN = {
+    "pframe": ("3 rows x 2 columns: gauge, depth", ["..!", ".!."]),
+    "pseries": ("3 rows Float64, 1 missing or not finite", [".!."]),
+    "table": ("2 rows x 2 columns: gauge, depth", [".!", ".!"]),
+    "parray": ("3 rows double, 1 missing or not finite", [".!."]),
+    "chunked": ("2 rows double, 1 missing or not finite", [".!"]),
+    "labelled": ("x 2, y 2, 1 not finite", ["..", "!."]),
+    "dataset": ("x 2, y 2", None),
+    "coo": ("2 x 2 sparse float64, 2 stored, 1 not finite", [".!", ".."]),
+    "sparr": ("3 x 3 sparse float64, 3 stored", ["...", "...", "..."]),
+    "arrow_series": ("2 rows double[pyarrow], 1.5 … 1.5, mean 1.5, 1 missing or infinite, first at row 1 (1)", [".!"]),
+    "lazy": ("a plan that has not run: collect() runs it", None),
+}
+
+
+async def test_values_of_other_libraries() -> None:
+    async with running(str(Path(SCRIPT).with_name("values_foreign.py")), pause_on=set()) as run:
+        await run.pause()
+        for name, (text, marks) in FOREIGN.items():
+            told = await run.client.closeup(name)
+            assert told["summary"]["text"] == text, name
+            if marks is not None:
+                page = await run.client.page(name, 0, row=0, column=0, rows=5, columns=5)
+                assert [c["marks"] for c in page["cells"]] == marks, name
+            if told["children"]:
+                assert (await run.client.parts(name, 0, 0, 5))["parts"], name
+            for kind in told["plots"]:
+                data = await run.client.plot(name, 0, kind=kind, width=40, height=12)
+                DRAW[kind](data, 60, 16, SLATE, Format())
+        assert not run.trouble
+
+
 async def test_facts_tell_what_counts() -> None:
     async with running(SCRIPT, pause_on=set()) as run:
         await run.pause()

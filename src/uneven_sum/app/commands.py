@@ -14,6 +14,7 @@ WITHOUT_KEY = [
     ("leave_call", "leave this call at once with a value", "the rest of the call does not run"),
     ("into_libraries", "into library code", "the next line anywhere, foreign code too"),
     ("action_go:last", "run to the end without any pause", "all lookouts off"),
+    ("copy_terms", "copy the headline and the terms", "to the clipboard, as they stand"),
     ("edit_watches", "edit the watches", "change, move or remove them, all in one line"),
     ("show_figures", "figures of the script", "drawn with matplotlib; save one"),
     ("show_threads", "threads of the script", "choose one, to see where it stands"),

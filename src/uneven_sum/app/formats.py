@@ -22,9 +22,21 @@ class Format:
     def more(self, by: int) -> Format:
         return replace(self, digits=max(1, min(17, self.digits + by)))
 
+    def kept(self) -> str:
+        """As the case file has it; `made` reads it again."""
+        return f"{self.style} {self.digits}" + (" thousands" if self.thousands else "")
+
     @property
     def name(self) -> str:
         return f"{self.style}, {self.digits} digits" + (", thousands" if self.thousands else "")
+
+
+def made(text: str) -> Format:
+    """A format from its text in a case file; what is not understood is left as usual."""
+    words = text.split()
+    style = words[0] if words and words[0] in STYLES else "general"
+    digits = int(words[1]) if len(words) > 1 and words[1].isdigit() else 6
+    return Format(style, max(1, min(17, digits)), "thousands" in words)
 
 
 def shown(value: float | int, how: Format) -> str:

@@ -30,6 +30,7 @@ class Book:
     switches: Switches = field(default_factory=Switches)
     accepted: list[tuple[str, int]] = field(default_factory=list)
     over: list[str] = field(default_factory=list)
+    formats: dict[str, str] = field(default_factory=dict)  # of numbers: expression (empty: in general) -> style, digits
     removed: list[list[Kept]] = field(default_factory=list)  # what an undo brings back, latest last
     texts: dict[str, list[str]] = field(default_factory=dict)  # the files as they were when lookouts were placed
 

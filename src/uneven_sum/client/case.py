@@ -89,6 +89,7 @@ def load(script: str, book: Book) -> tuple[list[str], list[str]]:
             told.append(f"The accepted line {entry.get('number')} of {entry.get('file')} is not there any more.")
         else:
             book.accepted.append((path, line))
+    book.formats = {str(k): str(v) for k, v in (document.get("formats") or {}).items()}
     book.over = [str(o) for o in _list(document.get("stepped_over"))]
     return [str(w) for w in _list(document.get("watches"))], told
 
@@ -96,7 +97,10 @@ def load(script: str, book: Book) -> tuple[list[str], list[str]]:
 def save(script: str, book: Book, watches: list[str]) -> Path | None:
     """Writes what is kept; None when there is nothing to keep and no file yet.  Damaged, OSError."""
     document = read(script)
-    empty = not (book.kept or book.accepted or book.over or watches) and book.switches == type(book.switches)()
+    empty = (
+        not (book.kept or book.accepted or book.over or book.formats or watches)
+        and book.switches == type(book.switches)()
+    )
     if document is None:
         if empty:
             return None
@@ -121,7 +125,10 @@ def save(script: str, book: Book, watches: list[str]) -> Path | None:
     for name in ABOUT:
         extras = {e for e in EXTRAS[name] if getattr(book.switches, e)}
         wires[name] = tripwire_sentence(name, getattr(book.switches, name), extras)
+    formats = tomlkit.table()
+    formats.update(book.formats)
     parts: list[tuple[str, Any]] = [("watches", watches), ("stepped_over", book.over), ("tripwires", wires)]
+    parts.append(("formats", formats))
     for key, part in [*parts, ("lookouts", lookouts), ("accepted", accepted)]:
         if len(part):
             document[key] = part

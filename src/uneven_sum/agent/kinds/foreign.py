@@ -112,6 +112,37 @@ def _series(value: Any) -> Summary:
     return {"shape": [len(value)], "dtype": str(kind), "kind": "frame", "text": f"{len(value)} rows {kind}{told}"}
 
 
+def _series_facts(value: Any) -> list[Fact]:
+    missing = value.null_count() if callable(getattr(value, "null_count", None)) else value.null_count
+    kind = getattr(value, "dtype", None) or getattr(value, "type", "")
+    facts = [("rows", str(len(value))), ("dtype", str(kind)), ("missing", str(missing))]
+    np = module("numpy")
+    kind_, data = _cells(value.slice(0, min(len(value), 1_000_000)))
+    return facts + (figures(np, data) if np is not None and kind_ == "f8" and len(data) else [])
+
+
+def _series_grid(value: Any) -> Grid:
+    return Grid(
+        len(value),
+        1,
+        lambda start, count: [str(r) for r in range(start, min(len(value), start + count))],
+        lambda start, count: ["value"][start : start + count],
+        lambda c, first, last: _cells(value.slice(first, last - first)),
+        source=value,
+    )
+
+
+def _series_plots(value: Any) -> list[str]:
+    numeric = _cells(value.slice(0, min(5, len(value))))[0] == "f8"
+    return ["line", "histogram", "frequent"] if numeric else ["frequent"]
+
+
+def _table_plots(value: Any) -> list[str]:
+    first = [_cells(_column(value, n).slice(0, 5))[0] for n in _names(value)[:50]]
+    found = ["line", "histogram"] if "f8" in first else []
+    return found + (["scatter"] if first.count("f8") > 1 else []) + (["frequent"] if first else [])
+
+
 def _labelled(value: Any) -> Summary:
     sizes = dict(value.sizes)
     bad = nonfinite.count(value) if hasattr(value, "dtype") else 0
@@ -172,11 +203,16 @@ register(
     Kind(_sparse, _sparse_facts, None, None, _sparse_grid, None),
     test=lambda kind: kind.__module__.startswith("scipy.sparse"),
 )
-_TABLE = Kind(_table, _table_facts, lambda v: len(_names(v)), _table_children, _table_grid)
-register(_TABLE, test=_from("polars", "schema"))
+_TABLE = Kind(_table, _table_facts, lambda v: len(_names(v)), _table_children, _table_grid, _table_plots)
+_SERIES = Kind(_series, _series_facts, None, None, _series_grid, _series_plots)
+register(_TABLE, test=lambda kind: kind.__module__.startswith("polars") and hasattr(kind, "get_column"))
 register(_TABLE, test=lambda kind: kind.__module__.startswith("pyarrow") and hasattr(kind, "schema"))
-register(Kind(_series), test=_from("polars", "null_count"))
-register(Kind(_series), test=lambda kind: kind.__module__.startswith("pyarrow") and hasattr(kind, "null_count"))
+register(_SERIES, test=lambda kind: kind.__module__.startswith("polars") and hasattr(kind, "null_count"))
+register(_SERIES, test=lambda kind: kind.__module__.startswith("pyarrow") and hasattr(kind, "null_count"))
+register(
+    Kind(lambda v: {"text": "a plan that has not run: collect() runs it", "kind": "object"}),
+    names=("polars.lazyframe.frame.LazyFrame",),
+)
 register(
     Kind(
         _labelled,

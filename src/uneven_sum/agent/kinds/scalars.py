@@ -105,6 +105,7 @@ register(
         *("decimal.Decimal", "fractions.Fraction", "datetime.date", "datetime.time", "datetime.timedelta"),
         *("datetime.tzinfo", "pandas._libs.tslibs.timestamps.Timestamp", "pandas._libs.tslibs.nattype.NaTType"),
         *("pandas._libs.tslibs.timedeltas.Timedelta", "pandas._libs.missing.NAType"),
+        *("pandas.NAType", "pandas.api.typing.NAType"),
     ),
 )
 register(Kind(_numpy, _numpy_facts), test=_is_numpy)

@@ -8,6 +8,10 @@ from ...client import BadUse
 from ..widgets.drawers import AskDrawer, AskLine
 from .part import Part
 
+# What the ask line understands besides Python: see `looking.command` and the lookouts' sentences.
+WORDS = ("plot ", "table ", "open ", "watch ", "pause at line ", "pause at the entry of `", "pause at the return of `",
+         "pause at a change of `", "pause at a raise of `", "write `")  # fmt: skip
+
 
 class Asking(Part):
     """A part of the Bench."""
@@ -49,6 +53,10 @@ class Asking(Part):
 
     async def on_ask_line_complete(self, message: AskLine.Complete) -> None:
         if self.bench.client is None or self.bench.state != "paused":
+            return
+        words = [w for w in WORDS if w.startswith(message.text)]
+        if message.text and words:
+            self.bench.query_one(AskDrawer).complete(words, 0, message.text)
             return
         try:
             found = await self.bench.client.complete(message.text, self.bench._frame())

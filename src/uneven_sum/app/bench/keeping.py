@@ -9,6 +9,7 @@ import struct
 from ...client import case
 from ...client.book import switches_for
 from ...protocol import Card
+from ..formats import Format, made
 from .part import Part
 
 
@@ -23,6 +24,7 @@ class Keeping(Part):
             self.bench.watches, told = case.load(self.bench._script(), self.bench.book)
         except case.Damaged as e:
             told, self.bench.case_damaged = [str(e)], True
+        self.bench.formats.update({k: made(v) for k, v in self.bench.book.formats.items()})
         for text in told:
             self.bench.notify(text, severity="warning", timeout=12)
         if self.bench.launch.pause_on_given:
@@ -33,6 +35,8 @@ class Keeping(Part):
     def keep_case(self) -> None:
         if self.bench.launch.as_module or self.bench.case_damaged or not self.bench.kept_as_case:
             return
+        formats = self.bench.formats
+        self.bench.book.formats = {k: how.kept() for k, how in formats.items() if how != Format()}
         try:
             case.save(self.bench._script(), self.bench.book, self.bench.watches)
         except (OSError, case.Damaged) as e:

@@ -118,11 +118,24 @@ class Looking(Part):
             except BadUse as e:
                 bench.notify(str(e), severity="warning")
 
+    def _watch_asked(self, expression: str) -> str:
+        try:
+            ast.parse(expression, mode="eval")
+        except SyntaxError as e:
+            raise BadUse(f"{expression} is no expression: {e.msg}.") from None
+        if expression not in self.watches:
+            self.watches.append(expression)
+        self.bench.about = "watched"
+        self.bench.run_worker(self.show_cards(), group="cards")
+        return f"{expression} is watched"
+
     # -- words of the ask line -----------------------------------------------------------------------
 
     async def command(self, text: str) -> str | None:
         """`plot EXPR [as KIND] [to FILE]`, `table EXPR to FILE`, `open EXPR`: done; what is said of it, or None when
         the text is no such command."""
+        if text.startswith("watch "):
+            return self._watch_asked(text[6:].strip())
         found = re.fullmatch(r"(plot|table|open) (.+?)(?: as (\w+))?(?: to (\S+))?", text)
         client = self.client
         if found is None or client is None:
@@ -243,6 +256,15 @@ class Looking(Part):
             picture=told.get("picture", ""),
             marks=told.get("marks", ""),
         )
+
+    def copy_terms(self) -> None:
+        """The headline and the terms of the paused statement."""
+        facts = self.facts
+        if facts is None:
+            return
+        rows = [f"{'  ' * t.depth}{t.text}\t{t.value}\t{t.type}{'  culprit' if t.culprit else ''}" for t in facts.terms]
+        self.copy_text("\n".join([facts.headline, *rows]))
+        self.bench.notify("The headline and the terms are copied.")
 
     # -- copying -------------------------------------------------------------------------------------
 

@@ -61,7 +61,9 @@ class CloseUp(Plotting, Keeping, Screen[None]):
         Binding("x", "export", show=False),
         Binding("y", "copy('cell')", show=False),
         Binding("Y", "copy('facts')", show=False),
+        Binding("ctrl+y", "copy('row')", show=False),
         Binding("n", "style", show=False),
+        Binding("N", "general", show=False),
         Binding("comma", "digits(-1)", show=False),
         Binding("full_stop", "digits(1)", show=False),
         Binding("t", "thousands", show=False),
@@ -405,6 +407,11 @@ class CloseUp(Plotting, Keeping, Screen[None]):
     def action_style(self) -> None:
         self._set_format(self.how.next_style())
 
+    def action_general(self) -> None:
+        """This format for all values that have none of their own."""
+        self.bench.formats[""] = self.how
+        self.say(f"All values: {self.how.name}")
+
     def action_digits(self, by: int) -> None:
         self._set_format(self.how.more(by))
 
@@ -417,7 +424,7 @@ class CloseUp(Plotting, Keeping, Screen[None]):
             told = self.told.get("summary", {}).get("text", "")
             text = "\n".join([f"{self.expression}: {told}", *(f"{a}: {b}" for a, b in self.told.get("facts", []))])
         elif grid is not None:
-            text = grid.cell()[1]
+            text = "\t".join(grid.row_texts()) if what == "row" else grid.cell()[1]
         else:
             text = str(self.told.get("summary", {}).get("text", ""))
         self.bench.copy_text(text)

@@ -1,0 +1,21 @@
+"""Values of libraries that the other script does without."""
+
+import numpy as np
+import pandas as pd
+import polars as pl
+import pyarrow as pa
+import scipy.sparse as sp
+import xarray as xr
+
+pframe = pl.DataFrame({"gauge": ["sill", "weir", None], "depth": [1.0, float("nan"), -2.0]})
+pseries = pl.Series("level", [1.0, None, 3.0])
+table = pa.table({"gauge": ["sill", None], "depth": [1.5, None]})
+parray = pa.array([1.0, None, 2.0])
+chunked = table.column("depth")
+labelled = xr.DataArray(np.array([[1.0, np.nan], [3.0, 4.0]]), dims=("x", "y"), coords={"x": [10, 20]})
+dataset = xr.Dataset({"depth": labelled})
+coo = sp.coo_matrix(([1.0, np.inf], ([0, 1], [1, 0])), shape=(2, 2))
+sparr = sp.csr_array(np.eye(3))
+arrow_series = pd.Series([1.5, None], dtype="float64[pyarrow]")
+lazy = pframe.lazy()
+breakpoint()
