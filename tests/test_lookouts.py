@@ -387,6 +387,111 @@ async def test_tripwire_switches(switches: Switches, lines: list[int], script) -
         assert sorted(set(seen)) == lines
 
 
+CONSTRUCTS = """\
+import functools, asyncio
+class Basin:
+    names = [n for n in "ab"]
+    limit = 3
+    area = limit * 2
+    @property
+    def size(self):
+        return self.area
+    @functools.lru_cache
+    def depth(self, k):
+        return k / 2
+
+def gen(n):
+    for k in range(n):
+        got = yield k
+    return "done"
+
+def fact(n):
+    if n <= 1:
+        return 1
+    return n * fact(n - 1)
+
+def deco(f):
+    @functools.wraps(f)
+    def inner(*a, **k):
+        return f(*a, **k)
+    return inner
+
+@deco
+def work(x):
+    match x:
+        case [a, b]:
+            z = a + b
+        case {"k": v}:
+            z = v
+        case _:
+            z = 0
+    try:
+        y = z / (z - 3)
+    except ZeroDivisionError as e:
+        y = -1
+    else:
+        y += 1
+    finally:
+        z = None
+    with open("/dev/null") as f:
+        f.read()
+    return y
+
+async def agauge(n):
+    total = 0
+    async for k in aiter_(n):
+        total += k
+    return total
+
+async def aiter_(n):
+    for k in range(n):
+        yield k
+
+b = Basin()
+print(b.size, b.depth(3), list(gen(3)), fact(5), work([1, 2]), work({"k": 5}), work(9))
+print(asyncio.run(agauge(4)))
+x = 10; y = 20; z = x + y
+while x > 7: x -= 1
+print(x, z)
+"""
+
+PLACES = {
+    "class body": ({"line": 5, "condition": "limit == 3"}, [5]),
+    "entry of a generator": ({"where": "entry", "name": "gen"}, [14]),
+    "return of a generator": ({"where": "return", "name": "gen"}, [16]),
+    "recursion": ({"where": "return", "name": "fact", "condition": "returned > 6"}, [21, 21]),
+    "property": ({"where": "entry", "name": "Basin.size"}, [8]),
+    "decorated": ({"where": "entry", "name": "work"}, [31, 31, 31]),
+    "match": ({"line": 31}, [31, 31, 31]),
+    "case": ({"line": 34, "condition": "v == 5"}, [35]),
+    "else of a try": ({"line": 42, "condition": "y > 0"}, [43]),
+    "async for": ({"line": 53}, [53] * 4),
+    "while in one line": ({"line": 64}, [64] * 4),
+    "element in a class": ({"where": "element", "line": 3, "condition": "n == 'b'"}, [3]),
+    "change": ({"where": "change", "name": "x"}, [63, 64, 64, 64]),
+    "change in branches": ({"where": "change", "name": "y", "within": "work"}, [41, 39, 43, 39, 43]),
+    "line of a decorator": ({"line": 9}, [11]),
+    "raise": ({"where": "raise", "name": "ZeroDivisionError"}, [39]),
+}
+
+
+@pytest.mark.parametrize("name", PLACES)
+async def test_lookouts_in_every_construct(name: str, script, interpreter: str) -> None:
+    wanted, lines = PLACES[name]
+    path = script(CONSTRUCTS)
+    file = path if "line" in wanted else ""
+    async with running(path, python=interpreter) as run:
+        await run.client.end()
+        run.__init__(type(run.client)(run.client.launch))
+        await run.client.start(lookouts=[Lookout(1, **{"file": file, **wanted})])
+        seen = []
+        while (facts := await run.pause()) is not None:
+            seen.append(facts.line)
+            await run.client.go_on()
+    assert seen == lines
+    assert run.out.splitlines() == ["6 1.5 [0, 1, 2] 120 -1 3.5 1.0", "6", "7 30"] and not run.trouble
+
+
 # -- sentences and places ----------------------------------------------------------------------------
 
 names = st.from_regex(r"[a-z][a-z_]{0,8}(\.[a-z]{1,5})?", fullmatch=True)

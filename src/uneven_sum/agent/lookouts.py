@@ -20,7 +20,7 @@ from typing import Any
 
 from . import judge, stack
 from .scope import MISSING, Scope
-from .source import SCOPES, SourceFile, Statement
+from .source import SCOPES, SourceFile, Statement, is_compound
 
 PLACES = ("line", "element", "lambda")
 NAMED = ("entry", "return")
@@ -367,7 +367,7 @@ def line_with_code(file: SourceFile, line: int) -> int | None:
         return line
     inner: Statement | None = None
     for s in file.statements:
-        last = s.head_end if hasattr(s.node, "body") else (s.node.end_lineno or 0)
+        last = s.head_end if is_compound(s.node) else (s.node.end_lineno or 0)
         if s.node.lineno < line <= last and not _is_text(s.node):
             inner = s
     if inner is not None:

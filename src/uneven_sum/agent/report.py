@@ -13,7 +13,7 @@ from .handled import instruction_place, statement_at
 from .judge import ARRIVED
 from .reasons import of_error
 from .scope import INNER, MISSING, Scope
-from .source import COMPREHENSIONS, Position, SourceFile, Statement, position
+from .source import COMPREHENSIONS, Position, SourceFile, Statement, is_compound, position
 from .terms import Apart, Culprit, Term
 from .values import clean, summary, text_of
 
@@ -402,7 +402,7 @@ def compose(pause: Pause, may_fork: bool = True, apart: dict[str, Any] | None = 
         "warnings": pause.warnings,
         "file": os.path.abspath(frame.f_code.co_filename),
         "line": line,
-        "end_line": statement.node.end_lineno if statement and not hasattr(statement.node, "body") else line,
+        "end_line": statement.node.end_lineno if statement and not is_compound(statement.node) else line,
         "function": stack.function_name(frame),
         "statement": file.statement_text(statement) if file and statement else "",
         "trail": trail(pause.calls(stack.file_of(live) is None), pause.dead),

@@ -138,6 +138,11 @@ class SourceFile:
         return head.strip()
 
 
+def is_compound(node: ast.stmt) -> bool:
+    """True for statements that hold others."""
+    return hasattr(node, "body") or isinstance(node, ast.Match)
+
+
 def decode(data: bytes) -> str:
     """Source bytes as text, by the cookie or BOM, with universal newlines."""
     try:
