@@ -432,7 +432,12 @@ def test_a_condition_in_a_terminal(terminal) -> None:
     t.expect("Search for commands")
     t.keys("leave this call", "Enter")
     t.expect("what shall it return?")
-    t.keys("C-u", "flow, 1.0, None", "Enter")
+    time.sleep(0.5 * slowness())
+    t.keys("End", "C-u")
+    time.sleep(0.3 * slowness())
+    t.keys("flow, 1.0, None")
+    t.expect(" flow, 1.0, None ")
+    t.keys("Enter")
     t.expect("The call has returned")
 
 
