@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import contextlib
 import os
+import sys
 import warnings
 from collections.abc import Callable, Iterator
+from typing import Any
 
 quiet = False  # no probe does anything: a pause is under way, or the run goes on without lookouts
 in_trial = False  # this process is a trial's copy
@@ -24,9 +26,14 @@ def silenced() -> Iterator[None]:
     `warnings.catch_warnings` would make every module forget which warnings it has shown already; the
     script would see them again.
     """
-    kept = warnings.filters
-    warnings.filters = [("ignore", None, Warning, None, 0)]
+    # The interpreter asks the module that is imported as `warnings` just now: a script may have put another there.
+    present: Any = sys.modules.get("warnings")
+    modules: list[Any] = [warnings] if present is warnings or not hasattr(present, "filters") else [warnings, present]
+    kept = [(module, module.filters) for module in modules]
+    for module, _ in kept:
+        module.filters = [("ignore", None, Warning, None, 0)]
     try:
         yield
     finally:
-        warnings.filters = kept
+        for module, filters in kept:
+            module.filters = filters
