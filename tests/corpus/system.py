@@ -54,28 +54,3 @@ if __name__ == "__main__":
         print("from the handler")
     print(json.dumps({"a": half(1.0)}))
     raise KeyError("through the hook")
-
-
-# A script that puts another copy of `warnings` in the module's place hears only its own warnings at an import.
-def with_another_warnings():
-    import importlib
-    import tempfile
-
-    names = ("warnings", "_warnings")
-    kept = {name: sys.modules.pop(name) for name in names if name in sys.modules}
-    other = importlib.import_module("warnings")
-    try:
-        with tempfile.TemporaryDirectory() as folder:
-            with open(os.path.join(folder, "quillmere_part.py"), "w") as f:
-                f.write("def rate(x):\n    for k in range(3):\n        x += k\n    return x\n")
-            sys.path.insert(0, folder)
-            with other.catch_warnings(record=True) as heard:
-                other.simplefilter("always")
-                import quillmere_part
-            print("heard", len(heard), quillmere_part.rate(1))
-            sys.path.remove(folder)
-    finally:
-        sys.modules.update(kept)
-
-
-with_another_warnings()
