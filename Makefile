@@ -13,7 +13,7 @@ demo: install
 
 install: $(VENV)/.installed
 
-test: system-tests $(VENV)/.tested
+test: system-tests $(VENV)/.tested $(VENV)/.others
 	$(BIN)/python -m pytest -q
 
 check: $(VENV)/.checked
@@ -53,6 +53,10 @@ $(VENV)/.installed: pyproject.toml constraints.txt | $(VENV)/bin/python
 
 $(VENV)/.tested: $(VENV)/.installed
 	$(BIN)/python -m pip install -q --disable-pip-version-check -c constraints.txt -e '.[test]'
+	touch $@
+
+$(VENV)/.others: constraints.txt tools/other_interpreters | $(VENV)/.tested
+	tools/other_interpreters
 	touch $@
 
 $(VENV)/.checked: $(VENV)/.tested

@@ -20,6 +20,14 @@ sys.path.insert(0, str(Path(__file__).parent.parent / "src"))
 
 from uneven_sum.client import Client, Launch, Stopped
 
+LOCALS = (
+    "import numpy as np\nrng = np.random.default_rng(1)\ndef work():\n"
+    + "".join(f"    a{n} = rng.random(1_000_000)\n" for n in range(20))
+    + "".join(f"    s{n} = {n} * 1.5\n" for n in range(179))
+    + "    for k in range(100):\n        aa = 7_700_000 + k\n"
+    + "".join(f"        a{n}[k] = -k\n" for n in range(20))
+    + "        breakpoint()\nwork()\n"
+)
 SCRIPT = "a = 1.0\nfor k in range(100000):\n    b = a * 2.0\n    c = b + k\n    a = c / 3.0\n"
 
 
@@ -64,6 +72,19 @@ class Screen:
                 return last
             last = time.perf_counter() - began
 
+    def seen_after(self, text: bytes, patience: float) -> tuple[float, float]:
+        """Seconds until a text was painted, and until the last output before a silence of 0.4 s."""
+        began = time.perf_counter()
+        seen, last, got = -1.0, 0.0, b""
+        while select.select([self.fd], [], [], patience if seen < 0 else 0.4)[0]:
+            got += os.read(self.fd, 1 << 16)
+            last = time.perf_counter() - began
+            if seen < 0 and text in got:
+                seen = last
+        if seen < 0:
+            raise RuntimeError(f"{text!r} was not painted")
+        return seen, last
+
     def close(self) -> None:
         os.kill(self.pid, 9)
         os.waitpid(self.pid, 0)
@@ -83,6 +104,34 @@ def step_latencies(path: str, steps: int = 40) -> list[float]:
     return found
 
 
+def cards(path: str, pauses: int = 12) -> tuple[float, float]:
+    """200 locals, 20 of them arrays of 1e6 that change in each pass: from the key that goes on to the painted
+    cards, and to their being filled (medians); what a go-on to a painted pause costs anyway is in both."""
+    screen = Screen("run", "--pause-on", "error", path)
+    screen.seen_after(b"7700000", 30)
+    os.write(screen.fd, b"\t")  # from the values around the line to those of the call
+    screen.quiet_after(2.0, 0.6)
+    found = []
+    for k in range(1, pauses + 1):
+        os.write(screen.fd, b"\r")
+        found.append(screen.seen_after(b"%d" % (7_700_000 + k), 10))
+    screen.close()
+    return statistics.median(f[0] for f in found), statistics.median(f[1] for f in found)
+
+
+def isfinite_alone() -> float:
+    import numpy as np
+
+    arrays = [np.random.default_rng(n).random(1_000_000) for n in range(20)]
+    found = []
+    for _ in range(5):
+        began = time.perf_counter()
+        for a in arrays:
+            np.isfinite(a).all()
+        found.append(time.perf_counter() - began)
+    return min(found)
+
+
 def main() -> int:
     with tempfile.TemporaryDirectory() as folder:
         path = os.path.join(folder, "steps.py")
@@ -90,10 +139,14 @@ def main() -> int:
         plain = min(plain_start() for _ in range(5))
         beyond = min(asyncio.run(first_pause(path)) for _ in range(5)) - plain
         steps = statistics.median(step_latencies(path))
+        Path(path).write_text(LOCALS)
+        painted, filled = cards(path)
     bad = 0
     for name, value, limit in (
         ("start to the first line, beyond the interpreter's", beyond, 0.4),
         ("key to screen, one line (median)", steps, 0.06),
+        ("200 locals: go on to the painted cards", painted, 0.06),
+        ("200 locals: painted to filled, 4 isfinite().all()", filled - painted, 4 * isfinite_alone()),
     ):
         over = value > limit
         bad += over

@@ -10,12 +10,19 @@ import sys
 import pytest
 
 
+HERE = os.path.dirname(os.path.abspath(__file__))
+# Those that tools/other_interpreters has given the numerical packages come first.
+ELSEWHERE = (
+    os.path.join(HERE, "..", ".venv", "others", "3.*", "bin", "python"),
+    os.path.expanduser("~/.pyenv/versions/3.*/bin/python"),
+    "/usr/bin/python3",
+)
+
+
 def interpreters() -> list[str]:
     """Our own interpreter and every other CPython from 3.11 up that is installed."""
     found = {sys.version_info[:2]: sys.executable}
-    for path in sorted(
-        glob.glob(os.path.expanduser("~/.pyenv/versions/3.*/bin/python")) + glob.glob("/usr/bin/python3")
-    ):
+    for path in [os.path.normpath(p) for pattern in ELSEWHERE for p in sorted(glob.glob(pattern))]:
         ask = subprocess.run([path, "-c", "import sys; print(*sys.version_info[:2])"], capture_output=True, text=True)
         words = ask.stdout.split()
         if ask.returncode == 0 and len(words) == 2:

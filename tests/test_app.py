@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import re
 import shutil
 import subprocess
@@ -550,6 +551,63 @@ async def test_frames_parts_texts_watches_and_words(script, tmp_path) -> None:
         bench.query_one(AskLine).value = "plot table as heat"
         await pilot.press("enter")
         await until(pilot, lambda: isinstance(app.screen, CloseUp) and app.screen.view == "heat")
+
+
+async def test_hover_and_the_menu_of_a_card(script, tmp_path, monkeypatch) -> None:
+    taken = tmp_path / "taken"
+    command = tmp_path / "bin" / "wl-copy"
+    command.parent.mkdir()
+    command.write_text(f"#!/bin/sh\ncat > {taken}\n")
+    command.chmod(0o755)
+    monkeypatch.setenv("PATH", f"{command.parent}:{os.environ['PATH']}")
+    path = script(
+        "import numpy as np\nclass Gauge:\n    sill = 1.5\nstage, gauge = np.array([2.0, np.nan, 4.0]), Gauge()\n"
+        "for day in range(3):\n    head = stage[day] - gauge.sill\n    breakpoint()\n"
+    )
+    app = UnevenSum(Launch(path, pause_on={"error"}))
+    async with app.run_test(size=(140, 42), tooltips=True) as pilot:
+        bench = await settled(pilot, "paused", 7)
+        sheet = bench.query_one(Sheet)
+        text = sheet.lines[5]
+
+        async def hover(word: str, into: int = 0) -> str:
+            row = sheet.row_of(6) - sheet.scroll_offset.y
+            await pilot.hover(Sheet, offset=(GUTTER + text.index(word) + into, row))
+            await rest(pilot, 0.4)
+            return str(sheet.tooltip)
+
+        assert await hover("head") == "head = 0.5   numpy.float64"
+        assert await hover("stage") == "stage = 3 cells float64, [2.0 nan 4.0]   numpy.ndarray"
+        assert await hover("[day]") == "stage[day] = 2.0   numpy.float64"
+        assert await hover("day]") == "day = 0   int"
+        assert await hover("gauge.sill", 8) == "gauge.sill = 1.5   float"
+        assert await hover("=") == "None"
+        cards = bench.query_one(Cards)
+        at = next(n for n, c in enumerate(cards.cards) if c.name == "head")
+        await pilot.click(Cards, offset=(3, cards.starts[at] - cards.scroll_offset.y), button=3)
+        await rest(pilot, 0.4)
+        assert isinstance(app.screen, Choose) and app.screen.question == "head"
+        await pilot.press("down", "enter")
+        await rest(pilot, 0.4)
+        assert bench.watches == ["head"]
+        await pilot.press("v", *"stage", "enter")
+        await rest(pilot, 0.4)
+        assert [c.key for c in app.screen.choices] == ["open", "watch", "copy"]
+        await pilot.press("down", "down", "enter")
+        await rest(pilot, 0.6)
+        assert taken.read_text() == app.clipboard and app.clipboard.startswith("3 cells float64, [2.0 nan 4.0]")
+        await pilot.press("enter")
+        await settled(pilot, "paused", 7)
+        await pilot.press("v", *"head", "enter")
+        await rest(pilot, 0.4)
+        await pilot.press("down", "down", "enter")
+        await rest(pilot, 0.4)
+        assert app.clipboard == "head: 0.5 → nan"
+        await pilot.press("v", *"head", "enter")
+        await rest(pilot, 0.4)
+        await pilot.press("down", "enter")
+        await rest(pilot, 0.4)
+        assert bench.watches == []
 
 
 def test_close_up_in_a_terminal(terminal) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 import json
 import math
+import os
 import re
 import xml.etree.ElementTree as ElementTree
 from pathlib import Path
@@ -191,6 +192,9 @@ async def test_pages_sorted_filtered_sliced(tmp_path) -> None:
             assert (await c.compare("ints", 0, target, 0, 0))["differ"] == 0
         await c.export_grid("frame", 0, str(tmp_path / "frame.csv"), filter="n < 3", sort={"column": 2})
         assert (tmp_path / "frame.csv").read_text().splitlines()[1].startswith("1,weir,-2.0,1")
+        await c.export_grid("frame", 0, str(tmp_path / "frame.parquet"), filter="n < 3")
+        back = pd.read_parquet(tmp_path / "frame.parquet")
+        assert list(back["gauge"]) == ["weir", "sill"] and back["depth"].isna().tolist() == [False, True]
         with pytest.raises(BadUse, match="could not be written"):
             await c.export_grid("ints", 0, "/nowhere/out.csv")
         with pytest.raises(BadUse, match=r"\.csv, \.npy or \.parquet"):
@@ -214,6 +218,44 @@ async def test_large_ones_open_at_once(script) -> None:
         assert cards["big"].pending
         (filled,) = await run.client.fill(0, "module", ["big"])
         assert not filled.pending and filled.nonfinite == 1
+
+
+async def test_arrays_on_files_that_go_and_shrink(interpreter: str, script, tmp_path) -> None:
+    path = script(
+        "try:\n    import numpy as np\nexcept ImportError:\n    raise SystemExit(0)\nimport os\n"
+        "def mapped(name):\n    a = np.memmap(name, dtype=float, mode='w+', shape=(40_000,))\n    a[:] = 2.5\n"
+        "    a.flush()\n    return a\n"
+        f"os.chdir({str(tmp_path)!r})\nkept, gone, short = mapped('kept'), mapped('gone'), mapped('short')\n"
+        "part = short[39_000:]\nos.remove('gone')\nos.truncate('short', 800)\nbreakpoint()\nprint('done')\n"
+    )
+    async with running(path, python=interpreter, pause_on=set()) as run:
+        if await run.pause() is None:
+            pytest.skip("no numpy for this interpreter")
+        c = run.client
+        cards = {card.name: card for card in await c.cards(0, "module")}
+        assert cards["kept"].text.startswith("40000 cells float64") and "2.5 … 2.5" in cards["gone"].text
+        for name in ("short", "part"):
+            assert "its file" in cards[name].text and "has become shorter" in cards[name].text
+            told = await c.closeup(name)
+            assert told["grid"] is None and told["plots"] == []
+        facts = dict(map(tuple, (await c.closeup("kept"))["facts"]))
+        assert facts["layout"].startswith("C, memory-mapped from")
+        assert floats((await c.page("gone"))["cells"][0]["data"])[:2] == [2.5, 2.5]
+        await c.seen()
+        assert await run.step("on") is None
+        assert run.out == "done\n" and not run.trouble
+
+
+async def test_a_text_of_two_gigabytes(script) -> None:
+    if os.sysconf("SC_AVPHYS_PAGES") * os.sysconf("SC_PAGE_SIZE") < 8e9:
+        pytest.skip("too little memory")
+    async with running(script("text = 'stage ' * 340_000_000\nbreakpoint()\n"), pause_on=set()) as run:
+        await run.pause()
+        (card,) = [c for c in await run.client.cards(0, "module") if c.name == "text"]
+        assert "2040000000" in card.text and len(card.text) < 300
+        assert len(await run.client.read_text("text")) < 3_000_000
+        await run.client.seen()
+        assert await run.step("on") is None
 
 
 async def test_figures_of_matplotlib_are_kept(script, tmp_path) -> None:

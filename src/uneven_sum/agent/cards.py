@@ -10,6 +10,7 @@ from typing import Any
 from . import nonfinite, stack
 from .expressions import TEMPORARY
 from .handled import statement_at
+from .kinds.mapped import has_shrunk
 from .scope import Scope, kind_name
 from .source import SCOPES, SourceFile, Statement
 from .values import summary
@@ -23,7 +24,7 @@ def fingerprint(value: Any) -> str:
     np = nonfinite.module("numpy")
     if isinstance(value, (int, float, complex, str)) and not (isinstance(value, str) and len(value) > 1000):
         return f"{type(value).__name__} {value!r}" if not isinstance(value, int) or value.bit_length() < 2000 else "int"
-    if np is not None and isinstance(value, np.ndarray) and value.dtype.kind in "fiubc":
+    if np is not None and isinstance(value, np.ndarray) and value.dtype.kind in "fiubc" and not has_shrunk(value):
         return f"{value.shape} {value.dtype} {_cells_print(np, value)}"
     return str(summary(value)["text"])
 
@@ -43,7 +44,7 @@ def _cells_print(np: Any, value: Any) -> str:
 def is_large(value: Any) -> bool:
     """True for arrays whose summary takes time: told after the rest."""
     np = nonfinite.module("numpy")
-    return np is not None and isinstance(value, np.ndarray) and value.size > SMALL
+    return np is not None and isinstance(value, np.ndarray) and value.size > SMALL and not has_shrunk(value)
 
 
 def _later(value: Any) -> dict[str, Any]:
@@ -220,7 +221,7 @@ def notes(frame: types.FrameType) -> list[dict[str, Any]]:
         value = scope.locals[name]
         if isinstance(value, (types.ModuleType, types.FunctionType, type)):
             continue
-        told = summary(value)
+        told = _later(value) if is_large(value) else summary(value)  # notes must not wait for large arrays
         text = f"{name} {told['text']}"
         if at in found:
             text = f"{found[at]['text']}, {text}"

@@ -66,18 +66,53 @@ class Looking(Part):
     @work(group="dialog")
     async def action_find_value(self) -> None:
         """A value of this call or of the module, by typing a part of its name."""
+        chosen = await self._choose_value()
+        if chosen is not None:
+            self.open_closeup([chosen])
+
+    async def _choose_value(self) -> str | None:
+        """One of the values of this call and of the module; what the cards show stands first."""
         bench, client = self.bench, self.client
         if client is None or self.state != "paused":
-            return
-        found: dict[str, Card] = {}
+            return None
+        found = {c.name: c for c in bench.query_one(Cards).cards}
         for about in ("call", "module"):
             for card in await client.cards(bench._frame(), about):
                 if card.assigned:
                     found.setdefault(card.name, card)
         choices = [Choice(n, n, f"{c.type}  {c.text}"[:90]) for n, c in found.items()]
-        chosen = await bench.app.push_screen_wait(Choose(bench.palette, "Which value?", choices, typed=True))
-        if chosen is not None:
-            self.open_closeup([chosen])
+        return await bench.app.push_screen_wait(Choose(bench.palette, "Which value?", choices, typed=True))
+
+    def on_cards_menu_asked(self, message: Cards.MenuAsked) -> None:
+        self.action_value_menu(message.name)
+
+    @work(group="dialog")
+    async def action_value_menu(self, name: str = "") -> None:
+        """What can be done with a value: of a card (right click), or of one that is chosen first."""
+        bench = self.bench
+        wanted = name or await self._choose_value()
+        if wanted is None:
+            return
+        card = next((c for c in bench.query_one(Cards).cards if c.name == wanted), None)
+        watched = wanted in self.watches
+        choices = [
+            Choice("open", "open it", "its facts, grid and plots"),
+            Choice("watch", "watch it no longer" if watched else "watch it", "a card of its own at every pause"),
+            Choice("copy", "copy it", "its text, to the clipboard"),
+        ]
+        if card is not None and card.changed and card.old:
+            choices.insert(2, Choice("old", f"it was {card.old}"[:60], f"and is {card.text}: copies both"))
+        chosen = await bench.app.push_screen_wait(Choose(bench.palette, wanted, choices))
+        if chosen == "open":
+            self.open_closeup([wanted])
+        elif chosen == "watch":
+            self.watches.remove(wanted) if watched else self.watches.append(wanted)
+            bench.notify(f"{wanted} is {'no longer ' if watched else ''}watched.")
+            await self.show_cards()
+        elif chosen == "copy":
+            self.copy_text(card.text if card is not None else wanted)
+        elif chosen == "old" and card is not None:
+            self.copy_text(f"{wanted}: {card.old} → {card.text}")
 
     async def on_sheet_hovered(self, message: Sheet.Hovered) -> None:
         """What a name, attribute or element under the mouse is just now; nothing is run for it."""

@@ -81,6 +81,7 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
         Binding("c,3", "closeup", show=False),
         Binding("plus", "watch", show=False),
         Binding("f", "find_value", show=False),
+        Binding("v", "value_menu", show=False),
         Binding("t", "terms", show=False),
         Binding("tab", "about", show=False, priority=True),
         Binding("left_square_bracket", "walk(-1)", show=False),

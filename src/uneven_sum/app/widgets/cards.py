@@ -32,6 +32,13 @@ class Cards(VerticalScroll, can_focus=False):
             super().__init__()
             self.name = name
 
+    class MenuAsked(Message):
+        """What can be done with a card's value is asked for."""
+
+        def __init__(self, name: str) -> None:
+            super().__init__()
+            self.name = name
+
     def __init__(self, palette: Palette, **kwargs: object) -> None:
         super().__init__(**kwargs)  # type: ignore[arg-type]
         self.palette = palette
@@ -76,8 +83,13 @@ class Cards(VerticalScroll, can_focus=False):
     def on_click(self, event: events.Click) -> None:
         line = event.y + self.scroll_offset.y
         at = max((n for n, start in enumerate(self.starts) if start <= line), default=None)
-        if at is not None and self.cards[at].assigned:
-            self.post_message(self.Opened(self.cards[at].name))
+        if at is None:
+            return
+        card = self.cards[at]
+        if event.button == 3:
+            self.post_message(self.MenuAsked(card.name))
+        elif card.assigned:
+            self.post_message(self.Opened(card.name))
 
     def _write_name(self, text: Text, card: Card, width: int) -> None:
         p = self.palette

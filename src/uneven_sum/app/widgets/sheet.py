@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+import ast
 import asyncio
-import re
 from dataclasses import dataclass
 
 from pygments.lexers.python import PythonLexer
@@ -53,6 +53,26 @@ def highlight(text: str, palette: Palette) -> list[Text]:
     return list(out.split("\n", allow_blank=True))
 
 
+def _readable(text: str) -> list[tuple[int, int, int, int, str]]:
+    """The names, attributes and elements of a source, with their places: first line and byte, last, text."""
+    try:
+        tree = ast.parse(text.expandtabs(4))
+    except (SyntaxError, ValueError, RecursionError):
+        return []
+    lines = text.expandtabs(4).encode().split(b"\n")
+    found = []
+    for node in ast.walk(tree):
+        if not isinstance(node, (ast.Name, ast.Attribute, ast.Subscript)):
+            continue
+        first, last = node.lineno, node.end_lineno or node.lineno
+        start, end = node.col_offset, node.end_col_offset or 0
+        rows = lines[first - 1 : last]
+        rows[-1] = rows[-1][:end]
+        rows[0] = rows[0][start:]
+        found.append((first, start, last, end, b"\n".join(rows).decode("utf-8", "replace")))
+    return found
+
+
 class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
     """Shows one file.  The cursor is a source line."""
 
@@ -90,6 +110,7 @@ class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
         self.remarks: dict[int, str] = {}
         self.rows: list[Row] = []
         self.hovered = ""
+        self.readable: list[tuple[int, int, int, int, str]] | None = None  # made when first hovered over
 
     # -- what is shown -------------------------------------------------------------------------------
 
@@ -99,6 +120,7 @@ class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
         self.path, self.lines = path, text.split("\n")
         self.styled = [Text(line) for line in self.lines]
         self.notes, self.terms, self.remarks = {}, {}, {}
+        self.readable = None
         self._rebuild()
         self.run_worker(self._highlight(path, text), exclusive=True, group="highlight")
 
@@ -289,15 +311,15 @@ class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
     def expression_at(self, x: int, y: int) -> str:
         """The name, attribute or element at a place of the screen, as written."""
         number = y + self.scroll_offset.y
-        if number >= len(self.rows) or self.rows[number].term is not None or x < GUTTER:
+        if number >= len(self.rows) or self.rows[number].term is not None or self.rows[number].remark or x < GUTTER:
             return ""
-        text = self.lines[self.rows[number].line - 1].expandtabs(4) if self.lines else ""
-        at = x - GUTTER
-        for found in re.finditer(r"[A-Za-z_]\w*(?:\.[A-Za-z_]\w*|\[[\w+\-*/ ,:.'\"]*\])*", text):
-            if found.start() <= at < found.end():
-                rest = re.search(r"[.\[]", text[at : found.end()])
-                return text[found.start() : at + rest.start()] if rest else found[0]
-        return ""
+        line = self.rows[number].line
+        before = self.lines[line - 1].expandtabs(4)[: x - GUTTER]
+        place = (line, len(before.encode()))
+        if self.readable is None:
+            self.readable = _readable("\n".join(self.lines))
+        here = [r for r in self.readable if r[:2] <= place < r[2:4]]
+        return min(here, key=lambda r: (r[2] - r[0], len(r[4])))[4] if here else ""
 
     def word_at_cursor(self) -> str:
         """The name that the cursor line defines or begins with."""
