@@ -9,7 +9,6 @@ import sys
 
 import pytest
 
-
 HERE = os.path.dirname(os.path.abspath(__file__))
 # Those that tools/other_interpreters has given the numerical packages come first.
 ELSEWHERE = (

@@ -56,7 +56,7 @@ def test_json_holds_what_is_promised() -> None:
     promised = {"reason", "kind", "headline", "exception", "warnings", "file", "line", "function", "statement", "trail"}
     assert promised | {"loops", "culprit", "terms"} <= set(pause)
     assert pause["statement"] == "flow[day] = C * head ** 1.5 * WIDTH"
-    assert {"depth", "text", "value", "type", "shape", "dtype", "nonfinite", "culprit"} == set(pause["terms"][0])
+    assert {"depth", "text", "value", "type", "shape", "dtype", "nonfinite", "culprit", "how"} == set(pause["terms"][0])
     assert {"text", "value", "type", "cell", "operands"} <= set(pause["culprit"])
     assert pause["culprit"]["operands"] == [{"text": "head", "value": "-0.017"}]
     assert [c["function"] for c in pause["trail"]] == ["<module>", "main", "rate"]

@@ -149,6 +149,9 @@ class Engine(Warned, Meeting, motion.Hooks):
         if apart["kind"] is None and not apart["trial"]:
             self._drop_held(frame)
             return  # taken apart, no term of it is at fault: it came from further in
+        if apart["culprit"] is not None and apart["culprit"]["element"]:
+            self._drop_held(frame)
+            return  # an element of a comprehension: it was looked at when it was made
         pause.kind = apart["kind"] or kind
         if pause.kind == judge.ARRIVED and (
             "arrived" not in self.pauses_on or (nonfinite_is_frame(value) and "frames" not in self.pauses_on)
@@ -345,6 +348,8 @@ class Engine(Warned, Meeting, motion.Hooks):
                 self.point = self.rewind.make(self._point_facts(pause)) if self.rewind is not None else 0
                 with holding_others():
                     self._tell(pause)
+                    if self.rewind is not None:
+                        self.rewind.settle()
                     action = self.requests.serve()
             finally:
                 self.present = None

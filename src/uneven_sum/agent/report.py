@@ -49,7 +49,7 @@ class Pause:
 
 
 def term_dict(file: SourceFile, term: Term) -> dict[str, Any]:
-    base = {"depth": term.depth, "text": file.segment(term.node), "culprit": term.culprit}
+    base = {"depth": term.depth, "text": file.segment(term.node), "culprit": term.culprit, "how": term.how}
     if not term.known:
         return {**base, "value": term.note, "type": "", "shape": None, "dtype": None, "nonfinite": 0}
     told = summary(term.value)
@@ -74,6 +74,7 @@ def culprit_dict(file: SourceFile, found: Culprit | None) -> dict[str, Any] | No
         "cell": found.cell,
         "operands": [{"text": t, "value": "no such row" if v is MISSING else text_of(v)} for t, v in found.operands],
         "reason": found.reason,
+        "element": found.element,
     }
 
 
@@ -130,7 +131,9 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
         from . import state
 
         actual = pause.actual
-        apart = Apart(file, root, scope(), actual=actual, raised=raised, may_call=may_call, met=lambda: state.met)
+        apart = Apart(
+            file, root, scope(), also=also, actual=actual, raised=raised, may_call=may_call, met=lambda: state.met
+        )
         found = apart.culprit()
         if found is not None and pause.exception is not None:
             found.reason = of_error(pause.exception, [v for _, v in found.operands]) or found.reason
@@ -141,7 +144,8 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
             "differs": apart.differs,
         }
 
-    has_calls = any(isinstance(n, _CALLS) for n in ast.walk(root))
+    also = _also(statement.node) if statement is not None and root is _whole(statement.node) else []
+    has_calls = any(isinstance(n, _CALLS) for one in [root, *also] for n in ast.walk(one))
     if not has_calls:
         return {**take(False), "trial": ""}
     why = ""
@@ -172,6 +176,19 @@ def _whole(node: ast.stmt) -> ast.AST | None:
         return items[0].context_expr  # type: ignore[no-any-return]
     targets = getattr(node, "targets", None)
     return targets[0] if targets else None
+
+
+def _also(node: ast.stmt) -> list[ast.AST]:
+    """What else of a statement is looked at: further `with` items, and targets whose index is computed."""
+    found: list[ast.AST] = [i.context_expr for i in getattr(node, "items", [])[1:]]
+    if isinstance(node, ast.Assign):
+        for target in node.targets:
+            for part in target.elts if isinstance(target, (ast.Tuple, ast.List)) else [target]:
+                if isinstance(part, ast.Subscript) and not isinstance(part.slice, (ast.Constant, ast.Name, ast.Slice)):
+                    found.append(part)
+    if isinstance(node, ast.Delete):
+        found += node.targets[1:]
+    return found
 
 
 def _raised(pause: Pause, root: ast.AST) -> tuple[ast.AST | None, types.FrameType | None]:
@@ -314,6 +331,8 @@ def culprit_sentence(found: dict[str, Any] | None) -> str:
     if found is None:
         return ""
     text = f"Culprit: {clean(found['text'], 80)}"
+    if found["element"]:
+        text += f" in {clean(found['element'], 80)}"
     if found["cell"] is not None:
         text += f" at [{', '.join(str(i) for i in found['cell'])}]"
     if found["operands"]:

@@ -378,7 +378,19 @@ class Requests(Setting, Moving, CloseUps):
             raise Wrong("There is no statement here.")
         pause = report.Pause("step", frame, statement=statement)
         told = report.examine(pause)
-        return {"line": statement.line, "terms": told["terms"], "trial": told["trial"], "differs": told["differs"]}
+        when, present = "", self.engine.present
+        here = handled.statement_at(file, frame)
+        if here is not statement:
+            when = "with the values of now"
+        elif present is not None and present.state == "next" and frame is present.frame:
+            when = "what it will compute: it has not run yet"
+        return {
+            "line": statement.line,
+            "terms": told["terms"],
+            "trial": told["trial"],
+            "differs": told["differs"],
+            "when": when,
+        }
 
     def on_cancel(self, arguments: dict[str, Any]) -> dict[str, Any]:
         return {}  # what it was for is over

@@ -36,6 +36,7 @@ class Rewind:
         self.next = 1
         self.why = ""  # why none is made just now
         self.not_before = 0.0
+        self.between: tuple[int, Any] | None = None
         self.began = time.monotonic()
         self.files_before = set(_regular_files())
 
@@ -61,12 +62,23 @@ class Rewind:
         self.why = self.refusal()
         if self.why:
             return 0
+        self.settle()
         number, self.next = self.next, self.next + 1
         began = time.perf_counter()
         if not self._sleep(number, told):
             took = time.perf_counter() - began
             self.not_before = time.monotonic() + 10 * took if took > SLOW else 0.0
         return number
+
+    def settle(self) -> None:
+        """Takes note of the end of the process between us and the last sleeper; before the script goes on."""
+        if self.between is None:
+            return
+        child, handler = self.between
+        self.between = None
+        trial._reap(child)
+        if handler is not None:
+            signal.signal(signal.SIGCHLD, handler)
 
     # -- the fork ------------------------------------------------------------------------------------
 
@@ -91,15 +103,15 @@ class Rewind:
         except OSError as e:
             if child == 0:
                 os._exit(0)
+            if hears:
+                signal.signal(signal.SIGCHLD, handler)
             self.why = f"No return point is made: the system refused a copy ({e.strerror})."
             return False
         finally:
             if child != 0:
                 gc.unfreeze()
         if child != 0:
-            trial._reap(child)
-            if hears:
-                signal.signal(signal.SIGCHLD, handler)
+            self.between = (child, handler if hears else None)
             return False
         if hears:
             signal.signal(signal.SIGCHLD, handler)
@@ -131,6 +143,7 @@ class Rewind:
             _cut(fd, files[fd])
         gc.unfreeze()
         self.next = number + 1
+        self.between = None
         self._sleep(number, told)  # the twin; woken in its turn, it is the active process
 
 

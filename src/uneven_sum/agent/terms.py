@@ -13,7 +13,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from typing import Any
 
-from . import judge, nonfinite, reasons, state
+from . import judge, nonfinite, reasons, shapes, state
 from .expressions import callee
 from .names import EMPTY_BY_DESIGN
 from .scope import MISSING, Scope, read_attribute, safe_kind
@@ -21,6 +21,8 @@ from .source import COMPREHENSIONS, SourceFile
 from .values import summary
 
 NOT_EVALUATED = "not evaluated"
+KNOWN_BEFORE = "not evaluated: the result was known before"
+MOST_ELEMENTS = 200_000  # of a comprehension that is gone through one by one
 
 
 class NotEvaluated(Exception):
@@ -39,6 +41,7 @@ class Term:
     no_data: bool = False  # a call that was given no data
     cellwise: bool = False
     culprit: bool = False
+    how: str = ""  # what the operation did to shapes and dtypes; which element of a comprehension it is
 
     @property
     def known(self) -> bool:
@@ -52,6 +55,7 @@ class Culprit:
     cell: list[int] | None = None
     operands: list[tuple[str, Any]] = field(default_factory=list)
     reason: str = ""
+    element: str = ""  # of a comprehension: which
 
 
 @contextlib.contextmanager
@@ -64,7 +68,7 @@ def quietly() -> Iterator[None]:
 
 
 class Apart:
-    """One statement's expression taken apart in one frame.
+    """One statement's expression taken apart in one frame; `also`: its further ones (targets, other `with` items).
 
     `actual` is what the expression really gave when it ran; `raised` the node whose evaluation raised.
     `may_call` is true only in a trial.  `met` counts the non-finite values that the user's own code has
@@ -77,6 +81,7 @@ class Apart:
         root: ast.AST,
         scope: Scope,
         *,
+        also: list[ast.AST] | None = None,
         actual: Any = MISSING,
         raised: ast.AST | None = None,
         may_call: bool = False,
@@ -89,8 +94,10 @@ class Apart:
         self.stopped = False
         self.differs = ""
         self.terms: list[Term] = []
-        with quietly(), contextlib.suppress(NotEvaluated):
-            self._term(root, 0)
+        with quietly():
+            for one in [root, *(also or [])]:
+                with contextlib.suppress(NotEvaluated):
+                    self._term(one, 0)
         self.root = self.terms[0] if self.terms else Term(root, 0)
         if not self.terms:
             self.terms.append(self.root)
@@ -200,6 +207,8 @@ class Apart:
         owner = self._operand(node.value, term)
         index = self._index(node.slice, term)
         self._allow(term, owner, index)
+        with contextlib.suppress(Exception):
+            term.how = shapes.from_the_end(node.slice, owner, index)
         return owner[index]
 
     def _index(self, node: ast.AST, term: Term) -> Any:
@@ -213,7 +222,20 @@ class Apart:
         left, right = self._each([node.left, node.right], term)
         term.cellwise = not isinstance(node.op, ast.MatMult)
         self._allow(term, left, right)
-        return judge.OPERATORS[type(node.op)](left, right)
+        return self._told(term, judge.OPERATORS[type(node.op)](left, right))
+
+    def _told(self, term: Term, value: Any) -> Any:
+        """A result; what became of shapes and dtypes is noted."""
+        with contextlib.suppress(Exception):
+            term.how = term.how or shapes.told(term.node, term.operands, value)
+        return value
+
+    def _skipped(self, nodes: list[ast.expr], term: Term) -> None:
+        """Operands that were not evaluated, since the result was known before."""
+        for node in nodes:
+            if not isinstance(node, ast.Constant):
+                term.children.append(Term(node, term.depth + 1, note=KNOWN_BEFORE))
+                self.terms.append(term.children[-1])
 
     def _augassign(self, node: ast.AugAssign, term: Term) -> Any:
         if self.in_place:
@@ -225,7 +247,7 @@ class Apart:
         left, right = self._each([node.target, node.value], term)
         term.cellwise = not isinstance(node.op, ast.MatMult)
         self._allow(term, left, right)
-        return judge.OPERATORS[type(node.op)](left, right)
+        return self._told(term, judge.OPERATORS[type(node.op)](left, right))
 
     def _unaryop(self, node: ast.UnaryOp, term: Term) -> Any:
         value = self._operand(node.operand, term)
@@ -235,29 +257,33 @@ class Apart:
 
     def _boolop(self, node: ast.BoolOp, term: Term) -> Any:
         value: Any = None
-        for part in node.values:
+        for number, part in enumerate(node.values, 1):
             value = self._operand(part, term)
             self._allow(term, value)
-            if bool(value) is isinstance(node.op, ast.Or):
+            if number < len(node.values) and bool(value) is isinstance(node.op, ast.Or):
+                self._skipped(node.values[number:], term)
                 break
         return value
 
     def _compare(self, node: ast.Compare, term: Term) -> Any:
         left = self._operand(node.left, term)
         value: Any = True
-        for op, part in zip(node.ops, node.comparators):
+        for number, (op, part) in enumerate(zip(node.ops, node.comparators), 1):
             right = self._operand(part, term)
             self._allow(term, left, right)
             value = judge.OPERATORS[type(op)](left, right)
-            if len(node.ops) > 1 and not value:
+            if number < len(node.ops) and not value:
+                self._skipped(node.comparators[number:], term)
                 break
             left = right
-        return value
+        return self._told(term, value)
 
     def _ifexp(self, node: ast.IfExp, term: Term) -> Any:
         test = self._operand(node.test, term)
         self._allow(term, test)
-        return self._operand(node.body if test else node.orelse, term)
+        value = self._operand(node.body if test else node.orelse, term)
+        self._skipped([node.orelse if test else node.body], term)
+        return value
 
     def _namedexpr(self, node: ast.NamedExpr, term: Term) -> Any:
         value = self._operand(node.value, term)
@@ -290,6 +316,7 @@ class Apart:
             raise NotEvaluated
         args: list[Any] = []
         for a, v in zip(node.args, values):
+            v = iter(v) if isinstance(a, ast.GeneratorExp) else v
             args += list(v) if isinstance(a, ast.Starred) else [v]
         named: dict[str, Any] = {}
         for k, v in zip(node.keywords, values[len(node.args) :]):
@@ -297,7 +324,7 @@ class Apart:
         met = self.met()
         result = function(*args, **named)
         term.judged_inside = self.met() > met
-        return result
+        return self._told(term, result)
 
     def _lambda(self, node: ast.Lambda, term: Term) -> Any:
         return self._by_python(node)
@@ -310,10 +337,71 @@ class Apart:
             raise NotEvaluated("not evaluated: a comprehension")
         if term.node is self.raised:
             raise NotEvaluated
+        if any(g.is_async for g in node.generators):
+            return self._by_python(node)
+        return self._elements(node, term)
+
+    def _elements(self, node: Any, term: Term) -> Any:
+        """A comprehension gone through element by element; the first that is bad or raises becomes a term."""
+        names = {**self.scope.globals, **self.scope.locals, "__builtins__": self.scope.builtins}
+        part = node.value if isinstance(node, ast.DictComp) else node.elt
+        element, key = _code(part), _code(node.key) if isinstance(node, ast.DictComp) else None
+        steps = [(_code(g.iter), _binder(g.target), [_code(t) for t in g.ifs]) for g in node.generators]
+        made: list[Any] = []
+        keys: list[Any] = []
+        bad: dict[str, Any] | None = None
+        at = 0
+
+        def each(level: int) -> Iterator[None]:
+            over, bind, tests = steps[level]
+            for item in eval(over, names):
+                names[ITEM] = item
+                exec(bind, names)
+                if all(eval(t, names) for t in tests):
+                    if level + 1 < len(steps):
+                        yield from each(level + 1)
+                    else:
+                        yield
+
         met = self.met()
-        value = self._by_python(node)
+        try:
+            for _ in each(0):
+                if len(made) >= MOST_ELEMENTS:
+                    raise NotEvaluated(f"not evaluated: over {MOST_ELEMENTS} elements")
+                if key is not None:
+                    keys.append(eval(key, names))
+                made.append(eval(element, names))
+                if bad is None and nonfinite.count(made[-1]):
+                    bad, at = _bound(node, names), len(made) - 1
+        except NotEvaluated:
+            raise
+        except Exception:
+            self._of_element(part, term, _bound(node, names), len(made))
+            raise
         term.judged_inside = self.met() > met
-        return value
+        if bad is not None and not term.judged_inside:
+            with contextlib.suppress(NotEvaluated):
+                self._of_element(part, term, bad, at)
+        if isinstance(node, ast.GeneratorExp):
+            term.how = f"its {len(made)} elements"
+        return dict(zip(keys, made)) if key is not None else set(made) if isinstance(node, ast.SetComp) else made
+
+    def _of_element(self, part: ast.AST, term: Term, bound: dict[str, Any], number: int) -> None:
+        """The terms of one element of a comprehension, with the names that it had."""
+        kept = dict(self.scope.locals)
+        self.scope.locals.update(bound)
+        self.namespace = None
+        at = len(self.terms)
+        try:
+            self._term(part, term.depth + 1)
+        finally:
+            self.scope.locals.clear()
+            self.scope.locals.update(kept)
+            self.namespace = None
+            if len(self.terms) > at:
+                shown = ", ".join(f"{n} = {summary(v)['text'][:40]}" for n, v in list(bound.items())[:3])
+                self.terms[at].how = f"element {number}, {shown}"
+                term.children.append(self.terms[at])
 
     def _by_python(self, node: ast.AST) -> Any:
         if self.namespace is None:
@@ -372,6 +460,14 @@ class Apart:
     def _name_it(self, found: Culprit) -> Culprit:
         term = found.term
         term.culprit = True
+        around = self.terms[: self.terms.index(term) + 1]
+        depth = term.depth + 1
+        for outer in reversed(around):  # the element of a comprehension that it belongs to
+            if outer.depth < depth:
+                depth = outer.depth
+                if outer.how.startswith("element "):
+                    found.element = outer.how.partition(",")[0]
+                    break
         if term.known:
             found.cell = _first_cell(term)
         at = found.cell if term.cellwise or hasattr(term.value, "iloc") else None  # else the whole operand tells
@@ -386,6 +482,24 @@ class Apart:
 
 
 _CONTAINERS = (ast.Tuple, ast.List, ast.Dict, ast.Set)
+
+
+ITEM = "·item"
+
+
+def _code(node: Any) -> types.CodeType:
+    return compile(ast.Expression(node), "<term>", "eval")
+
+
+def _binder(target: Any) -> types.CodeType:
+    """Code that binds the names of a comprehension's target to the present item."""
+    step = ast.Assign([target], ast.copy_location(ast.Name(ITEM, ast.Load()), target))
+    return compile(ast.Module([ast.copy_location(step, target)], []), "<term>", "exec")
+
+
+def _bound(node: Any, names: dict[str, Any]) -> dict[str, Any]:
+    wanted = [n.id for g in node.generators for n in ast.walk(g.target) if isinstance(n, ast.Name)]
+    return {n: names[n] for n in wanted if n in names}
 
 
 def _bottom_up(term: Term) -> Iterator[Term]:

@@ -201,7 +201,11 @@ class Client:
     async def terms(self, frame: int = 0, line: int | None = None) -> tuple[int, list[Term], str]:
         """The terms of the statement at a line (default: the paused one): its line, terms, and a remark."""
         body = await self.session.request("unevenSum/terms", {"frameId": frame, "line": line})
-        return body["line"], msgspec.convert(body["terms"], list[Term]), body["trial"] or body["differs"]
+        return (
+            body["line"],
+            msgspec.convert(body["terms"], list[Term]),
+            body["trial"] or body["differs"] or body["when"],
+        )
 
     async def seen(self) -> None:
         """From now on `changed` means: since this pause."""

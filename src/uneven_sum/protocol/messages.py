@@ -29,6 +29,7 @@ class Culprit(msgspec.Struct):
     operands: list[Operand]
     cell: list[int] | None = None
     reason: str = ""
+    element: str = ""
 
 
 class Term(msgspec.Struct):
@@ -38,6 +39,7 @@ class Term(msgspec.Struct):
     type: str
     nonfinite: int
     culprit: bool
+    how: str = ""  # what it did to shapes and dtypes; which element of a comprehension it is
     shape: list[int] | None = None
     dtype: str | None = None
 

@@ -88,7 +88,7 @@ def clean(text: str, limit: int = TEXT_SHOWN) -> str:
 
 
 def plural(count: int, word: str) -> str:
-    many = f"{word[:-1]}ies" if word.endswith("y") else f"{word}s"
+    many = f"{word[:-1]}ies" if word.endswith("y") and word[-2] not in "aeiou" else f"{word}s"
     return f"{count} {word if count == 1 else many}"
 
 

@@ -257,17 +257,16 @@ class Looking(Part):
                 cards = await self.watched()
             else:
                 cards = await client.cards(bench._frame(), bench.about)
-                cards = await self._filled(client, cards)
+                if any(c.pending for c in cards):
+                    bench.query_one(Cards).show(cards, bench.about)
+                    cards = await self._filled(client, cards)
         except BadUse:
             return
         bench.query_one(Cards).show(cards, bench.about)
 
     async def _filled(self, client: Client, cards: list[Card]) -> list[Card]:
-        """Cards whose summaries take time are painted first, then filled in."""
+        """The cards with the summaries that take time."""
         waiting = [c.name for c in cards if c.pending]
-        if not waiting:
-            return cards
-        self.bench.query_one(Cards).show(cards, self.bench.about)
         told = {c.name: c for c in await client.fill(self.bench._frame(), self.bench.about, waiting)}
         return [told.get(c.name, c) for c in cards]
 

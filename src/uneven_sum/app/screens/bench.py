@@ -36,6 +36,7 @@ if TYPE_CHECKING:
     from ..app import UnevenSum
 
 NARROW = 110  # columns below which the cards move under the sheet
+MANY = 60  # cards from which on the notes at the line ends come a little later
 STEP = ("space", "line"), ("i", "into call"), ("o", "out")
 ALWAYS = ("a", "ask"), ("m", "breakpoint"), ("t", "terms"), ("tab", "values"), ("d", "output")
 LEAVE = ("?", "all keys"), ("q", "leave")
@@ -281,21 +282,26 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
 
     async def _paused(self, facts: Facts, client: Client) -> None:
         about = "line" if self.about == "watched" else self.about
-        reading = asyncio.gather(client.stack(), client.cards(0, about), client.notes(0))
+        reading = asyncio.gather(client.stack(), client.cards(0, about))
+        noting = asyncio.ensure_future(client.notes(0))
         quick = not facts.terms  # a step: everything in one painting
         if not quick:
             self._show_pause(facts)
         try:
-            self.frames, cards, notes = await reading
+            self.frames, cards = await reading
+            if len(cards) < MANY:
+                await noting
         finally:
             if quick:
                 self._show_pause(facts)
-        self.query_one(Sheet).show_notes(notes)
         self.sparks(cards)
+        if self.about != "watched":
+            self.query_one(Cards).show(cards, self.about)
         if self.about == "watched":
             await self.show_cards()
-        else:
+        elif any(c.pending for c in cards):
             self.query_one(Cards).show(await self._filled(client, cards), self.about)
+        self.query_one(Sheet).show_notes(await noting)
 
     def _show_pause(self, facts: Facts) -> None:
         self.facts = facts

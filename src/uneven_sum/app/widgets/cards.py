@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from functools import partial
+
+from rich.segment import Segment
 from rich.style import Style
 from rich.text import Text
 from textual import events
-from textual.app import ComposeResult
-from textual.containers import VerticalScroll
+from textual.geometry import Size
 from textual.message import Message
-from textual.widgets import Static
+from textual.scroll_view import ScrollView
+from textual.strip import Strip
 
 from ...protocol import Card
 from ..spark import decode, spark
@@ -17,13 +20,10 @@ from ..theme import Palette
 ABOUT = {"line": "around the line", "call": "of this call", "module": "of the module", "watched": "watched"}
 
 
-class Cards(VerticalScroll, can_focus=False):
-    """The cards of the chosen call; in a narrow window one row each."""
+class Cards(ScrollView, can_focus=False):
+    """The cards of the chosen call; in a narrow window one row each.  Only the rows that are seen are painted."""
 
-    DEFAULT_CSS = """
-    Cards { background: $panel; scrollbar-size-vertical: 1; padding: 0 1; }
-    Cards Static { width: 100%; background: $panel; }
-    """
+    DEFAULT_CSS = "Cards { background: $panel; scrollbar-size-vertical: 1; scrollbar-size-horizontal: 0; }"
 
     class Opened(Message):
         """A card was clicked."""
@@ -46,9 +46,8 @@ class Cards(VerticalScroll, can_focus=False):
         self.starts: list[int] = []  # the text line where each card begins
         self.about = "line"
         self.narrow = False
-
-    def compose(self) -> ComposeResult:
-        yield Static("", id="cards-text")
+        self.rows: list[Text] = []
+        self.drawn = 0  # how often it was drawn
 
     def show(self, cards: list[Card], about: str) -> None:
         self.cards, self.about = cards, about
@@ -71,14 +70,48 @@ class Cards(VerticalScroll, can_focus=False):
             hint = "+ adds an expression" if self.about == "watched" else "values are shown at a pause"
             text.append(hint + "\n", p.quiet)
         self.starts = []
+        self.rows = list(text.split("\n"))
+        self.drawn += 1
+        self._draw_cards(self.scroll_offset.y + 2 * self.size.height)
+        if len(self.starts) < len(self.cards):  # first what is seen, the rest a little later
+            self.set_timer(0.2, partial(self._draw_rest, self.drawn))
+
+    def _draw_rest(self, drawn: int) -> None:
+        if drawn == self.drawn:
+            self._draw_cards(None)
+
+    def _draw_cards(self, most: int | None) -> None:
+        """Draws the cards not drawn yet, until there are so many rows."""
+        width = max(20, self.size.width - 3)
         names = min(16, max((len(c.name) for c in self.cards), default=4))
-        for card in self.cards:
-            self.starts.append(text.plain.count("\n"))
+        for card in self.cards[len(self.starts) :]:
+            if most is not None and len(self.rows) > most:
+                break
+            self.starts.append(len(self.rows))
+            one = Text()
             if self.narrow:
-                self._row(text, card, names, width)
+                self._row(one, card, names, width)
             else:
-                self._card(text, card, names, width)
-        self.query_one("#cards-text", Static).update(text)
+                self._card(one, card, names, width)
+            self.rows += one.split("\n")
+        left = len(self.cards) - len(self.starts)
+        # While cards are still to be drawn the height stays as it was: a new one costs a layout of the screen.
+        height = max(len(self.rows) + left, self.virtual_size.height) if left else len(self.rows)
+        if height != self.virtual_size.height or self.virtual_size.width != self.size.width:
+            self.virtual_size = Size(self.size.width, height)
+        self.refresh()
+
+    def render_line(self, y: int) -> Strip:
+        number = y + self.scroll_offset.y
+        width = self.scrollable_content_region.width or self.size.width
+        base = Style(color=self.palette.text, bgcolor=self.palette.panel)
+        if number >= len(self.rows):
+            return Strip.blank(width, base)
+        text = self.rows[number]
+        text.end = ""
+        segments = [Segment(" ", base)]
+        segments += [Segment(s.text, base + (s.style or Style())) for s in text.render(self.app.console)]
+        return Strip(segments).adjust_cell_length(width, base).crop(0, width)
 
     def on_click(self, event: events.Click) -> None:
         line = event.y + self.scroll_offset.y

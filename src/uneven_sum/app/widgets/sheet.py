@@ -286,6 +286,8 @@ class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
         out.append(value, p.nonfinite if bad else p.text)
         out.append(kind, p.quiet)
         out.append(end, f"bold {p.nonfinite}")
+        if term.how and self.room - out.cell_len > 8:
+            out.append(f"  {term.how}", p.changed)
         return out
 
     # -- mouse ---------------------------------------------------------------------------------------
