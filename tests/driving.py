@@ -6,7 +6,7 @@ import asyncio
 import time
 from contextlib import asynccontextmanager
 
-from uneven_sum.client import Client, Ended, Exited, Launch, Output, Stopped, Tripped, Trouble
+from uneven_sum.client import CallEnded, Client, Ended, Exited, Launch, Output, Stopped, Tripped, Trouble
 
 PATIENCE = 120
 
@@ -27,9 +27,10 @@ class Run:
         self.trips: list = []
         self.trouble: list[str] = []
         self.exited: Exited | None = None
+        self.point = 0
 
     async def pause(self):
-        """The facts of the next pause; None when the script exits instead."""
+        """The facts of the next pause, or the end of a call run within one; None when the script exits instead."""
         while True:
             event = await asyncio.wait_for(self.client.next_event(), PATIENCE)
             if isinstance(event, Output):
@@ -42,7 +43,10 @@ class Run:
             elif isinstance(event, Trouble):
                 self.trouble.append(event.detail)
             elif isinstance(event, Stopped):
+                self.point = event.point
                 return event.facts
+            elif isinstance(event, CallEnded):
+                return event
             elif isinstance(event, Exited):
                 self.exited = event
                 return None

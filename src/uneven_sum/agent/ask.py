@@ -7,13 +7,14 @@ import contextlib
 import ctypes
 import io
 import keyword
+import re
 import sys
 import time
 import types
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
-from . import trial
+from . import changes, trial
 from .expressions import TEMPORARY
 from .scope import MISSING, Scope
 from .values import clean, summary
@@ -29,6 +30,9 @@ class Asked:
     value: Any = MISSING
     for_good: bool = False
     seconds: float = 0.0
+    changed: str = ""  # what it would have changed, or has
+    refused: list[str] = field(default_factory=list)  # what a trial was not let do
+    impossible: bool = False  # no trial can be made now
 
 
 RESULT = "·result"
@@ -55,6 +59,8 @@ def _syntax(e: SyntaxError) -> str:
 
 
 def _error(e: BaseException) -> str:
+    if isinstance(e, trial.Refused):
+        return f"{e}. Begin with ! to do it for good."
     try:
         text = clean(str(e), 300)
     except Exception:
@@ -75,30 +81,50 @@ def answer_in_trial(text: str, frame: types.FrameType) -> Asked:
         return Asked(error=_syntax(e) if isinstance(e, SyntaxError) else f"{e}.")
     began = time.perf_counter()
 
+    scope = Scope(frame)
+    pure = is_expression and changes.is_pure(ast.parse(text, "<asked>", "eval"), scope)
+
     def work() -> dict[str, Any]:
         names = _namespace(frame)
+        before = None if pure else changes.Snapshot({**scope.globals, **scope.locals})
+        kept = dict(names)
+        answer: dict[str, Any] = {}
+        started = time.perf_counter()
         try:
             if is_expression:
-                return {"told": summary(eval(code, names))}
-            kept = dict(names)
-            exec(code, names)
-            if RESULT in names:
-                return {"told": summary(names[RESULT])}
-            changed = [n for n, v in names.items() if n not in kept or kept[n] is not v]
-            shown = [f"{n} = {summary(names[n])['text']}" for n in changed if n != "__builtins__"]
-            return {"told": {"text": "; ".join(shown) or "done", "type": ""}}
+                answer["told"] = summary(eval(code, names))
+            else:
+                exec(code, names)
+                answer["told"] = summary(names[RESULT]) if RESULT in names else _news(kept, names)
         except BaseException as e:
-            return {"failed": _error(e)}
+            answer["failed"] = _error(e)
+        answer["seconds"] = time.perf_counter() - started
+        if before is not None:
+            new = {n: v for n, v in names.items() if n != RESULT and (n not in kept or kept[n] is not v)}
+            gone = {n for n in kept if n not in names}
+            now = {**frame.f_globals, **scope.locals, **new}
+            found = before.differences({n: v for n, v in now.items() if n not in gone})
+            answer["changed"] = changes.sentence(found)
+            if before.sampled and not found:
+                answer["changed"] = "nothing seen (large values were compared by a sample)"
+        return answer
 
     try:
         answer = trial.run(work)
     except trial.Impossible as e:
-        return Asked(error=f"No trial can be made now: {e}. Begin with ! to do it for good.")
-    seconds = time.perf_counter() - began
-    printed = answer.get("printed", "")
-    if "failed" in answer:
-        return Asked(error=answer["failed"], printed=printed, seconds=seconds)
-    return Asked(answer["told"], printed=printed, seconds=seconds)
+        return Asked(error=f"No trial can be made now: {e}. Begin with ! to do it for good.", impossible=True)
+    seconds = answer.get("seconds", time.perf_counter() - began)
+    asked = Asked(answer.get("told"), printed=answer.get("printed", ""), seconds=seconds)
+    asked.error = answer.get("failed", "")
+    asked.changed, asked.refused = answer.get("changed", ""), answer.get("refused", [])
+    return asked
+
+
+def _news(kept: dict[str, Any], names: dict[str, Any]) -> dict[str, Any]:
+    """What statements have assigned."""
+    changed = [n for n, v in names.items() if n not in kept or kept[n] is not v]
+    shown = [f"{n} = {summary(names[n])['text']}" for n in changed if n != "__builtins__"]
+    return {"text": "; ".join(shown) or "done", "type": ""}
 
 
 def answer_for_good(text: str, frame: types.FrameType) -> Asked:
@@ -150,6 +176,9 @@ def completions(text: str, scope: Scope) -> list[dict[str, Any]]:
         start -= 1
     word = text[start:]
     owner_text, dot, begin = word.rpartition(".")
+    keyed = re.search(r"([A-Za-z_][\w.]*)\[(['\"])([^'\"\]]*)$", text)
+    if keyed is not None:
+        return _keys(keyed[1], keyed[3], len(text) - len(keyed[3]), scope)
     if dot:
         from . import judge
 
@@ -169,3 +198,47 @@ def completions(text: str, scope: Scope) -> list[dict[str, Any]]:
     if not dot:
         fitting.sort(key=lambda n: (n not in scope.locals, n not in scope.globals, n))
     return [{"label": n, "start": len(text) - len(begin), "length": len(begin)} for n in fitting[:60]]
+
+
+def _keys(owner_text: str, begin: str, start: int, scope: Scope) -> list[dict[str, Any]]:
+    """Keys of a mapping, columns of a frame, fields of a structured array, that begin so."""
+    from . import judge
+
+    try:
+        owner = judge.read(ast.parse(owner_text, mode="eval").body, scope)
+    except (judge.Unreadable, SyntaxError):
+        return []
+    keys: list[Any] = []
+    if isinstance(owner, dict):
+        keys = list(dict.keys(owner))[:10_000]
+    elif type(owner).__module__.startswith(("pandas", "polars")) and hasattr(owner, "columns"):
+        keys = list(owner.columns)[:10_000]
+    elif getattr(getattr(owner, "dtype", None), "names", None):
+        keys = list(owner.dtype.names)
+    fitting = sorted({k for k in keys if isinstance(k, str) and k.startswith(begin) and k.isprintable()})
+    return [{"label": k, "start": start, "length": len(begin)} for k in fitting[:60]]
+
+
+def call_text(frame: types.FrameType) -> str:
+    """The call that a frame is, written again: with its arguments as they are now.  ValueError where that cannot
+    be done."""
+    code = frame.f_code
+    if code.co_name.startswith("<"):
+        raise ValueError("This is no call of a function.")
+    count, only = code.co_argcount, code.co_kwonlyargcount
+    names = list(code.co_varnames[: count + only])
+    words = names[:count] + [f"{n}={n}" for n in names[count:]]
+    rest = list(code.co_varnames[count + only :])
+    if code.co_flags & 0x04:
+        words.insert(count, "*" + rest.pop(0))
+    if code.co_flags & 0x08:
+        words.append("**" + rest.pop(0))
+    scope = Scope(frame)
+    held = scope.get(code.co_name, MISSING)
+    while hasattr(held, "__wrapped__"):
+        held = held.__wrapped__
+    if getattr(getattr(held, "__code__", None), "co_qualname", None) == code.co_qualname:
+        return f"{code.co_name}({', '.join(words)})"
+    if names and "." in code.co_qualname and hasattr(type(scope.get(names[0])), code.co_name):
+        return f"{names[0]}.{code.co_name}({', '.join(words[1:])})"
+    raise ValueError(f"{code.co_name} is not known by its name here.")

@@ -12,7 +12,7 @@ import warnings
 import weakref
 from typing import Any
 
-from . import ending, handled, judge, motion, nonfinite, probes, report, stack, state
+from . import ending, handled, judge, motion, nested, nonfinite, probes, report, stack, state
 from .expressions import Options, Site
 from .loader import Loader
 from .meeting import Meeting
@@ -73,6 +73,8 @@ class Engine(Warned, Meeting, motion.Hooks):
         self.rewind: Rewind | None = None
         self.point = 0  # the return point of the present pause
         self.shows_figures = os.environ.get("MPLBACKEND") == "agg"
+        self.nested: nested.Nested | None = None  # the call that is run within a pause
+        self.boundary: types.FrameType | None = None  # what is further out handles none of its errors
         self.entering = False  # on the way to the first line
 
     # -- set-up --------------------------------------------------------------------------------------
@@ -274,7 +276,7 @@ class Engine(Warned, Meeting, motion.Hooks):
 
     def _handled_outside(self, exc: BaseException, frame: types.FrameType) -> bool:
         outer = frame.f_back
-        while outer is not None:
+        while outer is not None and outer is not self.boundary:
             if self._handles(exc, outer):
                 self.expected, self.handler = (id(exc), type(exc)), id(outer)
                 return True
@@ -339,6 +341,7 @@ class Engine(Warned, Meeting, motion.Hooks):
             try:
                 self.flush()
                 self.facts = report.compose(pause, apart=apart)
+                self.facts["nested"] = self.nested.text if self.nested is not None else ""
                 if pause.reason in TRIPS and self._only_told(pause):
                     return ""
                 self.pauses += 1
@@ -351,6 +354,9 @@ class Engine(Warned, Meeting, motion.Hooks):
                     if self.rewind is not None:
                         self.rewind.settle()
                     action = self.requests.serve()
+                    while action == "nested" and self.requests.nested is not None:
+                        nested.run(self, self.requests.nested)
+                        action = self.requests.serve()
             finally:
                 self.present = None
                 self.requests.forget()

@@ -22,6 +22,10 @@ if TYPE_CHECKING:
 class Wrong(Exception):
     """A request that cannot be done; the text is its answer."""
 
+    def __init__(self, message: str, **facts: Any) -> None:
+        super().__init__(message)
+        self.facts = facts
+
 
 class Moving:
     """A part of `requests`: sets `mode` and `aim`, and the action that ends the pause."""

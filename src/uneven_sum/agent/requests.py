@@ -15,10 +15,11 @@ import types
 from typing import TYPE_CHECKING, Any
 
 from . import cards, handled, motion, report, stack, state
-from .ask import Asked, answer_for_good, answer_in_trial, completions
+from .ask import Asked, answer_for_good, answer_in_trial, call_text, completions
 from .closeup import CloseUps
 from .expressions import TEMPORARY
 from .moving import Moving, Wrong
+from .nested import Nested
 from .scope import MISSING, Scope
 from .setting import Setting
 from .values import children, children_count, summary
@@ -41,6 +42,7 @@ class Requests(Setting, Moving, CloseUps):
     def __init__(self, engine: Engine) -> None:
         self.engine = engine
         self.mode = motion.CONTINUE
+        self.nested: Nested | None = None
         self.frames: dict[int, types.FrameType] = {}
         self.values: dict[int, Any] = {}
         self.started = False
@@ -77,7 +79,7 @@ class Requests(Setting, Moving, CloseUps):
             reply.update(success=True, body=body or {})
         except Wrong as e:
             action = None
-            reply.update(success=False, message=str(e))
+            reply.update(success=False, message=str(e), body={"unevenSum": e.facts})
         except Closed:
             raise
         except Exception as e:
@@ -289,8 +291,28 @@ class Requests(Setting, Moving, CloseUps):
         else:
             asked = answer_in_trial(text, frame)
         if asked.error:
-            raise Wrong(asked.error)
+            raise Wrong(asked.error, printed=asked.printed, impossible=asked.impossible, changed=asked.changed)
         return self._result(asked)
+
+    def on_own_callText(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """The call of a frame written again, with its arguments as they are now."""
+        try:
+            return {"text": call_text(self._frame(arguments.get("frameId")))}
+        except ValueError as e:
+            raise Wrong(f"{e} Write the call yourself.") from None
+
+    def on_own_callWithPauses(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """Runs a call with all lookouts on, within this pause; `unevenSum/callEnded` tells its end.  What it changes
+        is undone by going back to this pause's return point.  `into`: pause at its first line."""
+        pause, _ = self._moving()
+        frame = self._frame(arguments.get("frameId"))
+        text = str(arguments.get("expression") or "").strip()
+        try:
+            code = compile(text, "<asked>", "eval", dont_inherit=True)
+        except (SyntaxError, ValueError) as e:
+            raise Wrong(f"{text} is no call: {getattr(e, 'msg', e)}.") from None
+        self.nested = Nested(code, frame, text, bool(arguments.get("into")))
+        return {"·action": "nested"}
 
     def _result(self, asked: Asked) -> dict[str, Any]:
         told = asked.told or {"text": "", "type": ""}
@@ -298,7 +320,14 @@ class Requests(Setting, Moving, CloseUps):
             "result": told["text"],
             "type": told["type"],
             "variablesReference": 0 if asked.value is MISSING else self.variable("", asked.value)["variablesReference"],
-            "unevenSum": {**told, "printed": asked.printed, "forGood": asked.for_good, "seconds": asked.seconds},
+            "unevenSum": {
+                **told,
+                "printed": asked.printed,
+                "forGood": asked.for_good,
+                "seconds": asked.seconds,
+                "changed": asked.changed,
+                "refused": asked.refused,
+            },
         }
 
     def on_completions(self, arguments: dict[str, Any]) -> dict[str, Any]:

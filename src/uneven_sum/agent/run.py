@@ -198,11 +198,7 @@ def _hide_traces(arguments: dict[str, Any]) -> None:
 def _pause_at_start(engine: Engine, path: str) -> None:
     """Steps to the first line."""
     engine.entering = True
-    engine.motion.mode = "into"
-    engine.motion.left = False
-
-    engine.motion.aim = motion.Aim()
-    engine.motion._switch()
+    engine.motion.enter()
 
 
 FATAL = ("os.kill", "signal.pthread_kill", "ctypes.string_at", "ctypes.wstring_at", "ctypes.memmove", "ctypes.memset")

@@ -23,6 +23,9 @@ REFUSED = {
 }
 
 
+refused: list[str] = []  # in a trial: what it was not let do
+
+
 class Impossible(Exception):
     """No trial can be made here; the text says why."""
 
@@ -92,8 +95,11 @@ def _be_the_copy(work: Callable[[], dict[str, Any]], reader: int, writer: int, l
         output = os.memfd_create("trial") if hasattr(os, "memfd_create") else nothing
         for fd, to in ((0, nothing), (1, output), (2, output)):
             os.dup2(to, fd)
+        _bound_memory()
         sys.addaudithook(_refuse)
         answer = work()
+        if refused:
+            answer["refused"] = list(dict.fromkeys(refused))[:5]
         for stream in (sys.stdout, sys.stderr):
             try:
                 stream.flush()
@@ -116,6 +122,22 @@ def _be_the_copy(work: Callable[[], dict[str, Any]], reader: int, writer: int, l
         os._exit(0)
 
 
+def _bound_memory() -> None:
+    """A trial may take most of the memory that is free, and no more: the script must not suffer from it."""
+    import resource
+
+    try:
+        with open("/proc/meminfo") as f:
+            free = next(int(line.split()[1]) * 1024 for line in f if line.startswith("MemAvailable"))
+        with open("/proc/self/statm") as f:
+            have = int(f.read().split()[0]) * resource.getpagesize()
+        hard = resource.getrlimit(resource.RLIMIT_AS)[1]
+        most = have + free * 8 // 10
+        resource.setrlimit(resource.RLIMIT_AS, (most if hard < 0 else min(most, hard), hard))
+    except (OSError, ValueError, StopIteration):
+        return
+
+
 def _refuse(event: str, args: tuple[Any, ...]) -> None:
     if event == "open":
         path, mode, flags = (*args, None, None, None)[:3]
@@ -123,9 +145,15 @@ def _refuse(event: str, args: tuple[Any, ...]) -> None:
         if isinstance(flags, int):
             writes = writes or bool(flags & (os.O_WRONLY | os.O_RDWR | os.O_CREAT | os.O_TRUNC))
         if writes and path != os.devnull:
-            raise Refused(f"a trial does not write files: {path!r}")
+            _say_no(f"A trial does not write files: {path!r}")
     elif event in REFUSED:
-        raise Refused(f"a trial does not do {event}")
+        about = f" ({', '.join(repr(a) for a in args[:2])})"[:80] if args else ""
+        _say_no(f"A trial does not do {event}{about}")
+
+
+def _say_no(text: str) -> None:
+    refused.append(text)
+    raise Refused(text)
 
 
 def _collect(child: int, reader: int, limit: float) -> dict[str, Any]:

@@ -41,6 +41,16 @@ def holding_others() -> Iterator[None]:
         _Hold.on = False
 
 
+@contextlib.contextmanager
+def letting_others() -> Iterator[None]:
+    """Within it, in the midst of `holding_others`, the other threads run."""
+    kept, _Hold.on = _Hold.on, False
+    try:
+        yield
+    finally:
+        _Hold.on = kept
+
+
 def _wait(fd: int, event: int) -> None:
     """Waits with the lock kept until the socket is ready."""
     import ctypes

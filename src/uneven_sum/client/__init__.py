@@ -2,11 +2,12 @@
 
 from ..host.launch import BadUse, Launch, SyntaxFault
 from .client import Client
-from .events import Busy, Ended, Event, Exited, Output, Stopped, Tripped, Trouble, Where
+from .events import Busy, CallEnded, Ended, Event, Exited, Output, Stopped, Tripped, Trouble, Where
 
 __all__ = [
     "BadUse",
     "Busy",
+    "CallEnded",
     "Client",
     "Ended",
     "Event",

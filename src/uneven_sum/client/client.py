@@ -10,7 +10,7 @@ import msgspec
 from ..host.launch import Launch
 from ..host.session import Session, died_sentence
 from ..protocol import Card, Facts, Lookout, Loop, Message, Note, Placed, StackFrame, Switches, Term, Variable, to_wire
-from .events import Busy, Ended, Event, Exited, Output, Stopped, Tripped, Trouble, Where
+from .events import Busy, CallEnded, Ended, Event, Exited, Output, Stopped, Tripped, Trouble, Where
 
 
 class Client:
@@ -230,6 +230,15 @@ class Client:
         """Evaluates in a trial, or for good after a leading `!`.  BadUse with the error's sentence."""
         return await self.session.request("evaluate", {"expression": text, "frameId": frame, "context": context})
 
+    async def call_with_pauses(self, expression: str, frame: int = 0, into: bool = False) -> None:
+        """Runs a call within this pause, with all lookouts on; a CallEnded event tells its end."""
+        arguments = {"expression": expression, "frameId": frame, "into": into}
+        await self.session.request("unevenSum/callWithPauses", arguments)
+
+    async def call_text(self, frame: int = 0) -> str:
+        """The call of a frame written again.  BadUse where that cannot be done."""
+        return str((await self.session.request("unevenSum/callText", {"frameId": frame}))["text"])
+
     async def complete(self, text: str, frame: int = 0) -> list[dict[str, Any]]:
         body = await self.session.request("completions", {"text": text, "column": len(text) + 1, "frameId": frame})
         found: list[dict[str, Any]] = body["targets"]
@@ -296,6 +305,8 @@ def _typed(name: str, body: dict[str, Any], program: str) -> Event | None:
         met = {int(n): times for n, times in (body.get("met") or {}).items()}
         facts = msgspec.convert(body["unevenSum"], Facts)
         return Stopped(facts, met, int(body.get("point") or 0), str(body.get("noPoint") or ""))
+    if name == "unevenSum/callEnded":
+        return CallEnded(body["call"], body, body["failed"], body["seconds"], body["point"])
     if name == "unevenSum/tripped":
         return Tripped(msgspec.convert(body, Facts))
     if name == "output":

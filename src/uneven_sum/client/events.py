@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import Union
+from typing import Any, Union
 
 from ..protocol import Facts, Loop
 
@@ -14,6 +14,18 @@ class Stopped:
     met: dict[int, int] = field(default_factory=dict)  # how often each lookout was met
     point: int = 0  # its return point
     no_point: str = ""  # why there is none
+
+
+@dataclass
+class CallEnded:
+    """A call run within a pause has ended: its value's summary, or why it failed.  `point`: the return point of the
+    pause around it."""
+
+    call: str
+    told: dict[str, Any]
+    failed: str
+    seconds: float
+    point: int
 
 
 @dataclass
@@ -73,4 +85,4 @@ class Exited:
     sentence: str
 
 
-Event = Union[Stopped, Tripped, Output, Where, Busy, Trouble, Ended, Exited]
+Event = Union[Stopped, CallEnded, Tripped, Output, Where, Busy, Trouble, Ended, Exited]

@@ -11,7 +11,16 @@ OLDEST = (3, 11)
 
 
 class BadUse(Exception):
-    """What was asked for cannot be done; the text says why and what to do, in one or two sentences."""
+    """What was asked for cannot be done; the text says why and what to do, in one or two sentences.
+
+    `facts`: what else the script's side says of it.
+    """
+
+    facts: dict[str, Any]
+
+    def __init__(self, message: str, facts: dict[str, Any] | None = None) -> None:
+        super().__init__(message)
+        self.facts = facts or {}
 
 
 class SyntaxFault(BadUse):

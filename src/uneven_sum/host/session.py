@@ -27,6 +27,7 @@ CALL_SIGNAL = signal.SIGURG  # ignored by default: never fatal, however late it 
 PR_SET_PDEATHSIG = 1
 GOING_ON = {
     *("continue", "next", "stepIn", "stepOut", "goto", "unevenSum/retry", "unevenSum/skip", "unevenSum/runOut"),
+    "unevenSum/callWithPauses",
     *("unevenSum/nextPass", "unevenSum/endLoop", "unevenSum/runTo", "unevenSum/leaveCall"),
 }
 PATIENCE = 0.5  # seconds until an interrupt that is not answered is explained
@@ -61,6 +62,7 @@ class Session:
         self._failed: BadUse | None = None
         self._stopped_by_us = False
         self._seq = 0
+        self._going: set[int] = set()  # requests under way that set the script going
         self._waiting: dict[int, asyncio.Future[Message]] = {}
         self._writer: asyncio.StreamWriter | None = None
         self._tasks: list[asyncio.Task[None]] = []
@@ -171,13 +173,14 @@ class Session:
         self._seq += 1
         future: asyncio.Future[Message] = asyncio.get_running_loop().create_future()
         self._waiting[self._seq] = future
+        if command in GOING_ON:
+            self._going.add(self._seq)
         self._send({"seq": self._seq, "type": "request", "command": command, "arguments": arguments or {}})
         response = await future
         if not response.get("success"):
-            raise BadUse(str(response.get("message", "The script did not answer.")))
+            told = (response.get("body") or {}).get("unevenSum") or {}
+            raise BadUse(str(response.get("message", "The script did not answer.")), told)
         body: dict[str, Any] = response.get("body") or {}
-        if command in GOING_ON:
-            self.running = True
         return body
 
     @property
@@ -312,6 +315,10 @@ class Session:
     def _take(self, message: Message) -> None:
         if message.get("type") == "response":
             future = self._waiting.pop(message.get("request_seq", 0), None)
+            # Here, not where the response is waited for: the next stop may come in the same breath.
+            if message.get("request_seq", 0) in self._going:
+                self._going.discard(message.get("request_seq", 0))
+                self.running = bool(message.get("success")) or self.running
             if future is not None and not future.done():
                 future.set_result(message)
             return
@@ -326,6 +333,9 @@ class Session:
             self._stops += 1
             facts = body.get("unevenSum") or {}
             self.last_place = {k: facts.get(k) for k in ("file", "line", "function")}
+            self.point = int(body.get("point") or 0)
+        elif event == "unevenSum/callEnded":
+            self.running = False
             self.point = int(body.get("point") or 0)
         elif event == "unevenSum/ended":
             self.ended = body

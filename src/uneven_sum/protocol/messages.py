@@ -92,6 +92,7 @@ class Facts(msgspec.Struct):
     retry: bool = False
     lookout: int = 0
     returned: str | None = None
+    nested: str = ""  # the call that is run within another pause, in a copy
 
 
 class Card(msgspec.Struct):
