@@ -50,3 +50,9 @@ def script(tmp_path):
         return str(path)
 
     return write
+
+
+@pytest.fixture(autouse=True)
+def own_state(tmp_path_factory, monkeypatch) -> None:
+    """What the application keeps for its user is kept elsewhere while it is tested."""
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path_factory.mktemp("state")))

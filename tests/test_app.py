@@ -21,8 +21,9 @@ from uneven_sum.app.screens.bench import Bench
 from uneven_sum.app.screens.closeup import CloseUp, Plot
 from uneven_sum.app.screens.help import Help
 from uneven_sum.app.screens.lookouts import Lookouts
+from uneven_sum.app.widgets.ask import AskDrawer, AskLine
 from uneven_sum.app.widgets.cards import Cards
-from uneven_sum.app.widgets.drawers import AskDrawer, AskLine, OutputDrawer
+from uneven_sum.app.widgets.drawers import OutputDrawer
 from uneven_sum.app.widgets.grid import Grid
 from uneven_sum.app.widgets.sheet import GUTTER, Sheet
 from uneven_sum.client import Launch
@@ -460,7 +461,7 @@ x = inflow.sum()
 """
 
 
-async def until(pilot, true, seconds: float = 60):
+async def until(pilot, true, seconds: float = 25):
     for _ in range(int(seconds * 20)):
         await pilot.pause(0.05)
         if true():
@@ -685,3 +686,51 @@ def test_back_in_a_terminal(terminal) -> None:
     t.keys("BSpace")
     t.expect("Culprit: head ** 1.5 with head = -0.017")
     assert re.search(r"in +35 ", t.screen())
+
+
+async def test_asking_in_lines_for_good_and_by_calls(script) -> None:
+    path = script(
+        "level = 1.5\nseen = []\ndef rise(by):\n    seen.append(by)\n    half = by / 2\n    return level + half\n"
+        "for day in range(3):\n    breakpoint()\nprint(seen)\n"
+    )
+    app = UnevenSum(Launch(path, pause_on={"error"}))
+    async with app.run_test(size=(140, 42)) as pilot:
+        bench = await settled(pilot, "paused", 8)
+        drawer, line = bench.query_one(AskDrawer), bench.query_one(AskLine)
+
+        def shown() -> str:
+            return "\n".join(strip.text.rstrip() for strip in drawer.query_one("RichLog").lines)
+
+        await pilot.press("a", *"rise(4)", "enter")
+        await until(pilot, lambda: "would change" in shown())
+        assert "3.5  float" in shown() and "(a trial: nothing was changed)" in shown()
+        assert "would change  seen 0 elements → 1 elements" in shown() and " ms " in shown()
+        await pilot.press("ctrl+g")
+        await until(pilot, lambda: "(done for good)" in shown())
+        await pilot.press(*"for v in seen:", "enter", *"print(v * 10)", "enter", "enter")
+        await until(pilot, lambda: "printed: 40" in shown())
+        await pilot.press("up")
+        assert line.value == "for v in seen:\n    print(v * 10)\n" or line.value.startswith("for v in seen:")
+        line.value = ""
+        await pilot.press(*"call rise(6)", "enter")
+        await until(pilot, lambda: "9.0" not in shown() and "4.5  float" in shown())
+        await until(pilot, lambda: bench.state == "paused" and not bench.facts.nested)
+        bench.book.toggle(path, 5)
+        await bench.send_lookouts()
+        await pilot.press(*"call rise(8)", "enter")
+        await until(pilot, lambda: bench.state == "paused" and bench.facts.line == 5)
+        assert bench.facts.nested == "rise(8)" and ("x", "leave the copy") in bench._keys()
+        await pilot.press("escape", "space")
+        await until(pilot, lambda: bench.state == "paused" and bench.facts.line == 6)
+        await pilot.press("x")
+        await until(pilot, lambda: bench.state == "paused" and bench.facts.line == 8)
+        await pilot.press("a", *"len(seen)", "enter")
+        await rest(pilot, 0.2)
+        await until(pilot, lambda: "  1  int" in shown())
+        await pilot.press("escape", "enter")
+        await until(pilot, lambda: bench.facts.loops[0].number == 2)
+    other = UnevenSum(Launch(path, pause_on={"error"}))
+    async with other.run_test(size=(140, 42)) as pilot:
+        bench = await settled(pilot, "paused", 8)
+        await pilot.press("a", "up")
+        assert bench.query_one(AskLine).value == "len(seen)", "kept from the session before"

@@ -54,9 +54,7 @@ async def test_a_trial_tells_what_it_would_have_changed(script, interpreter: str
     async with running(script(STATE), python=interpreter, pause_on=set()) as run:
         await run.pause()
         assert await changed(run, "head * 2") == ""
-        assert await changed(run, "step(3)") == (
-            "runs 0 → 3; table['new'] not there → 3; flow[1] 2.0 → -3"
-        )
+        assert await changed(run, "step(3)") == ("runs 0 → 3; table['new'] not there → 3; flow[1] 2.0 → -3")
         assert await changed(run, "gauge.rise(2)") == "gauge.level 1.5 → 3.5; gauge.log 0 elements → 1 elements"
         assert await changed(run, "head = 7; late = [1]") == "head 0.5 → 7; late not assigned → [1]"
         assert await changed(run, "del table['sill']") == "table['sill'] 1.5 → deleted"
@@ -115,7 +113,9 @@ async def test_much_printed_and_threads_in_a_trial(script) -> None:
         await run.pause()
         told = (await run.client.ask("print('x' * 100_000_000)"))["unevenSum"]
         assert 1000 < len(told["printed"]) <= 20_000
-        threads = "import threading\nt = threading.Thread(target=gauge.rise, args=(1,)); t.start(); t.join()\ngauge.level"
+        threads = (
+            "import threading\nt = threading.Thread(target=gauge.rise, args=(1,)); t.start(); t.join()\ngauge.level"
+        )
         assert await run.ask(threads) == "2.5"
         assert await run.ask("gauge.level") == "1.5"
 
@@ -221,7 +221,7 @@ async def test_terms_of_every_kind(script, interpreter: str) -> None:
             pytest.skip("no numpy for this interpreter")
 
         async def terms(line: int) -> dict:
-            at, found, remark = await run.client.terms(0, line)
+            _, found, remark = await run.client.terms(0, line)
             assert remark == ("with the values of now" if line != 6 else "")
             return {t.text: t for t in found}
 
@@ -339,3 +339,15 @@ def test_what_is_known_to_change_nothing(text: str, pure: bool) -> None:
     a, b, own, thing = np.zeros(3), [1], (lambda x: x), Thing()
     assert changes.is_pure(ast.parse(text, mode="eval"), Scope(sys._getframe())) == pure
     assert (a.size, b, own(1), thing.level) == (3, [1], 1, 1) and os
+
+
+async def test_going_back_keeps_what_was_done_for_good_in_that_pause(script, interpreter: str) -> None:
+    async with running(script(STATE), python=interpreter, pause_on=set(), rewind=True) as run:
+        await run.pause()
+        here = run.point
+        for number in range(1, 4):
+            await run.ask(f"!head = {number}")
+            await run.client.step_back(here)
+            await run.pause()
+            assert await run.ask("head") == str(number)
+        assert await run.step("on") is None and run.out == "13.0\n" and not run.trouble

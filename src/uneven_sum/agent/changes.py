@@ -24,17 +24,20 @@ TOLD = 12  # changes told
 PLAIN = (int, float, complex, str, bytes, bool, type(None))
 LEFT_OUT = (types.ModuleType, types.FunctionType, types.BuiltinFunctionType, type, types.CodeType)
 
-PURE_NAMES = frozenset(
-    "abs all any bool bytes chr complex divmod enumerate filter float format frozenset getattr hasattr hash hex int "
-    "isinstance issubclass len list max min oct ord pow range repr reversed round set slice sorted str sum tuple type "
-    "zip dict bin callable id".split()
-)
-PURE_METHODS = frozenset(
-    "all any argmax argmin argsort astype copy cumprod cumsum diagonal dot flatten max mean min nonzero prod ravel "
-    "repeat reshape round std squeeze sum take tolist trace transpose var conj isna notna isnull head tail describe "
-    "median quantile nunique unique value_counts idxmax idxmin corr cov abs keys values items get index count split "
-    "strip lower upper startswith endswith join format replace".split()
-)
+PURE_NAMES = {
+    *("abs", "all", "any", "bin", "bool", "bytes", "callable", "chr", "complex", "dict", "divmod"),
+    *("enumerate", "filter", "float", "format", "frozenset", "getattr", "hasattr", "hash", "hex", "id"),
+    *("int", "isinstance", "issubclass", "len", "list", "max", "min", "oct", "ord", "pow", "range"),
+    *("repr", "reversed", "round", "set", "slice", "sorted", "str", "sum", "tuple", "type", "zip"),
+}
+PURE_METHODS = {
+    *("abs", "all", "any", "argmax", "argmin", "argsort", "astype", "conj", "copy", "corr", "count"),
+    *("cov", "cumprod", "cumsum", "describe", "diagonal", "dot", "endswith", "flatten", "format", "get"),
+    *("head", "idxmax", "idxmin", "index", "isna", "isnull", "items", "join", "keys", "lower", "max"),
+    *("mean", "median", "min", "nonzero", "notna", "nunique", "prod", "quantile", "ravel", "repeat"),
+    *("replace", "reshape", "round", "split", "squeeze", "startswith", "std", "strip", "sum", "tail"),
+    *("take", "tolist", "trace", "transpose", "unique", "upper", "value_counts", "values", "var"),
+}
 
 
 def is_pure(node: ast.AST, scope: Scope) -> bool:
@@ -63,7 +66,7 @@ def _is_pure_call(node: ast.Call, scope: Scope) -> bool:
         return node.func.id in PURE_NAMES and function is getattr(builtins, node.func.id, None)
     np = nonfinite.module("numpy")
     if np is not None and isinstance(function, np.ufunc):
-        return len(node.args) <= function.nin
+        return bool(len(node.args) <= function.nin)
     if getattr(function, "__module__", None) == "math":
         return True
     owner = getattr(function, "__self__", None)

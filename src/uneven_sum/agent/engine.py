@@ -378,6 +378,20 @@ class Engine(Warned, Meeting, motion.Hooks):
             "statement": facts["statement"][:200],
         }
 
+    def renew_point(self) -> None:
+        """After a change for good: going back to this pause shall find it."""
+        pause = self.present
+        if self.rewind is None or pause is None or not self.point:
+            return
+        self.rewind.next = self.point
+        self.wire.event("unevenSum/renewing", {"point": self.point})
+        number = self.rewind.make(self._point_facts(pause))
+        if self.rewind.woken:
+            self._tell(pause)
+        elif not number:
+            self.rewind.next = self.point + 1
+        self.rewind.settle()
+
     def _set_off(self, pause: Pause, action: str) -> None:
         """From a pause, as the user has said."""
         mode, aim, frame = self.requests.mode, self.requests.aim, pause.frame

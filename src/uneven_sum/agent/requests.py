@@ -43,6 +43,7 @@ class Requests(Setting, Moving, CloseUps):
         self.engine = engine
         self.mode = motion.CONTINUE
         self.nested: Nested | None = None
+        self.changed = False  # something was done for good in this pause
         self.frames: dict[int, types.FrameType] = {}
         self.values: dict[int, Any] = {}
         self.started = False
@@ -86,6 +87,9 @@ class Requests(Setting, Moving, CloseUps):
             action = None
             reply.update(success=False, message=f"This could not be done: {type(e).__name__}: {e}")
         self.engine.wire.send(reply)
+        if self.changed:
+            self.changed = False
+            self.engine.renew_point()
         return action
 
     def while_running(self, frame: types.FrameType | None) -> bool:
@@ -280,6 +284,7 @@ class Requests(Setting, Moving, CloseUps):
             raise Wrong("Nothing was asked.")
         if text.startswith("!"):
             asked = answer_for_good(text[1:].strip(), frame)
+            self.changed = True
         elif context == "hover":
             from . import judge
 
@@ -304,7 +309,7 @@ class Requests(Setting, Moving, CloseUps):
     def on_own_callWithPauses(self, arguments: dict[str, Any]) -> dict[str, Any]:
         """Runs a call with all lookouts on, within this pause; `unevenSum/callEnded` tells its end.  What it changes
         is undone by going back to this pause's return point.  `into`: pause at its first line."""
-        pause, _ = self._moving()
+        self._moving()
         frame = self._frame(arguments.get("frameId"))
         text = str(arguments.get("expression") or "").strip()
         try:
@@ -348,6 +353,7 @@ class Requests(Setting, Moving, CloseUps):
     def _assign(self, target: str, text: str, number: int | None) -> dict[str, Any]:
         frame = self._frame(number)
         asked = answer_for_good(f"{target} = {text}", frame)
+        self.changed = True
         if asked.error:
             raise Wrong(asked.error)
         told = answer_for_good(target, frame)

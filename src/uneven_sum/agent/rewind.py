@@ -36,6 +36,7 @@ class Rewind:
         self.next = 1
         self.why = ""  # why none is made just now
         self.not_before = 0.0
+        self.woken = False  # this process is a copy that was made by the last `make`
         self.between: tuple[int, Any] | None = None
         self.began = time.monotonic()
         self.files_before = set(_regular_files())
@@ -65,7 +66,8 @@ class Rewind:
         self.settle()
         number, self.next = self.next, self.next + 1
         began = time.perf_counter()
-        if not self._sleep(number, told):
+        self.woken = self._sleep(number, told)
+        if not self.woken:
             took = time.perf_counter() - began
             self.not_before = time.monotonic() + 10 * took if took > SLOW else 0.0
         return number

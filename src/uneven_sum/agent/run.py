@@ -12,7 +12,7 @@ import time
 import types
 from typing import Any
 
-from . import motion, stack, state
+from . import stack, state
 from .engine import Engine
 from .expressions import Options
 from .rewind import Rewind

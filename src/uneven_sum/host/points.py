@@ -50,6 +50,7 @@ class Points:
         self.all: dict[int, Point] = {}
         self.news = news
         self.folder = ""
+        self.stale: dict[int, int] = {}  # number -> process of a sleeper that is about to be replaced
         self._server: asyncio.Server | None = None
         self._arrived = asyncio.Event()
 
@@ -102,14 +103,20 @@ class Points:
     async def wait_for(self, number: int, seconds: float = 2.0) -> bool:
         """A point that was just made may still be on its way."""
         end = asyncio.get_running_loop().time() + seconds
-        while number not in self.all:
+        while number not in self.all or self.all[number].pid == self.stale.get(number):
             self._arrived.clear()
             left = end - asyncio.get_running_loop().time()
             if left <= 0:
+                self.stale.pop(number, None)
                 return False
             with contextlib.suppress(TimeoutError):
                 await asyncio.wait_for(self._arrived.wait(), left)
         return True
+
+    def renewing(self, number: int) -> None:
+        """A point is made anew: the sleeper that is there is out of date."""
+        if number in self.all:
+            self.stale[number] = self.all[number].pid
 
     def wake(self, number: int) -> Point:
         """The sleeper of a point, woken; it is no sleeper any more, nor are those after it."""

@@ -227,6 +227,7 @@ class Session:
             number = max((n for n in self.points.all if n < (self.point or 1 << 60)), default=None)
         if number is None or number not in self.points.all:
             raise BadUse("There is no pause to go back to.")
+        await self.points.wait_for(number)
         old = self.pid
         self._waking = True
         if self._reading is not None:
@@ -334,6 +335,9 @@ class Session:
             facts = body.get("unevenSum") or {}
             self.last_place = {k: facts.get(k) for k in ("file", "line", "function")}
             self.point = int(body.get("point") or 0)
+        elif event == "unevenSum/renewing":
+            self.points.renewing(int(body.get("point") or 0))
+            return
         elif event == "unevenSum/callEnded":
             self.running = False
             self.point = int(body.get("point") or 0)

@@ -4,17 +4,24 @@ from __future__ import annotations
 
 from textual import work
 
-from ...client import BadUse
-from ..widgets.drawers import AskDrawer, AskLine
+from ...client import BadUse, CallEnded, Client
+from ..dialogs import Prompt
+from ..history import save
+from ..screens.help import Sure
+from ..widgets.ask import AskDrawer, AskLine
 from .part import Part
 
 # What the ask line understands besides Python: see `looking.command` and the lookouts' sentences.
-WORDS = ("plot ", "table ", "open ", "watch ", "pause at line ", "pause at the entry of `", "pause at the return of `",
-         "pause at a change of `", "pause at a raise of `", "write `")  # fmt: skip
+WORDS = (
+    *("call ", "plot ", "table ", "open ", "watch ", "pause at line ", "pause at the entry of `"),
+    *("pause at the return of `", "pause at a change of `", "pause at a raise of `", "write `"),
+)
 
 
 class Asking(Part):
     """A part of the Bench."""
+
+    called_from = 0  # the return point of the pause in which a call with pauses was asked for
 
     @work(group="ask")
     async def _ask(self, text: str) -> None:
@@ -22,34 +29,107 @@ class Asking(Part):
         drawer.question(text)
         if text.startswith(("pause at ", "write `")):
             fine, told = await self.bench.add_sentence(text)
-            drawer.answer(told, "", "", True, False) if fine else drawer.refuse(told)
+            drawer.say(told) if fine else drawer.refuse(told)
             return
         client = self.bench.client
         if client is None or self.bench.state != "paused":
             drawer.refuse("The script is not paused.")
             return
+        if text.startswith("call "):
+            await self._call(client, text[5:].strip())
+            return
         try:
             done = await self.bench.command(text)
             if done is not None:
-                drawer.answer(done, "", "", False, False)
+                drawer.say(done)
                 return
-            body = await client.ask(text, self.bench._frame())
+            told = (await client.ask(text, self.bench._frame()))["unevenSum"]
         except BadUse as e:
+            if e.facts.get("impossible"):
+                await self._ask_in_place(client, text, str(e))
+                return
+            drawer.printed(str(e.facts.get("printed", "")))
             drawer.refuse(str(e))
+            drawer.would_change(str(e.facts.get("changed", "")))
             return
-        told = body.get("unevenSum", {})
-        drawer.answer(
-            body["result"],
-            body.get("type", ""),
-            told.get("printed", ""),
-            bool(told.get("forGood")),
-            bool(told.get("nonfinite")),
-        )
+        drawer.answer(told)
         if told.get("forGood"):
             await self.bench._read_call(client)
 
+    async def _ask_in_place(self, client: Client, text: str, why: str) -> None:
+        """Where no copy of the script can be made: in the script itself, if the user says so."""
+        bench, drawer = self.bench, self.bench.query_one(AskDrawer)
+        reason = why.partition(". Begin with")[0]
+        if not await bench.app.push_screen_wait(
+            Sure(bench.palette, f"{reason}.\nEvaluate it in the script itself? What it changes stays changed.")
+        ):
+            drawer.refuse(f"{reason}. Nothing was evaluated.")
+            return
+        try:
+            drawer.answer((await client.ask("!" + text, bench._frame()))["unevenSum"])
+            await bench._read_call(client)
+        except BadUse as e:
+            drawer.refuse(str(e))
+
+    # -- calls with pauses ---------------------------------------------------------------------------
+
+    async def _call(self, client: Client, text: str) -> None:
+        """Runs a call with all lookouts on; at its end the script is taken back to this pause."""
+        bench, drawer = self.bench, self.bench.query_one(AskDrawer)
+        if not bench.point and not await bench.app.push_screen_wait(
+            Sure(bench.palette, f"{bench.no_point}\nRun the call in the script itself? What it changes stays changed.")
+        ):
+            drawer.refuse("The call was not run.")
+            return
+        self.called_from = bench.point
+        if await bench._move(lambda: client.call_with_pauses(text, bench._frame())):
+            drawer.say("runs with all lookouts on; x leaves it")
+
+    @work(group="dialog")
+    async def call_again(self) -> None:
+        """The paused call once more, with its arguments or with others."""
+        bench, client = self.bench, self.bench.client
+        if client is None or bench.state != "paused":
+            return
+        try:
+            text = await client.call_text(bench._frame())
+        except BadUse as e:
+            bench.notify(str(e), severity="warning")
+            return
+        title = "Call it again, with pauses, and then back to here"
+        asked = await bench.app.push_screen_wait(Prompt(bench.palette, title, text, "the arguments can be changed"))
+        if asked:
+            bench.action_ask()
+            bench.query_one(AskDrawer).question(f"call {asked}")
+            await self._call(client, asked.strip())
+
+    async def call_ended(self, event: CallEnded, client: Client) -> None:
+        """The answer; then back to where the call was asked for."""
+        drawer = self.bench.query_one(AskDrawer)
+        if event.failed:
+            drawer.refuse(f"{event.call}: {event.failed}")
+        else:
+            undone = bool(event.point)
+            drawer.answer({**event.told, "seconds": event.seconds, "forGood": not undone})
+        self.bench.state = "paused"
+        if event.point:
+            await client.step_back(event.point)
+        else:
+            await self.bench._read_call(client)
+            self.bench._state("paused")
+
+    async def action_leave_nested(self) -> None:
+        """Out of a call with pauses, back to where it was asked for."""
+        bench = self.bench
+        if bench.facts is not None and bench.facts.nested and bench.state == "paused":
+            if self.called_from:
+                await bench._back(self.called_from)
+            else:
+                bench.notify("This call runs in the script itself: go on to its end.")
+
     def on_ask_drawer_asked(self, message: AskDrawer.Asked) -> None:
         self._ask(message.text)
+        save(self.bench.query_one(AskLine).asked)
 
     async def on_ask_line_complete(self, message: AskLine.Complete) -> None:
         if self.bench.client is None or self.bench.state != "paused":

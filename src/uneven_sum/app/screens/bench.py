@@ -12,11 +12,25 @@ from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Container
 from textual.screen import Screen
-from textual.widgets import Input
+from textual.widgets import Input, TextArea
 
-from ...client import BadUse, Busy, Client, Ended, Exited, Launch, Output, Stopped, SyntaxFault, Trouble, Where
+from ...client import (
+    BadUse,
+    Busy,
+    CallEnded,
+    Client,
+    Ended,
+    Exited,
+    Launch,
+    Output,
+    Stopped,
+    SyntaxFault,
+    Trouble,
+    Where,
+)
 from ...client.book import Book, decoded, switches_for
 from ...protocol import Facts, StackFrame
+from .. import history
 from ..bench.asking import Asking
 from ..bench.keeping import Keeping
 from ..bench.looking import Looking
@@ -25,9 +39,10 @@ from ..bench.reading import Reading
 from ..bench.watchman import Watchman, _stamp
 from ..formats import Format
 from ..theme import PALETTES, Palette
+from ..widgets.ask import AskDrawer, AskLine
 from ..widgets.bars import Headline, Keys, TopLine, Trail
 from ..widgets.cards import Cards
-from ..widgets.drawers import AskDrawer, AskLine, OutputDrawer
+from ..widgets.drawers import OutputDrawer
 from ..widgets.sheet import Sheet
 from .help import Help, Sure
 from .lookouts import Lookouts
@@ -89,6 +104,7 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
         Binding("right_square_bracket", "walk(1)", show=False),
         Binding("a", "ask", show=False),
         Binding("d", "output", show=False),
+        Binding("x", "leave_nested", show=False),
         Binding("escape", "close", show=False),
         Binding("home", "place", show=False),
         Binding("up", "move(-1)", show=False),
@@ -131,6 +147,10 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
         self.watcher: asyncio.Task[None] | None = None
 
     @property
+    def typing(self) -> bool:
+        return isinstance(self.app.focused, (Input, TextArea))
+
+    @property
     def uneven(self) -> UnevenSum:
         return cast("UnevenSum", self.app)
 
@@ -142,7 +162,7 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
         with Container(id="work"):
             yield Sheet(p)
             yield Cards(p)
-        yield AskDrawer(p)
+        yield AskDrawer(p, history.load())
         yield OutputDrawer(p)
         yield Keys(p)
 
@@ -236,6 +256,8 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
             await self._paused(event.facts, client)
             await client.seen()
             self.slow_step()
+        elif isinstance(event, CallEnded):
+            await self.call_ended(event, client)
         elif isinstance(event, Where) and self.state == "running":
             self._sampled(event)
         elif isinstance(event, Busy):
@@ -332,6 +354,8 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
         words = {"paused": f"paused · ran {self.ran:.2f} s", "running": "running", "starting": "starting"}
         if state == "paused" and self.facts and self.facts.reason == "end":
             words["paused"] = "at its end"
+        if state == "paused" and self.facts and self.facts.nested:
+            words["paused"] = f"in a copy: {self.facts.nested[:40]}"
         self.query_one(TopLine).show(f"{folder} / {self.launch.name}", words.get(state, "ended"))
         self.query_one(Keys).show(self._keys())
 
@@ -365,6 +389,9 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
             return [("any key", "stops the slow run"), ("< >", f"pace: {PACES[self.pace]:g} s a line"), *LEAVE]
         if self.facts.reason == "error" and self.facts.state == "ran":
             return [("a", "ask"), ("[ ]", "trail"), ("enter", "let it end"), ("R", "run again"), *LEAVE]
+        if self.facts.nested:
+            back = [("backspace", "back")] if self.can_go_back() else []
+            return [*STEP, ("enter", "go on"), ("x", "leave the copy"), *back, *ALWAYS, *LEAVE]
         loop = [("p", "next pass")] if self.facts.loops else []
         back = [("backspace", "back")] if self.can_go_back() else []
         return [*error, *STEP, *loop, ("enter", "go on"), *back, *accept, *ALWAYS, *walk, ("R", "run again"), *LEAVE]
@@ -390,7 +417,7 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
 
     def check_action(self, action: str, parameters: tuple[object, ...]) -> bool | None:
         """While text is typed, only what leaves the line acts."""
-        if isinstance(self.app.focused, Input):
+        if self.typing:
             return action in ("close", "leave") and not (action == "leave" and parameters)
         return True
 
@@ -421,7 +448,7 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
         sheet.reveal(line)
 
     async def action_about(self) -> None:
-        if isinstance(self.app.focused, Input):
+        if self.typing:
             return
         order = ["line", "call", "module", "watched"]
         self.about = order[(order.index(self.about) + 1) % 4]
@@ -459,7 +486,7 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
             self.query_one(Sheet).focus()
 
     def action_close(self) -> None:
-        if isinstance(self.app.focused, Input):
+        if self.typing:
             self.query_one(Sheet).focus()
             return
         self.query_one(AskDrawer).remove_class("open")
@@ -531,7 +558,7 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
         if self.client is not None and self.client.alive and not at_end:
             state = "running" if self.state == "running" else "paused"
             if not await self.app.push_screen_wait(
-                Sure(self.palette, f"The script is still {state}. Leave and end it?")
+                Sure(self.palette, f"The script is still {state}. Leave and end it?", "ends it and leaves", "stays")
             ):
                 return
         await self._drop()

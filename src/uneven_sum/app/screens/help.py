@@ -44,6 +44,8 @@ KEYS = [
     ("+", "watch", "an expression, shown at each pause; again: not any more"),
     ("[ ]", "walk the trail", "to the calling and to the called function"),
     ("a", "ask", "an expression, without consequences; with ! before it, for good"),
+    ("ctrl+g", "for good", "in the ask drawer: what was asked last, done in the script itself"),
+    ("a", "ask: call f(x)", "run with all lookouts on, in a copy: pause and step in it, then back; x leaves it"),
     ("a", "ask: words", "plot EXPR [as KIND] [to FILE], table EXPR to FILE, open EXPR, watch EXPR, pause at …"),
     ("d", "output", "open or close the drawer; type input for the script there"),
     ("up down", "move the cursor", "also pageup, pagedown"),
@@ -149,7 +151,7 @@ class Help(ModalScreen[None]):
 
 
 class Sure(ModalScreen[bool]):
-    """Asks once before the script is ended."""
+    """Asks once before something that cannot be taken back."""
 
     DEFAULT_CSS = """
     Sure { align: center middle; }
@@ -160,9 +162,9 @@ class Sure(ModalScreen[bool]):
         Binding("escape,n", "answer(False)", "stay"),
     ]
 
-    def __init__(self, palette: Palette, question: str) -> None:
+    def __init__(self, palette: Palette, question: str, yes: str = "does it", no: str = "leaves it") -> None:
         super().__init__()
-        self.palette, self.question = palette, question
+        self.palette, self.question, self.yes, self.no = palette, question, yes, no
 
     def compose(self) -> ComposeResult:
         p = self.palette
@@ -170,9 +172,9 @@ class Sure(ModalScreen[bool]):
             Text.assemble(
                 (self.question + "\n\n", p.text),
                 ("enter", f"bold {p.text}"),
-                (" ends it and leaves · ", p.quiet),
+                (f" {self.yes} · ", p.quiet),
                 ("escape", f"bold {p.text}"),
-                (" stays", p.quiet),
+                (f" {self.no}", p.quiet),
             )
         )
 
