@@ -7,6 +7,7 @@ import os
 import signal
 import sys
 import threading
+import time
 import types
 import warnings
 import weakref
@@ -384,7 +385,7 @@ class Engine(Warned, Meeting, motion.Hooks):
         if self.rewind is None or pause is None or not self.point:
             return
         self.rewind.next = self.point
-        self.wire.event("unevenSum/renewing", {"point": self.point})
+        self.wire.event("unevenSum/renewing", {"point": self.point, "since": time.monotonic_ns()})
         number = self.rewind.make(self._point_facts(pause))
         if self.rewind.woken:
             self._tell(pause)

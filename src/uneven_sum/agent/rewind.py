@@ -87,6 +87,7 @@ class Rewind:
     def _sleep(self, number: int, told: dict[str, Any]) -> bool:
         """Forks a sleeper.  False in this process; True in the sleeper, once it is woken."""
         self.engine.flush()
+        told = {**told, "made": time.monotonic_ns()}
         dice = sys.modules.get("random")
         seed = dice.getstate() if dice is not None else None  # CPython seeds it anew in every forked child
         files = _regular_files()

@@ -33,6 +33,11 @@ class Point:
     facts: dict[str, Any] = field(default_factory=dict)
 
     @property
+    def made(self) -> int:
+        """When, in nanoseconds of the machine's steady clock."""
+        return int(self.facts.get("made") or 0)
+
+    @property
     def memory(self) -> int:
         """Bytes that are the sleeper's own, not shared; 0 when it cannot be told."""
         try:
@@ -50,7 +55,8 @@ class Points:
         self.all: dict[int, Point] = {}
         self.news = news
         self.folder = ""
-        self.stale: dict[int, int] = {}  # number -> process of a sleeper that is about to be replaced
+        self.expected: set[int] = set()  # points that were told of and have not come yet
+        self.since: dict[int, int] = {}  # points made anew: a sleeper that is older is out of date
         self._server: asyncio.Server | None = None
         self._arrived = asyncio.Event()
 
@@ -82,10 +88,16 @@ class Points:
             return
         body = found[0].get("body") or {}
         number, pid = int(body.get("number", 0)), int(body.get("pid", 0))
-        if number in self.all:
-            self._end(self.all.pop(number))
         facts = {k: v for k, v in body.items() if k not in ("number", "pid")}
-        self.all[number] = Point(number, pid, reader, writer, decoder, facts)
+        point = Point(number, pid, reader, writer, decoder, facts)
+        old = self.all.get(number)
+        if old is not None and old.made > point.made:
+            self._end(point)  # a twin that comes later than what has replaced it
+            return
+        if old is not None:
+            self._end(old)
+        self.all[number] = point
+        self.expected.discard(number)
         self.all = dict(sorted(self.all.items()))
         self._thin()
         self._arrived.set()
@@ -103,20 +115,16 @@ class Points:
     async def wait_for(self, number: int, seconds: float = 2.0) -> bool:
         """A point that was just made may still be on its way."""
         end = asyncio.get_running_loop().time() + seconds
-        while number not in self.all or self.all[number].pid == self.stale.get(number):
+        while number not in self.all or self.all[number].made < self.since.get(number, 0):
             self._arrived.clear()
             left = end - asyncio.get_running_loop().time()
             if left <= 0:
-                self.stale.pop(number, None)
+                self.since.pop(number, None)
+                self.expected.discard(number)
                 return False
             with contextlib.suppress(TimeoutError):
                 await asyncio.wait_for(self._arrived.wait(), left)
         return True
-
-    def renewing(self, number: int) -> None:
-        """A point is made anew: the sleeper that is there is out of date."""
-        if number in self.all:
-            self.stale[number] = self.all[number].pid
 
     def wake(self, number: int) -> Point:
         """The sleeper of a point, woken; it is no sleeper any more, nor are those after it."""

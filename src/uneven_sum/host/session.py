@@ -221,8 +221,8 @@ class Session:
         """Goes back to a return point (default: the pause before this one).  BadUse when there is none."""
         if self.running:
             raise BadUse("The script is running: interrupt it first.")
-        if self.point:
-            await self.points.wait_for(self.point)
+        for late in sorted(n for n in self.points.expected if not self.point or n <= self.point):
+            await self.points.wait_for(late)
         if number is None:
             number = max((n for n in self.points.all if n < (self.point or 1 << 60)), default=None)
         if number is None or number not in self.points.all:
@@ -335,8 +335,10 @@ class Session:
             facts = body.get("unevenSum") or {}
             self.last_place = {k: facts.get(k) for k in ("file", "line", "function")}
             self.point = int(body.get("point") or 0)
+            if self.point and self.point not in self.points.all:
+                self.points.expected.add(self.point)
         elif event == "unevenSum/renewing":
-            self.points.renewing(int(body.get("point") or 0))
+            self.points.since[int(body.get("point") or 0)] = int(body.get("since") or 0)
             return
         elif event == "unevenSum/callEnded":
             self.running = False
