@@ -379,13 +379,17 @@ class Engine(Warned, Meeting, motion.Hooks):
             "statement": facts["statement"][:200],
         }
 
+    def announce_renewal(self) -> None:
+        """Before the answer to what changes something for good: who goes back now waits for the new point."""
+        if self.rewind is not None and self.point:
+            self.wire.event("unevenSum/renewing", {"point": self.point, "since": time.monotonic_ns()})
+
     def renew_point(self) -> None:
         """After a change for good: going back to this pause shall find it."""
         pause = self.present
         if self.rewind is None or pause is None or not self.point:
             return
         self.rewind.next = self.point
-        self.wire.event("unevenSum/renewing", {"point": self.point, "since": time.monotonic_ns()})
         number = self.rewind.make(self._point_facts(pause))
         if self.rewind.woken:
             self._tell(pause)

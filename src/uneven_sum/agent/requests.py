@@ -86,6 +86,8 @@ class Requests(Setting, Moving, CloseUps):
         except Exception as e:
             action = None
             reply.update(success=False, message=f"This could not be done: {type(e).__name__}: {e}")
+        if self.changed:
+            self.engine.announce_renewal()
         self.engine.wire.send(reply)
         if self.changed:
             self.changed = False
