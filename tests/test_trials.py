@@ -351,3 +351,62 @@ async def test_going_back_keeps_what_was_done_for_good_in_that_pause(script, int
             await run.pause()
             assert await run.ask("head") == str(number)
         assert await run.step("on") is None and run.out == "13.0\n" and not run.trouble
+
+
+HAND = """
+try:
+    import numpy as np
+except ImportError:
+    raise SystemExit(0)
+stage, name = np.linspace(0.0, 1.0, 4), "sill"
+class Gauge:
+    level = 2.0
+gauge = Gauge()
+def rate(head):
+    breakpoint()
+    return head + stage[1]
+def main(by):
+    got = rate(by)
+    print(got, by, gauge.level, name)
+main(1.0)
+breakpoint()
+"""
+
+
+async def test_values_set_by_hand(script, interpreter: str) -> None:
+    async with running(script(HAND), python=interpreter, pause_on=set()) as run:
+        if await run.pause() is None:
+            pytest.skip("no numpy for this interpreter")
+        c = run.client
+        frames = {f.name: f.id for f in await c.stack()}
+        assert (await c.set_value("head", "5"))["value"] == "5"
+        assert (await c.set_value("by", "by * 3", frames["main"]))["value"] == "3.0"
+        assert (await c.set_value("stage[1:3]", "[7.0, 8.0]"))["value"] == "2 cells float64, [7.0 8.0]"
+        told = await c.set_value("gauge.level", "2.5")
+        assert told["hand"] == ["head", "by", "stage[1:3]", "gauge.level"]
+        cards = {k.name: k for k in await c.cards(0, "call")}
+        assert cards["head"].hand and {k.name for k in await c.cards(0, "module") if k.hand} == {"stage", "gauge"}
+        for target, value, why in (
+            ("name", "4", "name is str, and would be int"),
+            ("stage", "stage[:2]", r"shape \(4,\) and float64, and would be .* shape \(2,\)"),
+            ("stage", "stage.astype('f4')", "would be .*float32"),
+        ):
+            with pytest.raises(BadUse, match=why) as failed:
+                await c.set_value(target, value)
+            assert failed.value.facts["misfit"]
+        for target, value, why in (
+            ("stage[1]", "'deep'", "cannot be set to that: ValueError"),
+            ("stage[:2]", "[1.0, 2.0, 3.0]", "ValueError: could not broadcast"),
+            ("stage[9]", "1", "IndexError"),
+            ("head", "nowhere", "NameError"),
+            ("head", "1 +", "cannot be done"),
+            ("head + 1", "2", "cannot be done|is no name"),
+        ):
+            with pytest.raises(BadUse, match=why):
+                await c.set_value(target, value)
+        assert (await c.set_value("name", "4", force=True))["value"] == "4"
+        facts = await run.step("out")
+        assert facts.hand == ["by", "stage[1:3]", "gauge.level", "name"], "the call of rate is over"
+        facts = await run.step("on")
+        assert facts.hand == ["stage[1:3]", "gauge.level", "name"]
+        assert await run.step("on") is None and run.out == "12.0 3.0 2.5 4\n" and not run.trouble

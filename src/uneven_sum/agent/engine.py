@@ -14,6 +14,7 @@ import weakref
 from typing import Any
 
 from . import ending, handled, judge, motion, nested, nonfinite, probes, report, stack, state
+from .byhand import ByHand
 from .expressions import Options, Site
 from .loader import Loader
 from .meeting import Meeting
@@ -76,6 +77,7 @@ class Engine(Warned, Meeting, motion.Hooks):
         self.shows_figures = os.environ.get("MPLBACKEND") == "agg"
         self.nested: nested.Nested | None = None  # the call that is run within a pause
         self.boundary: types.FrameType | None = None  # what is further out handles none of its errors
+        self.by_hand = ByHand()
         self.entering = False  # on the way to the first line
 
     # -- set-up --------------------------------------------------------------------------------------
@@ -342,6 +344,7 @@ class Engine(Warned, Meeting, motion.Hooks):
             try:
                 self.flush()
                 self.facts = report.compose(pause, apart=apart)
+                self.facts["hand"] = self.by_hand.told(pause.frame)
                 self.facts["nested"] = self.nested.text if self.nested is not None else ""
                 if pause.reason in TRIPS and self._only_told(pause):
                     return ""

@@ -14,7 +14,7 @@ import threading
 import types
 from typing import TYPE_CHECKING, Any
 
-from . import cards, handled, motion, report, stack, state
+from . import byhand, cards, handled, motion, report, stack, state
 from .ask import Asked, answer_for_good, answer_in_trial, call_text, completions
 from .closeup import CloseUps
 from .expressions import TEMPORARY
@@ -286,7 +286,7 @@ class Requests(Setting, Moving, CloseUps):
             raise Wrong("Nothing was asked.")
         if text.startswith("!"):
             asked = answer_for_good(text[1:].strip(), frame)
-            self.changed = True
+            self._set_by_hand(frame, text[1:].strip())
         elif context == "hover":
             from . import judge
 
@@ -355,11 +355,39 @@ class Requests(Setting, Moving, CloseUps):
     def _assign(self, target: str, text: str, number: int | None) -> dict[str, Any]:
         frame = self._frame(number)
         asked = answer_for_good(f"{target} = {text}", frame)
-        self.changed = True
         if asked.error:
             raise Wrong(asked.error)
+        self._set_by_hand(frame, f"{target} = {text}")
         told = answer_for_good(target, frame)
         return {"value": (told.told or {}).get("text", ""), "type": (told.told or {}).get("type", "")}
+
+    def _set_by_hand(self, frame: types.FrameType, text: str) -> None:
+        self.changed = True
+        self.engine.by_hand.note(frame, text)
+        self.engine.facts["hand"] = self.engine.by_hand.told(self._frame(None))
+
+    def on_own_setValue(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """Sets a name, attribute, element or slice of a call for good.  Refused with `misfit` when the value has
+        another type or shape than what is there, unless `force`."""
+        frame = self._frame(arguments.get("frameId"))
+        target, text = str(arguments["expression"]).strip(), str(arguments["value"]).strip()
+        try:
+            step = ast.parse(f"{target} = 0").body[0]
+            ast.parse(text, mode="eval")
+        except (SyntaxError, ValueError) as e:
+            raise Wrong(f"`{target} = {text}` cannot be done: {getattr(e, 'msg', e)}.") from None
+        if not isinstance(step, ast.Assign) or not isinstance(
+            step.targets[0], (ast.Name, ast.Attribute, ast.Subscript)
+        ):
+            raise Wrong(f"{target} is no name, attribute or element.")
+        if not arguments.get("force"):
+            try:
+                against = byhand.misfit(target, text, frame)
+            except ValueError as e:
+                raise Wrong(f"{target} cannot be set to that: {e}") from None
+            if against:
+                raise Wrong(f"{against}.", misfit=True)
+        return {**self._assign(target, text, arguments.get("frameId")), "hand": self.engine.facts["hand"]}
 
     # -- our own -------------------------------------------------------------------------------------
 
@@ -369,6 +397,7 @@ class Requests(Setting, Moving, CloseUps):
         about = str(arguments.get("about", "line"))
         names = arguments.get("names")
         found = cards.cards(frame, about, self.before, None if names is None else set(names), self.texts)
+        self.engine.by_hand.mark(found, frame)
         pause = self.engine.present
         if names is None and pause is not None and pause.returned is not MISSING and frame is pause.frame:
             told = {"name": "returned", "changed": False, "new": True, "used": True, "assigned": True}

@@ -239,6 +239,12 @@ class Client:
         """The call of a frame written again.  BadUse where that cannot be done."""
         return str((await self.session.request("unevenSum/callText", {"frameId": frame}))["text"])
 
+    async def set_value(self, target: str, value: str, frame: int = 0, force: bool = False) -> dict[str, Any]:
+        """Sets a name, attribute, element or slice of a call for good.  BadUse when it cannot be done; with `misfit`
+        in its facts when the value has another type or shape than what is there, and `force` is not given."""
+        arguments = {"expression": target, "value": value, "frameId": frame, "force": force}
+        return await self.session.request("unevenSum/setValue", arguments)
+
     async def complete(self, text: str, frame: int = 0) -> list[dict[str, Any]]:
         body = await self.session.request("completions", {"text": text, "column": len(text) + 1, "frameId": frame})
         found: list[dict[str, Any]] = body["targets"]

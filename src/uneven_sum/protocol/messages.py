@@ -92,6 +92,7 @@ class Facts(msgspec.Struct):
     retry: bool = False
     lookout: int = 0
     returned: str | None = None
+    hand: list[str] = []  # what the user has set by hand, in the calls of now
     nested: str = ""  # the call that is run within another pause, in a copy
 
 
@@ -108,6 +109,7 @@ class Card(msgspec.Struct):
     changed: bool = False
     old: str = ""  # its text at the last pause, if it changed
     new: bool = False
+    hand: bool = False  # set by hand
     used: bool = False
     assigned: bool = True
     picture: str = ""

@@ -13,6 +13,7 @@ from textual import work
 from ...client import BadUse, Client
 from ...protocol import Card, Facts
 from ..dialogs import Choice, Choose, Prompt
+from ..screens.help import Sure
 from ..widgets.cards import Cards
 from ..widgets.sheet import Sheet
 from .part import Part
@@ -75,7 +76,9 @@ class Looking(Part):
         bench, client = self.bench, self.client
         if client is None or self.state != "paused":
             return None
-        found = {c.name: c for c in bench.query_one(Cards).cards}
+        terms = {t.text: t for ts in bench.query_one(Sheet).terms.values() for t in ts}
+        found = {n: Card(n, terms[n].value, "term " + terms[n].type, "term") for n in self.term_texts()}
+        found.update({c.name: c for c in bench.query_one(Cards).cards})
         for about in ("call", "module"):
             for card in await client.cards(bench._frame(), about):
                 if card.assigned:
@@ -100,6 +103,8 @@ class Looking(Part):
             Choice("watch", "watch it no longer" if watched else "watch it", "a card of its own at every pause"),
             Choice("copy", "copy it", "its text, to the clipboard"),
         ]
+        if card is not None or wanted not in self.term_texts():
+            choices.insert(1, Choice("set", "set it", "to another value, for good, in this call"))
         if card is not None and card.changed and card.old:
             choices.insert(2, Choice("old", f"it was {card.old}"[:60], f"and is {card.text}: copies both"))
         chosen = await bench.app.push_screen_wait(Choose(bench.palette, wanted, choices))
@@ -109,10 +114,47 @@ class Looking(Part):
             self.watches.remove(wanted) if watched else self.watches.append(wanted)
             bench.notify(f"{wanted} is {'no longer ' if watched else ''}watched.")
             await self.show_cards()
+        elif chosen == "set":
+            await self._set_value(wanted)
         elif chosen == "copy":
-            self.copy_text(card.text if card is not None else wanted)
+            term = next((t for ts in bench.query_one(Sheet).terms.values() for t in ts if t.text == wanted), None)
+            self.copy_text(card.text if card is not None else term.value if term is not None else wanted)
         elif chosen == "old" and card is not None:
             self.copy_text(f"{wanted}: {card.old} → {card.text}")
+
+    def term_texts(self) -> list[str]:
+        """The unfolded terms, which can be opened, watched and copied too."""
+        terms = [t for ts in self.bench.query_one(Sheet).terms.values() for t in ts]
+        return list(dict.fromkeys(t.text for t in terms if not t.text.isidentifier()))
+
+    def on_sheet_term_chosen(self, message: Sheet.TermChosen) -> None:
+        self.action_value_menu(message.text)
+
+    async def _set_value(self, target: str) -> None:
+        """Asks for a value, and again when it does not fit its place."""
+        bench, client = self.bench, self.client
+        assert client is not None
+        question = f"{target} shall be, for good (also {target}[…] = … in the ask drawer, with ! before it)"
+        text = await bench.app.push_screen_wait(Prompt(bench.palette, question, "", "an expression"))
+        if not text or not text.strip():
+            return
+        try:
+            try:
+                told = await client.set_value(target, text, bench._frame())
+            except BadUse as e:
+                if not e.facts.get("misfit") or not await bench.app.push_screen_wait(
+                    Sure(bench.palette, f"{e}\nSet it all the same?")
+                ):
+                    raise
+                told = await client.set_value(target, text, bench._frame(), force=True)
+        except BadUse as e:
+            bench.notify(str(e), severity="warning")
+            return
+        if bench.facts is not None:
+            bench.facts.hand = told["hand"]
+        bench.notify(f"{target} is {told['value']} now, by hand.")
+        bench._state("paused")
+        await bench._read_call(client)
 
     async def on_sheet_hovered(self, message: Sheet.Hovered) -> None:
         """What a name, attribute or element under the mouse is just now; nothing is run for it."""

@@ -356,7 +356,10 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
             words["paused"] = "at its end"
         if state == "paused" and self.facts and self.facts.nested:
             words["paused"] = f"in a copy: {self.facts.nested[:40]}"
-        self.query_one(TopLine).show(f"{folder} / {self.launch.name}", words.get(state, "ended"))
+        told = words.get(state, "ended")
+        if state == "paused" and self.facts and self.facts.hand:
+            told = f"by hand: {', '.join(self.facts.hand)[:50]} · {told}"
+        self.query_one(TopLine).show(f"{folder} / {self.launch.name}", told)
         self.query_one(Keys).show(self._keys())
 
     def _keys(self) -> list[tuple[str, str]]:

@@ -388,8 +388,10 @@ class CloseUp(Plotting, Keeping, Screen[None]):
         index = f".iloc[{grid.row}, {grid.column}]" if kind == "frame" and grid.columns > 1 else f".iloc[{grid.row}]"
         if kind != "frame":
             index = f"[{grid.row}, {grid.column}]" if grid.columns > 1 else f"[{grid.row}]"
-        answer = await self._ask(client.ask(f"!{self.expression}{index} = {text}", self.frame))
+        answer = await self._ask(client.set_value(self.expression + index, text, self.frame))
         if answer is not None:
+            if self.bench.facts is not None:
+                self.bench.facts.hand = answer["hand"]
             self.say(f"{place} is set for good.")
             await grid.load()
             self.bench.run_worker(self.bench._read_call(client))

@@ -91,6 +91,13 @@ class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
             super().__init__()
             self.line = line
 
+    class TermChosen(Message):
+        """A term was clicked."""
+
+        def __init__(self, text: str) -> None:
+            super().__init__()
+            self.text = text
+
     class BreakpointAsked(Message):
         def __init__(self, line: int) -> None:
             super().__init__()
@@ -295,9 +302,11 @@ class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
     def on_click(self, event: events.Click) -> None:
         number = event.y + self.scroll_offset.y
         if number < len(self.rows):
-            line = self.rows[number].line
+            line, term = self.rows[number].line, self.rows[number].term
             self.cursor = line
-            if event.button == 3:
+            if term is not None:
+                self.post_message(self.TermChosen(term.text))
+            elif event.button == 3:
                 self.post_message(self.MenuAsked(line))
             elif event.x < GUTTER - 2 and self.rows[number].term is None:
                 self.post_message(self.BreakpointAsked(line))
