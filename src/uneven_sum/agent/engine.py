@@ -74,6 +74,7 @@ class Engine(Warned, Meeting, motion.Hooks):
         self.refusal = ""
         self.rewind: Rewind | None = None
         self.point = 0  # the return point of the present pause
+        self.woken_at = 0  # the return point, made on the way, that the coming pause is about
         self.shows_figures = os.environ.get("MPLBACKEND") == "agg"
         self.nested: nested.Nested | None = None  # the call that is run within a pause
         self.boundary: types.FrameType | None = None  # what is further out handles none of its errors
@@ -352,7 +353,8 @@ class Engine(Warned, Meeting, motion.Hooks):
                 self.present = pause
                 self.send_written()
                 self._drop_temporary()
-                self.point = self.rewind.make(self._point_facts(pause)) if self.rewind is not None else 0
+                if self.rewind is not None:
+                    self.point, self.woken_at = self.woken_at or self.rewind.make(self._point_facts(pause)), 0
                 with holding_others():
                     self._tell(pause)
                     if self.rewind is not None:
@@ -379,6 +381,7 @@ class Engine(Warned, Meeting, motion.Hooks):
             "line": facts["line"],
             "function": facts["function"],
             "pass": loop["pass"] if loop else 0,
+            "loops": [{"file": k["file"], "line": k["line"], "pass": k["pass"]} for k in facts["loops"] if k["pass"]],
             "statement": facts["statement"][:200],
         }
 
@@ -502,7 +505,9 @@ class Engine(Warned, Meeting, motion.Hooks):
             return
         try:
             self.send_written()
-            if self.requests.while_running(frame):
+            if not self.requests.while_running(frame):
+                self.point_on_the_way(frame)
+            else:
                 inner = stack.user_frame(frame)
                 if inner is None or frame is None:
                     return
@@ -512,6 +517,39 @@ class Engine(Warned, Meeting, motion.Hooks):
             self._alone()
         except Exception as e:
             self._trouble(e)
+
+    def point_on_the_way(self, frame: types.FrameType | None) -> None:
+        """A return point in a running loop, now and then: seldom enough to cost little."""
+        inner = stack.user_frame(frame)
+        if self.rewind is None or inner is None or not self.rewind.is_due():
+            return
+        loops = stack.all_loops(inner)
+        if not loops or not self.lock.acquire(blocking=False):
+            return
+        try:
+            state.quiet = True
+            told = {"reason": "on the way", "file": os.path.abspath(inner.f_code.co_filename), "line": inner.f_lineno}
+            told |= {"function": stack.function_name(inner), "pass": loops[0]["pass"], "statement": ""}
+            told["loops"] = [{k: loop[k] for k in ("file", "line", "pass")} for loop in loops if loop["pass"]]
+            number = self.rewind.make(told, on_the_way=True)
+            self.rewind.settle()
+        finally:
+            state.quiet = False
+            self.lock.release()
+        if self.rewind.woken:
+            self.woken_at = number
+            self.pause(Pause("pause", inner, "in", said=f"Back at a return point in pass {loops[0]['pass']}"))
+
+    def point_at_start(self) -> None:
+        """A return point before the first line.  Woken, the script pauses there."""
+        if self.rewind is None:
+            return
+        told = {"reason": "start", "file": "", "line": 0, "function": "", "pass": 0, "statement": "", "loops": []}
+        number = self.rewind.make(told)
+        self.rewind.settle()
+        if self.rewind.woken:
+            self.woken_at, self.entering = number, True
+            self.motion.enter()
 
     # -- odds and ends -------------------------------------------------------------------------------
 

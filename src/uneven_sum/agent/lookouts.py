@@ -85,6 +85,7 @@ class Lookout:
     owner: Any = MISSING  # the object of a changing attribute or element
     seen: dict[Any, tuple[str, str]] = field(default_factory=dict)  # fingerprints and texts by call or object
     only: Any = None  # the one object, weakly where that is possible
+    goal: list[tuple[str, int, int]] | None = None  # loops with their passes, innermost first: only there
 
     @property
     def counts(self) -> bool:
@@ -93,7 +94,7 @@ class Lookout:
     @property
     def each_pass(self) -> bool:
         """At the line of a `for`: met as each pass begins, not just before the loop."""
-        return self.counts or bool(self.condition)
+        return self.counts or bool(self.condition) or self.goal is not None
 
     @property
     def gated(self) -> bool:
@@ -122,7 +123,7 @@ class Lookout:
 
 
 FIELDS = {f for f in Lookout.__dataclass_fields__ if f not in ("message", "verified", "tree", "writes", "met", "spent")}
-FIELDS -= {"ticker", "owner", "seen", "only"}
+FIELDS -= {"ticker", "owner", "seen", "only", "goal"}
 
 
 @dataclass
@@ -396,7 +397,21 @@ def gate(lk: Lookout, frame: types.FrameType, all_: dict[int, Lookout]) -> bool:
         return False
     if lk.after and (lk.after not in all_ or not all_[lk.after].times):
         return False
+    if lk.goal is not None and not _at_goal(lk.goal, frame):
+        return False
     return not (lk.until and lk.until in all_ and all_[lk.until].times)
+
+
+def _at_goal(goal: list[tuple[str, int, int]], frame: types.FrameType) -> bool:
+    """True as the wanted pass of a loop begins, in the wanted passes of the loops around it.  The head of a `while`
+    is met before its pass is counted."""
+    here = [(loop["file"], loop["line"], loop["pass"]) for loop in stack.all_loops(frame) if loop["pass"]]
+    file, line, number = goal[0]
+    if here[:1] and here[0][:2] == (file, line):
+        statement = stack.file_of(frame)
+        node = statement.loop_at(line) if statement is not None else None
+        return here[0][2] == number - isinstance(node, ast.While) and here[1:] == goal[1:]
+    return number == 1 and here == goal[1:]
 
 
 def _is_object(lk: Lookout, frame: types.FrameType) -> bool:

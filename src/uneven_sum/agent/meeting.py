@@ -138,6 +138,8 @@ class Meeting(probes.Listener):
     def _pause_at(self, lk: Lookout, site: Site | None, frame: types.FrameType, facts: dict[str, Any]) -> None:
         pause = Pause("breakpoint", frame, "next", statement=_statement(site))
         pause.lookout = lk.id
+        if lk.goal is not None:
+            pause.said = f"Back in pass {lk.goal[0][2]}"
         name = stack.function_name(frame).rpartition(".")[2]
         if lk.where == "entry":
             pause.said = f"{name} is entered"

@@ -111,6 +111,12 @@ class Moving:
                 raise Wrong(f"There is no pass {number}: the loop has {length}.")
         return self._go(motion.PASS, aim=Aim(number=None if number is None else int(number)))
 
+    def on_own_toPass(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """From an earlier place to where a pass begins: `loops` are the loops with their passes, innermost first."""
+        self._moving()
+        goal = [(str(told["file"]), int(told["line"]), int(told["pass"])) for told in arguments["loops"]]
+        return self._run_to(goal[0][0], goal[0][1], goal)
+
     def on_own_endLoop(self, arguments: dict[str, Any]) -> dict[str, Any]:
         """Until the innermost loop around is done."""
         _, _, statement = self._here()
@@ -123,10 +129,10 @@ class Moving:
         self._moving()
         return self._run_to(str(arguments["file"]), int(arguments["line"]))
 
-    def _run_to(self, path: str, line: int) -> dict[str, Any]:
+    def _run_to(self, path: str, line: int, goal: list[tuple[str, int, int]] | None = None) -> dict[str, Any]:
         engine = self.engine
         engine.lookouts.next += 1
-        lk = Lookout(engine.lookouts.next, where="line", file=path, line=line, once=True)
+        lk = Lookout(engine.lookouts.next, where="line", file=path, line=line, once=True, goal=goal)
         told = engine.requests._set("motion", [lk])[0]
         if not told["verified"]:
             engine.requests._set("motion", [])
@@ -134,7 +140,7 @@ class Moving:
         engine.temporary.append(lk.id)
         pause, frame = self._paused()
         here = stack.file_of(frame)
-        if here is not None and os.path.realpath(here.path) == lk.file:
+        if goal is None and here is not None and os.path.realpath(here.path) == lk.file:
             statement = statement_at(here, frame)
             if statement is not None and statement.line == lk.line and pause.state == "next":
                 engine.stepped_to = engine._execution(frame)  # not this time: it stands there already

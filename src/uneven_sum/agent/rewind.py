@@ -9,6 +9,7 @@ from __future__ import annotations
 import ctypes
 import gc
 import os
+import resource
 import signal
 import socket
 import stat
@@ -25,6 +26,8 @@ if TYPE_CHECKING:
 
 PR_SET_PDEATHSIG = 1
 OWN_THREADS = ("polars", "jax")  # libraries that may hang in a copy
+SELDOM = 0.2  # seconds between return points on the way, at least
+PAGE_COST = 1.5e-6  # seconds to copy a page that a sleeper holds too
 SLOW = 0.05  # seconds: after a fork that takes longer, none for ten times as long
 
 
@@ -36,6 +39,8 @@ class Rewind:
         self.next = 1
         self.why = ""  # why none is made just now
         self.not_before = 0.0
+        self.took = self.made_at = self.next_on_the_way = 0.0  # of the last one, on the way or not
+        self.faults = 0
         self.woken = False  # this process is a copy that was made by the last `make`
         self.between: tuple[int, Any] | None = None
         self.began = time.monotonic()
@@ -57,11 +62,25 @@ class Rewind:
             return "No return point is made: numba's OpenMP layer ends in a copy."
         return ""
 
-    def make(self, told: dict[str, Any]) -> int:
+    def is_due(self) -> bool:
+        """Whether it is time for a return point on the way: what they cost stays under a twentieth of the time."""
+        now = time.monotonic()
+        if now < self.next_on_the_way:
+            return False
+        faults = resource.getrusage(resource.RUSAGE_SELF).ru_minflt
+        copied = (faults - self.faults) * PAGE_COST  # of pages that were written since the last one
+        if now < self.made_at + 25 * (self.took + copied):
+            self.next_on_the_way = self.made_at + 25 * (self.took + copied)
+            return False
+        return threading.current_thread() is threading.main_thread()
+
+    def make(self, told: dict[str, Any], on_the_way: bool = False) -> int:
         """Makes a return point here; its number, 0 when none was made.  Also returns, much later, in the process
         that is woken."""
-        self.why = self.refusal()
-        if self.why:
+        why = self.refusal()
+        if not on_the_way:
+            self.why = why
+        if why:
             return 0
         self.settle()
         number, self.next = self.next, self.next + 1
@@ -69,6 +88,9 @@ class Rewind:
         self.woken = self._sleep(number, told)
         if not self.woken:
             took = time.perf_counter() - began
+            self.took, self.made_at = took, time.monotonic()
+            self.next_on_the_way = self.made_at + SELDOM
+            self.faults = resource.getrusage(resource.RUSAGE_SELF).ru_minflt
             self.not_before = time.monotonic() + 10 * took if took > SLOW else 0.0
         return number
 

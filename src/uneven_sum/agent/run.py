@@ -35,6 +35,7 @@ def run(fd: int) -> None:
     engine.install()
     if arguments.get("rewind"):
         engine.rewind = Rewind(engine, str(arguments["rewind"]))
+        engine.point_at_start()
     if "start" in engine.pauses_on:
         _pause_at_start(engine, path)
     _watch_exits(engine)

@@ -85,6 +85,10 @@ class SourceFile:
     def statement(self, at: Position) -> Statement | None:
         return (self.statements and self._statement_of.get(at)) or None
 
+    def loop_at(self, line: int) -> ast.stmt | None:
+        """The loop that begins at a line."""
+        return next((s.node for s in self.statements if s.line == line and isinstance(s.node, LOOPS)), None)
+
     def innermost(self, line: int, column: int | None = None) -> Statement | None:
         """The innermost statement that covers a line (and column, in bytes, where known)."""
         best: Statement | None = None

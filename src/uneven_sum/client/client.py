@@ -7,7 +7,7 @@ from typing import Any
 
 import msgspec
 
-from ..host.launch import Launch
+from ..host.launch import BadUse, Launch
 from ..host.session import Session, died_sentence
 from ..protocol import Card, Facts, Lookout, Loop, Message, Note, Placed, StackFrame, Switches, Term, Variable, to_wire
 from .events import Busy, CallEnded, Ended, Event, Exited, Output, Stopped, Tripped, Trouble, Where
@@ -118,7 +118,36 @@ class Client:
     def has_point_before(self) -> bool:
         """True when there is a pause before this one to go back to."""
         here = self.session.point or 1 << 60
-        return any(n < here for n in self.session.points.all)
+        return any(n < here and p.at_pause for n, p in self.session.points.all.items())
+
+    def point_before_pass(self, loops: list[Loop], number: int) -> int | None:
+        """The best return point from which to run to pass `number` of the innermost of these loops: the latest that
+        lies before it.  None when there is none."""
+        place = (loops[0].file, loops[0].line)
+        outer = [(k.file, k.line, k.number) for k in loops[1:] if k.number]
+        best: int | None = None
+        for point in self.session.points.all.values():
+            told = [(k["file"], k["line"], k["pass"]) for k in point.facts.get("loops") or []]
+            at = next((n for n, k in enumerate(told) if k[:2] == place and told[n + 1 :] == outer), None)
+            if at is not None:
+                if told[at][2] >= number:
+                    break
+                best = point.number
+            elif point.number < (self.session.point or 1 << 60):
+                best = point.number
+        return best
+
+    async def back_to_pass(self, loops: list[Loop], number: int) -> None:
+        """Back to the nearest return point before pass `number` of the innermost loop, and forward to where that
+        pass begins.  BadUse when there is none."""
+        point = self.point_before_pass(loops, number)
+        if point is None:
+            raise BadUse(f"There is no return point before pass {number}. R runs the script again.")
+        wanted = [{"file": k.file, "line": k.line, "pass": k.number} for k in loops if k.number]
+        wanted[0]["pass"] = number
+        await self.session.step_back(point)
+        await self.session.stopped()
+        await self.session.request("unevenSum/toPass", {"loops": wanted})
 
     def return_points(self) -> list[dict[str, Any]]:
         """What one can go back to: `number`, `line`, `function`, `pass`, `reason`, `statement`, `memory`."""

@@ -17,8 +17,10 @@ from typing import Any
 from ..protocol import Decoder, MalformedMessage, Message, encode
 
 PR_SET_CHILD_SUBREAPER = 36
-MOST = 40  # sleepers at once
+MOST = 40  # sleepers at pauses at once
 DENSE = 15  # the latest ones are all kept; of the older ones every other goes
+MOST_ON_THE_WAY = 12  # in running loops: recent ones dense, old ones sparse
+SHARE = 0.25  # of the machine's memory that all sleepers together may have of their own
 
 
 @dataclass
@@ -36,6 +38,11 @@ class Point:
     def made(self) -> int:
         """When, in nanoseconds of the machine's steady clock."""
         return int(self.facts.get("made") or 0)
+
+    @property
+    def at_pause(self) -> bool:
+        """False for those made on the way through a loop, and before the first line."""
+        return self.facts.get("reason") not in ("on the way", "start")
 
     @property
     def memory(self) -> int:
@@ -59,6 +66,7 @@ class Points:
         self.since: dict[int, int] = {}  # points made anew: a sleeper that is older is out of date
         self._server: asyncio.Server | None = None
         self._arrived = asyncio.Event()
+        self._came = 0
 
     @property
     def path(self) -> str:
@@ -105,12 +113,28 @@ class Points:
 
     def _thin(self) -> None:
         """Keeps recent ones dense and old ones sparse."""
-        while len(self.all) > MOST:
-            old = list(self.all)[:-DENSE]
-            self._end(self.all.pop(old[1]))
-            for number in old[3::2]:
-                if len(self.all) > MOST * 3 // 4:
+        pauses = [n for n, p in self.all.items() if p.at_pause]
+        while len(pauses) > MOST:
+            old = pauses[:-DENSE]
+            for number in [old[1], *old[3::2]]:
+                if len(pauses) > MOST * 3 // 4:
+                    pauses.remove(number)
                     self._end(self.all.pop(number))
+        rest = [p for p in self.all.values() if p.facts.get("reason") == "on the way"]
+        while len(rest) > MOST_ON_THE_WAY:
+            self._end(self.all.pop(rest.pop(_least_missed(rest)).number))
+        self._came += 1
+        if self._came % 8 == 0:
+            self._save_memory()
+
+    def _save_memory(self) -> None:
+        """Older sleepers go while all together have too much memory of their own, or little is left."""
+        total, free = _machine_memory()
+        used = {n: p.memory for n, p in self.all.items()}
+        while len(used) > 3 and total and (sum(used.values()) > SHARE * total or free < 0.1 * total):
+            number = next(iter([n for n in used if self.all[n].facts.get("reason") != "start"]))
+            free += used.pop(number)
+            self._end(self.all.pop(number))
 
     async def wait_for(self, number: int, seconds: float = 2.0) -> bool:
         """A point that was just made may still be on its way."""
@@ -154,6 +178,23 @@ class Points:
         if self.folder:
             shutil.rmtree(self.folder, ignore_errors=True)
             self.folder = ""
+
+
+def _least_missed(points: list[Point]) -> int:
+    """The place of the point whose going leaves the smallest gap for its age: so recent ones stay dense."""
+    now = points[-1].made + 1
+    gaps = [(b.made - a.made) / (now - m.made) for a, m, b in zip(points, points[1:], points[2:])]
+    return 1 + gaps.index(min(gaps))
+
+
+def _machine_memory() -> tuple[int, int]:
+    """Bytes in all, and available."""
+    try:
+        with open("/proc/meminfo") as f:
+            told = {line.split(":")[0]: int(line.split()[1]) * 1024 for line in f}
+        return told["MemTotal"], told["MemAvailable"]
+    except (OSError, KeyError, ValueError, IndexError):
+        return 0, 0
 
 
 async def ended(pid: int) -> None:

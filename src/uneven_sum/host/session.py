@@ -28,7 +28,7 @@ PR_SET_PDEATHSIG = 1
 GOING_ON = {
     *("continue", "next", "stepIn", "stepOut", "goto", "unevenSum/retry", "unevenSum/skip", "unevenSum/runOut"),
     "unevenSum/callWithPauses",
-    *("unevenSum/nextPass", "unevenSum/endLoop", "unevenSum/runTo", "unevenSum/leaveCall"),
+    *("unevenSum/toPass", "unevenSum/nextPass", "unevenSum/endLoop", "unevenSum/runTo", "unevenSum/leaveCall"),
 }
 PATIENCE = 0.5  # seconds until an interrupt that is not answered is explained
 
@@ -67,6 +67,7 @@ class Session:
         self._writer: asyncio.StreamWriter | None = None
         self._tasks: list[asyncio.Task[None]] = []
         self._stops = 0
+        self._stopped = asyncio.Event()
         self.points = Points()
         self.point = 0  # the return point of the present pause
         self.pid = 0  # of the active process
@@ -224,7 +225,8 @@ class Session:
         for late in sorted(n for n in self.points.expected if not self.point or n <= self.point):
             await self.points.wait_for(late)
         if number is None:
-            number = max((n for n in self.points.all if n < (self.point or 1 << 60)), default=None)
+            here = self.point or 1 << 60
+            number = max((n for n, p in self.points.all.items() if n < here and p.at_pause), default=None)
         if number is None or number not in self.points.all:
             raise BadUse("There is no pause to go back to.")
         await self.points.wait_for(number)
@@ -242,6 +244,7 @@ class Session:
             reap(old)
         self._fail_waiting()
         point = self.points.wake(number)
+        self._stopped.clear()
         self.pid, self._writer, self._waking = point.pid, point.writer, False
         self.ended = None
         self._reading = asyncio.create_task(self._read(point.reader, point.decoder))
@@ -269,6 +272,13 @@ class Session:
         except ChildProcessError:
             status = 255
         await self._gone(status)
+
+    async def stopped(self, seconds: float = 20.0) -> None:
+        """Waits until the script is paused.  BadUse when it does not come to it."""
+        try:
+            await asyncio.wait_for(self._stopped.wait(), seconds)
+        except TimeoutError:
+            raise BadUse("The copy of the script does not answer. R runs the script again.") from None
 
     async def interrupt(self) -> None:
         """Asks a running script to pause; when it does not soon, an event says why."""
@@ -331,6 +341,7 @@ class Session:
             return
         elif event == "stopped":
             self.running = False
+            self._stopped.set()
             self._stops += 1
             facts = body.get("unevenSum") or {}
             self.last_place = {k: facts.get(k) for k in ("file", "line", "function")}

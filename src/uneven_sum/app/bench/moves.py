@@ -97,20 +97,25 @@ class Moves(Part):
 
     @work(group="dialog")
     async def action_to_pass(self) -> None:
-        """To a pass of the innermost loop of this call."""
+        """To a pass of the innermost loop: forward, or back by a return point."""
         if self.state != "paused" or self.facts is None or self.client is None:
             return
         loop = self.facts.loops[0] if self.facts.loops else None
         of = f" of {loop.of}" if loop and loop.of else ""
-        hint = f"now in pass {loop.number}{of}" if loop else "a number"
+        hint = f"now in pass {loop.number}{of}; an earlier one goes back" if loop else "a number"
         text = await self.bench.app.push_screen_wait(Prompt(self.bench.palette, "To which pass?", "", hint))
         if text is None:
             return
-        client = self.client
-        if not text.strip().isdigit():
+        client, facts, number = self.client, self.facts, text.strip()
+        if not number.isdigit() or not int(number):
             self.bench.notify(f"{text} is no number of a pass.", severity="warning")
-            return
-        await self._move(lambda: client.next_pass(int(text)))
+        elif loop is not None and int(number) <= loop.number:
+            if client.point_before_pass(facts.loops, int(number)) is None:
+                self.bench.notify(f"There is no return point before pass {number}. R runs the script again.")
+            else:
+                await self._move(lambda: client.back_to_pass(facts.loops, int(number)))
+        else:
+            await self._move(lambda: client.next_pass(int(number)))
 
     async def action_here(self) -> None:
         """Runs to the cursor line."""
