@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import itertools
 import random
 from types import SimpleNamespace
 
@@ -108,7 +109,7 @@ def test_recent_points_stay_dense() -> None:
         while len(kept) > MOST_ON_THE_WAY:
             kept.pop(_least_missed(kept))
     times = [p.made for p in kept]
-    gaps = [b - a for a, b in zip(times, times[1:])]
+    gaps = [b - a for a, b in itertools.pairwise(times)]
     assert times[0] == 1 and times[-1] == 499 and max(gaps[-3:]) <= 8 < max(gaps[:4])
 
 

@@ -27,6 +27,7 @@ if TYPE_CHECKING:
 PR_SET_PDEATHSIG = 1
 OWN_THREADS = ("polars", "jax")  # libraries that may hang in a copy
 SELDOM = 0.2  # seconds between return points on the way, at least
+RARELY = 40  # times what the last one took lies between two on the way
 PAGE_COST = 1.5e-6  # seconds to copy a page that a sleeper holds too
 SLOW = 0.05  # seconds: after a fork that takes longer, none for ten times as long
 
@@ -69,8 +70,9 @@ class Rewind:
             return False
         faults = resource.getrusage(resource.RUSAGE_SELF).ru_minflt
         copied = (faults - self.faults) * PAGE_COST  # of pages that were written since the last one
-        if now < self.made_at + 25 * (self.took + copied):
-            self.next_on_the_way = self.made_at + 25 * (self.took + copied)
+        due = self.made_at + RARELY * (self.took + copied)
+        if now < due:
+            self.next_on_the_way = due
             return False
         return threading.current_thread() is threading.main_thread()
 
@@ -100,7 +102,9 @@ class Rewind:
             return
         child, handler = self.between
         self.between = None
+        began = time.perf_counter()
         trial._reap(child)
+        self.took += time.perf_counter() - began
         if handler is not None:
             signal.signal(signal.SIGCHLD, handler)
 

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import asyncio
+
 from textual import work
 
 from ...client import BadUse, CallEnded, Client
 from ..dialogs import Prompt
-from ..history import save
 from ..screens.help import Sure
 from ..widgets.ask import AskDrawer, AskLine
 from .part import Part
@@ -18,6 +19,9 @@ WORDS = (
 )
 
 
+FIRST_WORDS = ("call", "plot", "table", "open", "watch", "pause", "write")
+
+
 class Asking(Part):
     """A part of the Bench."""
 
@@ -26,12 +30,16 @@ class Asking(Part):
     @work(group="ask")
     async def _ask(self, text: str) -> None:
         drawer = self.bench.query_one(AskDrawer)
+        client = self.bench.client
+        word = text.partition(" ")[0]
+        if client is not None and self.bench.state == "paused" and word not in FIRST_WORDS:
+            await self._ask_script(client, text)
+            return
         drawer.question(text)
         if text.startswith(("pause at ", "write `")):
             fine, told = await self.bench.add_sentence(text)
             drawer.say(told) if fine else drawer.refuse(told)
             return
-        client = self.bench.client
         if client is None or self.bench.state != "paused":
             drawer.refuse("The script is not paused.")
             return
@@ -40,10 +48,23 @@ class Asking(Part):
             return
         try:
             done = await self.bench.command(text)
-            if done is not None:
-                drawer.say(done)
-                return
-            told = (await client.ask(text, self.bench._frame()))["unevenSum"]
+        except BadUse as e:
+            drawer.refuse(str(e))
+            return
+        if done is not None:
+            drawer.say(done)
+        else:
+            await self._ask_script(client, text, told=True)
+
+    async def _ask_script(self, client: Client, text: str, told: bool = False) -> None:
+        """A question to the script; written with its answer in one painting when that comes soon."""
+        drawer = self.bench.query_one(AskDrawer)
+        asking = asyncio.ensure_future(client.ask(text, self.bench._frame()))
+        await asyncio.wait({asking}, timeout=0.04)
+        if not told:
+            drawer.question(text)
+        try:
+            answer = (await asking)["unevenSum"]
         except BadUse as e:
             if e.facts.get("impossible"):
                 await self._ask_in_place(client, text, str(e))
@@ -52,8 +73,8 @@ class Asking(Part):
             drawer.refuse(str(e))
             drawer.would_change(str(e.facts.get("changed", "")))
             return
-        drawer.answer(told)
-        if told.get("forGood"):
+        drawer.answer(answer)
+        if answer.get("forGood"):
             await self.bench._read_call(client)
 
     async def _ask_in_place(self, client: Client, text: str, why: str) -> None:
@@ -129,7 +150,6 @@ class Asking(Part):
 
     def on_ask_drawer_asked(self, message: AskDrawer.Asked) -> None:
         self._ask(message.text)
-        save(self.bench.query_one(AskLine).asked)
 
     async def on_ask_line_complete(self, message: AskLine.Complete) -> None:
         if self.bench.client is None or self.bench.state != "paused":

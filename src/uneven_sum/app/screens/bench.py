@@ -176,6 +176,7 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
 
     async def on_unmount(self) -> None:
         self.keep_case()
+        history.save(self.query_one(AskLine).asked)
         await self._drop()
 
     def on_resize(self, event: events.Resize) -> None:
