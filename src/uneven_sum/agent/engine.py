@@ -79,6 +79,7 @@ class Engine(Warned, Meeting, motion.Hooks):
         self.nested: nested.Nested | None = None  # the call that is run within a pause
         self.boundary: types.FrameType | None = None  # what is further out handles none of its errors
         self.by_hand = ByHand()
+        self.hurry = False  # back to a place of before: nothing else pauses on the way
         self.entering = False  # on the way to the first line
 
     # -- set-up --------------------------------------------------------------------------------------
@@ -341,11 +342,16 @@ class Engine(Warned, Meeting, motion.Hooks):
         with self.lock:
             if state.quiet:
                 return ""
+            if self.hurry and pause.lookout not in self.temporary and pause.reason != "pause":
+                return ""  # on the way to where it was before: this was met then
+            self.hurry = False
             state.quiet = True
             try:
                 self.flush()
                 self.facts = report.compose(pause, apart=apart)
                 self.facts["hand"] = self.by_hand.told(pause.frame)
+                self.facts["chain"] = stack.chain(pause.frame)
+                self.facts["old"] = pause.frame is not None and stack.is_old(pause.frame)
                 self.facts["nested"] = self.nested.text if self.nested is not None else ""
                 if pause.reason in TRIPS and self._only_told(pause):
                     return ""
@@ -382,6 +388,7 @@ class Engine(Warned, Meeting, motion.Hooks):
             "function": facts["function"],
             "pass": loop["pass"] if loop else 0,
             "loops": [{"file": k["file"], "line": k["line"], "pass": k["pass"]} for k in facts["loops"] if k["pass"]],
+            "chain": facts["chain"],
             "statement": facts["statement"][:200],
         }
 
@@ -530,6 +537,7 @@ class Engine(Warned, Meeting, motion.Hooks):
             state.quiet = True
             told = {"reason": "on the way", "file": os.path.abspath(inner.f_code.co_filename), "line": inner.f_lineno}
             told |= {"function": stack.function_name(inner), "pass": loops[0]["pass"], "statement": ""}
+            told["chain"] = stack.chain(inner)
             told["loops"] = [{k: loop[k] for k in ("file", "line", "pass")} for loop in loops if loop["pass"]]
             number = self.rewind.make(told, on_the_way=True)
             self.rewind.settle()
@@ -545,6 +553,7 @@ class Engine(Warned, Meeting, motion.Hooks):
         if self.rewind is None:
             return
         told = {"reason": "start", "file": "", "line": 0, "function": "", "pass": 0, "statement": "", "loops": []}
+        told["chain"] = []
         number = self.rewind.make(told)
         self.rewind.settle()
         if self.rewind.woken:

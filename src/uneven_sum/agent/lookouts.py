@@ -85,6 +85,7 @@ class Lookout:
     owner: Any = MISSING  # the object of a changing attribute or element
     seen: dict[Any, tuple[str, str]] = field(default_factory=dict)  # fingerprints and texts by call or object
     only: Any = None  # the one object, weakly where that is possible
+    chain: list[list[Any]] | None = None  # calls, innermost first: only in this one
     goal: list[tuple[str, int, int]] | None = None  # loops with their passes, innermost first: only there
 
     @property
@@ -123,7 +124,7 @@ class Lookout:
 
 
 FIELDS = {f for f in Lookout.__dataclass_fields__ if f not in ("message", "verified", "tree", "writes", "met", "spent")}
-FIELDS -= {"ticker", "owner", "seen", "only", "goal"}
+FIELDS -= {"ticker", "owner", "seen", "only", "goal", "chain"}
 
 
 @dataclass
@@ -396,6 +397,8 @@ def gate(lk: Lookout, frame: types.FrameType, all_: dict[int, Lookout]) -> bool:
     if lk.object and not _is_object(lk, frame):
         return False
     if lk.after and (lk.after not in all_ or not all_[lk.after].times):
+        return False
+    if lk.chain is not None and stack.chain(frame)[1:] != lk.chain[1:]:
         return False
     if lk.goal is not None and not _at_goal(lk.goal, frame):
         return False

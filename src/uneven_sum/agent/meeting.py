@@ -142,7 +142,7 @@ class Meeting(probes.Listener):
             pause.said = f"Back in pass {lk.goal[0][2]}"
         name = stack.function_name(frame).rpartition(".")[2]
         if lk.where == "entry":
-            pause.said = f"{name} is entered"
+            pause.said = f"{name} is entered again, with the text of now" if lk.chain else f"{name} is entered"
         elif lk.where == "return":
             pause.state = "in"
             pause.returned, pause.said = facts["returned"], f"{name} returns {text_of(facts['returned'])}"

@@ -138,6 +138,7 @@ class Moving:
             engine.requests._set("motion", [])
             raise Wrong(str(told.get("message", "There is no code at or after this line.")))
         engine.temporary.append(lk.id)
+        engine.hurry = goal is not None
         pause, frame = self._paused()
         here = stack.file_of(frame)
         if goal is None and here is not None and os.path.realpath(here.path) == lk.file:

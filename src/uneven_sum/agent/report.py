@@ -85,6 +85,7 @@ def trail(calls: list[types.FrameType], dead: list[types.FrameType]) -> list[dic
             "file": os.path.abspath(call.f_code.co_filename),
             "line": call.f_lineno,
             "function": stack.function_name(call),
+            "old": stack.is_old(call),
             "arguments": stack.arguments(call) if stack.function_name(call) != "<module>" else "",
         }
         for call in reversed(calls)

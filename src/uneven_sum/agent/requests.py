@@ -16,9 +16,10 @@ from typing import TYPE_CHECKING, Any
 
 from . import byhand, cards, handled, motion, report, stack, state
 from .ask import Asked, answer_for_good, answer_in_trial, call_text, completions
+from .changing import Changing
 from .closeup import CloseUps
 from .expressions import TEMPORARY
-from .moving import Moving, Wrong
+from .moving import Wrong
 from .nested import Nested
 from .scope import MISSING, Scope
 from .setting import Setting
@@ -36,7 +37,7 @@ WHILE_RUNNING = {
 PAGE = 200
 
 
-class Requests(Setting, Moving, CloseUps):
+class Requests(Setting, Changing, CloseUps):
     """The requests of one run.  Numbers of frames and values hold for one pause."""
 
     def __init__(self, engine: Engine) -> None:

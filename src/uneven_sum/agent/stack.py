@@ -17,6 +17,7 @@ from .values import text_of
 
 AGENT = __file__.rpartition("/")[0] + "/"
 
+of_code: dict[types.CodeType, SourceFile] = {}  # code that still runs though its file's new text was taken up
 files: dict[str, SourceFile] = {}  # the rewritten files by the file name that their code has
 meters: dict[int, tuple[int, Any, int, int]] = {}  # site of a loop -> frame id, its meter, length or -1, start
 
@@ -26,7 +27,15 @@ def is_ours(frame: types.FrameType) -> bool:
 
 
 def file_of(frame: types.FrameType) -> SourceFile | None:
+    """The text that a call runs; None when it is none of the user's."""
+    if of_code and frame.f_code in of_code:
+        return of_code[frame.f_code]
     return files.get(frame.f_code.co_filename)
+
+
+def is_old(frame: types.FrameType) -> bool:
+    """True for a call that runs an earlier text of its file."""
+    return bool(of_code) and frame.f_code in of_code
 
 
 def hide_ourselves(exc: BaseException) -> None:
@@ -272,6 +281,20 @@ def _hint(iterator: Any) -> int:
         hint = iterator.__length_hint__()
         return hint if isinstance(hint, int) else unknown
     return unknown
+
+
+def chain(frame: types.FrameType | None) -> list[list[Any]]:
+    """What tells one call from another: for each call from this one outwards its function, file, line and passes."""
+    from .handled import statement_at
+
+    found: list[list[Any]] = []
+    for call in calls(frame):
+        file = file_of(call)
+        statement = statement_at(file, call) if file is not None else None
+        passes = [loop["pass"] for loop in loops(call, statement)]
+        line = statement.line if statement is not None else call.f_lineno
+        found.append([function_name(call), call.f_code.co_filename, line, passes])
+    return found
 
 
 def all_loops(frame: types.FrameType, place: Position | None = None) -> list[dict[str, Any]]:

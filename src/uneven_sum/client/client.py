@@ -154,6 +154,46 @@ class Client:
         points = self.session.points.all.values()
         return [{"number": p.number, **p.facts, "memory": p.memory} for p in points]
 
+    # -- another text ---------------------------------------------------------------------------------
+
+    async def try_change(self, frame: int, line: int | None, text: str | None) -> dict[str, Any]:
+        """Another version of a statement tried in a call: `terms` of the present one, `first` and `last` line, and
+        in `tried` `statements` with their terms, `changed`, `failed`.  BadUse when it is no Python."""
+        return await self.session.request("unevenSum/tryChange", {"frameId": frame, "line": line, "text": text})
+
+    async def take_up(self, file: str, check: bool = False) -> list[str]:
+        """Functions of a changed file get their new code for their next call: which.  BadUse with the reason why
+        they cannot.  `check`: nothing is done."""
+        arguments = {"file": file, "check": check}
+        found: list[str] = (await self.session.request("unevenSum/takeUp", arguments))["functions"]
+        return found
+
+    def point_before_call(self, chain: list[tuple[str, str, int, list[int]]]) -> int | None:
+        """The latest return point from before a call began."""
+        goal = [list(call) for call in chain]
+        best: int | None = None
+        for point in self.session.points.all.values():
+            here = (point.facts.get("chain") or [])[-len(goal) :]
+            inside = len(here) == len(goal) and here[1:] == goal[1:] and here[0][:2] == goal[0][:2]
+            if inside or point.number > (self.session.point or 1 << 60):
+                break
+            best = point.number
+        return best
+
+    async def restart_call(self, facts: Facts, lookouts: list[Lookout]) -> list[Placed]:
+        """The paused call begins again with the present text of its file: back to before it, the text taken up, and
+        on to its entry.  BadUse when there is no return point, or the text cannot be taken up."""
+        point = self.point_before_call(facts.chain)
+        if point is None:
+            raise BadUse("There is no return point before this call.")
+        await self.take_up(facts.file, check=True)
+        await self.session.step_back(point)
+        await self.session.stopped()
+        await self.take_up(facts.file)
+        placed = await self.set_lookouts(lookouts)
+        await self.session.request("unevenSum/toCall", {"chain": [list(call) for call in facts.chain]})
+        return placed
+
     async def interrupt(self) -> None:
         await self.session.interrupt()
 

@@ -28,7 +28,14 @@ PR_SET_PDEATHSIG = 1
 GOING_ON = {
     *("continue", "next", "stepIn", "stepOut", "goto", "unevenSum/retry", "unevenSum/skip", "unevenSum/runOut"),
     "unevenSum/callWithPauses",
-    *("unevenSum/toPass", "unevenSum/nextPass", "unevenSum/endLoop", "unevenSum/runTo", "unevenSum/leaveCall"),
+    *(
+        "unevenSum/toPass",
+        "unevenSum/toCall",
+        "unevenSum/nextPass",
+        "unevenSum/endLoop",
+        "unevenSum/runTo",
+        "unevenSum/leaveCall",
+    ),
 }
 PATIENCE = 0.5  # seconds until an interrupt that is not answered is explained
 

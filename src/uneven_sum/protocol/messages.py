@@ -62,6 +62,7 @@ class TrailCall(msgspec.Struct):
     line: int
     function: str
     arguments: str = ""
+    old: bool = False  # it runs an earlier text of its file
 
 
 class ExceptionFacts(msgspec.Struct):
@@ -93,6 +94,8 @@ class Facts(msgspec.Struct):
     lookout: int = 0
     returned: str | None = None
     hand: list[str] = []  # what the user has set by hand, in the calls of now
+    chain: list[tuple[str, str, int, list[int]]] = []  # calls, innermost first: function, file, line, passes
+    old: bool = False  # the paused call runs an earlier text of its file
     nested: str = ""  # the call that is run within another pause, in a copy
 
 

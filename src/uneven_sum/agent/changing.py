@@ -1,0 +1,83 @@
+"""The requests about another text for the script: tried, taken up, and run from the entry of a call."""
+
+from __future__ import annotations
+
+import os
+import types
+from typing import TYPE_CHECKING, Any
+
+from . import report, stack, takeup, trial, trychange
+from .handled import statement_at
+from .lookouts import Lookout
+from .moving import Moving, Wrong
+
+if TYPE_CHECKING:
+    from .engine import Engine
+
+
+class Changing(Moving):
+    """A part of `requests`."""
+
+    engine: Engine
+
+    def _frame(self, number: int | None) -> types.FrameType:
+        raise NotImplementedError
+
+    def on_own_tryChange(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """Another version of the statement at a line (default: the paused one) tried in a call: its terms beside
+        the present ones, and what it would change.  Without `text`, the present statement only."""
+        pause, _ = self._paused()
+        frame = self._frame(arguments.get("frameId"))
+        file = stack.file_of(frame)
+        if file is None:
+            raise Wrong("Only lines of your own files can be tried in another version.")
+        line = arguments.get("line")
+        statement = file.innermost(int(line)) if line else statement_at(file, frame)
+        if statement is None:
+            raise Wrong("There is no statement here.")
+        here = statement_at(file, frame) is statement and not pause.dead
+        present = self.engine.facts if here and frame is pause.frame and self.engine.facts.get("terms") else None
+        if present is None:
+            present = report.examine(report.Pause("step", frame, statement=statement))
+        last = statement.node.end_lineno or statement.line
+        body: dict[str, Any] = {
+            "file": os.path.abspath(frame.f_code.co_filename),
+            "first": statement.line,
+            "last": max(statement.head_end, statement.node.lineno) if hasattr(statement.node, "body") else last,
+            "function": stack.function_name(frame),
+            "terms": present["terms"],
+        }
+        if arguments.get("text") is not None:
+            try:
+                body["tried"] = trychange.tried(str(arguments["text"]), frame)
+            except trychange.Unparsable as e:
+                raise Wrong(str(e)) from None
+            except trial.Impossible as e:
+                raise Wrong(f"Nothing can be tried now: {e}.") from None
+        return body
+
+    def on_own_takeUp(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """Functions of a file that was changed get their new code for their next call.  `check`: only says whether
+        that could be done."""
+        self._paused()
+        try:
+            check = bool(arguments.get("check"))
+            return {"functions": takeup.take_up(self.engine, str(arguments["file"]), check)}
+        except takeup.CannotTakeUp as e:
+            raise Wrong(str(e)) from None
+
+    def on_own_toCall(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """From an earlier place to the entry of a call: `chain` as in the facts of a pause, innermost first."""
+        self._moving()
+        chain = [list(call) for call in arguments["chain"]]
+        engine = self.engine
+        engine.lookouts.next += 1
+        lk = Lookout(engine.lookouts.next, where="entry", file=chain[0][1], name=chain[0][0].rpartition(".")[2])
+        lk.once, lk.chain = True, chain
+        told = engine.requests._set("motion", [lk])[0]
+        if not told["verified"]:
+            engine.requests._set("motion", [])
+            raise Wrong(str(told.get("message", "This call cannot be found again.")))
+        engine.temporary.append(lk.id)
+        engine.hurry = True
+        return self._go("continue")
