@@ -10,6 +10,7 @@ import sys
 import tempfile
 import time
 import uuid
+from pathlib import Path
 
 import pytest
 from driving import slowness
@@ -21,6 +22,7 @@ from uneven_sum.app.screens.bench import Bench
 from uneven_sum.app.screens.closeup import CloseUp, Plot
 from uneven_sum.app.screens.help import Help
 from uneven_sum.app.screens.lookouts import Lookouts
+from uneven_sum.app.screens.tried import TryChange
 from uneven_sum.app.widgets.ask import AskDrawer, AskLine
 from uneven_sum.app.widgets.cards import Cards
 from uneven_sum.app.widgets.drawers import OutputDrawer
@@ -734,3 +736,56 @@ async def test_asking_in_lines_for_good_and_by_calls(script) -> None:
         bench = await settled(pilot, "paused", 8)
         await pilot.press("a", "up")
         assert bench.query_one(AskLine).value == "len(seen)", "kept from the session before"
+
+
+FAULTY = """SILL = 2.0
+def rate(stage, width=4.0):
+    flow = []
+    for level in stage:
+        head = level - SILL
+        flow.append(head ** 1.5 * width / (head - 1.0))
+    return flow
+def main():
+    print(sum(rate([2.5, 3.0, 3.25])))
+main()
+"""
+
+
+async def test_a_change_is_tried_put_in_the_file_and_taken_up(script) -> None:
+    path = script(FAULTY)
+    app = UnevenSum(Launch(path))
+    async with app.run_test(size=(140, 42)) as pilot:
+        bench = await settled(pilot, "paused", 6)
+        bench.book.toggle(path, 7)
+        await bench.send_lookouts()
+        await pilot.press("w")
+        await until(pilot, lambda: isinstance(app.screen, TryChange) and app.screen.old)
+        screen = app.screen
+        area = screen.query_one("TextArea")
+        assert area.text == "flow.append(head ** 1.5 * width / (head - 1.0))"
+
+        def shown(name: str) -> str:
+            return str(screen.query_one(name).render())
+
+        assert "culprit" in shown("#is")
+        area.load_text("flow.append(head ** 1.5 *")
+        await until(pilot, lambda: "is no Python" in shown("#said"))
+        area.load_text("if head != 1.0:\n    flow.append(head ** 1.5 * width / (head - 1.0))")
+        await until(pilot, lambda: "head != 1.0" in shown("#would") and "would change" in shown("#said"))
+        await pilot.press("ctrl+s")
+        await until(pilot, lambda: isinstance(app.screen, Choose))
+        assert [c.key for c in app.screen.choices] == ["restart", "next", "again", "only"]
+        assert "        if head != 1.0:\n            flow.append" in Path(path).read_text()
+        await pilot.press("enter")
+        await until(pilot, lambda: bench.state == "paused" and bench.facts.headline.startswith("rate is entered again"))
+        sheet = bench.query_one(Sheet)
+        assert sheet.lines[5] == "        if head != 1.0:" and sheet.marks == {8: ("", True)}, "moved with its line"
+        await pilot.press("enter")
+        await settled(pilot, "paused", 8)
+        await pilot.press("enter")
+        await settled(pilot, "paused", None)
+        await until(pilot, lambda: bench.facts is not None and bench.facts.reason == "end")
+        assert bench.query_one(OutputDrawer).last_line.startswith("19.")
+        await pilot.press("backspace")
+        await settled(pilot, "paused", 8)
+        assert sheet.lines[7] == "    return flow"

@@ -8,6 +8,7 @@ import pytest
 from driving import running
 
 from uneven_sum.client import BadUse
+from uneven_sum.client.edits import replace_lines
 
 TEXT = """import random
 random.seed(1)
@@ -141,3 +142,53 @@ async def test_what_cannot_be_taken_up(script, old: str, new: str, why: str) -> 
             with pytest.raises(BadUse, match=why):
                 await how
         assert await run.ask("(day, head)") == "(2, 1.0)", "still where it was"
+
+
+# -- in the file -------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("data", "encoding"),
+    [
+        (b"a = 1\nif a:\n    b = 2\n    c = 3\n", "utf-8"),
+        (b"a = 1\r\nif a:\r\n    b = 2\r\n    c = 3\r\n", "utf-8"),
+        (b"\xef\xbb\xbfa = 1\nif a:\n    b = 2\n    c = '\xc3\xa4'", "utf-8-sig"),
+        (b"# -*- coding: latin-1 -*-\na = '\xe4'\nif a:\n\tb = 2\n\tc = 3\n", "latin-1"),
+    ],
+)
+def test_lines_are_replaced_and_all_else_is_kept(tmp_path, data: bytes, encoding: str) -> None:
+    path = tmp_path / "script.py"
+    path.write_bytes(data)
+    path.chmod(0o640)
+    lines = data.decode(encoding).splitlines()
+    at = next(n for n, line in enumerate(lines) if "b = 2" in line)
+    replace_lines(str(path), at + 1, at + 1, lines[at], "b = 2.5\nif b:\n    d = b")
+    got = path.read_bytes()
+    end = b"\r\n" if b"\r\n" in data else b"\n"
+    lead = lines[at][: len(lines[at]) - len(lines[at].lstrip())].encode()
+    deeper = lead * 2
+    new = end.join([lead + b"b = 2.5", lead + b"if b:", deeper + b"d = b"])
+    assert got == data.replace(lines[at].encode(encoding.replace("-sig", "")), new)
+    assert path.stat().st_mode & 0o777 == 0o640 and [p.name for p in tmp_path.iterdir()] == ["script.py"]
+
+
+def test_files_that_cannot_be_changed_are_left_alone(tmp_path, monkeypatch) -> None:
+    path = tmp_path / "script.py"
+    path.write_text("a = 1\nb = 2\n")
+    for old, new, why in (
+        ("b = 3", "b = 4", "not what runs any more"),
+        ("b = 2", "b = ", "would be no Python, line 2"),
+        ("b = 2", "  b = 2\nc = 3 +", "would be no Python"),
+    ):
+        with pytest.raises(BadUse, match=why):
+            replace_lines(str(path), 2, 2, old, new)
+    with pytest.raises(BadUse, match="cannot be read"):
+        replace_lines(str(tmp_path / "gone.py"), 1, 1, "a", "b")
+    monkeypatch.setattr("os.replace", lambda *_: (_ for _ in ()).throw(OSError(28, "No space left on device")))
+    with pytest.raises(BadUse, match="cannot be written: No space left"):
+        replace_lines(str(path), 2, 2, "b = 2", "b = 4")
+    monkeypatch.undo()
+    monkeypatch.setattr("os.access", lambda *_: False)
+    with pytest.raises(BadUse, match="may not be written"):
+        replace_lines(str(path), 2, 2, "b = 2", "b = 4")
+    assert path.read_text() == "a = 1\nb = 2\n" and [p.name for p in tmp_path.iterdir()] == ["script.py"]

@@ -351,6 +351,7 @@ class Engine(Warned, Meeting, motion.Hooks):
                 self.facts = report.compose(pause, apart=apart)
                 self.facts["hand"] = self.by_hand.told(pause.frame)
                 self.facts["chain"] = stack.chain(pause.frame)
+                self.facts["text"] = report._print(pause.dead[0] if pause.dead else pause.frame) if pause.frame else 0
                 self.facts["old"] = pause.frame is not None and stack.is_old(pause.frame)
                 self.facts["nested"] = self.nested.text if self.nested is not None else ""
                 if pause.reason in TRIPS and self._only_told(pause):

@@ -86,6 +86,7 @@ def trail(calls: list[types.FrameType], dead: list[types.FrameType]) -> list[dic
             "line": call.f_lineno,
             "function": stack.function_name(call),
             "old": stack.is_old(call),
+            "text": _print(call),
             "arguments": stack.arguments(call) if stack.function_name(call) != "<module>" else "",
         }
         for call in reversed(calls)
@@ -93,6 +94,11 @@ def trail(calls: list[types.FrameType], dead: list[types.FrameType]) -> list[dic
     for told, call in zip(reversed(found), dead):
         told["line"] = _left_at(call) or told["line"]
     return found
+
+
+def _print(call: types.FrameType) -> int:
+    file = stack.file_of(call)
+    return file.print if file is not None else 0
 
 
 def _left_at(call: types.FrameType) -> int | None:

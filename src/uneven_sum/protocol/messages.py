@@ -63,6 +63,7 @@ class TrailCall(msgspec.Struct):
     function: str
     arguments: str = ""
     old: bool = False  # it runs an earlier text of its file
+    text: int = 0  # CRC-32 of the text that it runs
 
 
 class ExceptionFacts(msgspec.Struct):
@@ -96,6 +97,7 @@ class Facts(msgspec.Struct):
     hand: list[str] = []  # what the user has set by hand, in the calls of now
     chain: list[tuple[str, str, int, list[int]]] = []  # calls, innermost first: function, file, line, passes
     old: bool = False  # the paused call runs an earlier text of its file
+    text: int = 0  # CRC-32 of the text that it runs
     nested: str = ""  # the call that is run within another pause, in a copy
 
 

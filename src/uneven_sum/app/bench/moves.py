@@ -10,6 +10,7 @@ from textual import work
 from ...client import BadUse, Client
 from ...protocol import Facts, Term
 from ..dialogs import Choice, Choose, Prompt
+from ..screens.tried import TryChange
 from ..widgets.bars import Headline
 from ..widgets.drawers import OutputDrawer
 from ..widgets.sheet import Sheet
@@ -187,6 +188,42 @@ class Moves(Part):
         chosen = await bench.app.push_screen_wait(Choose(bench.palette, "Go back to which pause?", choices))
         if chosen is not None:
             await self._back(int(chosen))
+
+    # -- another text --------------------------------------------------------------------------------
+
+    def action_try_change(self) -> None:
+        """Another version of the paused statement, or of the one at the cursor."""
+        bench = self.bench
+        if self.client is None or self.state != "paused" or self.facts is None or self.facts.reason == "end":
+            bench.notify("A line is tried in another version at a pause.")
+            return
+        sheet = bench.query_one(Sheet)
+        frame = bench._frame()
+        own = frame <= 1 and sheet.at_line <= sheet.cursor <= sheet.at_end
+        bench.app.push_screen(TryChange(bench, bench.palette, frame, None if own else sheet.cursor))
+
+    async def take_up(self, client: Client, file: str) -> None:
+        """Functions have their new text from their next call on."""
+        bench = self.bench
+        try:
+            names = await client.take_up(file)
+            bench.texts.pop(file, None)
+            await bench.send_lookouts()
+        except BadUse as e:
+            bench.notify(str(e), severity="warning")
+            return
+        bench.notify(f"{', '.join(names) or 'Nothing'} changes from the next call on. This call runs its old text.")
+        bench.show_place()
+
+    async def restart_call(self, client: Client, facts: Facts) -> None:
+        """The paused call begins again with the text of now."""
+        bench = self.bench
+        bench.texts.pop(facts.file, None)
+
+        async def restart() -> None:
+            bench.book.placed(await client.restart_call(facts, bench.book.wanted()))
+
+        await self._move(restart)
 
     # -- slowly --------------------------------------------------------------------------------------
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import os
 import time
+import zlib
 from typing import TYPE_CHECKING, cast
 
 from textual import events, work
@@ -105,6 +106,7 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
         Binding("a", "ask", show=False),
         Binding("d", "output", show=False),
         Binding("x", "leave_nested", show=False),
+        Binding("w", "try_change", show=False),
         Binding("escape", "close", show=False),
         Binding("home", "place", show=False),
         Binding("up", "move(-1)", show=False),
@@ -132,12 +134,14 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
         self.book = Book()
         self.book.switches = switches_for(launch.pause_on)
         self.texts: dict[str, str] = {}
+        self.versions: dict[tuple[str, int], str] = {}  # texts of files by their CRC-32: calls may run older ones
         self.stamps: dict[str, tuple[float, int]] = {}
         self.formats: dict[str, Format] = {"": Format()}  # of numbers: in general, and by expression
         self.began = 0.0
         self.ran = 0.0
         self.runs = 0
         self.watches: list[str] = []
+        self.asked = history.load()
         self.point = 0  # the return point of the present pause
         self.no_point = ""  # why this pause has no return point
         self.case_damaged = False
@@ -162,7 +166,7 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
         with Container(id="work"):
             yield Sheet(p)
             yield Cards(p)
-        yield AskDrawer(p, history.load())
+        yield AskDrawer(p, self.asked)
         yield OutputDrawer(p)
         yield Keys(p)
 
@@ -176,7 +180,7 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
 
     async def on_unmount(self) -> None:
         self.keep_case()
-        history.save(self.query_one(AskLine).asked)
+        history.save(self.asked)
         await self._drop()
 
     def on_resize(self, event: events.Resize) -> None:
@@ -334,7 +338,7 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
             self.chosen = max(0, len(facts.trail) - 1)
             self.query_one(Trail).show(facts.trail, self.chosen)
             sheet = self.query_one(Sheet)
-            self._show_text(facts.file)
+            self._show_text(facts.file, facts.text)
             sheet.fold()
             if facts.terms and facts.reason != "end":
                 sheet.unfold(facts.end_line or facts.line, facts.terms, facts.trial or facts.differs)
@@ -405,16 +409,31 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
         if path not in self.texts:
             try:
                 with open(path, "rb") as f:
-                    self.texts[path] = decoded(f.read())
+                    data = f.read()
+                self.texts[path] = self.versions[path, zlib.crc32(data)] = decoded(data)
             except OSError:
                 self.texts[path] = "# The text of this file cannot be read."
             self.stamps[path] = _stamp(path)
         return self.texts[path]
 
-    def _show_text(self, path: str) -> None:
-        self.text_of(path)
+    def own_edit(self, path: str) -> None:
+        """We have written this file; the script runs its older text until the new one is taken up."""
+        self.stamps[path] = _stamp(path)
+        kept = self.text_of(path)
+        del self.texts[path]
+        self.text_of(path)  # known by its CRC from now on
+        self.texts[path] = kept
+
+    def show_place(self) -> None:
+        """The paused line, in the text that its call runs."""
+        if self.facts is not None:
+            self._show_text(self.facts.file, self.facts.text)
+            self.query_one(Sheet).show_place(self.facts.line, self.facts.end_line, self.facts.state)
+
+    def _show_text(self, path: str, version: int = 0) -> None:
+        text = self.text_of(path)
         sheet = self.query_one(Sheet)
-        sheet.show_file(path, self.texts[path])
+        sheet.show_file(path, self.versions.get((path, version), text))
         sheet.marks = self.book.marks(path)
 
     # -- actions -------------------------------------------------------------------------------------
@@ -464,7 +483,7 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
         self.chosen = max(0, min(len(self.facts.trail) - 1, self.chosen + by))
         call = self.facts.trail[self.chosen]
         self.query_one(Trail).show(self.facts.trail, self.chosen)
-        self._show_text(call.file)
+        self._show_text(call.file, call.text)
         sheet = self.query_one(Sheet)
         sheet.fold()
         inner = self.chosen == len(self.facts.trail) - 1
@@ -501,9 +520,7 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
             await self.client.write_input(message.text)
 
     def action_place(self) -> None:
-        if self.facts is not None:
-            self._show_text(self.facts.file)
-            self.query_one(Sheet).show_place(self.facts.line, self.facts.end_line, self.facts.state)
+        self.show_place()
 
     def action_move(self, by: int) -> None:
         self.query_one(Sheet).move(by)
