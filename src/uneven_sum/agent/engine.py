@@ -13,7 +13,7 @@ import warnings
 import weakref
 from typing import Any
 
-from . import ending, handled, judge, motion, nested, nonfinite, probes, report, stack, state
+from . import ending, expecting, handled, judge, lookouts, motion, nested, nonfinite, probes, report, stack, state
 from .byhand import ByHand
 from .expressions import Options, Site
 from .loader import Loader
@@ -79,6 +79,7 @@ class Engine(Warned, Meeting, motion.Hooks):
         self.nested: nested.Nested | None = None  # the call that is run within a pause
         self.boundary: types.FrameType | None = None  # what is further out handles none of its errors
         self.by_hand = ByHand()
+        self.awaited: list[tuple[expecting.Expectation, types.FrameType]] = []  # of the coming pause, in which call
         self.hurry = False  # back to a place of before: nothing else pauses on the way
         self.entering = False  # on the way to the first line
 
@@ -349,6 +350,7 @@ class Engine(Warned, Meeting, motion.Hooks):
             try:
                 self.flush()
                 self.facts = report.compose(pause, apart=apart)
+                self.facts["expectations"] = self._expectations(pause)
                 self.facts["hand"] = self.by_hand.told(pause.frame)
                 self.facts["chain"] = stack.chain(pause.frame)
                 self.facts["text"] = report._print(pause.dead[0] if pause.dead else pause.frame) if pause.frame else 0
@@ -392,6 +394,23 @@ class Engine(Warned, Meeting, motion.Hooks):
             "chain": facts["chain"],
             "statement": facts["statement"][:200],
         }
+
+    def _expectations(self, pause: Pause) -> list[dict[str, Any]]:
+        """What was expected of this pause, and what is expected of each, beside what is."""
+        frame = pause.frame
+        if frame is None:
+            return []
+        found = []
+        present = {id(f) for f in stack.calls(frame, True)}
+        for expected, of in self.awaited:
+            found.append({**expecting.held(expected, of if id(of) in present else frame), "kept": 0})
+        self.awaited.clear()
+        for lk in self.lookouts.of("pause"):
+            if lk.expected is not None and lookouts.gate(lk, frame, self.lookouts.all):
+                told = expecting.held(lk.expected, frame)
+                lk.met += not told["holds"] and not told["problem"]
+                found.append({**told, "kept": lk.id})
+        return found
 
     def announce_renewal(self) -> None:
         """Before the answer to what changes something for good: who goes back now waits for the new point."""

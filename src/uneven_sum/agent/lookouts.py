@@ -18,7 +18,7 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 from typing import Any
 
-from . import judge, stack
+from . import expecting, judge, stack
 from .scope import MISSING, Scope
 from .source import SCOPES, SourceFile, Statement, is_compound
 
@@ -57,7 +57,7 @@ class Lookout:
     """One thing that can pause the script.  Fields as in `unevenSum/setLookouts`."""
 
     id: int
-    where: str = "line"  # line, element, lambda, entry, return, raise, change
+    where: str = "line"  # line, element, lambda, entry, return, raise, change, pause
     file: str = ""
     line: int = 0
     name: str = ""  # of a function, an exception class, or the watched expression
@@ -70,6 +70,7 @@ class Lookout:
     object: str = ""
     after: int = 0
     until: int = 0
+    expect: str = ""  # pauses when this does not hold
     text: str = ""  # written instead of pausing
     trail: bool = False
     once: bool = False
@@ -84,6 +85,7 @@ class Lookout:
     ticker: Ticker | None = None
     owner: Any = MISSING  # the object of a changing attribute or element
     seen: dict[Any, tuple[str, str]] = field(default_factory=dict)  # fingerprints and texts by call or object
+    expected: expecting.Expectation | None = None
     only: Any = None  # the one object, weakly where that is possible
     chain: list[list[Any]] | None = None  # calls, innermost first: only in this one
     goal: list[tuple[str, int, int]] | None = None  # loops with their passes, innermost first: only there
@@ -95,12 +97,12 @@ class Lookout:
     @property
     def each_pass(self) -> bool:
         """At the line of a `for`: met as each pass begins, not just before the loop."""
-        return self.counts or bool(self.condition) or self.goal is not None
+        return self.counts or bool(self.condition or self.expect) or self.goal is not None
 
     @property
     def gated(self) -> bool:
         """True when more than its condition decides whether it counts."""
-        return bool(self.inside or self.outside or self.object or self.after or self.until)
+        return bool(self.inside or self.outside or self.object or self.after or self.until or self.expect)
 
     @property
     def ticked(self) -> bool:
@@ -119,12 +121,12 @@ class Lookout:
         return self.ticker.due
 
     def same_place(self, other: Lookout) -> bool:
-        names = ("where", "file", "line", "name", "within", "condition", "start", "every")
+        names = ("where", "file", "line", "name", "within", "condition", "expect", "start", "every")
         return all(getattr(self, n) == getattr(other, n) for n in names)
 
 
 FIELDS = {f for f in Lookout.__dataclass_fields__ if f not in ("message", "verified", "tree", "writes", "met", "spent")}
-FIELDS -= {"ticker", "owner", "seen", "only", "goal", "chain"}
+FIELDS -= {"ticker", "owner", "seen", "only", "goal", "chain", "expected"}
 
 
 @dataclass
@@ -212,7 +214,7 @@ class Lookouts:
 
 
 def _file(lk: Lookout) -> str:
-    if lk.where == "raise":
+    if lk.where in ("raise", "pause"):
         return ""
     return lk.file if lk.where in PLACES or lk.file else "*"
 
@@ -238,6 +240,12 @@ def prepare(lk: Lookout, file: SourceFile | None) -> None:
         if problem:
             lk.verified = False
             told.append(problem)
+    if lk.expect:
+        try:
+            lk.expected = expecting.parse(lk.expect)
+        except expecting.Unclear as e:
+            lk.verified = False
+            told.append(str(e))
     if lk.text:
         problem = _text(lk)
         if problem:
@@ -245,6 +253,10 @@ def prepare(lk: Lookout, file: SourceFile | None) -> None:
             told.append(problem)
     if lk.where in PLACES:
         told += _place(lk, file)
+    elif lk.where == "pause":
+        if not lk.expect:
+            lk.verified = False
+            told.append("At each pause something must be expected.")
     elif not lk.name:
         lk.verified = False
         told.append("It wants a name.")

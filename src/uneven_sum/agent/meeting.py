@@ -9,7 +9,7 @@ import time
 import types
 from typing import TYPE_CHECKING, Any
 
-from . import cards, lookouts, probes, stack, state
+from . import cards, expecting, lookouts, probes, stack, state
 from .expressions import Site
 from .handled import statement_at
 from .lookouts import Lookout
@@ -123,6 +123,11 @@ class Meeting(probes.Listener):
             except Exception as e:
                 self.condition_failed(lk.id, site, frame, e)
                 return False
+        if lk.expected is not None:
+            told = expecting.held(lk.expected, frame, facts)
+            facts["expected"] = expecting.sentence(told)
+            if told["holds"]:
+                return False
         return not lk.ticked or next(lk.tick())
 
     def condition_failed(self, number: int, site: Site | None, frame: types.FrameType, error: BaseException) -> None:
@@ -155,6 +160,8 @@ class Meeting(probes.Listener):
         elif lk.where in ("element", "lambda"):
             pause.state = "in"
             pause.said = "Before an element is made" if lk.where == "element" else "The lambda is called"
+        if lk.expect:
+            pause.said = f"Not as expected: {facts.get('expected', lk.expect)}"
         if lk.condition:
             pause.why = f"since {clean(lk.condition, 80)}"
         if lk.times > 1:

@@ -14,7 +14,7 @@ import threading
 import types
 from typing import TYPE_CHECKING, Any
 
-from . import byhand, cards, handled, motion, report, stack, state
+from . import byhand, cards, expecting, handled, motion, report, stack, state
 from .ask import Asked, answer_for_good, answer_in_trial, call_text, completions
 from .changing import Changing
 from .closeup import CloseUps
@@ -361,6 +361,18 @@ class Requests(Setting, Changing, CloseUps):
         self._set_by_hand(frame, f"{target} = {text}")
         told = answer_for_good(target, frame)
         return {"value": (told.told or {}).get("text", ""), "type": (told.told or {}).get("type", "")}
+
+    def on_own_expect(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """What the user expects of the coming pause; told with its facts."""
+        self._moving()
+        try:
+            expected = expecting.parse(str(arguments.get("text") or ""))
+        except expecting.Unclear as e:
+            raise Wrong(str(e)) from None
+        frame = self._frame(arguments.get("frameId"))
+        self.engine.awaited.append((expected, frame))
+        now = expecting.held(expected, frame)
+        return {"now": expecting.sentence(now), "holds": now["holds"]}
 
     def _set_by_hand(self, frame: types.FrameType, text: str) -> None:
         self.changed = True

@@ -81,7 +81,7 @@ class Watching(Expressions):
     def _due(self, lk: Lookout) -> tuple[ast.expr, bool]:
         """The test that precedes a lookout's probe, and whether the condition is in it."""
         test = self._condition(lk)
-        if test is None:
+        if test is None or lk.expect:
             return ast.Constant(True), False
         parts = [] if isinstance(test, ast.Constant) and test.value is True else [test]
         if lk.ticked:

@@ -308,6 +308,10 @@ class Client:
         """The call of a frame written again.  BadUse where that cannot be done."""
         return str((await self.session.request("unevenSum/callText", {"frameId": frame}))["text"])
 
+    async def expect(self, text: str, frame: int = 0) -> str:
+        """Holds the coming pause to an expectation; how it stands now.  BadUse when it is unclear."""
+        return str((await self.session.request("unevenSum/expect", {"text": text, "frameId": frame}))["now"])
+
     async def set_value(self, target: str, value: str, frame: int = 0, force: bool = False) -> dict[str, Any]:
         """Sets a name, attribute, element or slice of a call for good.  BadUse when it cannot be done; with `misfit`
         in its facts when the value has another type or shape than what is there, and `force` is not given."""

@@ -3,6 +3,7 @@
 pause at line 41 of rating_year.py when `total > CAPACITY`, from the 3rd time, inside `simulate`
 write `level {level:.2f}` with the trail at line 36 of rating_year.py, every 10th time
 pause at the return of `rate` when `returned < 0`, once
+expect `level stays between 0 and 6` at line 37 of rating_year.py
 pause at a change of `level` in `simulate`, only after lookout 2 was met
 """
 
@@ -23,6 +24,7 @@ WHERE: list[tuple[str, str]] = [
     (r"at line (\d+)(?: of (\S+?))?(?=,| |$)", "line"),
     (r"at each element in line (\d+)(?: of (\S+?))?(?=,| |$)", "element"),
     (r"at each call of the lambda in line (\d+)(?: of (\S+?))?(?=,| |$)", "lambda"),
+    (r"at each pause", "pause"),
     (rf"at the entry of {_T}", "entry"),
     (rf"at the return of {_T}", "return"),
     (rf"at a raise of {_T}", "raise"),
@@ -48,6 +50,8 @@ WORDS = (
     "pause at the return of `FUNCTION`",
     "pause at a raise of `CLASS`",
     "pause at a change of `NAME` in `FUNCTION`",
+    "expect `NAME stays between A and B` at line N of FILE",
+    "expect `NAME is near V ± T` at each pause",
     "write `text {expression:.2f}` at …",
     "write `text` with the trail at …",
     "… when `CONDITION`",
@@ -88,11 +92,14 @@ def _bare(text: str) -> str:
 def sentence(lk: Lookout) -> str:
     """A lookout as its sentence; `parse` reads it again."""
     out = "pause" if not lk.text else f"write {_quoted(lk.text)}" + (" with the trail" if lk.trail else "")
+    if lk.expect:
+        out = f"expect {_quoted(lk.expect)}"
     of = f" of {os.path.basename(lk.file)}" if lk.file else ""
     out += {
         "line": f" at line {lk.line}{of}",
         "element": f" at each element in line {lk.line}{of}",
         "lambda": f" at each call of the lambda in line {lk.line}{of}",
+        "pause": " at each pause",
         "entry": f" at the entry of {_quoted(lk.name)}",
         "return": f" at the return of {_quoted(lk.name)}",
         "raise": f" at a raise of {_quoted(lk.name)}",
@@ -135,8 +142,12 @@ def parse(text: str, file: str = "", files: list[str] | None = None) -> Lookout:
         lk.text, lk.trail = _bare(written[1]), bool(written["trail"])
         if not lk.text:
             raise Unclear("The text to write is empty.", done)
+    elif (expected := take(rf"expect {_T}")) is not None:
+        lk.expect = _bare(expected[1]).strip()
+        if not lk.expect:
+            raise Unclear("What is expected? `expect ``head > 0`` at line 12`.", done)
     elif take(r"pause\b") is None and not rest.startswith("at "):
-        raise Unclear("A lookout begins with `pause at …`, or with write and a text between backticks.", done)
+        raise Unclear("A lookout begins with `pause at …`, or with write or expect and a text in backticks.", done)
     for pattern, where in WHERE:
         found = take(pattern)
         if found is not None:
@@ -162,7 +173,7 @@ def _place(lk: Lookout, found: re.Match[str], file: str, files: list[str]) -> No
     if lk.where in ("line", "element", "lambda"):
         lk.line = int(found[1])
         lk.file = _path(found[2], file, files) if found[2] else file
-    else:
+    elif lk.where != "pause":
         lk.name = _bare(found[1]).strip()
         if lk.where == "change" and found[2]:
             lk.within = _bare(found[2]).strip()
@@ -199,6 +210,8 @@ def badge(lk: Lookout) -> str:
     """The gutter's word beside `‖`: `if`, `x3`, `log`, or nothing."""
     if lk.text:
         return "log"
+    if lk.expect:
+        return "exp"
     if lk.condition:
         return "if"
     if lk.start > 1 or lk.every > 1:

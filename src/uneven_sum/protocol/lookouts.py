@@ -16,7 +16,8 @@ class Lookout(msgspec.Struct, omit_defaults=True):
     """One thing that can pause the script.
 
     where: `line`, `element`, `lambda` (file and line), `entry`, `return` (name: a function), `raise`
-    (name: an exception class), `change` (name: a name, attribute or element; within: a name's function).
+    (name: an exception class), `pause` (with `expect`:
+    looked at in each), `change` (name: a name, attribute or element; within: a name's function).
     """
 
     id: int = 0
@@ -33,6 +34,7 @@ class Lookout(msgspec.Struct, omit_defaults=True):
     object: str = ""  # only for the call's first argument being this object
     after: int = 0  # only when this lookout was met
     until: int = 0
+    expect: str = ""  # pauses when this does not hold: `head stays between 0 and 3`
     text: str = ""  # written instead of pausing
     trail: bool = False
     once: bool = False

@@ -71,6 +71,16 @@ class ExceptionFacts(msgspec.Struct):
     message: str
 
 
+class Expected(msgspec.Struct):
+    """An expectation beside what is; `kept`: the lookout that it is, 0 for one of this pause only."""
+
+    text: str
+    holds: bool
+    actual: str = ""
+    problem: str = ""
+    kept: int = 0
+
+
 class Facts(msgspec.Struct):
     """Everything about one pause."""
 
@@ -94,6 +104,7 @@ class Facts(msgspec.Struct):
     retry: bool = False
     lookout: int = 0
     returned: str | None = None
+    expectations: list[Expected] = []
     hand: list[str] = []  # what the user has set by hand, in the calls of now
     chain: list[tuple[str, str, int, list[int]]] = []  # calls, innermost first: function, file, line, passes
     old: bool = False  # the paused call runs an earlier text of its file

@@ -15,11 +15,11 @@ from .part import Part
 # What the ask line understands besides Python: see `looking.command` and the lookouts' sentences.
 WORDS = (
     *("call ", "plot ", "table ", "open ", "watch ", "pause at line ", "pause at the entry of `"),
-    *("pause at the return of `", "pause at a change of `", "pause at a raise of `", "write `"),
+    *("pause at the return of `", "pause at a change of `", "pause at a raise of `", "write `", "expect `"),
 )
 
 
-FIRST_WORDS = ("call", "plot", "table", "open", "watch", "pause", "write")
+FIRST_WORDS = ("call", "expect", "plot", "table", "open", "watch", "pause", "write")
 
 
 class Asking(Part):
@@ -36,7 +36,7 @@ class Asking(Part):
             await self._ask_script(client, text)
             return
         drawer.question(text)
-        if text.startswith(("pause at ", "write `")):
+        if text.startswith(("pause at ", "write `", "expect `")):
             fine, told = await self.bench.add_sentence(text)
             drawer.say(told) if fine else drawer.refuse(told)
             return
@@ -91,6 +91,26 @@ class Asking(Part):
             await bench._read_call(client)
         except BadUse as e:
             drawer.refuse(str(e))
+
+    # -- expectations --------------------------------------------------------------------------------
+
+    @work(group="dialog")
+    async def action_expect(self) -> None:
+        """What the user thinks the coming step will do; the answer stands in the headline after it."""
+        bench, client = self.bench, self.bench.client
+        if client is None or bench.state != "paused":
+            return
+        question = "What do you expect of the next pause?"
+        hint = "head will be 0.4 · flow.sum() is near 12.3 ± 0.1 · volume stays between 0 and 5e6 · head > 0"
+        text = await bench.app.push_screen_wait(Prompt(bench.palette, question, "", hint))
+        if not text or not text.strip():
+            return
+        try:
+            now = await client.expect(text.strip(), bench._frame())
+        except BadUse as e:
+            bench.notify(str(e), severity="warning")
+            return
+        bench.notify(f"Expected of the next pause. Now: {now}")
 
     # -- calls with pauses ---------------------------------------------------------------------------
 

@@ -107,6 +107,7 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
         Binding("d", "output", show=False),
         Binding("x", "leave_nested", show=False),
         Binding("w", "try_change", show=False),
+        Binding("E", "expect", show=False),
         Binding("escape", "close", show=False),
         Binding("home", "place", show=False),
         Binding("up", "move(-1)", show=False),
@@ -334,7 +335,7 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
         self.facts = facts
         with self.app.batch_update():
             self._state("paused")
-            self.query_one(Headline).show(facts.headline, facts.reason)
+            self.query_one(Headline).show(facts.headline, facts.reason, facts.expectations)
             self.chosen = max(0, len(facts.trail) - 1)
             self.query_one(Trail).show(facts.trail, self.chosen)
             sheet = self.query_one(Sheet)
@@ -557,7 +558,7 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
         self.query_one(OutputDrawer).draw()
         self._state(self.state)
         if self.facts is not None:
-            self.query_one(Headline).show(self.facts.headline, self.facts.reason)
+            self.query_one(Headline).show(self.facts.headline, self.facts.reason, self.facts.expectations)
             self.query_one(Trail).show(self.facts.trail, self.chosen)
 
     def action_lookouts(self) -> None:

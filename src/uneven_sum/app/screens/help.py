@@ -40,6 +40,8 @@ KEYS = [
     ("tab", "values", "around the line, of this call, of the module, watched"),
     ("c", "close-up", "of the value at the cursor: facts, grid, plots; or click its card"),
     ("f", "find a value", "of this call or the module, by a part of its name"),
+    ("E", "expect", "what the next pause will find: head will be 0.4; the answer stands in the headline"),
+    ("a", "ask: expect `…`", "kept: expect `head > 0` at line 37 of FILE, or at each pause; listed in Lookouts"),
     ("w", "another version", "of the paused line (or the cursor's): tried beside the present one, put in the file"),
     ("v", "menu of a value", "open, watch, copy, …; or right click on its card"),
     ("+", "watch", "an expression, shown at each pause; again: not any more"),

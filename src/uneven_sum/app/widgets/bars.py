@@ -7,7 +7,7 @@ import textwrap
 from rich.text import Text
 from textual.widgets import Static
 
-from ...protocol import TrailCall
+from ...protocol import Expected, TrailCall
 from ..theme import Palette
 
 
@@ -38,20 +38,20 @@ class Headline(Static):
     """Why and where the script is paused, in plain sentences."""
 
     DEFAULT_CSS = (
-        "Headline { height: auto; max-height: 6; min-height: 1; width: 100%; padding: 0 1; background: $background; }"
+        "Headline { height: auto; max-height: 8; min-height: 1; width: 100%; padding: 0 1; background: $background; }"
     )
 
     def __init__(self, palette: Palette, **kwargs: object) -> None:
         super().__init__(**kwargs)  # type: ignore[arg-type]
         self.palette = palette
-        self.said = ("", "")
+        self.said: tuple[str, str, list[Expected]] = ("", "", [])
 
-    def show(self, text: str, reason: str) -> None:
+    def show(self, text: str, reason: str, expected: list[Expected] | None = None) -> None:
         p = self.palette
         colour = {"nonfinite": p.nonfinite, "error": p.error, "died": p.error, "warning": p.warning, "end": p.fine}.get(
             reason, p.at
         )
-        self.said = (text, reason)
+        self.said = (text, reason, expected or [])
         out = Text()
         width = max(20, self.size.width - 4)
         for number, part in enumerate(_sentences(text)):
@@ -59,7 +59,19 @@ class Headline(Static):
                 out.append("\n" if out else "")
                 out.append("▍", colour)
                 out.append(line, f"bold {p.text}" if number == 0 else p.text)
+        for one in self.said[2][:3]:
+            self._expectation(out, one, width)
         self.update(out)
+
+    def _expectation(self, out: Text, one: Expected, width: int) -> None:
+        """What was expected, beside what is."""
+        p = self.palette
+        colour = p.warning if one.problem else p.fine if one.holds else p.nonfinite
+        word = "not told" if one.problem else "as expected" if one.holds else "! not as expected"
+        out.append("\n▍", colour)
+        out.append(word, f"bold {colour}")
+        actual = one.problem or (one.actual if "=" in one.actual else f"it is {one.actual}")
+        out.append(f"  {one.text}: {actual}"[: width - len(word)], p.text)
 
     def on_resize(self) -> None:
         self.show(*self.said)
