@@ -27,7 +27,7 @@ class Run:
         self.trips: list = []
         self.trouble: list[str] = []
         self.exited: Exited | None = None
-        self.point = 0
+        self.point, self.no_point = 0, ""
 
     async def pause(self):
         """The facts of the next pause, or the end of a call run within one; None when the script exits instead."""
@@ -43,7 +43,7 @@ class Run:
             elif isinstance(event, Trouble):
                 self.trouble.append(event.detail)
             elif isinstance(event, Stopped):
-                self.point = event.point
+                self.point, self.no_point = event.point, event.no_point
                 return event.facts
             elif isinstance(event, CallEnded):
                 return event

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import os
+import re
 from pathlib import Path
 
 import pytest
@@ -70,7 +71,7 @@ async def test_state_is_restored(script, files, interpreter: str) -> None:
         await run.ask("!values.clear()")
         facts = await back(run)
         assert facts.loops[0].number == 3 and (await state(run))[2] == seen[2][0][2]
-        await back(run, 1)
+        await back(run, 2)
         assert (await state(run), Path(files[0]).read_text()) == seen[0]
         with pytest.raises(BadUse, match="no pause to go back to"):
             await run.client.step_back()
@@ -95,14 +96,23 @@ async def test_back_from_an_error_and_to_a_changed_value(script, interpreter: st
     assert run.out == "0.5\n" and run.exited.exit_status == 0
 
 
-async def test_many_steps_with_bounded_copies(script) -> None:
-    path = script("total = 0\nfor k in range(100):\n    total += k\nprint(total)\n")
+async def test_500_steps_with_bounded_memory(script) -> None:
+    path = script("total = 0\nfor k in range(300):\n    total += k\nprint(total)\n")
     async with running(path, rewind=True, pause_on={"start"}) as run:
         await run.pause()
-        for _ in range(120):
+        held = []
+        for n in range(500):
             await run.step()
-        points = run.client.return_points()
-        assert 2 <= len(points) <= 41 and all(p["line"] in (1, 2, 3) for p in points)
+            if n in (150, 499):
+                await asyncio.sleep(0.3)
+                points = run.client.return_points()
+                held.append((len(points), sum(p["memory"] for p in points)))
+                assert 2 <= len(points) <= 54 and all(p["line"] in (0, 1, 2, 3) for p in points)
+        each = [memory / count for count, memory in held]
+        assert max(count for count, _ in held) <= 42 and each[1] < 1.3 * each[0] < 8e6, held
+        assert (await run.ask("k")) == "249"
+        facts = await back(run, run.client.return_points()[3]["number"])
+        assert await run.ask("sum(range(k)) <= total <= sum(range(k + 1))") == "True" and facts.line in (2, 3)
         pids = [p.pid for p in run.client.session.points.all.values()]
     await asyncio.sleep(0.5)
     assert not any(_alive(pid) for pid in pids), "no copy outlives the run"
@@ -117,7 +127,7 @@ async def test_threads_have_no_return_point(script) -> None:
         run.__init__(type(run.client)(run.client.launch))
         await run.client.start(lookouts=[Lookout(1, file=path, line=4)])
         await run.pause()
-        assert not run.client.return_points()
+        assert [p["reason"] for p in run.client.return_points()] == ["start"]
         with pytest.raises(BadUse, match="no pause to go back to"):
             await run.client.step_back()
 
@@ -152,3 +162,140 @@ async def test_nothing_outlives_a_killed_host(script, tmp_path) -> None:
             return
         await asyncio.sleep(0.1)
     raise AssertionError(f"left over: {[p for p in pids if _alive(p)]}")
+
+
+# -- hazards -----------------------------------------------------------------------------------------
+
+
+async def at_line(run, path: str, line: int):
+    """The run begun again, to a line."""
+    await run.client.end()
+    run.__init__(type(run.client)(run.client.launch))
+    await run.client.start(lookouts=[Lookout(1, file=path, line=line)])
+    return await run.pause()
+
+
+HAZARDS = {
+    "a thread": ("threading.Thread(target=time.sleep, args=(60,), daemon=True).start()", "other thread"),
+    "a pool of threads": ("pool = ThreadPoolExecutor(1); pool.submit(time.sleep, 0).result()", "other thread"),
+    "a process": (
+        "child = subprocess.Popen(['sleep', '60'])",
+        "a process that the script has started runs: only forward",
+    ),
+    "a pool of processes": ("pool = multiprocessing.Pool(2)", "(other thread|processes run)"),
+    "polars": ("sys.modules['polars'] = types.ModuleType('polars')", "the threads of polars would not exist"),
+    "jax": ("sys.modules['jax'] = types.ModuleType('jax')", "the threads of jax"),
+    "numba": (
+        "sys.modules['numba'] = types.SimpleNamespace(threading_layer=lambda: 'omp')",
+        "numba's OpenMP layer ends in a copy",
+    ),
+    "torch": (
+        "sys.modules['torch'] = types.SimpleNamespace(cuda=types.SimpleNamespace(is_initialized=lambda: True))",
+        "the graphics processor's state",
+    ),
+}
+IMPORTS = "import multiprocessing, subprocess, sys, threading, time, types\nfrom concurrent.futures import ThreadPoolExecutor\n"
+
+
+@pytest.mark.parametrize("name", HAZARDS)
+async def test_no_return_point_and_why(script, name: str) -> None:
+    line, why = HAZARDS[name]
+    path = script(f"{IMPORTS}if __name__ == '__main__':\n    {line}\n    x = 1\n")
+    async with running(path, rewind=True, pause_on=set()) as run:
+        await at_line(run, path, 5)
+        assert not [p for p in run.client.return_points() if p["reason"] != "start"]
+        assert re.search(why, run.no_point), run.no_point
+        with pytest.raises(BadUse, match="no pause to go back to"):
+            await run.client.step_back()
+
+
+MARKED = {
+    "a socket": ("s = socket.socket(); s.bind(('127.0.0.1', 0))", "what is sent over 1 connection"),
+    "a pipe": ("r, w = os.pipe()", "what goes through 2 pipes"),
+    "in place": ("f = open(sys.argv[1], 'r+')", "what is overwritten in kept.txt"),
+    "mapped": (
+        "m = mmap.mmap(os.open(sys.argv[1], os.O_RDWR), 0)",
+        "what is written to the shared memory of kept.txt",
+    ),
+    "a lock": ("f = open(sys.argv[1]); fcntl.flock(f, fcntl.LOCK_EX)", "the lock on kept.txt"),
+    "nothing": ("f = open(sys.argv[1] + '.log', 'w'); f.write('x'); f.flush(); g = open(sys.argv[1])", ""),
+}
+
+
+@pytest.mark.parametrize("name", MARKED)
+async def test_what_is_not_undone_is_marked(script, tmp_path, name: str) -> None:
+    kept = tmp_path / "kept.txt"
+    kept.write_text("kept as it was")
+    line, told = MARKED[name]
+    path = script(f"import fcntl, mmap, os, socket, sys\n{line}\nx = 1\ny = 2\n")
+    async with running(path, str(kept), rewind=True, pause_on=set()) as run:
+        await at_line(run, path, 3)
+        await run.step()
+        cannot = run.client.cannot_undo()
+        assert told in cannot if told else cannot == []
+        assert (await back(run)).line == 3
+
+
+async def test_input_is_fed_again(script) -> None:
+    path = script("import sys\nfor n in range(4):\n    line = sys.stdin.readline()\n    print('got', line.strip())\n")
+    async with running(path, rewind=True, pause_on=set()) as run:
+        await run.client.end()
+        run.__init__(type(run.client)(run.client.launch))
+        await run.client.start(lookouts=[Lookout(1, file=path, line=4)])
+        await run.client.write_input("one\ntwo\n")
+        await run.pause()
+        await asyncio.sleep(0.2)
+        await run.step("on")
+        await run.client.write_input("three\n")
+        await run.step("on")
+        assert await run.ask("line.strip()") == "'three'"
+        facts = await back(run, 2)
+        assert facts.loops[0].number == 1 and await run.ask("line.strip()") == "'one'"
+        for wanted in ("two", "three"):
+            await run.step("on")
+            assert await run.ask("line.strip()") == f"'{wanted}'"
+        await run.client.write_input("four\n")
+        await run.step("on")
+        assert await run.ask("line.strip()") == "'four'"
+        assert await run.step("on") is None and run.out.endswith("got three\ngot four\n") and not run.trouble
+
+
+async def test_switched_off(script) -> None:
+    path = script("x = 1\ny = 2\nz = 3\n")
+    async with running(path, rewind=True, pause_on={"start"}) as run:
+        await run.pause()
+        await run.step()
+        await run.client.switch_points(False)
+        await run.step()
+        assert run.no_point == "Going back is switched off." and not run.client.return_points()
+        await run.client.switch_points(True)
+    async with running(path, rewind=False, pause_on={"start"}) as run:
+        await run.pause()
+        with pytest.raises(BadUse, match="started without"):
+            await run.client.switch_points(True)
+
+
+async def test_a_copy_that_does_not_answer(script, monkeypatch) -> None:
+    path = script("x = 1\ny = 2\nz = 3\n")
+    async with running(path, rewind=True, pause_on={"start"}) as run:
+        await run.pause()
+        await run.step()
+        await run.client.session.points.wait_for(2)
+        point = run.client.session.points.all[2]
+        os.kill(point.pid, 19)  # stopped, as one that hangs
+        stopped = run.client.session.stopped
+        monkeypatch.setattr(run.client.session, "stopped", lambda: stopped(0.5))
+        with pytest.raises(BadUse, match="does not answer"):
+            await run.client.step_back()
+
+
+def test_numbas_layer_is_chosen_unless_the_user_has(monkeypatch) -> None:
+    from uneven_sum.client import Launch
+    from uneven_sum.host.session import Session
+
+    monkeypatch.delenv("NUMBA_THREADING_LAYER", raising=False)
+    session = Session(Launch("x.py", rewind=True), lambda m: None)
+    assert session._environment()["NUMBA_THREADING_LAYER"] == "workqueue"
+    session.launch.env["NUMBA_THREADING_LAYER"] = "tbb"
+    assert session._environment()["NUMBA_THREADING_LAYER"] == "tbb"
+    assert "NUMBA_THREADING_LAYER" not in Session(Launch("x.py"), lambda m: None)._environment()

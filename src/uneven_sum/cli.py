@@ -91,9 +91,12 @@ def cli(context: click.Context) -> None:
 @cli.command(context_settings=SCRIPT_SETTINGS)
 @script_options
 @click.option("--theme", type=click.Choice(["slate", "chalk"]), default="slate", show_default=True)
-def run(script: str, args: tuple[str, ...], theme: str, **options: Any) -> None:
+@click.option("--no-return-points", is_flag=True, help="Make no copies of the script: it runs forward only.")
+def run(script: str, args: tuple[str, ...], theme: str, no_return_points: bool, **options: Any) -> None:
     """Open the Bench on SCRIPT and run it."""
-    _open(_launch(script, args, options), theme)
+    launch = _launch(script, args, options)
+    launch.return_points = not no_return_points
+    _open(launch, theme)
 
 
 @cli.command(context_settings=SCRIPT_SETTINGS)

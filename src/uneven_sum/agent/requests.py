@@ -362,6 +362,14 @@ class Requests(Setting, Changing, CloseUps):
         told = answer_for_good(target, frame)
         return {"value": (told.told or {}).get("text", ""), "type": (told.told or {}).get("type", "")}
 
+    def on_own_returnPoints(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """Switches the making of return points on or off."""
+        rewind = self.engine.rewind
+        if rewind is None:
+            raise Wrong("This run has no return points: it was started without.")
+        rewind.on = bool(arguments.get("on"))
+        return {}
+
     def on_own_expect(self, arguments: dict[str, Any]) -> dict[str, Any]:
         """What the user expects of the coming pause; told with its facts."""
         self._moving()

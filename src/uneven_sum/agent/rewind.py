@@ -18,14 +18,14 @@ import threading
 import time
 from typing import TYPE_CHECKING, Any
 
-from . import state, trial
+from . import outside, state, trial
 from .wire import Closed, Wire
 
 if TYPE_CHECKING:
     from .engine import Engine
 
 PR_SET_PDEATHSIG = 1
-OWN_THREADS = ("polars", "jax")  # libraries that may hang in a copy
+OWN_THREADS = ("polars", "jax", "tensorflow", "cupy")  # libraries that may hang in a copy
 SELDOM = 0.2  # seconds between return points on the way, at least
 RARELY = 40  # times what the last one took lies between two on the way
 PAGE_COST = 1.5e-6  # seconds to copy a page that a sleeper holds too
@@ -46,10 +46,12 @@ class Rewind:
         self.between: tuple[int, Any] | None = None
         self.began = time.monotonic()
         self.files_before = set(_regular_files())
+        self.own = {fd for fd, _ in outside._descriptors()}  # what was open before the script began
+        self.on = True
 
     def refusal(self) -> str:
         """Why no return point can be made now, in a sentence; empty when one can."""
-        if not self.path:
+        if not self.path or not self.on:
             return "Going back is switched off."
         reason = trial.why_not()
         if reason:
@@ -59,6 +61,12 @@ class Rewind:
         own = next((n for n in OWN_THREADS if n in sys.modules), "")
         if own:
             return f"No return point is made: the threads of {own} would not exist in a copy."
+        if "torch" in sys.modules and _torch_has_gpu():
+            return "No return point is made: the graphics processor's state would not be copied."
+        started = len(outside.children())
+        if started:
+            who = "a process that the script has started runs" if started == 1 else f"{started} of its processes run"
+            return f"No return point is made while {who}: only forward."
         if "numba" in sys.modules and _numba_layer() == "omp":
             return "No return point is made: numba's OpenMP layer ends in a copy."
         return ""
@@ -113,7 +121,7 @@ class Rewind:
     def _sleep(self, number: int, told: dict[str, Any]) -> bool:
         """Forks a sleeper.  False in this process; True in the sleeper, once it is woken."""
         self.engine.flush()
-        told = {**told, "made": time.monotonic_ns()}
+        told = {**told, "made": time.monotonic_ns(), "cannot": outside.cannot_undo(self.own)}
         dice = sys.modules.get("random")
         seed = dice.getstate() if dice is not None else None  # CPython seeds it anew in every forked child
         files = _regular_files()
@@ -230,6 +238,13 @@ def _pause_openmp() -> None:
             ctypes.CDLL(path).omp_pause_resource_all(2)
         except (OSError, AttributeError):
             continue
+
+
+def _torch_has_gpu() -> bool:
+    try:
+        return bool(sys.modules["torch"].cuda.is_initialized())
+    except Exception:
+        return False
 
 
 def _numba_layer() -> str:

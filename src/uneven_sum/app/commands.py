@@ -13,6 +13,7 @@ WITHOUT_KEY = [
     ("make_next", "make the cursor line the next one", "what lies between does not run, or runs once more"),
     ("leave_call", "leave this call at once with a value", "the rest of the call does not run"),
     ("call_again", "call the paused function again, with pauses", "in a copy, its arguments can be changed"),
+    ("switch_points", "return points on or off", "without them the script runs forward only, and holds no copies"),
     ("into_libraries", "into library code", "the next line anywhere, foreign code too"),
     ("action_go:last", "run to the end without any pause", "all lookouts off"),
     ("copy_terms", "copy the headline and the terms", "to the clipboard, as they stand"),

@@ -149,6 +149,20 @@ class Client:
         await self.session.stopped()
         await self.session.request("unevenSum/toPass", {"loops": wanted})
 
+    async def switch_points(self, on: bool) -> None:
+        """Return points from now on, or none any more: those that there are end."""
+        await self.session.request("unevenSum/returnPoints", {"on": on})
+        if not on:
+            self.session.points.end_all()
+
+    def cannot_undo(self, number: int | None = None) -> list[str]:
+        """What going back to a return point (default: the pause before this one) does not undo."""
+        here = self.session.point or 1 << 60
+        points = self.session.points.all
+        if number is None:
+            number = max((n for n, p in points.items() if n < here and p.at_pause), default=0)
+        return list(points[number].facts.get("cannot") or []) if number in points else []
+
     def return_points(self) -> list[dict[str, Any]]:
         """What one can go back to: `number`, `line`, `function`, `pass`, `reason`, `statement`, `memory`."""
         points = self.session.points.all.values()

@@ -57,6 +57,7 @@ class Launch:
     pause_on_given: bool = False  # chosen for this run, whatever the case file says
     keep_case: bool = True
     rewind: bool = False  # return points at the pauses
+    return_points: bool = True  # the user wants them on the Bench
     checks: bool = True
     meters: bool = True
     guards: bool = True

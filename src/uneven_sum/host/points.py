@@ -58,7 +58,7 @@ class Point:
 class Points:
     """Listens for sleepers and keeps them, by number; the latest of a number counts (a twin takes its place)."""
 
-    def __init__(self, news: Callable[[], None] = lambda: None) -> None:
+    def __init__(self, news: Callable[[int], None] = lambda number: None) -> None:
         self.all: dict[int, Point] = {}
         self.news = news
         self.folder = ""
@@ -109,7 +109,7 @@ class Points:
         self.all = dict(sorted(self.all.items()))
         self._thin()
         self._arrived.set()
-        self.news()
+        self.news(number)
 
     def _thin(self) -> None:
         """Keeps recent ones dense and old ones sparse."""

@@ -21,6 +21,7 @@ from ..protocol import Decoder, MalformedMessage, Message, encode
 from .interpreter import find_interpreter
 from .launch import BadUse, Launch, SyntaxFault, inspect_script
 from .points import Points, ended, reap
+from .typed import Input
 
 BOOT = Path(__file__).parent.parent / "agent" / "boot.py"
 CALL_SIGNAL = signal.SIGURG  # ignored by default: never fatal, however late it comes
@@ -75,7 +76,8 @@ class Session:
         self._tasks: list[asyncio.Task[None]] = []
         self._stops = 0
         self._stopped = asyncio.Event()
-        self.points = Points()
+        self.points = Points(self._point_came)
+        self.input = Input()
         self.point = 0  # the return point of the present pause
         self.pid = 0  # of the active process
         self._reading: asyncio.Task[None] | None = None
@@ -108,6 +110,8 @@ class Session:
             raise BadUse(f"The interpreter {interpreter.path} could not be started: {e.strerror}.") from None
         finally:
             theirs.close()
+        if launch.capture:
+            await self.input.open()
         self.pid = self.process.pid
         reader, self._writer = await asyncio.open_connection(sock=ours)
         self._reading = asyncio.create_task(self._read(reader, Decoder()))
@@ -133,12 +137,14 @@ class Session:
         """Ours, and what the launch says.  On a terminal a figure's window would block the script: matplotlib
         keeps its figures instead, unless a backend was chosen."""
         own = {"MPLBACKEND": "agg"} if self.launch.pause_at_end and "MPLBACKEND" not in os.environ else {}
+        if self.launch.rewind and "NUMBA_THREADING_LAYER" not in os.environ:
+            own["NUMBA_THREADING_LAYER"] = "workqueue"  # its OpenMP layer ends a copy of the process
         return {**os.environ, **own, **self.launch.env}
 
     def _streams(self) -> dict[str, Any]:
         if self.launch.capture:
             pipe = asyncio.subprocess.PIPE
-            return {"stdin": pipe, "stdout": pipe, "stderr": pipe, "limit": 1 << 20}
+            return {"stdin": self.input.create(), "stdout": pipe, "stderr": pipe, "limit": 1 << 20}
         return {"stdout": sys.stderr.fileno()} if self.launch.output_to_stderr else {}
 
     async def configured(self) -> None:
@@ -165,6 +171,7 @@ class Session:
             task.cancel()
         await asyncio.gather(*tasks, return_exceptions=True)
         await self.points.close()
+        self.input.close()
         if self._writer is not None:
             self._writer.close()
         if self.process is not None:
@@ -254,9 +261,11 @@ class Session:
         self._stopped.clear()
         self.pid, self._writer, self._waking = point.pid, point.writer, False
         self.ended = None
+        self.input.back_to(number)
         self._reading = asyncio.create_task(self._read(point.reader, point.decoder))
         if self.process is None or point.pid != self.process.pid:
             self._tasks.append(asyncio.create_task(self._watch_copy(point.pid)))
+        await self.stopped()
 
     async def _first_ended(self) -> int:
         """The status of the process that we started, once it has ended; asyncio's own wait would wait for its pipes
@@ -280,6 +289,9 @@ class Session:
             status = 255
         await self._gone(status)
 
+    def _point_came(self, number: int) -> None:
+        self.input.mark(number)
+
     async def stopped(self, seconds: float = 20.0) -> None:
         """Waits until the script is paused.  BadUse when it does not come to it."""
         try:
@@ -302,16 +314,8 @@ class Session:
 
     async def write_input(self, text: str | None) -> None:
         """Feeds the script's standard input; None closes it."""
-        if self.process is None or self.process.stdin is None:
-            return
-        if text is None:
-            self.process.stdin.close()
-            return
-        try:
-            self.process.stdin.write(text.encode())
-            await self.process.stdin.drain()
-        except (BrokenPipeError, ConnectionResetError):
-            pass
+        if self.process is not None and self.launch.capture:
+            self.input.write(text)
 
     async def _read(self, reader: asyncio.StreamReader, decoder: Decoder) -> None:
         for message in decoder.feed(b""):

@@ -10,6 +10,7 @@ from textual import work
 from ...client import BadUse, Client
 from ...protocol import Facts, Term
 from ..dialogs import Choice, Choose, Prompt
+from ..screens.help import Sure
 from ..screens.tried import TryChange
 from ..widgets.bars import Headline
 from ..widgets.drawers import OutputDrawer
@@ -28,6 +29,7 @@ class Moves(Part):
     began: float
     slow = False
     pace = 2  # in PACES
+    points_on = True
     revealed: tuple[int, list[int]] | None = None  # term by term: the line, and the terms still to come
 
     async def _move(self, how: Callable[[], Awaitable[None]]) -> bool:
@@ -165,9 +167,34 @@ class Moves(Part):
             bench.notify(bench.no_point or "There is no pause to go back to.")
             return
         self.slow = False
-        if await self._move(lambda: client.step_back(number)):
-            # text typed in, other processes and connections are not undone
-            bench.notify("Back. What the script did outside of itself is not undone.", timeout=2)
+        cannot = client.cannot_undo(number)
+        if cannot:
+            self._back_in_part(client, number, cannot)
+        else:
+            await self._move(lambda: client.step_back(number))
+
+    @work(group="dialog")
+    async def _back_in_part(self, client: Client, number: int | None, cannot: list[str]) -> None:
+        """What cannot be undone is said before."""
+        question = f"Going back does not undo {', nor '.join(cannot)}.\nGo back all the same?"
+        if await self.bench.app.push_screen_wait(Sure(self.bench.palette, question, "goes back", "stays here")):
+            await self._move(lambda: client.step_back(number))
+
+    async def switch_points(self) -> None:
+        """Return points on or off."""
+        bench, client = self.bench, self.client
+        if client is None or self.state != "paused":
+            bench.notify("Return points are switched at a pause.")
+            return
+        self.points_on = not self.points_on
+        try:
+            await client.switch_points(self.points_on)
+        except BadUse as e:
+            bench.notify(str(e), severity="warning")
+            return
+        told = "Return points are made again." if self.points_on else "No return points any more: only forward."
+        bench.notify(told)
+        bench._state("paused")
 
     @work(group="dialog")
     async def action_points(self) -> None:
@@ -180,11 +207,14 @@ class Moves(Part):
             bench.notify(bench.no_point or "There is no return point yet.")
             return
         choices = []
-        for p in reversed(points):
+        for p in sorted(points, key=lambda p: -p["number"]):
             passes = f", pass {p['pass']}" if p["pass"] else ""
             text = p["statement"].splitlines()[0][:44] if p["statement"] else ""
-            about = f"{p['memory'] / 1e6:6.1f} MB   {text}"
-            choices.append(Choice(str(p["number"]), f"{p['number']}  line {p['line']}{passes}  {p['reason']}", about))
+            mark = "memory only   " if p.get("cannot") else ""
+            age = f"{(time.monotonic_ns() - p['made']) / 1e9:5.0f} s ago" if p.get("made") else ""
+            about = f"{age}  {p['memory'] / 1e6:6.1f} MB   {mark}{text}"
+            where = "before the first line" if p["reason"] == "start" else f"line {p['line']}{passes}  {p['reason']}"
+            choices.append(Choice(str(p["number"]), f"{p['number']}  {where}", about))
         chosen = await bench.app.push_screen_wait(Choose(bench.palette, "Go back to which pause?", choices))
         if chosen is not None:
             await self._back(int(chosen))

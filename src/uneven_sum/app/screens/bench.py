@@ -124,7 +124,7 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
 
     def __init__(self, launch: Launch, palette: Palette) -> None:
         super().__init__()
-        launch.capture, launch.pause_at_end, launch.rewind = True, True, True
+        launch.capture, launch.pause_at_end, launch.rewind = True, True, launch.return_points
         self.launch, self.palette = launch, palette
         self.client: Client | None = None
         self.state = "starting"
