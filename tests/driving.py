@@ -69,6 +69,8 @@ async def running(path: str, *args: str, breakpoints: dict | None = None, **opti
         yield run
     finally:
         await client.end()
+        if run.client is not client:  # begun again by the test
+            await run.client.end()
 
 
 __all__ = ["Ended", "Run", "running", "slowness"]
