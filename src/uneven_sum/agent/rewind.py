@@ -121,7 +121,8 @@ class Rewind:
     def _sleep(self, number: int, told: dict[str, Any]) -> bool:
         """Forks a sleeper.  False in this process; True in the sleeper, once it is woken."""
         self.engine.flush()
-        told = {**told, "made": time.monotonic_ns(), "cannot": outside.cannot_undo(self.own)}
+        own = self.own | {self.engine.wire.sock.fileno()}
+        told = {**told, "made": time.monotonic_ns(), "cannot": outside.cannot_undo(own)}
         dice = sys.modules.get("random")
         seed = dice.getstate() if dice is not None else None  # CPython seeds it anew in every forked child
         files = _regular_files()

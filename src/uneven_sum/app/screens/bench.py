@@ -54,7 +54,7 @@ if TYPE_CHECKING:
 NARROW = 110  # columns below which the cards move under the sheet
 MANY = 60  # cards from which on the notes at the line ends come a little later
 STEP = ("space", "line"), ("i", "into call"), ("o", "out")
-ALWAYS = ("a", "ask"), ("m", "breakpoint"), ("t", "terms"), ("tab", "values"), ("d", "output")
+ALWAYS = ("a", "ask"), ("w", "another version"), ("m", "breakpoint"), ("t", "terms"), ("tab", "values"), ("d", "output")
 LEAVE = ("?", "all keys"), ("q", "leave")
 
 
@@ -244,7 +244,7 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
             try:
                 await self._take(event, client)
             except BadUse as e:
-                if client.alive:  # else the script ended while it was being read
+                if client.alive and not client.running:  # else it ended, or went on, while it was being read
                     self.notify(str(e), severity="warning")
             except Exception as e:  # a fault of ours must not freeze the Bench
                 self.notify(f"A fault of ours: {type(e).__name__}: {e}", severity="error", timeout=20)

@@ -32,6 +32,7 @@ class Row:
     line: int
     term: Term | None = None
     remark: str = ""
+    column: int = GUTTER + 2  # where the remark begins
 
 
 def highlight(text: str, palette: Palette) -> list[Text]:
@@ -170,11 +171,32 @@ class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
         for number in range(1, len(self.lines) + 1):
             self.rows.append(Row(number))
             terms = self.terms.get(number, [])
-            self.rows += [Row(number, t) for t in terms]
+            for term in terms:
+                self.rows.append(Row(number, term))
+                if term.how and not self._how_fits(number, term):
+                    at = min(self._value_column(number) - 1, self.room - len(term.how) - 1)
+                    self.rows.append(Row(number, None, term.how, max(GUTTER + 4, at)))
             if terms and self.remarks.get(number):
                 self.rows.append(Row(number, None, self.remarks[number]))
         self.virtual_size = Size(self.size.width, len(self.rows))
         self.refresh()
+
+    def _indent(self, line: int) -> int:
+        source = self.lines[line - 1].expandtabs(4) if line <= len(self.lines) else ""
+        return len(source) - len(source.lstrip())
+
+    def _value_column(self, line: int) -> int:
+        """Where the values of a line's terms begin."""
+        indent = self._indent(line)
+        room = max(12, (self.room - GUTTER - indent) * 6 // 11)
+        texts = [len("  " * t.depth + t.text) for t in self.terms.get(line, [])]
+        return GUTTER + indent + min(room, max(texts, default=0)) + 4
+
+    def _how_fits(self, line: int, term: Term) -> bool:
+        """Whether what an operation did to shapes and dtypes has room beside the value."""
+        used = self._value_column(line) + len(term.value) + 9 * term.culprit
+        used += 0 if term.shape else len(term.type) + 2
+        return used + len(term.how) + 4 <= self.room
 
     def row_of(self, line: int) -> int:
         return next((i for i, r in enumerate(self.rows) if r.line == line), 0)
@@ -207,7 +229,7 @@ class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
             self.scroll_to(y=row - height + 1, animate=False)
 
     def on_resize(self, event: events.Resize) -> None:
-        self.virtual_size = Size(event.size.width, len(self.rows))
+        self._rebuild()
         if self.at_line:
             self.reveal(self.at_line)
 
@@ -228,7 +250,9 @@ class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
         if row.term is not None:
             text = self._term_row(row)
         elif row.remark:
-            text = Text(" " * GUTTER + "  " + row.remark, Style.parse(p.quiet))
+            own = row.column > GUTTER + 2
+            text = Text(" " * (GUTTER - 3) + ("╎" if own else " "), Style.parse(p.quiet))
+            text.append(" " * (row.column - GUTTER + 2) + row.remark, p.changed if own else p.quiet)
         else:
             text = self._source_row(row.line)
         here = self.at_line and self.at_line <= row.line <= self.at_end and not row.term and not row.remark
@@ -267,11 +291,9 @@ class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
     def _term_row(self, row: Row) -> Text:
         p, term = self.palette, row.term
         assert term is not None
-        source = self.lines[row.line - 1] if row.line <= len(self.lines) else ""
-        indent = len(source) - len(source.lstrip())
         terms = self.terms.get(row.line, [])
-        room = max(12, (self.room - GUTTER - indent) * 6 // 11)
-        width = min(room, max(len("  " * t.depth + t.text) for t in terms))
+        indent = self._indent(row.line)
+        width = self._value_column(row.line) - GUTTER - indent - 4
         text = "  " * term.depth + term.text
         out = Text(" " * (GUTTER - 3) + "╎  ", p.quiet, end="")
         out.append(" " * indent)
@@ -283,7 +305,8 @@ class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
         out.append("  ! " if bad else "    ", f"bold {p.nonfinite}")
         kind = f"  {term.type}" if term.type and not term.shape else ""
         end = "  culprit" if term.culprit else ""
-        room = self.room - out.cell_len - len(end) - 1
+        how = f"  {term.how}" if term.how and self._how_fits(row.line, term) else ""
+        room = self.room - out.cell_len - len(end) - len(how) - 1
         kind = kind if len(term.value) + len(kind) <= room else ""
         value = term.value
         if term.shape and len(value) > room:  # of an array, what tells most
@@ -293,8 +316,7 @@ class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
         out.append(value, p.nonfinite if bad else p.text)
         out.append(kind, p.quiet)
         out.append(end, f"bold {p.nonfinite}")
-        if term.how and self.room - out.cell_len > 8:
-            out.append(f"  {term.how}", p.changed)
+        out.append(how, p.changed)
         return out
 
     # -- mouse ---------------------------------------------------------------------------------------
