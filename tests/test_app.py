@@ -20,7 +20,7 @@ from uneven_sum.app.app import UnevenSum
 from uneven_sum.app.dialogs import Choose, EditSentence, Prompt
 from uneven_sum.app.screens.bench import Bench
 from uneven_sum.app.screens.closeup import CloseUp, Plot
-from uneven_sum.app.screens.help import Help
+from uneven_sum.app.screens.help import Help, Sure
 from uneven_sum.app.screens.lookouts import Lookouts
 from uneven_sum.app.screens.tried import TryChange
 from uneven_sum.app.widgets.ask import AskDrawer, AskLine
@@ -822,3 +822,40 @@ def test_apart_try_put_in_the_file_and_on_to_the_end(terminal, script) -> None:
     assert "22.00876" in t.screen()
     t.keys("q")
     t.expect("left with status 0")
+
+
+async def test_a_question_given_up_and_one_that_needs_the_script_itself(script) -> None:
+    path = script(
+        "import threading, time\nseen = []\nbreakpoint()\n"
+        "threading.Thread(target=time.sleep, args=(60,), daemon=True).start()\nbreakpoint()\nprint(seen)\n"
+    )
+    app = UnevenSum(Launch(path, pause_on={"error"}))
+    async with app.run_test(size=(140, 42)) as pilot:
+        bench = await settled(pilot, "paused", 3)
+        drawer = bench.query_one(AskDrawer)
+
+        def shown() -> str:
+            return "\n".join(strip.text.rstrip() for strip in drawer.query_one("RichLog").lines)
+
+        await pilot.press("a", *"time.sleep(60)", "enter")
+        await until(pilot, lambda: bench.under_way)
+        await pilot.press("escape")
+        await until(pilot, lambda: "it was cancelled" in shown())
+        await pilot.press("escape", "enter")
+        await settled(pilot, "paused", 5)
+        await pilot.press("a", *"seen.append(1)", "enter")
+        await until(pilot, lambda: isinstance(app.screen, Sure))
+        assert "1 other thread of the script would not exist in a copy" in app.screen.question
+        await pilot.press("escape")
+        await until(pilot, lambda: "Nothing was evaluated" in shown())
+        await pilot.press(*"seen.append(2)", "enter")
+        await until(pilot, lambda: isinstance(app.screen, Sure))
+        await pilot.press("enter")
+        await until(pilot, lambda: "(done for good)" in shown())
+        await pilot.press(*"call seen.append(3)", "enter")
+        await until(pilot, lambda: isinstance(app.screen, Sure))
+        assert "Run the call in the script itself?" in app.screen.question
+        await pilot.press("enter")
+        await until(pilot, lambda: shown().count("(done for good)") == 2)
+        await pilot.press("escape", "escape", "enter")
+        await until(pilot, lambda: bench.query_one(OutputDrawer).last_line == "[2, 3]")

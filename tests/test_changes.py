@@ -94,6 +94,36 @@ async def test_the_call_begins_again_with_the_new_text(script, interpreter: str)
         assert await run.step("on") is None and run.out == right() and not run.trouble
 
 
+AGAIN = {
+    "method": ("class Gauge:\n    def __init__(self): self.n = 0\n    def rate(self, h):\n        self.n += 1\n        return 1.0 / h\n"
+               "g = Gauge()\nt = 0\nfor h in (2.0, 0.0, 4.0):\n    t += g.rate(h)\nprint(t, g.n)\n", "1.75 3\n"),
+    "generator": ("def rate(hs):\n    for h in hs:\n        yield 1.0 / h\nprint(sum(rate([1.0, 0.0])))\n", "2.0\n"),
+    "recursion": ("def rate(h):\n    if h == 0:\n        return 1.0 / h\n    return rate(h - 1) + 1\nprint(rate(5))\n", "6.0\n"),
+    "closure": ("def outer():\n    def rate(h):\n        return 1.0 / h\n    return [rate(h) for h in (1.0, 0.0)]\nprint(outer())\n",
+                "[1.0, 1.0]\n"),
+    "decorated": ("import functools\ndef deco(f):\n    @functools.wraps(f)\n    def inner(*a):\n        return f(*a)\n    return inner\n"
+                  "@deco\ndef rate(h):\n    return 1.0 / h\nprint([rate(h) for h in (1.0, 0.0)])\n", "[1.0, 1.0]\n"),
+    "coroutine": ("import asyncio\nasync def rate(h):\n    await asyncio.sleep(0)\n    return 1.0 / h\n"
+                  "async def main():\n    print([await rate(h) for h in (1.0, 0.0)])\nasyncio.run(main())\n", "[1.0, 1.0]\n"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", AGAIN)
+async def test_calls_of_every_kind_begin_again(script, interpreter: str, name: str) -> None:
+    text, printed = AGAIN[name]
+    path = script(text)
+    async with running(path, python=interpreter, rewind=True) as run:
+        facts = await run.pause()
+        assert facts.exception.type == "ZeroDivisionError"
+        Path(path).write_text(text.replace("1.0 / h", "1.0 / (h or 1.0)"))
+        await run.client.restart_call(facts, [])
+        again = await run.pause()
+        while "entered again" not in again.headline:
+            again = await run.pause()
+        assert again.function.endswith("rate") and not again.old
+        assert await run.step("on") is None and run.out == printed and not run.trouble
+
+
 async def test_taken_up_from_the_next_call_on(script) -> None:
     more = TEXT.replace("    runs.append(len(stage))\n", "    runs.append(len(stage))\n    # one line more\n")
     path = script(TEXT)

@@ -299,3 +299,56 @@ def test_numbas_layer_is_chosen_unless_the_user_has(monkeypatch) -> None:
     session.launch.env["NUMBA_THREADING_LAYER"] = "tbb"
     assert session._environment()["NUMBA_THREADING_LAYER"] == "tbb"
     assert "NUMBA_THREADING_LAYER" not in Session(Launch("x.py"), lambda m: None)._environment()
+
+
+async def test_files_written_since_are_told(script, tmp_path) -> None:
+    path = script(
+        "import os\nx = 1\nopen('kept.txt', 'w').write('a')\nos.rename('kept.txt', 'other.txt')\ny = 2\n"
+        "open('other.txt').read()\nz = 3\n"
+    )
+    async with running(path, cwd=str(tmp_path), rewind=True, pause_on={"start"}) as run:
+        await run.pause()
+        for _ in range(4):
+            await run.step()
+        told = "what became of kept.txt, other.txt since, which the script has opened or changed anew"
+        assert run.client.cannot_undo(2) == [told]
+        await run.step()
+        await run.step()
+        assert run.client.cannot_undo() == [], "it was only read"
+        await back(run, 2)
+        assert run.client.session.written == {}
+
+
+OPENMP = """
+import ctypes, sys
+gomp = ctypes.CDLL("libgomp.so.1")
+done = []
+work = ctypes.CFUNCTYPE(None, ctypes.c_void_p)(lambda _: done.append(1))
+def pool():
+    done.clear()
+    gomp.GOMP_parallel(work, None, 4, 0)
+    return len(done)
+print(pool())
+x = 1
+print(pool())
+y = 2
+"""
+
+
+async def test_a_used_openmp_pool_does_not_hang_the_copy(script) -> None:
+    import ctypes
+
+    try:
+        ctypes.CDLL("libgomp.so.1")
+    except OSError:
+        pytest.skip("no OpenMP runtime here")
+    path = script(OPENMP)
+    async with running(path, rewind=True, pause_on=set()) as run:
+        await at_line(run, path, 10)
+        await run.step()
+        await run.step()
+        await back(run)
+        await run.step()
+        facts = await run.step()
+        assert facts.line == 13 and await run.ask("len(done)") == "4"
+        assert await run.step("on") is None and not run.trouble

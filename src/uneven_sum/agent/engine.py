@@ -13,7 +13,21 @@ import warnings
 import weakref
 from typing import Any
 
-from . import ending, expecting, handled, judge, lookouts, motion, nested, nonfinite, probes, report, stack, state
+from . import (
+    ending,
+    expecting,
+    handled,
+    judge,
+    lookouts,
+    motion,
+    nested,
+    nonfinite,
+    outside,
+    probes,
+    report,
+    stack,
+    state,
+)
 from .byhand import ByHand
 from .expressions import Options, Site
 from .loader import Loader
@@ -487,6 +501,7 @@ class Engine(Warned, Meeting, motion.Hooks):
                 "unevenSum": self.facts,
                 "met": self.met_counts(),
                 "point": self.point,
+                "written": list(outside.written.items()),
                 "noPoint": self.rewind.why if self.rewind is not None else "",
             },
         )

@@ -194,10 +194,14 @@ class Meeting(probes.Listener):
         site = Site(file, position(statement.node), None, "by name")
         return self._meet(found, site, frame, True, {})
 
+    @staticmethod
+    def _statement_of(frame: types.FrameType) -> Statement | None:
+        file = stack.file_of(frame)
+        return statement_at(file, frame) if file is not None else None
+
     def _after_definition(self, frame: types.FrameType) -> None:
         """In a running module: what its last statement has defined gets the present lookouts."""
-        file = stack.file_of(frame)
-        here = statement_at(file, frame) if file else None
+        here = self._statement_of(frame)
         last, self.at_module = self.at_module, here
         if last is not None and last is not here and isinstance(last.node, SCOPES):
             self.loader.defined(frame, getattr(last.node, "name", ""))

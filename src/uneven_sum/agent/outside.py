@@ -4,10 +4,36 @@ from __future__ import annotations
 
 import os
 import stat
+import time
+from typing import Any
 
 from .values import clean
 
 FILES = 3  # named
+WRITING = {
+    *("open", "os.remove", "os.rename", "os.truncate", "os.rmdir", "os.mkdir", "os.link", "os.symlink"),
+    *("shutil.rmtree", "shutil.move", "shutil.copyfile"),
+}
+MOST_WRITTEN = 200  # paths kept
+written: dict[str, int] = {}  # what the script has written, renamed or deleted -> when last, in nanoseconds
+
+
+def note_written(event: str, args: tuple[Any, ...]) -> None:
+    """Remembers, from an audit event, which files the script writes, renames or deletes."""
+    paths = args[:2] if event in ("os.rename", "shutil.move") else args[:1]
+    if event == "shutil.copyfile":
+        paths = args[1:2]
+    if event == "open":
+        flags = args[2] if len(args) > 2 and isinstance(args[2], int) else 0
+        if not flags & (os.O_WRONLY | os.O_RDWR):
+            return
+    for path in paths:
+        name = os.fsdecode(path) if isinstance(path, (str, bytes)) else ""
+        if name and not name.startswith(("/dev/", "/proc/")) and "__pycache__" not in name:
+            written.pop(name, None)
+            written[name] = time.monotonic_ns()
+            if len(written) > MOST_WRITTEN:
+                del written[next(iter(written))]
 
 
 def cannot_undo(own: set[int]) -> list[str]:

@@ -12,7 +12,7 @@ import time
 import types
 from typing import Any
 
-from . import stack, state
+from . import outside, stack, state
 from .engine import Engine
 from .expressions import Options
 from .rewind import Rewind
@@ -226,6 +226,8 @@ def _watch_exits(engine: Engine) -> None:
     def hook(event: str, args: tuple[Any, ...]) -> None:
         if event in FATAL:
             leaving(event)
+        elif event in outside.WRITING and not state.in_trial and not state.quiet:
+            outside.note_written(event, args)
 
     sys.addaudithook(hook)
     for name in ("_exit", "abort"):

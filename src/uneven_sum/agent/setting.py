@@ -63,6 +63,8 @@ class Setting:
                 # The module's own call will yet define functions, with the code that it has.
                 if watching or loader.lines_in(frame.f_code) or (at_module and engine.lookouts.all):
                     engine.motion.arm(frame)
+                if at_module:
+                    engine.at_module = engine._statement_of(frame)  # a definition that is next counts too
             frame = frame.f_back
 
     def on_own_setLookouts(self, arguments: dict[str, Any]) -> dict[str, Any]:

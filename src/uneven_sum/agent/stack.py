@@ -17,7 +17,9 @@ from .values import text_of
 
 AGENT = __file__.rpartition("/")[0] + "/"
 
-of_code: dict[types.CodeType, SourceFile] = {}  # code that still runs though its file's new text was taken up
+# Code that still runs, or that running code still makes functions of, though its file's new text was taken up; by
+# identity, since equal code may be of either text.
+of_code: dict[int, tuple[types.CodeType, SourceFile]] = {}
 files: dict[str, SourceFile] = {}  # the rewritten files by the file name that their code has
 meters: dict[int, tuple[int, Any, int, int]] = {}  # site of a loop -> frame id, its meter, length or -1, start
 
@@ -28,14 +30,14 @@ def is_ours(frame: types.FrameType) -> bool:
 
 def file_of(frame: types.FrameType) -> SourceFile | None:
     """The text that a call runs; None when it is none of the user's."""
-    if of_code and frame.f_code in of_code:
-        return of_code[frame.f_code]
+    if of_code and id(frame.f_code) in of_code:
+        return of_code[id(frame.f_code)][1]
     return files.get(frame.f_code.co_filename)
 
 
 def is_old(frame: types.FrameType) -> bool:
     """True for a call that runs an earlier text of its file."""
-    return bool(of_code) and frame.f_code in of_code
+    return bool(of_code) and id(frame.f_code) in of_code
 
 
 def hide_ourselves(exc: BaseException) -> None:

@@ -62,7 +62,7 @@ def take_up(engine: Engine, path: str, only_check: bool = False) -> list[str]:
     if only_check:
         return differ
     for running in _running(name):
-        stack.of_code.setdefault(running, old)
+        _keep_text(running, old)
     for function, found in swaps:
         function.__code__ = found
     stack.files[name] = new
@@ -70,13 +70,22 @@ def take_up(engine: Engine, path: str, only_check: bool = False) -> list[str]:
     return differ
 
 
-def _running(name: str) -> set[types.CodeType]:
+def _keep_text(code: types.CodeType, file: SourceFile) -> None:
+    """Notes the text of a piece of code, and of what it makes functions and comprehensions of."""
+    if id(code) not in stack.of_code:
+        stack.of_code[id(code)] = (code, file)
+    for const in code.co_consts:
+        if isinstance(const, types.CodeType):
+            _keep_text(const, file)
+
+
+def _running(name: str) -> list[types.CodeType]:
     """The code of the file that calls on the stack run: it keeps its own text."""
-    found = set()
+    found = []
     frame: types.FrameType | None = sys._getframe()
     while frame is not None:
         if frame.f_code.co_filename == name:
-            found.add(frame.f_code)
+            found.append(frame.f_code)
         frame = frame.f_back
     return found
 

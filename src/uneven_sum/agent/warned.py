@@ -42,6 +42,8 @@ class Warned(motion.Hooks):
         """Stands where `warnings` shows a warning that its filters let through."""
         if "is non-interactive, and thus cannot be shown" in str(message.message) and self.shows_figures:
             return  # matplotlib's `show` on our backend: the figures are kept, and can be saved
+        if sys.gettrace() is not None and str(message.message).startswith("assigning None to unbound local"):
+            return  # 3.12 says so of a comprehension's names whenever a module's call is traced, as we do in a step
         self._show(message)
         if state.quiet or state.in_trial or "warning" not in self.pauses_on:
             return

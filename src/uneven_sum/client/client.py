@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import os
 from typing import Any
 
 import msgspec
@@ -161,7 +162,16 @@ class Client:
         points = self.session.points.all
         if number is None:
             number = max((n for n, p in points.items() if n < here and p.at_pause), default=0)
-        return list(points[number].facts.get("cannot") or []) if number in points else []
+        if number not in points:
+            return []
+        point = points[number]
+        since = [os.path.basename(path) for path, when in self.session.written.items() if when > point.made]
+        found = list(point.facts.get("cannot") or [])
+        if since:
+            more = f" and {len(since) - 3} more" if len(since) > 3 else ""
+            names = ", ".join(since[:3]) + more
+            found.append(f"what became of {names} since, which the script has opened or changed anew")
+        return found
 
     def return_points(self) -> list[dict[str, Any]]:
         """What one can go back to: `number`, `line`, `function`, `pass`, `reason`, `statement`, `memory`."""

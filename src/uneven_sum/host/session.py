@@ -79,6 +79,7 @@ class Session:
         self.points = Points(self._point_came)
         self.input = Input()
         self.point = 0  # the return point of the present pause
+        self.written: dict[str, int] = {}  # files that the script has written or deleted, and when
         self.pid = 0  # of the active process
         self._reading: asyncio.Task[None] | None = None
         self._waking = False
@@ -357,6 +358,7 @@ class Session:
             facts = body.get("unevenSum") or {}
             self.last_place = {k: facts.get(k) for k in ("file", "line", "function")}
             self.point = int(body.get("point") or 0)
+            self.written = {str(path): int(when) for path, when in body.get("written") or []}
             if self.point and self.point not in self.points.all:
                 self.points.expected.add(self.point)
         elif event == "unevenSum/renewing":

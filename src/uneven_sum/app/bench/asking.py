@@ -25,6 +25,7 @@ FIRST_WORDS = ("call", "expect", "plot", "table", "open", "watch", "pause", "wri
 class Asking(Part):
     """A part of the Bench."""
 
+    under_way = False  # a question that takes its time
     called_from = 0  # the return point of the pause in which a call with pauses was asked for
 
     @work(group="ask")
@@ -61,8 +62,11 @@ class Asking(Part):
         drawer = self.bench.query_one(AskDrawer)
         asking = asyncio.ensure_future(client.ask(text, self.bench._frame()))
         await asyncio.wait({asking}, timeout=0.04)
+        self.under_way = not asking.done()
         if not told:
             drawer.question(text)
+        if self.under_way:
+            drawer.wait("being evaluated; escape gives it up")
         try:
             answer = (await asking)["unevenSum"]
         except BadUse as e:
@@ -73,6 +77,9 @@ class Asking(Part):
             drawer.refuse(str(e))
             drawer.would_change(str(e.facts.get("changed", "")))
             return
+        finally:
+            self.under_way = False
+            drawer.wait("")
         drawer.answer(answer)
         if answer.get("forGood"):
             await self.bench._read_call(client)

@@ -510,6 +510,9 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
             self.query_one(Sheet).focus()
 
     def action_close(self) -> None:
+        if self.under_way and self.client is not None:
+            self.client.cancel_all()
+            return
         if self.typing:
             self.query_one(Sheet).focus()
             return

@@ -193,6 +193,10 @@ class AskDrawer(Vertical):
             line.append("   ctrl+g does it for good", p.quiet)
             self.query_one(RichLog).write(line)
 
+    def wait(self, text: str) -> None:
+        """What is said while an answer is waited for."""
+        self.query_one("#choices", Static).update(Text(text, self.palette.at))
+
     def refuse(self, sentence: str) -> None:
         self.query_one(RichLog).write(
             Text.assemble(("  error  ", f"bold {self.palette.error}"), (sentence, self.palette.text))
