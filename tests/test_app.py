@@ -593,25 +593,26 @@ async def test_hover_and_the_menu_of_a_card(script, tmp_path, monkeypatch) -> No
         await pilot.click(Cards, offset=(3, cards.starts[at] - cards.scroll_offset.y), button=3)
         await rest(pilot, 0.4)
         assert isinstance(app.screen, Choose) and app.screen.question == "head"
-        await pilot.press("down", "enter")
+        await pilot.press("down", "down", "enter")
         await rest(pilot, 0.4)
         assert bench.watches == ["head"]
         await pilot.press("v", *"stage", "enter")
         await rest(pilot, 0.4)
-        assert [c.key for c in app.screen.choices] == ["open", "watch", "copy"]
-        await pilot.press("down", "down", "enter")
+        assert [c.key for c in app.screen.choices] == ["open", "set", "watch", "copy"]
+        await pilot.press("down", "down", "down", "enter")
         await rest(pilot, 0.6)
         assert taken.read_text() == app.clipboard and app.clipboard.startswith("3 cells float64, [2.0 nan 4.0]")
         await pilot.press("enter")
         await settled(pilot, "paused", 7)
         await pilot.press("v", *"head", "enter")
         await rest(pilot, 0.4)
-        await pilot.press("down", "down", "enter")
+        assert [c.key for c in app.screen.choices] == ["open", "set", "watch", "old", "copy"]
+        await pilot.press("down", "down", "down", "enter")
         await rest(pilot, 0.4)
         assert app.clipboard == "head: 0.5 → nan"
         await pilot.press("v", *"head", "enter")
         await rest(pilot, 0.4)
-        await pilot.press("down", "enter")
+        await pilot.press("down", "down", "enter")
         await rest(pilot, 0.4)
         assert bench.watches == []
 

@@ -10,6 +10,7 @@ import types
 from . import probes
 from .source import SourceFile, Statement
 
+BEFORE = ("PUSH_EXC_INFO", "POP_TOP", "NOP", "PUSH_NULL", "CACHE", "PRECALL")
 _guarded: dict[types.CodeType, list[tuple[int, int]]] = {}
 
 
@@ -30,8 +31,9 @@ def _guards(code: types.CodeType) -> list[tuple[int, int]]:
         at = place.get(entry.target)
         if at is None:
             continue
-        begin = [i for i in instructions[at : at + 12] if i.opname == "LOAD_CONST"]
-        if begin and begin[0].argval is probes.failed:
+        # A handler of the script's may hold a guard too, further on: ours begins with the call itself.
+        begin = [i for i in instructions[at : at + 8] if i.opname not in BEFORE]
+        if begin and begin[0].opname == "LOAD_CONST" and begin[0].argval is probes.failed:
             found.append((entry.start, entry.end))
     return found
 

@@ -153,6 +153,7 @@ class Client:
     async def switch_points(self, on: bool) -> None:
         """Return points from now on, or none any more: those that there are end."""
         await self.session.request("unevenSum/returnPoints", {"on": on})
+        self.session.points.off = not on
         if not on:
             self.session.points.end_all()
 

@@ -67,6 +67,7 @@ class Points:
         self._server: asyncio.Server | None = None
         self._arrived = asyncio.Event()
         self._came = 0
+        self.off = False
 
     @property
     def path(self) -> str:
@@ -99,6 +100,9 @@ class Points:
         facts = {k: v for k, v in body.items() if k not in ("number", "pid")}
         point = Point(number, pid, reader, writer, decoder, facts)
         old = self.all.get(number)
+        if self.off:
+            self._end(point)  # it was on its way when they were switched off
+            return
         if old is not None and old.made > point.made:
             self._end(point)  # a twin that comes later than what has replaced it
             return

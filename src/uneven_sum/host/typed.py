@@ -70,7 +70,8 @@ class Input:
     def close(self) -> None:
         ours = self._ours
         if self._transport is not None:
-            self._transport.abort()  # which closes our end
+            if not self._transport.is_closing():
+                self._transport.abort()  # which closes our end
             self._transport, ours = None, -1
         for fd in (self.end, ours):
             if fd >= 0:

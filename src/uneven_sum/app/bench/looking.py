@@ -106,7 +106,7 @@ class Looking(Part):
         if card is not None or wanted not in self.term_texts():
             choices.insert(1, Choice("set", "set it", "to another value, for good, in this call"))
         if card is not None and card.changed and card.old:
-            choices.insert(2, Choice("old", f"it was {card.old}"[:60], f"and is {card.text}: copies both"))
+            choices.insert(-1, Choice("old", f"it was {card.old}"[:60], f"and is {card.text}: copies both"))
         chosen = await bench.app.push_screen_wait(Choose(bench.palette, wanted, choices))
         if chosen == "open":
             self.open_closeup([wanted])
