@@ -227,13 +227,14 @@ class Snapshot:
         if before[4] != now[4]:
             found.append({"name": path, "old": f"{before[4]} rows", "new": f"{now[4]} rows"})
             return
-        for name in [c for c in now[3] if c not in before[3]]:
+        were, are = set(before[3]), {name: place for place, name in reversed(list(enumerate(now[3])))}
+        for name in [c for c in now[3] if c not in were][:TOLD]:
             found.append({"name": f"{path}[{name!r}]", "old": "not there", "new": "a new column"})
-        for name in [c for c in before[3] if c not in now[3]]:
+        for name in [c for c in before[3] if c not in are][:TOLD]:
             found.append({"name": f"{path}[{name!r}]", "old": "a column", "new": "deleted"})
         for name, one in zip(before[3], before[2]):
-            if name in now[3] and one is not None:
-                other = now[2][now[3].index(name)]
+            if are.get(name, len(now[2])) < len(now[2]) and one is not None:
+                other = now[2][are[name]]
                 label = f"{path}[{name!r}]" if name != "None" else path
                 self._compare_cells(label, (0, 0, before[4], *one), (0, 0, now[4], *other), found)
 
