@@ -5,6 +5,7 @@ from __future__ import annotations
 import latency
 import lookouts
 import probes
+import recording
 import rewind
 import values
 
@@ -16,6 +17,8 @@ if __name__ == "__main__":
     bad += values.main()
     print()
     bad += rewind.main()
+    print()
+    bad += recording.main()
     print()
     bad += latency.main()
     print("\nall within their limits" if not bad else f"\n{bad} over the limit, marked !")

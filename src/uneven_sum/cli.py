@@ -124,6 +124,39 @@ def check(script: str, args: tuple[str, ...], everything: bool, json_: bool, **o
     sys.exit(outcome.our_status)
 
 
+@cli.command(context_settings=SCRIPT_SETTINGS)
+@script_options
+@click.option("--loop", required=True, metavar="FILE:LINE", help="The head of the loop; LINE alone is the script's.")
+@click.option("--values", metavar="NAME,…", help="Just these of the names that its body assigns.")
+@click.option("--out", metavar="FILE", help="Where to write the table; without it, standard output.")
+def passes(script: str, args: tuple[str, ...], loop: str, values: str | None, out: str | None, **options: Any) -> None:
+    """Run SCRIPT with one loop recorded, and write its passes as CSV.
+
+    Exit status: 0 written; 2 bad use; 3 written, but the script ended in an error or with a status of its own.
+    """
+    from .check.passes import place, recorded, write
+
+    launch = _launch(script, args, options)
+    launch.output_to_stderr = out is None
+    file, line = place(loop, script, launch.cwd)
+    names = [n.strip() for n in (values or "").split(",") if n.strip()]
+    if out is not None and not os.path.isdir(os.path.dirname(os.path.abspath(out))):
+        raise BadUse(f"There is no folder {os.path.dirname(out)} to write {os.path.basename(out)} in.")
+    table = asyncio.run(recorded(launch, file, line, names))
+    try:
+        if out is None:
+            write(table, sys.stdout)
+        else:
+            with open(out, "w", encoding="utf-8", newline="") as f:
+                write(table, f)
+    except OSError as e:
+        raise BadUse(f"{out or 'Standard output'} cannot be written: {e.strerror}.") from None
+    for text in (table.sentence, table.error):
+        if text:
+            click.echo(text, err=True)
+    sys.exit(3 if table.status or table.status is None or table.error else 0)
+
+
 @cli.command()
 @click.argument("name", required=False)
 @click.option("--theme", type=click.Choice(["slate", "chalk"]), default="slate", show_default=True)

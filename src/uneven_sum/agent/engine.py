@@ -94,6 +94,7 @@ class Engine(Warned, Meeting, motion.Hooks):
         self.boundary: types.FrameType | None = None  # what is further out handles none of its errors
         self.by_hand = ByHand()
         self.awaited: list[tuple[expecting.Expectation, types.FrameType]] = []  # of the coming pause, in which call
+        self.interrupting = False  # a pause was asked for between two lines
         self.hurry = False  # back to a place of before: nothing else pauses on the way
         self.entering = False  # on the way to the first line
 
@@ -330,8 +331,9 @@ class Engine(Warned, Meeting, motion.Hooks):
             self._alone()
 
     def arrived(self, frame: types.FrameType, returned: Any, inside: bool) -> None:
-        pause = Pause("entry" if self.entering else "step", frame, "in" if inside else "next")
-        self.entering = False
+        reason = "entry" if self.entering else "pause" if self.interrupting else "step"
+        pause = Pause(reason, frame, "in" if inside else "next")
+        self.entering = self.interrupting = False
         if not motion.nothing(returned):
             pause.returned = returned
         pause.said, self.refusal = self.refusal, ""
@@ -552,6 +554,11 @@ class Engine(Warned, Meeting, motion.Hooks):
             else:
                 inner = stack.user_frame(frame)
                 if inner is None or frame is None:
+                    return
+                file = stack.file_of(inner)
+                if file is not None and inner.f_lineno > len(file.lines):
+                    self.interrupting = True  # between two lines, where a pass is put by: at the next one
+                    self.motion.begin(motion.LINE, inner)
                     return
                 within = "" if inner is frame else f", within {clean_name(frame)}"
                 self.pause(Pause("pause", inner, "in", interrupted_in=within))

@@ -19,6 +19,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from . import expecting, judge, stack
+from .recording import Recorder
 from .scope import MISSING, Scope
 from .source import SCOPES, SourceFile, Statement, is_compound
 
@@ -140,6 +141,7 @@ class Plan:
     returns: list[Lookout] = field(default_factory=list)
     names: list[Lookout] = field(default_factory=list)  # changes of names, within their function
     anywhere: list[Lookout] = field(default_factory=list)  # changes of attributes and elements
+    loops: dict[int, Recorder] = field(default_factory=dict)  # recorded ones, by their line
 
     def __bool__(self) -> bool:
         return any(getattr(self, n) for n in self.__dataclass_fields__)
@@ -151,6 +153,7 @@ class Lookouts:
     def __init__(self) -> None:
         self.all: dict[int, Lookout] = {}
         self.groups: dict[str, list[int]] = {}
+        self.recorders: list[Recorder] = []
         self.next = 100_000  # numbers for those that come without one
 
     def replace(self, group: str, wanted: list[Lookout]) -> set[str]:
@@ -192,7 +195,7 @@ class Lookouts:
 
     def plan(self, path: str) -> Plan:
         """What concerns the file at this real path."""
-        plan = Plan()
+        plan = Plan(loops={r.line: r for r in self.recorders if r.file == path})
         for lk in self.active():
             if lk.where in PLACES and lk.file == path:
                 kinds = {"line": plan.lines, "element": plan.elements, "lambda": plan.lambdas}

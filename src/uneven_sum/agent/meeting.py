@@ -21,6 +21,7 @@ from .wire import Closed
 
 if TYPE_CHECKING:
     from .loader import Loader
+    from .motion import Motion
     from .wire import Wire
 
 SOON = 0.05  # seconds that written texts are kept to be sent together
@@ -33,6 +34,7 @@ class Meeting(probes.Listener):
     loader: Loader
     wire: Wire
     pauses_on: set[str]
+    motion: Motion
 
     def __init__(self) -> None:
         self.written: list[str] = []
@@ -173,6 +175,9 @@ class Meeting(probes.Listener):
     def line_met(self, frame: types.FrameType, line: int) -> bool:
         if frame.f_code.co_name == "<module>":
             self._after_definition(frame)
+            watching = self.lookouts.of("change") or self.lookouts.of("return")
+            if not (watching or self.loader.lines_in(frame.f_code) or self.defines_more(frame)):
+                self.motion.disarm_one(frame)  # it was watched for its definitions only
         changing = self.lookouts.of("change")
         if changing and self._line_after_change(changing, frame):
             return True
@@ -198,6 +203,17 @@ class Meeting(probes.Listener):
     def _statement_of(frame: types.FrameType) -> Statement | None:
         file = stack.file_of(frame)
         return statement_at(file, frame) if file is not None else None
+
+    def defines_more(self, frame: types.FrameType) -> bool:
+        """Whether a running module has functions or classes still to define, here or further on."""
+        file, here = stack.file_of(frame), self._statement_of(frame)
+        if file is None or here is None:
+            return True
+        first = (
+            getattr(here.loops[0], "lineno", 0) if here.loops else here.line
+        )  # in a loop it may come to earlier ones again
+        last = max((s.line for s in file.statements if isinstance(s.node, SCOPES)), default=0)
+        return last >= first
 
     def _after_definition(self, frame: types.FrameType) -> None:
         """In a running module: what its last statement has defined gets the present lookouts."""

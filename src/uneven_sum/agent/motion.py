@@ -111,6 +111,10 @@ class Motion:
         self.armed.clear()
         self._switch()
 
+    def disarm_one(self, frame: types.FrameType) -> None:
+        self.armed.discard(frame)
+        self._switch()
+
     def hold(self, frame: types.FrameType) -> None:
         """Calls `settled` as soon as the statement under way in `frame` is over."""
         self.held[frame] = self._statement(frame) or (0, 0, 0, 0)

@@ -13,6 +13,7 @@ from . import nonfinite, stack, state
 from .expressions import Site, Sites
 from .lookouts import tickers
 from .nonfinite import MAX, PLAIN
+from .recording import Recorder
 
 sites = Sites()
 
@@ -277,6 +278,9 @@ def range_loop(numbers: Any, site: int) -> Any:
 _passers: dict[int, Any] = {}
 
 
+recorders: list[Recorder] = []  # of loops, by their number
+
+
 class _Probes(dict[str, Any]):
     """Probes by their mark; `pass:SITE` is made for its loop."""
 
@@ -284,6 +288,8 @@ class _Probes(dict[str, Any]):
         word, _, site = name.partition(":")
         if word == "tick":
             return tickers[int(site)]()
+        if word in ("begin", "recorder"):
+            return recorders[int(site)].begin if word == "begin" else recorders[int(site)]
         if word != "pass":
             raise KeyError(name)
         meter = _passers.setdefault(int(site), itertools.repeat(True, sys.maxsize))
@@ -313,6 +319,7 @@ PROBES = _Probes(
     changed=changed,
     begins=begins,
     Exception=Exception,
+    NameError=NameError,
     enter_loop=enter_loop,
     enter_while=enter_while,
     range_loop=range_loop,

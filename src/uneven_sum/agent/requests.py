@@ -19,6 +19,7 @@ from .ask import Asked, answer_for_good, answer_in_trial, call_text, completions
 from .changing import Changing
 from .closeup import CloseUps
 from .expressions import TEMPORARY
+from .ledger import Ledgers
 from .moving import Wrong
 from .nested import Nested
 from .scope import MISSING, Scope
@@ -37,7 +38,7 @@ WHILE_RUNNING = {
 PAGE = 200
 
 
-class Requests(Setting, Changing, CloseUps):
+class Requests(Setting, Changing, Ledgers, CloseUps):
     """The requests of one run.  Numbers of frames and values hold for one pause."""
 
     def __init__(self, engine: Engine) -> None:

@@ -33,6 +33,7 @@ import ast
 import types
 from typing import Any
 
+from . import probes
 from .expressions import (
     INDEX,
     MARK,
@@ -45,8 +46,11 @@ from .expressions import (
 )
 from .lookouts import Plan
 from .names import COMPILED_ELSEWHERE, SEES_FRAME
+from .recording import Recorder
 from .source import SourceFile, position
 from .watching import Watching
+
+RUN = "·r"  # the temporary of a recorded loop
 
 GUARDED = (ast.Assign, ast.AugAssign, ast.AnnAssign, ast.Expr, ast.Return, ast.Delete, ast.Raise, ast.Assert)
 GUARDED_TOO = (ast.Import, ast.ImportFrom)
@@ -267,10 +271,15 @@ class Rewriter(Watching):
 
     def _while(self, s: ast.While) -> list[ast.stmt]:
         s.test = self.value(s.test, "test")
+        recorder = self.plan.loops.get(s.lineno)
         if s.lineno in self.lines:
             pauses = [self._in_expression(lk, False) for lk in self.lines.pop(s.lineno)]
             s.test = self._here(ast.BoolOp(ast.Or(), [*pauses, s.test]), s.test)
-        return self._counted(s)
+        done = self._counted(s)
+        if recorder is None:
+            return done
+        s.body = self._recorded(s.body, recorder, s)
+        return [*self._run_begins(recorder, s), *done]
 
     def _counted(self, s: ast.While | ast.AsyncFor) -> list[ast.stmt]:
         """A loop whose passes are counted in its body."""
@@ -294,9 +303,56 @@ class Rewriter(Watching):
     def _for(self, s: ast.For) -> list[ast.stmt]:
         s.target = self.inside(s.target)
         s.iter = self._metered(self.value(s.iter, "iterable"), s, s.iter, self.temps)
+        recorder = self.plan.loops.get(s.lineno)
+        begun = [] if recorder is None else self._run_begins(recorder, s)
+        if recorder is not None:
+            over = ast.Attribute(self._run(recorder, s), "over", ast.Load())
+            s.iter = self._here(ast.Call(over, [s.iter], []), s.iter)
         s.body = [*self._pass_begins(s), *self.body(s.body)]
+        if recorder is not None:
+            s.body = self._recorded(s.body, recorder, s)
         s.orelse = self.body(s.orelse)
-        return [s]
+        return [*begun, s]
+
+    # -- recorded loops ------------------------------------------------------------------------------
+
+    def _run(self, recorder: Recorder, s: ast.For | ast.While) -> ast.expr:
+        """The run of a loop that is under way: in a temporary where that may be."""
+        if self.temps:
+            return self._load(_run_name(s))
+        mark = ast.Constant(f"{MARK}recorder:{probes.recorders.index(recorder)}")
+        return ast.Attribute(mark, "now", ast.Load())
+
+    def _run_begins(self, recorder: Recorder, s: ast.For | ast.While) -> list[ast.stmt]:
+        begun = self._probe(f"begin:{probes.recorders.index(recorder)}")
+        steps: list[ast.stmt] = [ast.Expr(begun)]
+        if self.temps:
+            waiting = ast.Attribute(self._load(_run_name(s)), "waiting", ast.Load())
+            steps = [self._set(_run_name(s), begun), self._set(_run_name(s) + "w", waiting)]
+        return [self._here(step, _first_line(s)) for step in steps]
+
+    def _recorded(self, body: list[ast.stmt], recorder: Recorder, s: ast.For | ast.While) -> list[ast.stmt]:
+        """A body at whose end, however it ends, the values of the pass are put by."""
+
+        def run(what: str) -> ast.expr:
+            return ast.Attribute(self._run(recorder, s), what, ast.Load())
+
+        def step(called: ast.expr, *args: ast.expr) -> ast.stmt:
+            return ast.Expr(ast.Call(called, list(args), []))
+
+        waiting = self._load(_run_name(s) + "w") if self.temps else run("waiting")
+        row = ast.Tuple([ast.Name(n, ast.Load()) for n in recorder.names], ast.Load())
+        unbound = ast.ExceptHandler(ast.Constant(f"{MARK}NameError"), None, [step(run("partial"))])
+        put: ast.stmt = step(ast.Attribute(waiting, "extend", ast.Load()), row)
+        if self.temps:
+            put = ast.AugAssign(self._store(_run_name(s) + "w"), ast.Add(), row)
+        told = ast.If(run("slow"), [step(run("settle"))], [])
+        last: list[ast.stmt] = [ast.Try([put, told], [unbound], [], [])]
+        if isinstance(s, ast.While):
+            last.append(ast.Expr(self._probe("next", run("due"))))
+        line = self.sentinel  # so that no step stops there
+        like = ast.Pass(lineno=line, end_lineno=line, col_offset=0, end_col_offset=0)
+        return [self._here(ast.Try(body, [], [], [self._here(one, like) for one in last]), _first_line(s))]
 
     def _asyncfor(self, s: ast.AsyncFor) -> list[ast.stmt]:
         s.iter = self.value(s.iter, "iterable")
@@ -417,6 +473,10 @@ def _first_line(s: ast.AST) -> ast.AST:
     like.lineno = like.end_lineno = s.lineno  # type: ignore[attr-defined]
     like.col_offset = like.end_col_offset = s.col_offset  # type: ignore[attr-defined]
     return like
+
+
+def _run_name(s: ast.stmt) -> str:
+    return f"{RUN}{s.lineno}_{s.col_offset}"
 
 
 def put_in(code: types.CodeType, probes: dict[str, Any]) -> types.CodeType:

@@ -31,6 +31,7 @@ class Client:
         lookouts: list[Lookout] | None = None,
         switches: Switches | None = None,
         over: list[str] | None = None,
+        record: list[dict[str, Any]] | None = None,
     ) -> list[Placed]:
         """Starts the script, its lookouts and tripwires set; what became of each lookout.
 
@@ -42,6 +43,8 @@ class Client:
             await self.set_switches(switches)
         if over:
             await self.set_stepping(over)
+        if record:
+            await self.record(record)
         placed = await self.set_lookouts(lookouts) if lookouts else []
         for path, lines in (breakpoints or {}).items():
             await self.set_breakpoints(path, lines)
@@ -178,6 +181,18 @@ class Client:
         """What one can go back to: `number`, `line`, `function`, `pass`, `reason`, `statement`, `memory`."""
         points = self.session.points.all.values()
         return [{"number": p.number, **p.facts, "memory": p.memory} for p in points]
+
+    # -- recorded loops ------------------------------------------------------------------------------
+
+    async def record(self, loops: list[dict[str, Any]]) -> list[dict[str, Any]]:
+        """Records loops from now on, each by `file`, `line` and, if not all, `names`; what is recorded.  BadUse when
+        there is no such loop, or it does not assign a name."""
+        found: list[dict[str, Any]] = (await self.session.request("unevenSum/record", {"loops": loops}))["loops"]
+        return found
+
+    async def passes(self, file: str, line: int) -> dict[str, Any]:
+        """What was recorded of a loop: `names`, and `runs` with `passes`, `kept`, `rows`."""
+        return await self.session.request("unevenSum/passes", {"file": file, "line": line})
 
     # -- another text ---------------------------------------------------------------------------------
 

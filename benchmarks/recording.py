@@ -1,0 +1,82 @@
+"""Recording a loop, as ratios to the plain run: `python benchmarks/recording.py`."""
+
+from __future__ import annotations
+
+import asyncio
+import os
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+sys.path.insert(0, str(Path(__file__).parent.parent / "src"))
+
+from uneven_sum.client import Client, Exited, Launch, Output
+
+HEAD = "import time\nimport numpy as np\ndef work(n, a):\n    x = y = z = 0.0\n    began = time.perf_counter()\n"
+TAIL = "    return time.perf_counter() - began\nprint(work({passes}, np.linspace(0.0, 1.0, 100_000)))\n"
+SCALARS = (
+    "    for k in range(n):\n        x = x * 0.5 + k\n        y = x - y * 0.25\n        z = (x + y) / (1.0 + x * x)\n"
+)
+ARRAYS = (
+    "    for k in range(n):\n        b = a * 1.5\n        c = np.sqrt(b)\n        d = c + a\n"
+    "        e = d * d\n        f = np.exp(-e)\n        x = f[k]\n"
+)
+CASES = {  # body, passes, names recorded, limit
+    "1e6 passes, three scalars": (SCALARS, 1_000_000, ["x", "y", "z"], 3.5),
+    "1e3 passes of five array operations, one summarised": (ARRAYS, 1_000, ["f", "x"], 1.4),
+}
+
+
+def plain(path: str) -> float:
+    return float(subprocess.run([sys.executable, path], capture_output=True, text=True, check=True).stdout)
+
+
+async def recorded(path: str, line: int, names: list[str]) -> float:
+    """Seconds of the loop, recorded."""
+    client = Client(Launch(path, capture=True, pause_on=set()))
+    await client.start(record=[{"file": path, "line": line, "names": names}])
+    out = ""
+    while not isinstance(event := await client.next_event(), Exited):
+        out += event.text if isinstance(event, Output) and event.category == "stdout" else ""
+    await client.end()
+    return float(out.split()[0])
+
+
+def memory(passes: int) -> float:
+    """Megabytes that the recorder of three scalars holds after so many passes."""
+    import tracemalloc
+
+    from uneven_sum.agent.recording import Recorder
+
+    tracemalloc.start()
+    run = Recorder("f", 1, ("x", "y", "z")).begin()
+    for k in run.over(range(passes)):
+        run.waiting.extend((k * 0.5, k - 0.25, 1.0 / (k + 1)))
+        if run.slow:
+            run.settle()
+    held = tracemalloc.get_traced_memory()[1] / 1e6
+    tracemalloc.stop()
+    return held
+
+
+def main() -> int:
+    bad = 0
+    print("recording a loop, to the plain run")
+    for name, (body, passes, names, limit) in CASES.items():
+        with tempfile.TemporaryDirectory() as folder:
+            path = os.path.join(folder, "loop.py")
+            Path(path).write_text(HEAD + body + TAIL.format(passes=passes))
+            pairs = [(plain(path), asyncio.run(recorded(path, 6, names))) for _ in range(5)]
+        ratio = min(b for _, b in pairs) / min(a for a, _ in pairs)
+        over = ratio > limit
+        bad += over
+        print(f"  {name:<54}{ratio:>8.2f}{' !' if over else '  '}  at most {limit}")
+    held = memory(1_000_000)
+    bad += held > 64
+    print(f"  {'memory of 1e6 passes, three scalars':<54}{held:>8.1f} MB  at most 64 MB")
+    return bad
+
+
+if __name__ == "__main__":
+    print("\nall within their limits" if main() == 0 else "\n! over its limit")

@@ -1,0 +1,300 @@
+"""Recorded loops: what is kept, against what the plain script prints; the thinning; the table."""
+
+from __future__ import annotations
+
+import asyncio
+import csv
+import itertools
+import math
+import subprocess
+import sys
+
+import pytest
+from driving import running
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from uneven_sum.agent.recording import CHUNK, FIRST, LAST, Cells, Recorder, Run
+from uneven_sum.client import BadUse
+
+LOOPS = {
+    "a function's for": "def f():\n    t = 0.0\n    for k in range(7):\n        t += k / 3\n        SHOW\nf()\n",
+    "a module's for": "t = 0.0\nfor k in [5, 3, 8]:\n    t = t * 2 + k\n    SHOW\n",
+    "while": "def f():\n    k, t = 0, 1.0\n    while k < 9:\n        k += 1\n        t = t / k\n        SHOW\nf()\n",
+    "a module's while": "k, t = 0, 1\nwhile k < 5:\n    k += 1\n    t *= k\n    SHOW\n",
+    "break": "def f():\n    for k in range(99):\n        t = k * k\n        SHOW\n        if t > 30:\n            break\n    else:\n        print('never')\nf()\n",
+    "continue": "def f():\n    t = 0\n    for k in range(6):\n        if k % 2:\n            SHOW\n            continue\n        t += k\n        SHOW\nf()\n",
+    "else": "def f():\n    for k in (1, 2):\n        t = -k\n        SHOW\n    else:\n        t = 99\nf()\n",
+    "return": "def f():\n    for k in range(9):\n        t = k + 0.5\n        SHOW\n        if k == 4:\n            return t\nf()\n",
+    "an exception": "def f():\n    for k in range(3, -3, -1):\n        t = 5\n        SHOW\n        t = 1 / k\ntry:\n    f()\nexcept ZeroDivisionError:\n    pass\n",
+    "a generator": "def g():\n    for k in range(4):\n        t = k ** 3\n        SHOW\n        yield t\nprint(sum(g()))\n",
+    "over a generator": "def f():\n    for k in (n * n for n in range(5)):\n        t = str(k)\n        SHOW\nf()\n",
+    "nested": "def f():\n    for o in range(3):\n        for k in range(o + 1):\n            t = o * 10 + k\n            SHOW\nf()\n",
+    "recursion": "def f(n):\n    for k in range(n):\n        t = n * 100 + k\n        if n > 1 and k == 0:\n            f(n - 1)\n        SHOW\nf(3)\n",
+    "tuples and walrus": "def f():\n    for k, (u, t) in enumerate([(1, 2), (3, 4)]):\n        if (w := u + t) > 3:\n            pass\n        SHOW\nf()\n",
+    "a class": "class A:\n    for k in range(3):\n        t = k\n        SHOW\n",
+    "a method": "class A:\n    def f(self):\n        for k in range(3):\n            t = k * 1j\n            SHOW\nA().f()\n",
+    "a finally": "def f():\n    for k in range(3):\n        try:\n            t = k\n            if k == 1:\n                continue\n        finally:\n            t = k * 10\n            SHOW\nf()\n",
+    "locals seen": "def f():\n    for k in range(3):\n        t = len([n for n in locals() if n in 'kt'])\n        SHOW\nf()\n",
+}
+
+
+def head(text: str) -> int:
+    """The innermost loop that holds SHOW."""
+    lines = text.split("\n")
+    shown = next(n for n, line in enumerate(lines) if "SHOW" in line)
+    found = [n for n in range(shown) if lines[n].lstrip().startswith(("for ", "while "))]
+    return max(found, key=lambda n: len(lines[n]) - len(lines[n].lstrip())) + 1
+
+
+def plainly(script, text: str, python: str) -> list[list[str]]:
+    """The values at the end of each pass, as the plain script prints them."""
+    path = script("import sys\n" + text.replace("SHOW", "sys.stderr.write(f'{k!r} {t!r}\\n')"), "plain.py")
+    done = subprocess.run([python, path], capture_output=True, text=True, check=True)
+    return [[part.strip("'") for part in line.split(" ", 1)] for line in done.stderr.splitlines()]
+
+
+@pytest.mark.parametrize("name", LOOPS)
+async def test_recorded_as_the_plain_script_prints(script, interpreter: str, name: str) -> None:
+    text = LOOPS[name]
+    wanted = plainly(script, text, interpreter)
+    path = script(text.replace("SHOW", "pass"))
+    loop = {"file": path, "line": head(text), "names": ["k", "t"]}
+    async with running(path, python=interpreter, pause_on={"start"}, pause_at_end=True) as run:
+        await run.client.end()
+        run.__init__(type(run.client)(run.client.launch))
+        await run.client.start(record=[loop])
+        await run.pause()
+        facts = await run.step("on")
+        assert facts.reason == "end" and not run.trouble
+        told = await run.client.passes(path, loop["line"])
+        found = [row[1:] for one in told["runs"] for row in one["rows"]]
+        if name == "an exception":  # the plain one shows what it was before the fault
+            found = [*found[:3], [found[3][0], "5"]] if found[3][1] in ("1.0", "5") else found
+            wanted = [[k, repr(1 / int(k)) if int(k) else "5"] for k, _ in wanted]
+        if name in ("recursion",):
+            assert sorted(found) == sorted(wanted) and told["begun"] == len(told["runs"])
+        else:
+            assert found == wanted
+        numbers = [[row[0] for row in one["rows"]] for one in told["runs"]]
+        assert all(n == list(range(1, len(n) + 1)) for n in numbers)
+        assert await run.step("on") is None
+
+
+CHANGING = """
+import numpy as np
+def f():
+    held = np.zeros(4)
+    for k in range(5):
+        if k == 0:
+            v = 1.5
+        elif k == 1:
+            v = held
+        elif k == 2:
+            v = "weir"
+        elif k == 3:
+            late = [1, 2]
+            v = late
+        held[0] = np.nan if k > 3 else k
+        inner = held
+f()
+"""
+
+
+LATE = "It is recorded from the next call of its function on."
+
+
+async def test_values_that_change_their_kind(script) -> None:
+    path = script(CHANGING)
+    async with running(path, pause_on={"start"}, pause_at_end=True) as run:
+        await run.pause()
+        told = await run.client.record([{"file": path, "line": 5}])
+        assert told == [{"file": path, "line": 5, "names": ["k", "v", "late", "inner"], "message": LATE}]
+        await run.step("on")
+        (one,) = (await run.client.passes(path, 5))["runs"]
+        rows = one["rows"]
+        assert [r[2] if isinstance(r[2], str) else r[2]["shape"] for r in rows] == [
+            "1.5",
+            [4],
+            "weir",
+            "list of 2",
+            "list of 2",
+        ]
+        assert [r[3] for r in rows] == [None, None, None, "list of 2", "list of 2"]
+        assert [r[4]["max"] for r in rows] == ["0.0", "1.0", "2.0", "3.0", "0.0"], "an array as it was in its pass"
+        assert rows[4][4]["nonfinite"] == 1 and one["columns"]["inner"] == {"bad": 1, "firstBad": 5}
+
+
+@pytest.mark.parametrize(
+    ("line", "names", "why"),
+    [
+        (4, [], "is not the head of a loop; there is one at line 5"),
+        (5, ["held"], "does not assign `held`"),
+        (5, ["lat"], "Is `late` meant"),
+        (5, ["held[0]"], "is no name"),
+    ],
+)
+async def test_what_cannot_be_recorded(script, line: int, names: list[str], why: str) -> None:
+    path = script(CHANGING)
+    async with running(path, pause_on={"start"}) as run:
+        await run.pause()
+        with pytest.raises(BadUse, match=why):
+            await run.client.record([{"file": path, "line": line, "names": names}])
+        with pytest.raises(BadUse, match="is not recorded"):
+            await run.client.passes(path, 5)
+
+
+async def test_an_endless_loop_is_interrupted_and_read(script) -> None:
+    path = script("def f():\n    n = 0\n    while True:\n        n += 1\nf()\n")
+    async with running(path, pause_on={"start"}) as run:
+        await run.pause()
+        await run.client.record([{"file": path, "line": 3}])
+        await run.client.go_on()
+        for _ in range(60):
+            await asyncio.sleep(0.6)
+            await run.client.interrupt()
+            facts = await run.pause()
+            assert facts.headline.startswith("Interrupted in line") and facts.line in (2, 3, 4, 5), facts.headline
+            if facts.loops and facts.loops[0].number > 2_000_000:
+                break
+            await run.client.go_on()
+        (one,) = (await run.client.passes(path, 3))["runs"]
+        assert one["passes"] >= 2_000_000 and len(one["rows"]) < 61_600
+        assert "are kept the first 500, the last 500, one in" in one["kept"]
+        assert all(row[1] == str(row[0]) for row in one["rows"])
+        assert one["rows"][-1][0] == one["passes"]
+
+
+# -- the thinning ------------------------------------------------------------------------------------
+
+VALUES = st.one_of(st.floats(allow_nan=True, allow_infinity=True), st.integers(-(10**20), 10**20), st.none(), st.text())
+
+
+def put(run: Run, row: tuple) -> None:
+    """As the end of a body does."""
+    run.waiting.extend(row)
+    if run.slow:
+        run.settle()
+
+
+def recorded(values: list, names: tuple[str, ...] = ("x",)) -> Run:
+    run = Recorder("f", 1, names).begin()
+    for value in run.over(values):
+        put(run, (value,))
+    return run
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.lists(VALUES, min_size=1, max_size=30), st.integers(1, 400))
+def test_extremes_and_first_bad_ones_are_exact(values: list, times: int) -> None:
+    values = values * times
+    run = recorded(values)
+    rows = dict(run.rows())
+    (column,) = run.columns
+    assert run.passes == len(values) and all(
+        row[0] is values[n - 1] or row[0] == values[n - 1] for n, row in rows.items()
+    )
+    numbers = [
+        (float(v), n) for n, v in enumerate(values, 1) if isinstance(v, (int, float)) and not isinstance(v, bool)
+    ]
+    fine = [(v, n) for v, n in numbers if math.isfinite(v)]
+    bad = [n for v, n in numbers if not math.isfinite(v)]
+    if fine:
+        low, high = min(v for v, _ in fine), max(v for v, _ in fine)
+        assert (column.low, column.high) == (low, high)
+        assert column.low_at == min(n for v, n in fine if v == low) and column.low_at in rows
+        assert column.high_at == min(n for v, n in fine if v == high) and column.high_at in rows
+    assert column.bad == len(bad) and column.first_bad == (bad[0] if bad else 0)
+    assert not bad or bad[0] in rows
+
+
+@settings(max_examples=25, deadline=None)
+@given(st.integers(1, 400_000), st.sampled_from([1, 40, 500]))
+def test_what_is_kept_is_even_and_bounded(passes: int, names: int) -> None:
+    run = Recorder("f", 1, tuple(f"n{n}" for n in range(names))).begin()
+    row = (1.0,) * names
+    passes = min(passes, 20_000) if names > 1 else passes
+    for _ in run.over(range(passes)):
+        put(run, row)
+    numbers = [n for n, _ in run.rows()]
+    assert numbers[0] == 1 and numbers[-1] == passes and run.passes == passes
+    assert numbers[: min(FIRST, passes)] == list(range(1, min(FIRST, passes) + 1))
+    assert numbers[-min(LAST, passes) :] == list(range(passes - min(LAST, passes) + 1, passes + 1))
+    between = [n for n in numbers if FIRST < n <= passes - LAST and n not in run.special]
+    gaps = {b - a for a, b in itertools.pairwise(between)}
+    assert gaps <= {run.stride}, "thinned evenly"
+    assert len(between) <= max(200, 60_000 // names) + CHUNK and (run.stride == 1) == ("all" in run.kept())
+
+
+def test_iterables_are_taken_one_by_one_and_their_errors_come_through() -> None:
+    taken: list[int] = []
+
+    def endless():
+        for n in range(3 * CHUNK):
+            taken.append(n)
+            yield n
+        raise ValueError("the source is dry")
+
+    run = Recorder("f", 1, ("x",)).begin()
+    over = run.over(endless())
+    for n in range(CHUNK + 3):
+        assert next(over) == n == taken[-1]
+    with pytest.raises(ValueError, match="dry"):
+        for n in over:
+            put(run, (n,))
+
+
+def test_arrays_are_told_by_their_figures() -> None:
+    np = pytest.importorskip("numpy")
+    held = np.array([1.0, np.nan, 3.0])
+    run = Recorder("f", 1, ("held", "n")).begin()
+    for n in run.over(range(3)):
+        held[0] = n
+        put(run, (held, np.float32(0.1)))
+    cells = [row[0] for _, row in run.rows()]
+    assert cells == [Cells((3,), float(n), (n + 3) / 2, 3.0, 1) for n in range(3)]
+    assert str(cells[0]) == "3 cells 0 … 3, mean 1.5, 1 not finite" and run.columns[0].first_bad == 1
+
+
+# -- the command -------------------------------------------------------------------------------------
+
+
+def command(*args: str, cwd: str) -> subprocess.CompletedProcess[str]:
+    return subprocess.run(
+        [sys.executable, "-m", "uneven_sum", "passes", *args], capture_output=True, text=True, cwd=cwd
+    )
+
+
+def test_the_table_from_the_command_line(script, tmp_path) -> None:
+    text = (
+        "import numpy as np\na = np.ones(3)\nfor k in range(4):\n    a = a * 2\n    t = 1 / (3 - k)\n    name = 'x,y'\n"
+    )
+    script(text)
+    done = command("--loop", "script.py:3", "--out", "passes.csv", "script.py", cwd=str(tmp_path))
+    assert done.returncode == 3 and "ZeroDivisionError in line 5" in done.stderr
+    rows = list(csv.DictReader((tmp_path / "passes.csv").open()))
+    assert [r["a.max"] for r in rows] == ["2.0", "4.0", "8.0"] and rows[1]["a.shape"] == "3"
+    assert [r["t"] for r in rows] == ["0.3333333333333333", "0.5", "1.0"] and rows[0]["name"] == "x,y"
+    done = command("--loop", "3", "--values", "k", "script.py", cwd=str(tmp_path))
+    assert done.stdout.splitlines()[:2] == ["run,pass,k", "1,1,0"]
+    script("for k in range(3):\n    t = k\nprint(t)\n")
+    done = command("--loop", "1", "script.py", cwd=str(tmp_path))
+    assert done.returncode == 0 and done.stdout == "run,pass,k,t\n1,1,0,0\n1,2,1,1\n1,3,2,2\n"
+    assert done.stderr == "2\nThe loop at line 1 of script.py: all 3 passes are kept.\n"
+
+
+@pytest.mark.parametrize(
+    ("args", "why"),
+    [
+        (["--loop", "2", "script.py"], "Line 2 of script.py is not the head of a loop; there is one at line 1."),
+        (["--loop", "x.py:1", "script.py"], "There is no file x.py."),
+        (["--loop", "there", "script.py"], "--loop takes FILE:LINE"),
+        (["--loop", "1", "--values", "tt", "script.py"], "does not assign `tt`. Is `t` meant?"),
+        (["--loop", "1", "--out", "/nowhere/p.csv", "script.py"], "There is no folder /nowhere"),
+        (["--loop", "1", "gone.py"], "There is no file gone.py"),
+    ],
+)
+def test_bad_use_of_the_command(script, tmp_path, args: list[str], why: str) -> None:
+    script("for k in range(3):\n    t = k\n")
+    done = command(*args, cwd=str(tmp_path))
+    assert done.returncode == 2 and why in done.stderr and "Traceback" not in done.stderr
