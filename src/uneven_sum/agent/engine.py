@@ -7,21 +7,15 @@ import os
 import signal
 import sys
 import threading
-import time
 import types
 import warnings
-import weakref
 from typing import Any
 
 from . import (
     ending,
-    expecting,
     handled,
-    judge,
-    lookouts,
     motion,
     nested,
-    nonfinite,
     outside,
     probes,
     report,
@@ -30,11 +24,12 @@ from . import (
 )
 from .byhand import ByHand
 from .expressions import Options, Site
+from .judging import Judging
 from .loader import Loader
 from .meeting import Meeting
+from .pointing import Pointing
 from .report import Pause
 from .rewind import Rewind
-from .scope import MISSING, Scope
 from .switches import Switches, Tripwire
 from .warned import Warned
 from .wire import Closed, Wire, holding_others
@@ -48,11 +43,10 @@ PROTOCOL_ANSWERS: dict[str, tuple[type, ...]] = {
     "__anext__": (StopAsyncIteration,),
 }
 TRIPS = ("error", "warning", "nonfinite")
-LOOKED_AGAIN = 30  # times that one place is taken apart without a pause, before it is taken as carried
 CALL_SIGNAL = signal.SIGURG  # ignored by default: never fatal, however late it comes
 
 
-class Engine(Warned, Meeting, motion.Hooks):
+class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
     """One run of one script."""
 
     def __init__(self, wire: Wire) -> None:
@@ -68,14 +62,11 @@ class Engine(Warned, Meeting, motion.Hooks):
         self.accepted: set[tuple[str, int]] = set()
         self.motion = motion.Motion(self)
         self.held: dict[types.FrameType, list[str]] = {}
-        self.looked: dict[int, int] = {}
         self.lock = threading.RLock()
         self.present: Pause | None = None
         self.facts: dict[str, Any] = {}
         self.judged: BaseException | None = None
         self.met_handled: BaseException | None = None
-        self.bad_right: tuple[int, Any] | None = None  # the right side of an augmented assignment under way
-        self.last_bad: Any = MISSING  # what a call of the user's has just returned
         self.expected: tuple[int, type] | None = None  # an exception that `handler` will handle
         self.handler = 0  # id of its frame: the frame itself would keep its values alive
         self.requests = Requests(self)
@@ -87,13 +78,10 @@ class Engine(Warned, Meeting, motion.Hooks):
         self._show: Any = None
         self.refusal = ""
         self.rewind: Rewind | None = None
-        self.point = 0  # the return point of the present pause
-        self.woken_at = 0  # the return point, made on the way, that the coming pause is about
         self.shows_figures = os.environ.get("MPLBACKEND") == "agg"
         self.nested: nested.Nested | None = None  # the call that is run within a pause
         self.boundary: types.FrameType | None = None  # what is further out handles none of its errors
         self.by_hand = ByHand()
-        self.awaited: list[tuple[expecting.Expectation, types.FrameType]] = []  # of the coming pause, in which call
         self.interrupting = False  # a pause was asked for between two lines
         self.hurry = False  # back to a place of before: nothing else pauses on the way
         self.entering = False  # on the way to the first line
@@ -121,105 +109,6 @@ class Engine(Warned, Meeting, motion.Hooks):
             pass
 
     # -- trips ---------------------------------------------------------------------------------------
-
-    def nonfinite(self, value: Any, site: Site, frame: types.FrameType, old: Any) -> None:
-        try:
-            self._judge(value, site, frame, old)
-        except Closed:
-            self._alone()
-        except Exception as e:
-            self._trouble(e)
-
-    def _judge(self, value: Any, site: Site, frame: types.FrameType, old: Any) -> None:
-        returns = site.role in ("return", "yield")
-        fresh = self.last_bad is not value and (type(self.last_bad) is not weakref.ref or self.last_bad() is not value)
-        if returns:
-            self.last_bad = _remembered(value)
-        state.met += 1
-        if site.role == "right":
-            self.bad_right = (id(frame), site.statement)
-        wire = self.switches.nonfinite
-        if "nonfinite" not in self.pauses_on or not wire.wants_value(value) or not wire.wants_place(frame):
-            return
-        statement = site.file.statement(site.statement)
-        node = self._expression(site)
-        if node is None or statement is None:
-            return
-        where = (site.file.path, statement.line)
-        if where in self.accepted or (self.go_on and (*where, "nonfinite") in self.told):
-            self._drop_held(frame)  # of the same cause
-            return
-        only_read = isinstance(node, (ast.Name, ast.Attribute, ast.Subscript))
-        returned = isinstance(node, (ast.Call, ast.Await)) and not fresh  # judged where it was returned
-        was_bad = old is not None and self._was_bad(value, old)
-        if only_read or returned or was_bad or judge.is_deliberate(node):
-            kind = judge.CARRIED
-        else:
-            kind = self._kind(value, site, node, frame)
-        if kind == judge.CARRIED:
-            if "carried" not in self.pauses_on:
-                return
-            pause = Pause("nonfinite", frame, kind=kind, expression=node, actual=value, statement=statement)
-            self.pause(pause)
-            return
-        number = hash((where, site.expression))
-        if self.looked.get(number, 0) > LOOKED_AGAIN:
-            return
-        self.looked[number] = self.looked.get(number, 0) + 1
-        pause = Pause("nonfinite", frame, kind=kind, expression=node, actual=value, statement=statement)
-        pause.warnings = self._held_texts(frame)
-        apart = report.examine(pause)
-        if apart["kind"] is None and not apart["trial"]:
-            self._drop_held(frame)
-            return  # taken apart, no term of it is at fault: it came from further in
-        if apart["culprit"] is not None and apart["culprit"]["element"]:
-            self._drop_held(frame)
-            return  # an element of a comprehension: it was looked at when it was made
-        pause.kind = apart["kind"] or kind
-        if pause.kind == judge.ARRIVED and (
-            "arrived" not in self.pauses_on or (nonfinite_is_frame(value) and "frames" not in self.pauses_on)
-        ):
-            return
-        self.looked[number] -= 1
-        self._drop_held(frame)
-        self.pause(pause, apart)
-
-    def _kind(self, value: Any, site: Site, node: Any, frame: types.FrameType) -> str:
-        if isinstance(node, ast.AugAssign) and not nonfinite.is_number_kind(type(value)):
-            return self._kind_in_place(site, node, frame)
-        operands = judge.Operands(node, Scope(frame))
-        if judge.explained(value, operands):
-            return judge.CARRIED
-        if operands.exempt and not operands.cellwise:
-            return judge.CARRIED
-        return judge.ARRIVED if operands.calls and operands.no_data_calls == operands.calls else judge.CREATED
-
-    def _kind_in_place(self, site: Site, node: ast.AugAssign, frame: types.FrameType) -> str:
-        """The target has changed already; what the right side gave was looked at before."""
-        met, self.bad_right = self.bad_right, None
-        if met == (id(frame), site.statement):
-            return judge.CARRIED
-        if isinstance(node.value, (ast.Name, ast.Attribute, ast.Subscript)):
-            operands = judge.Operands(node.value, Scope(frame))
-            if any(nonfinite.any_bad(v) for v in operands.cellwise):
-                return judge.CARRIED
-        return judge.CREATED
-
-    @staticmethod
-    def _was_bad(value: Any, old: Any) -> bool:
-        """An augmented assignment in place: the cells that were bad before account for those that are now."""
-        now = nonfinite.mask(value)
-        if isinstance(now, bool) or isinstance(old, bool):
-            return True
-        return not bool((now & ~old).any()) if getattr(now, "shape", None) == getattr(old, "shape", None) else True
-
-    def _expression(self, site: Site) -> Any:
-        if site.expression is None:
-            return None
-        if site.role == "augmented":
-            statement = site.file.statement(site.statement)
-            return statement and statement.node
-        return site.file.node(site.expression)
 
     def finite(self, site: Site, frame: types.FrameType) -> None:
         """A statement's result is fine after all: what it warned of is told now."""
@@ -396,56 +285,6 @@ class Engine(Warned, Meeting, motion.Hooks):
             self._set_off(pause, action)
             return action
 
-    def _point_facts(self, pause: Pause) -> dict[str, Any]:
-        """What the list of return points shows of one."""
-        facts = self.facts
-        loop = facts["loops"][0] if facts["loops"] else None
-        return {
-            "reason": facts["reason"],
-            "file": facts["file"],
-            "line": facts["line"],
-            "function": facts["function"],
-            "pass": loop["pass"] if loop else 0,
-            "loops": [{"file": k["file"], "line": k["line"], "pass": k["pass"]} for k in facts["loops"] if k["pass"]],
-            "chain": facts["chain"],
-            "statement": facts["statement"][:200],
-        }
-
-    def _expectations(self, pause: Pause) -> list[dict[str, Any]]:
-        """What was expected of this pause, and what is expected of each, beside what is."""
-        frame = pause.frame
-        if frame is None:
-            return []
-        found = []
-        present = {id(f) for f in stack.calls(frame, True)}
-        for expected, of in self.awaited:
-            found.append({**expecting.held(expected, of if id(of) in present else frame), "kept": 0})
-        self.awaited.clear()
-        for lk in self.lookouts.of("pause"):
-            if lk.expected is not None and lookouts.gate(lk, frame, self.lookouts.all):
-                told = expecting.held(lk.expected, frame)
-                lk.met += not told["holds"] and not told["problem"]
-                found.append({**told, "kept": lk.id})
-        return found
-
-    def announce_renewal(self) -> None:
-        """Before the answer to what changes something for good: who goes back now waits for the new point."""
-        if self.rewind is not None and self.point:
-            self.wire.event("unevenSum/renewing", {"point": self.point, "since": time.monotonic_ns()})
-
-    def renew_point(self) -> None:
-        """After a change for good: going back to this pause shall find it."""
-        pause = self.present
-        if self.rewind is None or pause is None or not self.point:
-            return
-        self.rewind.next = self.point
-        number = self.rewind.make(self._point_facts(pause))
-        if self.rewind.woken:
-            self._tell(pause)
-        elif not number:
-            self.rewind.next = self.point + 1
-        self.rewind.settle()
-
     def _set_off(self, pause: Pause, action: str) -> None:
         """From a pause, as the user has said."""
         mode, aim, frame = self.requests.mode, self.requests.aim, pause.frame
@@ -567,41 +406,6 @@ class Engine(Warned, Meeting, motion.Hooks):
         except Exception as e:
             self._trouble(e)
 
-    def point_on_the_way(self, frame: types.FrameType | None) -> None:
-        """A return point in a running loop, now and then: seldom enough to cost little."""
-        inner = stack.user_frame(frame)
-        if self.rewind is None or inner is None or not self.rewind.is_due():
-            return
-        loops = stack.all_loops(inner)
-        if not loops or not self.lock.acquire(blocking=False):
-            return
-        try:
-            state.quiet = True
-            told = {"reason": "on the way", "file": os.path.abspath(inner.f_code.co_filename), "line": inner.f_lineno}
-            told |= {"function": stack.function_name(inner), "pass": loops[0]["pass"], "statement": ""}
-            told["chain"] = stack.chain(inner)
-            told["loops"] = [{k: loop[k] for k in ("file", "line", "pass")} for loop in loops if loop["pass"]]
-            number = self.rewind.make(told, on_the_way=True)
-            self.rewind.settle()
-        finally:
-            state.quiet = False
-            self.lock.release()
-        if self.rewind.woken:
-            self.woken_at = number
-            self.pause(Pause("pause", inner, "in", said=f"Back at a return point in pass {loops[0]['pass']}"))
-
-    def point_at_start(self) -> None:
-        """A return point before the first line.  Woken, the script pauses there."""
-        if self.rewind is None:
-            return
-        told = {"reason": "start", "file": "", "line": 0, "function": "", "pass": 0, "statement": "", "loops": []}
-        told["chain"] = []
-        number = self.rewind.make(told)
-        self.rewind.settle()
-        if self.rewind.woken:
-            self.woken_at, self.entering = number, True
-            self.motion.enter()
-
     # -- odds and ends -------------------------------------------------------------------------------
 
     def flush(self) -> None:
@@ -626,21 +430,6 @@ class Engine(Warned, Meeting, motion.Hooks):
             self.wire.event("unevenSum/trouble", {"message": f"{type(e).__name__}: {e}", "detail": text})
         except Exception:
             self._alone()
-
-
-def _remembered(value: Any) -> Any:
-    """A value by which it is known again, without keeping an array alive."""
-    if nonfinite.is_number_kind(type(value)):
-        return value
-    try:
-        return weakref.ref(value)
-    except TypeError:
-        return MISSING
-
-
-def nonfinite_is_frame(value: Any) -> bool:
-    pd = nonfinite.module("pandas")
-    return pd is not None and isinstance(value, (pd.DataFrame, pd.Series, pd.Index))
 
 
 def clean_name(frame: types.FrameType) -> str:

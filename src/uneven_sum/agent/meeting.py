@@ -37,6 +37,7 @@ class Meeting(probes.Listener):
     motion: Motion
 
     def __init__(self) -> None:
+        super().__init__()
         self.written: list[str] = []
         self.sent_at = 0.0
         self.raised_seen: BaseException | None = None

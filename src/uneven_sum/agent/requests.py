@@ -5,7 +5,6 @@ A request's method is named after it: `on_stackTrace`.  What is not known gets a
 
 from __future__ import annotations
 
-import ast
 import itertools
 import os
 import signal
@@ -14,14 +13,13 @@ import threading
 import types
 from typing import TYPE_CHECKING, Any
 
-from . import byhand, cards, expecting, handled, motion, report, stack, state
-from .ask import Asked, answer_for_good, answer_in_trial, call_text, completions
+from . import cards, handled, motion, report, stack, state
 from .changing import Changing
 from .closeup import CloseUps
 from .expressions import TEMPORARY
 from .ledger import Ledgers
 from .moving import Wrong
-from .nested import Nested
+from .questions import Names, Questions
 from .scope import MISSING, Scope
 from .setting import Setting
 from .values import children, children_count, summary
@@ -38,14 +36,12 @@ WHILE_RUNNING = {
 PAGE = 200
 
 
-class Requests(Setting, Changing, Ledgers, CloseUps):
+class Requests(Setting, Changing, Questions, Ledgers, CloseUps):
     """The requests of one run.  Numbers of frames and values hold for one pause."""
 
     def __init__(self, engine: Engine) -> None:
         self.engine = engine
         self.mode = motion.CONTINUE
-        self.nested: Nested | None = None
-        self.changed = False  # something was done for good in this pause
         self.frames: dict[int, types.FrameType] = {}
         self.values: dict[int, Any] = {}
         self.started = False
@@ -243,7 +239,7 @@ class Requests(Setting, Changing, Ledgers, CloseUps):
     def _scope(self, name: str, hint: str, names: dict[str, Any]) -> dict[str, Any]:
         shown = {n: v for n, v in names.items() if not (n.startswith("__") and n.endswith("__"))}
         shown = {n: v for n, v in shown.items() if not n.startswith(TEMPORARY)}
-        number = self._number(_Names(shown))
+        number = self._number(Names(shown))
         return {
             "name": name,
             "presentationHint": hint,
@@ -278,138 +274,6 @@ class Requests(Setting, Changing, Ledgers, CloseUps):
         count = int(arguments.get("count") or 0) or PAGE
         pairs = _children(self.values[number], start, count)
         return {"variables": [self.variable(n, v) for n, v in pairs]}
-
-    def on_evaluate(self, arguments: dict[str, Any]) -> dict[str, Any]:
-        """`repl` evaluates in a trial, or for good after a leading `!`; `hover` and `watch` only read."""
-        frame = self._frame(arguments.get("frameId"))
-        text = str(arguments.get("expression", "")).strip()
-        context = arguments.get("context", "repl")
-        if not text:
-            raise Wrong("Nothing was asked.")
-        if text.startswith("!"):
-            asked = answer_for_good(text[1:].strip(), frame)
-            self._set_by_hand(frame, text[1:].strip())
-        elif context == "hover":
-            from . import judge
-
-            try:
-                value = judge.read(ast.parse(text, mode="eval").body, Scope(frame))
-            except (judge.Unreadable, SyntaxError):
-                raise Wrong(f"{text} cannot be read without running code.") from None
-            return self._result(Asked(summary(value)))
-        else:
-            asked = answer_in_trial(text, frame)
-        if asked.error:
-            raise Wrong(asked.error, printed=asked.printed, impossible=asked.impossible, changed=asked.changed)
-        return self._result(asked)
-
-    def on_own_callText(self, arguments: dict[str, Any]) -> dict[str, Any]:
-        """The call of a frame written again, with its arguments as they are now."""
-        try:
-            return {"text": call_text(self._frame(arguments.get("frameId")))}
-        except ValueError as e:
-            raise Wrong(f"{e} Write the call yourself.") from None
-
-    def on_own_callWithPauses(self, arguments: dict[str, Any]) -> dict[str, Any]:
-        """Runs a call with all lookouts on, within this pause; `unevenSum/callEnded` tells its end.  What it changes
-        is undone by going back to this pause's return point.  `into`: pause at its first line."""
-        self._moving()
-        frame = self._frame(arguments.get("frameId"))
-        text = str(arguments.get("expression") or "").strip()
-        try:
-            code = compile(text, "<asked>", "eval", dont_inherit=True)
-        except (SyntaxError, ValueError) as e:
-            raise Wrong(f"{text} is no call: {getattr(e, 'msg', e)}.") from None
-        self.nested = Nested(code, frame, text, bool(arguments.get("into")))
-        return {"·action": "nested"}
-
-    def _result(self, asked: Asked) -> dict[str, Any]:
-        told = asked.told or {"text": "", "type": ""}
-        return {
-            "result": told["text"],
-            "type": told["type"],
-            "variablesReference": 0 if asked.value is MISSING else self.variable("", asked.value)["variablesReference"],
-            "unevenSum": {
-                **told,
-                "printed": asked.printed,
-                "forGood": asked.for_good,
-                "seconds": asked.seconds,
-                "changed": asked.changed,
-                "refused": asked.refused,
-            },
-        }
-
-    def on_completions(self, arguments: dict[str, Any]) -> dict[str, Any]:
-        frame = self._frame(arguments.get("frameId"))
-        text = str(arguments.get("text", ""))
-        column = int(arguments.get("column") or len(text) + 1)
-        return {"targets": completions(text[: column - 1].lstrip("!"), Scope(frame))}
-
-    def on_setVariable(self, arguments: dict[str, Any]) -> dict[str, Any]:
-        names = self.values.get(int(arguments.get("variablesReference") or 0))
-        if not isinstance(names, _Names):
-            raise Wrong("Only names can be set.")
-        return self._assign(str(arguments["name"]), str(arguments["value"]), None)
-
-    def on_setExpression(self, arguments: dict[str, Any]) -> dict[str, Any]:
-        return self._assign(str(arguments["expression"]), str(arguments["value"]), arguments.get("frameId"))
-
-    def _assign(self, target: str, text: str, number: int | None) -> dict[str, Any]:
-        frame = self._frame(number)
-        asked = answer_for_good(f"{target} = {text}", frame)
-        if asked.error:
-            raise Wrong(asked.error)
-        self._set_by_hand(frame, f"{target} = {text}")
-        told = answer_for_good(target, frame)
-        return {"value": (told.told or {}).get("text", ""), "type": (told.told or {}).get("type", "")}
-
-    def on_own_returnPoints(self, arguments: dict[str, Any]) -> dict[str, Any]:
-        """Switches the making of return points on or off."""
-        rewind = self.engine.rewind
-        if rewind is None:
-            raise Wrong("This run has no return points: it was started without.")
-        rewind.on = bool(arguments.get("on"))
-        return {}
-
-    def on_own_expect(self, arguments: dict[str, Any]) -> dict[str, Any]:
-        """What the user expects of the coming pause; told with its facts."""
-        self._moving()
-        try:
-            expected = expecting.parse(str(arguments.get("text") or ""))
-        except expecting.Unclear as e:
-            raise Wrong(str(e)) from None
-        frame = self._frame(arguments.get("frameId"))
-        self.engine.awaited.append((expected, frame))
-        now = expecting.held(expected, frame)
-        return {"now": expecting.sentence(now), "holds": now["holds"]}
-
-    def _set_by_hand(self, frame: types.FrameType, text: str) -> None:
-        self.changed = True
-        self.engine.by_hand.note(frame, text)
-        self.engine.facts["hand"] = self.engine.by_hand.told(self._frame(None))
-
-    def on_own_setValue(self, arguments: dict[str, Any]) -> dict[str, Any]:
-        """Sets a name, attribute, element or slice of a call for good.  Refused with `misfit` when the value has
-        another type or shape than what is there, unless `force`."""
-        frame = self._frame(arguments.get("frameId"))
-        target, text = str(arguments["expression"]).strip(), str(arguments["value"]).strip()
-        try:
-            step = ast.parse(f"{target} = 0").body[0]
-            ast.parse(text, mode="eval")
-        except (SyntaxError, ValueError) as e:
-            raise Wrong(f"`{target} = {text}` cannot be done: {getattr(e, 'msg', e)}.") from None
-        if not isinstance(step, ast.Assign) or not isinstance(
-            step.targets[0], (ast.Name, ast.Attribute, ast.Subscript)
-        ):
-            raise Wrong(f"{target} is no name, attribute or element.")
-        if not arguments.get("force"):
-            try:
-                against = byhand.misfit(target, text, frame)
-            except ValueError as e:
-                raise Wrong(f"{target} cannot be set to that: {e}") from None
-            if against:
-                raise Wrong(f"{against}.", misfit=True)
-        return {**self._assign(target, text, arguments.get("frameId")), "hand": self.engine.facts["hand"]}
 
     # -- our own -------------------------------------------------------------------------------------
 
@@ -491,15 +355,11 @@ class Requests(Setting, Changing, Ledgers, CloseUps):
         return {}
 
 
-class _Names(dict[str, Any]):
-    """The names of a scope."""
-
-
 def _children_count(value: Any) -> int:
-    return len(value) if isinstance(value, _Names) else children_count(value)
+    return len(value) if isinstance(value, Names) else children_count(value)
 
 
 def _children(value: Any, start: int, count: int) -> list[tuple[str, Any]]:
-    if isinstance(value, _Names):
+    if isinstance(value, Names):
         return list(itertools.islice(value.items(), start, start + count))
     return children(value, start, count)

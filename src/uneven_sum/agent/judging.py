@@ -1,0 +1,162 @@
+"""Non-finite values that the probes have met: whether they are created, arrived or carried, and whether to pause."""
+
+from __future__ import annotations
+
+import ast
+import types
+import weakref
+from typing import Any
+
+from . import judge, motion, nonfinite, report, state
+from .expressions import Site
+from .report import Pause
+from .scope import MISSING, Scope
+from .switches import Switches
+from .wire import Closed
+
+LOOKED_AGAIN = 30  # times that one place is taken apart without a pause, before it is taken as carried
+
+
+class Judging(motion.Hooks):
+    """A part of the engine."""
+
+    pauses_on: set[str]
+    switches: Switches
+    go_on: bool
+    told: set[tuple[str, int, str]]
+    accepted: set[tuple[str, int]]
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.looked: dict[int, int] = {}
+        self.bad_right: tuple[int, Any] | None = None  # the right side of an augmented assignment under way
+        self.last_bad: Any = MISSING  # what a call of the user's has just returned
+
+    def pause(self, pause: Pause, apart: dict[str, Any] | None = None) -> str:
+        raise NotImplementedError
+
+    def _alone(self) -> None:
+        raise NotImplementedError
+
+    def _trouble(self, e: Exception) -> None:
+        raise NotImplementedError
+
+    def _held_texts(self, frame: types.FrameType) -> list[str]:
+        raise NotImplementedError
+
+    def _drop_held(self, frame: types.FrameType) -> list[str]:
+        raise NotImplementedError
+
+    def nonfinite(self, value: Any, site: Site, frame: types.FrameType, old: Any) -> None:
+        try:
+            self._judge(value, site, frame, old)
+        except Closed:
+            self._alone()
+        except Exception as e:
+            self._trouble(e)
+
+    def _judge(self, value: Any, site: Site, frame: types.FrameType, old: Any) -> None:
+        returns = site.role in ("return", "yield")
+        fresh = self.last_bad is not value and (type(self.last_bad) is not weakref.ref or self.last_bad() is not value)
+        if returns:
+            self.last_bad = _remembered(value)
+        state.met += 1
+        if site.role == "right":
+            self.bad_right = (id(frame), site.statement)
+        wire = self.switches.nonfinite
+        if "nonfinite" not in self.pauses_on or not wire.wants_value(value) or not wire.wants_place(frame):
+            return
+        statement = site.file.statement(site.statement)
+        node = self._expression(site)
+        if node is None or statement is None:
+            return
+        where = (site.file.path, statement.line)
+        if where in self.accepted or (self.go_on and (*where, "nonfinite") in self.told):
+            self._drop_held(frame)  # of the same cause
+            return
+        only_read = isinstance(node, (ast.Name, ast.Attribute, ast.Subscript))
+        returned = isinstance(node, (ast.Call, ast.Await)) and not fresh  # judged where it was returned
+        was_bad = old is not None and self._was_bad(value, old)
+        if only_read or returned or was_bad or judge.is_deliberate(node):
+            kind = judge.CARRIED
+        else:
+            kind = self._kind(value, site, node, frame)
+        if kind == judge.CARRIED:
+            if "carried" not in self.pauses_on:
+                return
+            pause = Pause("nonfinite", frame, kind=kind, expression=node, actual=value, statement=statement)
+            self.pause(pause)
+            return
+        number = hash((where, site.expression))
+        if self.looked.get(number, 0) > LOOKED_AGAIN:
+            return
+        self.looked[number] = self.looked.get(number, 0) + 1
+        pause = Pause("nonfinite", frame, kind=kind, expression=node, actual=value, statement=statement)
+        pause.warnings = self._held_texts(frame)
+        apart = report.examine(pause)
+        if apart["kind"] is None and not apart["trial"]:
+            self._drop_held(frame)
+            return  # taken apart, no term of it is at fault: it came from further in
+        if apart["culprit"] is not None and apart["culprit"]["element"]:
+            self._drop_held(frame)
+            return  # an element of a comprehension: it was looked at when it was made
+        pause.kind = apart["kind"] or kind
+        if pause.kind == judge.ARRIVED and (
+            "arrived" not in self.pauses_on or (nonfinite_is_frame(value) and "frames" not in self.pauses_on)
+        ):
+            return
+        self.looked[number] -= 1
+        self._drop_held(frame)
+        self.pause(pause, apart)
+
+    def _kind(self, value: Any, site: Site, node: Any, frame: types.FrameType) -> str:
+        if isinstance(node, ast.AugAssign) and not nonfinite.is_number_kind(type(value)):
+            return self._kind_in_place(site, node, frame)
+        operands = judge.Operands(node, Scope(frame))
+        if judge.explained(value, operands):
+            return judge.CARRIED
+        if operands.exempt and not operands.cellwise:
+            return judge.CARRIED
+        return judge.ARRIVED if operands.calls and operands.no_data_calls == operands.calls else judge.CREATED
+
+    def _kind_in_place(self, site: Site, node: ast.AugAssign, frame: types.FrameType) -> str:
+        """The target has changed already; what the right side gave was looked at before."""
+        met, self.bad_right = self.bad_right, None
+        if met == (id(frame), site.statement):
+            return judge.CARRIED
+        if isinstance(node.value, (ast.Name, ast.Attribute, ast.Subscript)):
+            operands = judge.Operands(node.value, Scope(frame))
+            if any(nonfinite.any_bad(v) for v in operands.cellwise):
+                return judge.CARRIED
+        return judge.CREATED
+
+    @staticmethod
+    def _was_bad(value: Any, old: Any) -> bool:
+        """An augmented assignment in place: the cells that were bad before account for those that are now."""
+        now = nonfinite.mask(value)
+        if isinstance(now, bool) or isinstance(old, bool):
+            return True
+        return not bool((now & ~old).any()) if getattr(now, "shape", None) == getattr(old, "shape", None) else True
+
+    def _expression(self, site: Site) -> Any:
+        if site.expression is None:
+            return None
+        if site.role == "augmented":
+            statement = site.file.statement(site.statement)
+            return statement and statement.node
+        return site.file.node(site.expression)
+
+
+def _remembered(value: Any) -> Any:
+    """A value by which it is known again, without keeping an array alive."""
+    if nonfinite.is_number_kind(type(value)):
+        return value
+    try:
+        return weakref.ref(value)
+    except TypeError:
+        return MISSING
+
+
+def nonfinite_is_frame(value: Any) -> bool:
+    pd = nonfinite.module("pandas")
+    return pd is not None and isinstance(value, (pd.DataFrame, pd.Series, pd.Index))
