@@ -713,7 +713,7 @@ async def test_asking_in_lines_for_good_and_by_calls(script) -> None:
         await pilot.press(*"for v in seen:", "enter", *"print(v * 10)", "enter", "enter")
         await until(pilot, lambda: "printed: 40" in shown())
         await pilot.press("up")
-        assert line.value == "for v in seen:\n    print(v * 10)\n" or line.value.startswith("for v in seen:")
+        assert line.value == "for v in seen:\n    print(v * 10)"
         line.value = ""
         await pilot.press(*"call rise(6)", "enter")
         await until(pilot, lambda: "9.0" not in shown() and "4.5  float" in shown())
@@ -819,8 +819,7 @@ def test_apart_try_put_in_the_file_and_on_to_the_end(terminal, script) -> None:
     assert "width / max(head - 1.0, 0.5))" in t.screen()
     t.keys("Enter")
     t.expect("The script ran to its end")
-    t.expect("output  22.0088"[:14])
-    assert "22.00876" in t.screen()
+    t.expect("22.00876")
     t.keys("q")
     t.expect("left with status 0")
 

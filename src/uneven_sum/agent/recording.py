@@ -9,6 +9,7 @@ are thinned evenly.
 from __future__ import annotations
 
 import ast
+import contextlib
 import itertools
 import math
 import sys
@@ -72,7 +73,7 @@ class Column:
                 if high > self.high:
                     self.high, self.high_at = float(high), before + 1 + values.index(high)
                 return
-        except (TypeError, OverflowError, ValueError, RuntimeWarning):
+        except (TypeError, OverflowError, ValueError):
             pass
         for place, value in enumerate(values, before + 1):
             self._one(value, place)
@@ -159,6 +160,13 @@ class Run:
         self.settle()
 
     def work_up(self) -> None:
+        """Takes what waits into the figures; no warning of this reaches the script."""
+        np = nonfinite.module("numpy")
+        errors = np.errstate(all="ignore") if np is not None else contextlib.nullcontext()
+        with state.silenced(), errors:
+            self._work_up()
+
+    def _work_up(self) -> None:
         cells, wide = self.waiting[:], len(self.names)
         if not cells:
             return
