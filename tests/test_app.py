@@ -691,6 +691,12 @@ def test_back_in_a_terminal(terminal) -> None:
     assert re.search(r"in +35 ", t.screen())
 
 
+def answers(bench: Bench) -> str:
+    """What stands in the ask drawer."""
+    lines = bench.query_one(AskDrawer).query_one("RichLog").lines
+    return "\n".join(strip.text.rstrip() for strip in lines)
+
+
 async def test_asking_in_lines_for_good_and_by_calls(script) -> None:
     path = script(
         "level = 1.5\nseen = []\ndef rise(by):\n    seen.append(by)\n    half = by / 2\n    return level + half\n"
@@ -699,24 +705,21 @@ async def test_asking_in_lines_for_good_and_by_calls(script) -> None:
     app = UnevenSum(Launch(path, pause_on={"error"}))
     async with app.run_test(size=(140, 42)) as pilot:
         bench = await settled(pilot, "paused", 8)
-        drawer, line = bench.query_one(AskDrawer), bench.query_one(AskLine)
-
-        def shown() -> str:
-            return "\n".join(strip.text.rstrip() for strip in drawer.query_one("RichLog").lines)
+        line = bench.query_one(AskLine)
 
         await pilot.press("a", *"rise(4)", "enter")
-        await until(pilot, lambda: "would change" in shown())
-        assert "3.5  float" in shown() and "(a trial: nothing was changed)" in shown()
-        assert "would change  seen 0 elements → 1 elements" in shown() and " ms " in shown()
+        await until(pilot, lambda: "would change" in answers(bench))
+        assert "3.5  float" in answers(bench) and "(a trial: nothing was changed)" in answers(bench)
+        assert "would change  seen 0 elements → 1 elements" in answers(bench) and " ms " in answers(bench)
         await pilot.press("ctrl+g")
-        await until(pilot, lambda: "(done for good)" in shown())
+        await until(pilot, lambda: "(done for good)" in answers(bench))
         await pilot.press(*"for v in seen:", "enter", *"print(v * 10)", "enter", "enter")
-        await until(pilot, lambda: "printed: 40" in shown())
+        await until(pilot, lambda: "printed: 40" in answers(bench))
         await pilot.press("up")
         assert line.value == "for v in seen:\n    print(v * 10)"
         line.value = ""
         await pilot.press(*"call rise(6)", "enter")
-        await until(pilot, lambda: "9.0" not in shown() and "4.5  float" in shown())
+        await until(pilot, lambda: "9.0" not in answers(bench) and "4.5  float" in answers(bench))
         await until(pilot, lambda: bench.state == "paused" and not bench.facts.nested)
         bench.book.toggle(path, 5)
         await bench.send_lookouts()
@@ -729,7 +732,7 @@ async def test_asking_in_lines_for_good_and_by_calls(script) -> None:
         await until(pilot, lambda: bench.state == "paused" and bench.facts.line == 8)
         await pilot.press("a", *"len(seen)", "enter")
         await rest(pilot, 0.2)
-        await until(pilot, lambda: "  1  int" in shown())
+        await until(pilot, lambda: "  1  int" in answers(bench))
         await pilot.press("escape", "enter")
         await until(pilot, lambda: bench.facts.loops[0].number == 2)
     other = UnevenSum(Launch(path, pause_on={"error"}))
@@ -832,30 +835,26 @@ async def test_a_question_given_up_and_one_that_needs_the_script_itself(script) 
     app = UnevenSum(Launch(path, pause_on={"error"}))
     async with app.run_test(size=(140, 42)) as pilot:
         bench = await settled(pilot, "paused", 3)
-        drawer = bench.query_one(AskDrawer)
-
-        def shown() -> str:
-            return "\n".join(strip.text.rstrip() for strip in drawer.query_one("RichLog").lines)
 
         await pilot.press("a", *"time.sleep(60)", "enter")
         await until(pilot, lambda: bench.under_way)
         await pilot.press("escape")
-        await until(pilot, lambda: "it was cancelled" in shown())
+        await until(pilot, lambda: "it was cancelled" in answers(bench))
         await pilot.press("escape", "enter")
         await settled(pilot, "paused", 5)
         await pilot.press("a", *"seen.append(1)", "enter")
         await until(pilot, lambda: isinstance(app.screen, Sure))
         assert "1 other thread of the script would not exist in a copy" in app.screen.question
         await pilot.press("escape")
-        await until(pilot, lambda: "Nothing was evaluated" in shown())
+        await until(pilot, lambda: "Nothing was evaluated" in answers(bench))
         await pilot.press(*"seen.append(2)", "enter")
         await until(pilot, lambda: isinstance(app.screen, Sure))
         await pilot.press("enter")
-        await until(pilot, lambda: "(done for good)" in shown())
+        await until(pilot, lambda: "(done for good)" in answers(bench))
         await pilot.press(*"call seen.append(3)", "enter")
         await until(pilot, lambda: isinstance(app.screen, Sure))
         assert "Run the call in the script itself?" in app.screen.question
         await pilot.press("enter")
-        await until(pilot, lambda: shown().count("(done for good)") == 2)
+        await until(pilot, lambda: answers(bench).count("(done for good)") == 2)
         await pilot.press("escape", "escape", "enter")
         await until(pilot, lambda: bench.query_one(OutputDrawer).last_line == "[2, 3]")
