@@ -78,13 +78,6 @@ class Column:
         for place, value in enumerate(values, before + 1):
             self._one(value, place)
 
-    def add_figures(self, low: float, low_at: int, high: float, high_at: int) -> None:
-        """The extremes of a piece whose values are all finite numbers."""
-        if low < self.low:
-            self.low, self.low_at = low, low_at
-        if high > self.high:
-            self.high, self.high_at = high, high_at
-
     def _one(self, value: Any, place: int) -> None:
         if isinstance(value, Cells):
             if value.bad:
@@ -189,15 +182,17 @@ class Run:
         if np is None:
             return False
         try:
-            table = np.frombuffer(array("d", cells)).reshape(-1, len(self.names))
+            table = np.frombuffer(array("d", cells)).reshape(-1, len(self.names)).T.copy()  # a row for each name
         except (TypeError, OverflowError, ValueError):
             return False
-        if not np.isfinite(table).all():
+        if not np.isfinite(table.sum()):
             return False
-        low_at, high_at = table.argmin(axis=0).tolist(), table.argmax(axis=0).tolist()
-        lows, highs = table.min(axis=0).tolist(), table.max(axis=0).tolist()
-        for n, column in enumerate(self.columns):
-            column.add_figures(lows[n], before + 1 + low_at[n], highs[n], before + 1 + high_at[n])
+        lows, highs = table.min(axis=1).tolist(), table.max(axis=1).tolist()
+        for column, row, low, high in zip(self.columns, table, lows, highs):
+            if low < column.low:
+                column.low, column.low_at = low, before + 1 + int(row.argmin())
+            if high > column.high:
+                column.high, column.high_at = high, before + 1 + int(row.argmax())
         return True
 
     # -- keeping -------------------------------------------------------------------------------------
