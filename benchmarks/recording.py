@@ -50,7 +50,7 @@ def memory(passes: int) -> float:
     from uneven_sum.agent.recording import Recorder
 
     tracemalloc.start()
-    run = Recorder("f", 1, ("x", "y", "z")).begin()
+    run = Recorder("f", (1, 0), ("x", "y", "z")).begin()
     for k in run.over(range(passes)):
         run.waiting.extend((k * 0.5, k - 0.25, 1.0 / (k + 1)))
         if run.slow:

@@ -54,6 +54,17 @@ def plainly(script, text: str, python: str) -> list[list[str]]:
     return [[part.strip("'") for part in line.split(" ", 1)] for line in done.stderr.splitlines()]
 
 
+async def all_runs(client, path: str, line: int) -> list:
+    last = await client.passes(path, line)
+    return [await client.passes(path, line, run=n) for n in range(1, len(last.told.runs))] + [last]
+
+
+def texts(ledger, *names: str) -> list[list[str]]:
+    """The exact texts, row by row."""
+    columns = [c for c in ledger.columns if not names or c.name in names]
+    return [[c.text(row) for c in columns] for row in range(ledger.rows)]
+
+
 @pytest.mark.parametrize("name", LOOPS)
 async def test_recorded_as_the_plain_script_prints(script, interpreter: str, name: str) -> None:
     text = LOOPS[name]
@@ -67,16 +78,15 @@ async def test_recorded_as_the_plain_script_prints(script, interpreter: str, nam
         await run.pause()
         facts = await run.step("on")
         assert facts.reason == "end" and not run.trouble
-        told = await run.client.passes(path, loop["line"])
-        found = [row[1:] for one in told["runs"] for row in one["rows"]]
+        runs = await all_runs(run.client, path, loop["line"])
+        found = [row for one in runs for row in texts(one)]
         if name == "an exception":  # the plain one shows each pass before its last line
             wanted = [[k, repr(1 / int(k)) if int(k) else "5"] for k, _ in wanted]
         if name == "recursion":
-            assert sorted(found) == sorted(wanted) and told["begun"] == len(told["runs"])
+            assert sorted(found) == sorted(wanted) and runs[0].told.begun == len(runs)
         else:
             assert found == wanted
-        numbers = [[row[0] for row in one["rows"]] for one in told["runs"]]
-        assert all(n == list(range(1, len(n) + 1)) for n in numbers)
+        assert all(one.numbers == list(range(1, one.rows + 1)) for one in runs)
         assert await run.step("on") is None
 
 
@@ -100,37 +110,31 @@ f()
 """
 
 
-LATE = "It is recorded from the next call of its function on."
-
-
 async def test_values_that_change_their_kind(script) -> None:
     path = script(CHANGING)
     async with running(path, pause_on={"start"}, pause_at_end=True) as run:
         await run.pause()
-        told = await run.client.record([{"file": path, "line": 5}])
-        assert told == [{"file": path, "line": 5, "names": ["k", "v", "late", "inner"], "message": LATE}]
+        (told,) = await run.client.record([{"file": path, "line": 5}])
+        assert (told.line, told.kind, told.head, told.message) == (5, "loop", "for k in range(5):", "")
+        assert told.names == ["k", "v", "late", "inner", "held[0]", "branches"]
         await run.step("on")
-        (one,) = (await run.client.passes(path, 5))["runs"]
-        rows = one["rows"]
-        assert [r[2] if isinstance(r[2], str) else r[2]["shape"] for r in rows] == [
-            "1.5",
-            [4],
-            "weir",
-            "list of 2",
-            "list of 2",
-        ]
-        assert [r[3] for r in rows] == [None, None, None, "list of 2", "list of 2"]
-        assert [r[4]["max"] for r in rows] == ["0.0", "1.0", "2.0", "3.0", "0.0"], "an array as it was in its pass"
-        assert rows[4][4]["nonfinite"] == 1 and one["columns"]["inner"] == {"bad": 1, "firstBad": 5}
+        one = await run.client.passes(path, 5)
+        column = {c.name: c for c in one.columns}
+        assert [column["v.shape"].text(r) for r in range(5)] == ["1.5", "4", "weir", "list of 2", "list of 2"]
+        assert [column["late"].text(r) for r in range(5)] == ["", "", "", "list of 2", "list of 2"]
+        assert column["inner.max"].values == [0.0, 1.0, 2.0, 3.0, 0.0], "an array as it was in its pass"
+        assert [column["held[0]"].text(r) for r in range(5)] == ["0", "1", "2", "3", "nan"]
+        assert column["inner.nonfinite"].values == [0, 0, 0, 0, 1] and column["inner.mean"].facts.first_bad == 5
+        assert [column["branches"].text(r) for r in range(5)] == ["7", "9", "11", "13", ""]
 
 
 @pytest.mark.parametrize(
     ("line", "names", "why"),
     [
-        (4, [], "is not the head of a loop; there is one at line 5"),
+        (4, [], "is not the head of a loop, comprehension or function; there is one at line 5"),
         (5, ["held"], "does not assign `held`"),
         (5, ["lat"], "Is `late` meant"),
-        (5, ["held[0]"], "is no name"),
+        (5, ["held[1]"], "Is `held.0.` meant"),
     ],
 )
 async def test_what_cannot_be_recorded(script, line: int, names: list[str], why: str) -> None:
@@ -157,11 +161,10 @@ async def test_an_endless_loop_is_interrupted_and_read(script) -> None:
             if facts.loops and facts.loops[0].number > 2_000_000:
                 break
             await run.client.go_on()
-        (one,) = (await run.client.passes(path, 3))["runs"]
-        assert one["passes"] >= 2_000_000 and len(one["rows"]) < 61_600
-        assert "are kept the first 500, the last 500, one in" in one["kept"]
-        assert all(row[1] == str(row[0]) for row in one["rows"])
-        assert one["rows"][-1][0] == one["passes"]
+        one = await run.client.passes(path, 3)
+        assert one.told.passes >= 2_000_000 and one.rows < 61_600
+        assert "are kept the first 500, the last 500, one in" in one.told.kept
+        assert one.columns[0].values == one.numbers and one.numbers[-1] == one.told.passes
 
 
 # -- the thinning ------------------------------------------------------------------------------------
@@ -177,7 +180,7 @@ def put(run: Run, row: tuple) -> None:
 
 
 def recorded(values: list, names: tuple[str, ...] = ("x",)) -> Run:
-    run = Recorder("f", 1, names).begin()
+    run = Recorder("f", (1, 0), names).begin()
     for value in run.over(values):
         put(run, (value,))
     return run
@@ -210,7 +213,7 @@ def test_extremes_and_first_bad_ones_are_exact(values: list, times: int) -> None
 @settings(max_examples=25, deadline=None)
 @given(st.integers(1, 400_000), st.sampled_from([1, 40, 500]))
 def test_what_is_kept_is_even_and_bounded(passes: int, names: int) -> None:
-    run = Recorder("f", 1, tuple(f"n{n}" for n in range(names))).begin()
+    run = Recorder("f", (1, 0), tuple(f"n{n}" for n in range(names))).begin()
     row = (1.0,) * names
     passes = min(passes, 20_000) if names > 1 else passes
     for _ in run.over(range(passes)):
@@ -219,10 +222,11 @@ def test_what_is_kept_is_even_and_bounded(passes: int, names: int) -> None:
     assert numbers[0] == 1 and numbers[-1] == passes and run.passes == passes
     assert numbers[: min(FIRST, passes)] == list(range(1, min(FIRST, passes) + 1))
     assert numbers[-min(LAST, passes) :] == list(range(passes - min(LAST, passes) + 1, passes + 1))
-    between = [n for n in numbers if FIRST < n <= passes - LAST and n not in run.special]
+    between = [n for n in numbers if FIRST + run.stride < n <= passes - LAST and n not in run.special]
     gaps = {b - a for a, b in itertools.pairwise(between)}
     assert gaps <= {run.stride}, "thinned evenly"
-    assert len(between) <= max(200, 60_000 // names) + CHUNK and (run.stride == 1) == ("all" in run.kept())
+    assert len(between) <= max(200, 60_000 // names) + CHUNK // names
+    assert (run.stride == 1) == (f"all {passes} passes" in run.sentence())
 
 
 def test_iterables_are_taken_one_by_one_and_their_errors_come_through() -> None:
@@ -234,9 +238,9 @@ def test_iterables_are_taken_one_by_one_and_their_errors_come_through() -> None:
             yield n
         raise ValueError("the source is dry")
 
-    run = Recorder("f", 1, ("x",)).begin()
+    run = Recorder("f", (1, 0), ("x",)).begin()
     over = run.over(endless())
-    for n in range(CHUNK + 3):
+    for n in range(3):
         assert next(over) == n == taken[-1]
     with pytest.raises(ValueError, match="dry"):
         for n in over:
@@ -246,7 +250,7 @@ def test_iterables_are_taken_one_by_one_and_their_errors_come_through() -> None:
 def test_arrays_are_told_by_their_figures() -> None:
     np = pytest.importorskip("numpy")
     held = np.array([1.0, np.nan, 3.0])
-    run = Recorder("f", 1, ("held", "n")).begin()
+    run = Recorder("f", (1, 0), ("held", "n")).begin()
     for n in run.over(range(3)):
         held[0] = n
         put(run, (held, np.float32(0.1)))
@@ -282,7 +286,7 @@ def test_the_table_from_the_command_line(script, tmp_path) -> None:
     done = command("--loop", "script.py:3", "--out", "passes.csv", "script.py", cwd=str(tmp_path))
     assert done.returncode == 3 and "ZeroDivisionError in line 5" in done.stderr
     rows = list(csv.DictReader((tmp_path / "passes.csv").open()))
-    assert [r["a.max"] for r in rows] == ["2.0", "4.0", "8.0"] and rows[1]["a.shape"] == "3"
+    assert [r["a.max"] for r in rows] == ["2.0", "4.0", "8.0"] and rows[1]["a.nonfinite"] == "0"
     assert [r["t"] for r in rows] == ["0.3333333333333333", "0.5", "1.0"] and rows[0]["name"] == "x,y"
     done = command("--loop", "3", "--values", "k", "script.py", cwd=str(tmp_path))
     assert done.stdout.splitlines()[:2] == ["run,pass,k", "1,1,0"]
@@ -295,7 +299,10 @@ def test_the_table_from_the_command_line(script, tmp_path) -> None:
 @pytest.mark.parametrize(
     ("args", "why"),
     [
-        (["--loop", "2", "script.py"], "Line 2 of script.py is not the head of a loop; there is one at line 1."),
+        (
+            ["--loop", "2", "script.py"],
+            "Line 2 of script.py is not the head of a loop, comprehension or function; there is",
+        ),
         (["--loop", "x.py:1", "script.py"], "There is no file x.py."),
         (["--loop", "there", "script.py"], "--loop takes FILE:LINE"),
         (["--loop", "1", "--values", "tt", "script.py"], "does not assign `tt`. Is `t` meant?"),

@@ -128,8 +128,11 @@ def check(script: str, args: tuple[str, ...], everything: bool, json_: bool, **o
 @script_options
 @click.option("--loop", required=True, metavar="FILE:LINE", help="The head of the loop; LINE alone is the script's.")
 @click.option("--values", metavar="NAME,…", help="Just these of the names that its body assigns.")
+@click.option("--times", is_flag=True, help="The time that each pass took, too.")
 @click.option("--out", metavar="FILE", help="Where to write the table; without it, standard output.")
-def passes(script: str, args: tuple[str, ...], loop: str, values: str | None, out: str | None, **options: Any) -> None:
+def passes(
+    script: str, args: tuple[str, ...], loop: str, values: str | None, times: bool, out: str | None, **options: Any
+) -> None:
     """Run SCRIPT with one loop recorded, and write its passes as CSV.
 
     Exit status: 0 written; 2 bad use; 3 written, but the script ended in an error or with a status of its own.
@@ -142,7 +145,7 @@ def passes(script: str, args: tuple[str, ...], loop: str, values: str | None, ou
     names = [n.strip() for n in (values or "").split(",") if n.strip()]
     if out is not None and not os.path.isdir(os.path.dirname(os.path.abspath(out))):
         raise BadUse(f"There is no folder {os.path.dirname(out)} to write {os.path.basename(out)} in.")
-    table = asyncio.run(recorded(launch, file, line, names))
+    table = asyncio.run(recorded(launch, file, line, names, times))
     try:
         if out is None:
             write(table, sys.stdout)

@@ -226,7 +226,8 @@ def notes(frame: types.FrameType) -> list[dict[str, Any]]:
         text = f"{name} {told['text']}"
         if at in found:
             text = f"{found[at]['text']}, {text}"
-        found[at] = {"line": at, "text": text, "nonfinite": told["nonfinite"] + found.get(at, {}).get("nonfinite", 0)}
+        bad = told["nonfinite"] + found.get(at, {}).get("nonfinite", 0)
+        found[at] = {"line": at, "text": text, "nonfinite": bad, "name": name}
     _loop_notes(file, frame, here, found)
     return sorted(found.values(), key=lambda n: n["line"])
 

@@ -7,6 +7,7 @@ import os
 import signal
 import sys
 import threading
+import time
 import types
 import warnings
 from typing import Any
@@ -85,6 +86,7 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
         self.interrupting = False  # a pause was asked for between two lines
         self.hurry = False  # back to a place of before: nothing else pauses on the way
         self.entering = False  # on the way to the first line
+        self.at_first_line = self.anew = False  # paused there; to be compiled anew
 
     # -- set-up --------------------------------------------------------------------------------------
 
@@ -128,7 +130,7 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
 
     def _failed(self, site: Site, frame: types.FrameType, head: bool) -> str:
         exc = sys.exc_info()[1]
-        if exc is None or isinstance(exc, (GeneratorExit, SystemExit, KeyboardInterrupt, probes.Leave)):
+        if exc is None or isinstance(exc, (GeneratorExit, SystemExit, KeyboardInterrupt, probes.Leave, probes.Anew)):
             return ""
         stack.hide_ourselves(exc)
         self._raised(exc, site, frame)
@@ -222,12 +224,20 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
     def arrived(self, frame: types.FrameType, returned: Any, inside: bool) -> None:
         reason = "entry" if self.entering else "pause" if self.interrupting else "step"
         pause = Pause(reason, frame, "in" if inside else "next")
+        self.at_first_line = self.entering and self._begins(frame)
         self.entering = self.interrupting = False
         if not motion.nothing(returned):
             pause.returned = returned
         pause.said, self.refusal = self.refusal, ""
         self._guarded(pause)
         self.stepped_to = self._execution(frame) if not inside and stack.file_of(frame) is not None else None
+
+    @staticmethod
+    def _begins(frame: types.FrameType) -> bool:
+        """Whether nothing of the script has run: its first line is next."""
+        file = stack.file_of(frame)
+        outer = stack.user_frame(frame.f_back)
+        return file is not None and outer is None and frame.f_code.co_name == "<module>"
 
     def refused(self, text: str) -> None:
         self.refusal = text.rstrip(".")
@@ -252,6 +262,7 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
                 return ""  # on the way to where it was before: this was met then
             self.hurry = False
             state.quiet = True
+            began = time.perf_counter()
             try:
                 self.flush()
                 self.facts = report.compose(pause, apart=apart)
@@ -280,6 +291,7 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
             finally:
                 self.present = None
                 self.requests.forget()
+                state.paused += time.perf_counter() - began
                 if not self.ended:
                     state.quiet = False
             self._set_off(pause, action)
@@ -288,8 +300,13 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
     def _set_off(self, pause: Pause, action: str) -> None:
         """From a pause, as the user has said."""
         mode, aim, frame = self.requests.mode, self.requests.aim, pause.frame
+        anew, self.at_first_line, self.anew = self.at_first_line and self.anew, False, False
         if state.quiet or frame is None:
             return
+        if anew and mode == motion.CONTINUE:
+            self.motion.disarm()
+            self.late.clear()
+            raise probes.Anew
         if action == "leave" and pause.exception is not None and pause.reason == "error":
             probes.leave.frame, aim.leave = id(frame), False  # its guard is already at work
             return

@@ -29,6 +29,8 @@ class Options:
     checks: bool = True
     meters: bool = True
     carried: bool = False
+    marks: bool = True  # which branches were taken
+    counts: bool = False  # how often each statement ran
 
 
 @dataclass
@@ -83,7 +85,8 @@ class Expressions:
 
     def _here(self, node: N, like: ast.AST) -> N:
         for sub in ast.walk(node):
-            if not hasattr(sub, "lineno"):
+            # Contexts and operators have no place: all trees share one object of each.
+            if "lineno" in sub._attributes and not hasattr(sub, "lineno"):
                 for name in ("lineno", "col_offset", "end_lineno", "end_col_offset"):
                     setattr(sub, name, getattr(like, name))
         return node
@@ -99,6 +102,9 @@ class Expressions:
         """Lookouts that stand in a lambda or comprehension: see `watching`."""
 
     def _watched_elements(self, node: ast.AST) -> None: ...
+
+    def _comprehended(self, node: ast.AST) -> None:
+        """A comprehension is rewritten: see `recorded`."""
 
     @staticmethod
     def _load(name: str) -> ast.Name:
@@ -274,6 +280,7 @@ class Expressions:
             role = "yield" if isinstance(node, ast.GeneratorExp) else "value"
             node.elt = self.value(node.elt, role)
         self._watched_elements(node)
+        self._comprehended(node)
         self.temps = outer
         return node  # type: ignore[no-any-return]
 

@@ -12,6 +12,7 @@ from typing import Any
 from . import probes, stack, state
 from .expressions import Options
 from .lookouts import Lookouts
+from .recorders import Recorders
 from .rewrite import Rewriter, put_in
 from .source import SourceFile
 
@@ -28,6 +29,7 @@ class Loader:
         self.options = options
         self.folders: list[str] = []
         self.lookouts = Lookouts()
+        self.recorders = Recorders()
         self.fresh: dict[str, dict[Any, types.CodeType]] = {}  # functions with the present breakpoints, by file
         self.plain: dict[str, str] = {}  # files that run as they are, and why
         self._library = tuple(
@@ -57,7 +59,7 @@ class Loader:
         for options in (self.options, Options(False, self.options.checks, self.options.meters)):
             try:
                 code = self._rewritten(file, options)
-            except CANNOT as e:
+            except Exception as e:  # CANNOT, or a fault of ours: the script runs all the same
                 self.plain[name] = f"{type(e).__name__}: {e}"
                 continue
             stack.files[name] = file
@@ -67,6 +69,7 @@ class Loader:
 
     def _rewritten(self, file: SourceFile, options: Options) -> types.CodeType:
         plan = self.lookouts.plan(os.path.realpath(file.path))
+        plan.loops = self.recorders.plan(file)
         with state.silenced():  # the plain compilation has given the script's own warnings
             tree = Rewriter(file, probes.sites, options, plan).module()
             code = compile(tree, file.path, "exec", dont_inherit=True)
@@ -111,11 +114,12 @@ class Loader:
         if not fresh:
             return
         made = frame.f_globals.get(name)
-        if type(made) is types.FunctionType and made.__code__.co_filename == path:
+        new = None
+        if type(made) is types.FunctionType and made.__code__.co_filename == path and made.__code__.co_name == name:
             new = fresh.get(_key(made.__code__))
-            if new is not None and not made.__code__.co_freevars:
-                made.__code__ = new
-        else:  # a class, or something that a decorator has wrapped
+        if type(made) is types.FunctionType and new is not None and not made.__code__.co_freevars:
+            made.__code__ = new
+        else:  # a class, or something that a decorator has wrapped, maybe one of the same file
             _swap(path, fresh)
 
     def stale(self, frame: types.FrameType) -> bool:

@@ -141,7 +141,7 @@ class Plan:
     returns: list[Lookout] = field(default_factory=list)
     names: list[Lookout] = field(default_factory=list)  # changes of names, within their function
     anywhere: list[Lookout] = field(default_factory=list)  # changes of attributes and elements
-    loops: dict[int, Recorder] = field(default_factory=dict)  # recorded ones, by their line
+    loops: dict[tuple[int, int], Recorder] = field(default_factory=dict)  # what is recorded, by its place
 
     def __bool__(self) -> bool:
         return any(getattr(self, n) for n in self.__dataclass_fields__)
@@ -153,7 +153,6 @@ class Lookouts:
     def __init__(self) -> None:
         self.all: dict[int, Lookout] = {}
         self.groups: dict[str, list[int]] = {}
-        self.recorders: list[Recorder] = []
         self.next = 100_000  # numbers for those that come without one
 
     def replace(self, group: str, wanted: list[Lookout]) -> set[str]:
@@ -195,7 +194,7 @@ class Lookouts:
 
     def plan(self, path: str) -> Plan:
         """What concerns the file at this real path."""
-        plan = Plan(loops={r.line: r for r in self.recorders if r.file == path})
+        plan = Plan()
         for lk in self.active():
             if lk.where in PLACES and lk.file == path:
                 kinds = {"line": plan.lines, "element": plan.elements, "lambda": plan.lambdas}

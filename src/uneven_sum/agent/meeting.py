@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any
 from . import cards, expecting, lookouts, probes, stack, state
 from .expressions import Site
 from .handled import statement_at
+from .late import Late
 from .lookouts import Lookout
 from .report import Pause, str_of
 from .scope import INNER, MISSING, Scope
@@ -48,6 +49,7 @@ class Meeting(probes.Listener):
         self.line_at = -1
         self.at_module: Statement | None = None
         self.pass_seen: dict[tuple[int, int], int] = {}
+        self.late: dict[types.FrameType, list[Late]] = {}  # loops that are recorded by tracing
         self.stepped_to: tuple[Any, ...] | None = None  # where a step has ended: its lookouts pause no second time
 
     def _guarded(self, pause: Pause) -> str:
@@ -174,10 +176,13 @@ class Meeting(probes.Listener):
     # -- lines of calls that ran before their lookouts were set --------------------------------------
 
     def line_met(self, frame: types.FrameType, line: int) -> bool:
+        if frame in self.late:
+            self._late_line(frame)
         if frame.f_code.co_name == "<module>":
             self._after_definition(frame)
             watching = self.lookouts.of("change") or self.lookouts.of("return")
-            if not (watching or self.loader.lines_in(frame.f_code) or self.defines_more(frame)):
+            wanted = watching or frame in self.late or self.loader.lines_in(frame.f_code)
+            if not (wanted or self.defines_more(frame)):
                 self.motion.disarm_one(frame)  # it was watched for its definitions only
         changing = self.lookouts.of("change")
         if changing and self._line_after_change(changing, frame):
@@ -255,7 +260,19 @@ class Meeting(probes.Listener):
             self._meet(found, None, frame, True, {})
         return True
 
+    def _late_line(self, frame: types.FrameType) -> None:
+        """Loops of this call that are recorded by tracing."""
+        try:
+            self.late[frame] = [one for one in self.late[frame] if one.line(frame)]
+        except Exception as e:
+            self.late[frame] = []
+            self._trouble(e)
+        if not self.late[frame]:
+            del self.late[frame]
+
     def old_return(self, frame: types.FrameType, value: Any) -> None:
+        for one in self.late.pop(frame, []):
+            one.left(frame)
         name = stack.function_name(frame)
         found = [lk for lk in self.lookouts.of("return") if self._fits_call(lk, frame, name)]
         if found:

@@ -115,6 +115,7 @@ class Moving:
         """From an earlier place to where a pass begins: `loops` are the loops with their passes, innermost first."""
         self._moving()
         goal = [(str(told["file"]), int(told["line"]), int(told["pass"])) for told in arguments["loops"]]
+        self.engine.anew = True  # at the first line: compiled with it, instead of tracing every line
         return self._run_to(goal[0][0], goal[0][1], goal)
 
     def on_own_endLoop(self, arguments: dict[str, Any]) -> dict[str, Any]:

@@ -10,8 +10,10 @@ from math import isfinite
 from typing import Any
 
 from . import nonfinite, stack, state
+from . import told as telling
 from .expressions import Site, Sites
 from .lookouts import tickers
+from .marks import all_marks
 from .nonfinite import MAX, PLAIN
 from .recording import Recorder
 
@@ -48,6 +50,10 @@ class Listener:
 
 class Leave(BaseException):
     """Raised within a statement to give it up: its guard leaves the call, or skips to the next statement."""
+
+
+class Anew(BaseException):
+    """Raised at the first line, before anything has run: the script's own text is compiled anew."""
 
 
 class Leaving:
@@ -288,8 +294,12 @@ class _Probes(dict[str, Any]):
         word, _, site = name.partition(":")
         if word == "tick":
             return tickers[int(site)]()
-        if word in ("begin", "recorder"):
-            return recorders[int(site)].begin if word == "begin" else recorders[int(site)]
+        if word == "mark":
+            return all_marks[int(site)]
+        if word == "recorder":
+            return recorders[int(site)]
+        if word in ("begin", "enter", "leave"):
+            return getattr(recorders[int(site)], word)
         if word != "pass":
             raise KeyError(name)
         meter = _passers.setdefault(int(site), itertools.repeat(True, sys.maxsize))
@@ -318,6 +328,10 @@ PROBES = _Probes(
     returning=returning,
     changed=changed,
     begins=begins,
+    clock=telling.clock,
+    since=telling.since,
+    told=telling.told,
+    missing=telling.MISSING,
     Exception=Exception,
     NameError=NameError,
     enter_loop=enter_loop,

@@ -1,66 +1,45 @@
-"""What the names of a loop's body were in each pass: recorded at speed, in bounded memory.
+"""What the values of a loop's body were in each pass: recorded at speed, in bounded memory.
 
-A recorder belongs to one loop of the source; each time that loop is run is one `Run`.  The body's end puts its values
-into a buffer (one call of C as long as all of them are plain numbers); every CHUNK passes the buffer is
-worked up: the extreme and the first bad passes are kept exactly, the first and the last ones too, and those between
-are thinned evenly.
+A recorder belongs to one loop, comprehension or function of the source; each time that it is run is one `Run`.  The
+end of a pass puts its values into a buffer (one call of C as long as all of them are plain numbers); every CHUNK
+values the buffer is worked up: the extreme and the first bad passes are kept exactly, the first and the last ones
+too, and those between are thinned evenly.
 """
 
 from __future__ import annotations
 
-import ast
 import contextlib
 import itertools
 import math
+import struct
 import sys
-from array import array
+import time
 from collections import deque
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
 from typing import Any
 
-from . import measures, nonfinite, state
-from .kinds.base import clean
-from .scope import kind_name
-from .source import COMPREHENSIONS
+from . import nonfinite, stack, state
+from .told import MISSING, Cells, all_plain, number, told
 
-CHUNK = 512  # passes until the buffer is worked up
+CHUNK = 8192  # values until the buffer is worked up
 FIRST = 500  # passes at the beginning that are kept
 LAST = 500  # and at the end
 CELLS = 60_000  # values kept between them, of all names together
 RUNS = 200  # of one loop; older ones between the first and the last few are dropped
-MISSING = "·missing"
-IMMUTABLE = frozenset((float, int, bool, complex, str, bytes, type(None)))
+TOTAL = 500_000  # values kept of all runs together; the largest are thinned further
+SELDOM = 0.002  # seconds from run to run from which on the loops around are looked up each time
 Row = tuple[Any, ...]
 
 
-@dataclass(slots=True)
-class Cells:
-    """An array as it was in one pass."""
-
-    shape: tuple[int, ...]
-    low: float
-    mean: float
-    high: float
-    bad: int
-
-    def __str__(self) -> str:
-        shape = " x ".join(map(str, self.shape))
-        bad = f", {self.bad} not finite" if self.bad else ""
-        return f"{shape} cells {self.low:.6g} … {self.high:.6g}, mean {self.mean:.6g}{bad}"
-
-
-@dataclass
 class Column:
-    """What is known of one name over all passes of a run, exactly."""
+    """What is known of one name over all passes of a run, exactly.  Places count from 1; 0 for none."""
 
-    name: str
-    low: float = math.inf
-    low_at: int = 0
-    high: float = -math.inf
-    high_at: int = 0
-    bad: int = 0
-    first_bad: int = 0  # a pass; 0 for none
+    __slots__ = ("bad", "first_bad", "high", "high_at", "low", "low_at")
+
+    def __init__(self) -> None:
+        self.low, self.low_at = math.inf, 0
+        self.high, self.high_at = -math.inf, 0
+        self.bad = self.first_bad = 0
 
     def add(self, values: list[Any], before: int) -> None:
         """The values of the passes that follow `before`."""
@@ -80,100 +59,146 @@ class Column:
 
     def _one(self, value: Any, place: int) -> None:
         if isinstance(value, Cells):
-            if value.bad:
-                self.bad += 1
-                self.first_bad = self.first_bad or place
-            return
-        if isinstance(value, (str, bytes)) or value is None:
-            return
-        try:
-            number = abs(value) if isinstance(value, complex) else float(value)
-        except (TypeError, ValueError, OverflowError):
-            return
-        if not math.isfinite(number):
+            bad, low, high = value.bad, value.low, value.high
+        else:
+            found = number(value)
+            if found is None:
+                return
+            bad, low, high = not math.isfinite(found), found, found
+        if bad:
             self.bad += 1
             self.first_bad = self.first_bad or place
-            return
-        if number < self.low:
-            self.low, self.low_at = number, place
-        if number > self.high:
-            self.high, self.high_at = number, place
+        if low < self.low and math.isfinite(low):
+            self.low, self.low_at = low, place
+        if high > self.high and math.isfinite(high):
+            self.high, self.high_at = high, place
+
+    @property
+    def places(self) -> tuple[int, int, int]:
+        return self.low_at, self.high_at, self.first_bad
 
 
 class Run:
     """One run of a loop."""
 
-    __slots__ = ("before", "columns", "due", "first", "middle", "names", "slow", "special", "stride", "tail", "waiting")
+    __slots__ = (
+        *("around", "base", "before", "chunk", "columns", "due", "first", "first_most", "kept", "last_most", "line"),
+        *("middle", "named", "room", "slow", "special", "stride", "tail", "unit", "waiting", "weight", "wide"),
+    )
 
-    def __init__(self, names: tuple[str, ...]) -> None:
-        self.names = names
-        self.columns = [Column(n) for n in names]
+    def __init__(self, names: tuple[str, ...], others: int, base: int = 0) -> None:
+        self.named, self.wide = names, len(names) + others
+        self.columns = [Column() for _ in range(self.wide)]
+        self.kept: list[Any] = [MISSING] * others  # where no temporary can hold the other values of a pass
         self.waiting: list[Any] = []  # the body's end puts its values here, one after the other; always this very list
+        self.chunk = max(16, CHUNK // max(1, self.wide))
         self.slow = True  # not all values are plain numbers: each pass is told at once
+        self.base = base  # passes that were not recorded, before the first
         self.before = 0  # passes worked up
         self.first: list[Row] = []
-        self.middle: list[Any] = []  # the values of the passes FIRST + 1, FIRST + 1 + stride, …
+        self.middle: list[Any] = []  # the values of the passes 1, 1 + stride, …
         self.tail: deque[tuple[int, list[Any]]] = deque()  # the last pieces: what was before them, and their values
         self.special: dict[int, Row] = {}  # the extreme passes, and the first bad ones
-        self.stride = 1
+        self.stride, self.unit = 1, 1
+        self.first_most, self.last_most = FIRST, LAST
+        self.room = max(CELLS, 200 * self.wide)
+        self.weight = self.line = 0
+        self.around: list[dict[str, Any]] = []  # the loops around, each with its pass
         self.due = itertools.chain.from_iterable(self._dues())  # of a `while`: each `next` is a pass
 
     # -- while the loop runs -------------------------------------------------------------------------
 
     def over(self, iterable: Iterable[Any]) -> Iterator[Any]:
         """What a `for` goes over, as it was, with the buffer worked up now and then."""
-        return itertools.chain.from_iterable(self._chunks(iterable))
+        return itertools.chain.from_iterable(self._chunks(iter(iterable)))
+
+    def paired(self, iterable: Iterable[Any]) -> Iterator[tuple[Run, Any]]:
+        """What a comprehension goes over, each with this run."""
+        return zip(itertools.repeat(self), iterable)
 
     def _dues(self) -> Iterator[Iterable[None]]:
         while True:
-            yield itertools.repeat(None, CHUNK - 1)
+            yield itertools.repeat(None, self.chunk - 1)
             self.work_up()
             yield (None,)
 
-    def _chunks(self, iterable: Iterable[Any]) -> Iterator[Iterable[Any]]:
+    def _chunks(self, iterator: Iterator[Any]) -> Iterator[Iterable[Any]]:
         """In pieces, between which the buffer is worked up."""
-        iterator = iter(iterable)
-        for first in iterator:
-            yield itertools.chain((first,), itertools.islice(iterator, CHUNK - 1))
+        ended: list[bool] = []
+        told = itertools.chain(iterator, self._end(ended))  # so that the end is known, and it is not asked again
+        while not ended:
+            yield itertools.islice(told, self.chunk)
             self.work_up()
+
+    @staticmethod
+    def _end(ended: list[bool]) -> Iterator[Any]:
+        ended.append(True)
+        yield from ()
 
     def settle(self) -> None:
         """At the end of a pass while `slow`: values that can change are told as they are now."""
-        row = self.waiting[-len(self.names) :]
-        if all([type(v) in IMMUTABLE or _is_scalar(v) for v in row]):
+        row = self.waiting[-self.wide :]
+        if all_plain(row):
             self.slow = self.before > 0  # as soon as a first piece was all plain
         else:
-            self.waiting[-len(self.names) :] = [told(v) for v in row]
+            self.waiting[-self.wide :] = [v if type(v) is float else told(v) for v in row]
 
-    def partial(self) -> None:
+    def partial(self, *others: Any) -> None:
         """A pass in which not all names are assigned; called from the loop's own frame."""
         frame = sys._getframe(1)
         values = {**frame.f_globals, **frame.f_locals} if frame.f_locals is not frame.f_globals else frame.f_globals
-        self.waiting.extend([values.get(n, MISSING) for n in self.names])
+        self.waiting.extend([*(values.get(n, MISSING) for n in self.named), *others])
         self.settle()
+
+    def element(self, value: Any, *names: Any) -> Any:
+        """One element of a comprehension was made."""
+        self.waiting.extend((*names, value))
+        if self.slow:
+            self.settle()
+        next(self.due)
+        return value
+
+    def put(self, row: list[Any]) -> None:
+        """The values of a pass, from elsewhere than the loop's own code."""
+        self.waiting.extend([told(v) for v in row])
+        next(self.due)
+
+    # Where no temporary may be used: the other values are held in `kept` until the pass ends.
+
+    def ends(self, names: Row, others: Row) -> None:
+        self.waiting.extend((*names, *others))
+        if self.slow:
+            self.settle()
+
+    def keep(self, place: int, value: Any) -> Any:
+        self.kept[place] = value
+        return value
+
+    def mark(self, place: int, bit: int) -> None:
+        self.kept[place] |= bit
 
     def work_up(self) -> None:
         """Takes what waits into the figures; no warning of this reaches the script."""
-        np = nonfinite.module("numpy")
-        errors = np.errstate(all="ignore") if np is not None else contextlib.nullcontext()
-        with state.silenced(), errors:
-            self._work_up()
+        if self.waiting:
+            np = nonfinite.module("numpy")
+            errors = np.errstate(all="ignore") if np is not None else contextlib.nullcontext()
+            with state.silenced(), errors:
+                self._work_up()
 
     def _work_up(self) -> None:
-        cells, wide = self.waiting[:], len(self.names)
-        if not cells:
-            return
+        cells, wide = self.waiting[:], self.wide
         self.waiting.clear()
-        last = cells[-wide:]
-        if not self.slow and not all([type(v) in IMMUTABLE or _is_scalar(v) for v in last]):
+        if not self.slow and not all_plain(cells[-wide:]):
             cells = [told(v) for v in cells]  # another kind of value since the last piece
             self.slow = True
         elif self.slow:
-            self.slow = any([isinstance(v, (Cells, str)) for v in cells[-3 * wide :]])
+            self.slow = not all_plain(cells[-3 * wide :])
         before, self.before = self.before, self.before + len(cells) // wide
         if not self._figures(cells, before):
-            for number, column in enumerate(self.columns):
-                column.add(cells[number::wide], before)
+            cells = [v if type(v) is float else told(v) for v in cells]  # integers can be of any length
+            for at, column in enumerate(self.columns):
+                column.add(cells[at::wide], before)
+            self.unit = max(self.unit, 6 if any([isinstance(v, Cells) for v in cells[-wide:]]) else 1)
         self._keep(cells, before)
 
     def _figures(self, cells: list[Any], before: int) -> bool:
@@ -182,8 +207,9 @@ class Run:
         if np is None:
             return False
         try:
-            table = np.frombuffer(array("d", cells)).reshape(-1, len(self.names)).T.copy()  # a row for each name
-        except (TypeError, OverflowError, ValueError):
+            packed = struct.pack(f"{len(cells)}d", *cells)
+            table = np.frombuffer(packed).reshape(-1, self.wide).T.copy()  # a row for each name
+        except (TypeError, OverflowError, ValueError, struct.error):
             return False
         if not np.isfinite(table.sum()):
             return False
@@ -197,152 +223,219 @@ class Run:
 
     # -- keeping -------------------------------------------------------------------------------------
 
-    def _row(self, cells: list[Any], number: int) -> Row:
-        wide = len(self.names)
-        return tuple(cells[number * wide : (number + 1) * wide])
+    def _row(self, cells: list[Any], at: int) -> Row:
+        return tuple(cells[at * self.wide : (at + 1) * self.wide])
 
     def _keep(self, cells: list[Any], before: int) -> None:
-        for place in {p for c in self.columns for p in (c.low_at, c.high_at, c.first_bad)}:
+        for place in {p for c in self.columns for p in c.places}:
             if before < place <= self.before:
                 self.special[place] = self._row(cells, place - before - 1)
-        if len(self.special) > 4 * len(self.columns) + 8:
-            wanted = {p for c in self.columns for p in (c.low_at, c.high_at, c.first_bad)}
+        if len(self.special) > 4 * self.wide + 8:
+            wanted = {p for c in self.columns for p in c.places}
             self.special = {p: r for p, r in self.special.items() if p in wanted}
-        if len(self.first) < FIRST:
-            self.first += [self._row(cells, n) for n in range(min(FIRST - len(self.first), self.before - before))]
+        if len(self.first) < self.first_most:
+            room = self.first_most - len(self.first)
+            self.first += [self._row(cells, n) for n in range(min(room, self.before - before))]
         self.tail.append((before, cells))
-        while len(self.tail) > 1 and self.before - self.tail[1][0] >= LAST:
+        while len(self.tail) > 1 and self.before - self.tail[1][0] >= self.last_most:
             self._thin(*self.tail.popleft())
 
     def _thin(self, before: int, cells: list[Any]) -> None:
-        """Takes a piece that is no longer among the last: what comes after the first passes, one in `stride`."""
-        wide = len(self.names)
-        start = max(0, FIRST - before)
-        start += -(before + start - FIRST) % self.stride
-        if self.stride == 1:
-            self.middle += cells[start * wide :]
-        else:
-            for at in range(start * wide, len(cells), self.stride * wide):
-                self.middle += cells[at : at + wide]
-        while len(self.middle) > max(200 * wide, CELLS):
-            self.stride *= 2
-            kept: list[Any] = []
-            for at in range(0, len(self.middle), 2 * wide):
-                kept += self.middle[at : at + wide]
-            self.middle = kept
+        """Takes a piece that is no longer among the last: one pass in `stride`."""
+        self.middle += cells if self.stride == 1 else self._every(cells, -before % self.stride, self.stride)
+        while len(self.middle) * self.unit > self.room:
+            self._halve()
+
+    def _every(self, cells: list[Any], first: int, step: int) -> list[Any]:
+        """One pass in `step`, a column at a time."""
+        wide = self.wide
+        count = max(0, -(-(len(cells) // wide - first) // step))
+        found: list[Any] = [None] * (count * wide)
+        for at in range(wide):
+            found[at::wide] = cells[first * wide + at :: step * wide]
+        return found
+
+    def _halve(self) -> None:
+        self.stride *= 2
+        self.middle = self._every(self.middle, 0, 2)
+
+    def held(self) -> int:
+        """How much this run keeps, in values."""
+        tail = sum(len(cells) for _, cells in self.tail)
+        return (self.wide * len(self.first) + len(self.middle) + tail + len(self.waiting)) * self.unit
+
+    def shrink(self) -> None:
+        """Keeps about half as much from now on."""
+        self.work_up()
+        self.first_most, self.last_most = max(4, self.first_most // 2), max(4, self.last_most // 2)
+        self.room = max(4 * self.wide, self.room // 2)
+        del self.first[self.first_most :]
+        pieces, self.tail = self.tail, deque()
+        for before, cells in pieces:
+            over = max(0, self.before - self.last_most - before) * self.wide
+            if over:
+                self._thin(before, cells[:over])
+            if cells[over:]:
+                self.tail.append((before + over // self.wide, cells[over:]))
+        while len(self.middle) > self.room and self.stride < 2 * max(1, self.before):
+            self._halve()
 
     # -- reading -------------------------------------------------------------------------------------
 
     @property
     def passes(self) -> int:
-        return self.before + len(self.waiting) // len(self.names)
+        """How many were recorded."""
+        return self.before + len(self.waiting) // self.wide
 
     def rows(self) -> list[tuple[int, Row]]:
         """The kept passes in their order: number and values."""
         self.work_up()
-        count = len(self.middle) // len(self.names)
-        found = {FIRST + 1 + n * self.stride: self._row(self.middle, n) for n in range(count)}
+        count = len(self.middle) // self.wide
+        found = {1 + n * self.stride: self._row(self.middle, n) for n in range(count)}
         found.update(self.special)
         found.update(enumerate(self.first, 1))
-        numbered = [
-            (before + 1 + n, self._row(cells, n))
-            for before, cells in self.tail
-            for n in range(len(cells) // len(self.names))
-        ]
-        found.update(numbered[-LAST:])
-        found.update((p, r) for p, r in numbered[:-LAST] if p > FIRST and (p - FIRST - 1) % self.stride == 0)
-        return sorted(found.items())
+        for before, cells in self.tail:
+            numbered = [(before + 1 + n, self._row(cells, n)) for n in range(len(cells) // self.wide)]
+            late = self.before - self.last_most
+            found.update((p, r) for p, r in numbered if p > late or (p - 1) % self.stride == 0)
+        return [(self.base + p, r) for p, r in sorted(found.items())]
 
-    def kept(self) -> str:
-        """What was kept of the passes, in a sentence."""
+    def latest(self, most: int) -> list[tuple[int, Row]]:
+        """The last passes, without working anything up."""
+        rows = deque(self._pieces(), maxlen=most)
+        return [(self.base + p, r) for p, r in rows]
+
+    def _pieces(self) -> Iterator[tuple[int, Row]]:
+        for before, cells in (*self.tail, (self.before, self.waiting)):
+            for n in range(len(cells) // self.wide):
+                yield before + 1 + n, self._row(cells, n)
+
+    def sentence(self) -> str:
+        """What was kept of the passes."""
         self.work_up()
+        late = f" from pass {self.base + 1} on" if self.base else ""
+        if not self.before:
+            return f"none is over yet; recorded{late}" if late else "none is over yet"
         if self.stride == 1:
-            return f"all {self.before} passes are kept"
-        first, last = len(self.first), LAST
-        every = f"one in {self.stride} between, and the extreme and first bad ones"
-        return f"of {self.before} passes are kept the first {first}, the last {last}, {every}"
+            return f"all {self.before} passes{late} are kept"
+        return (
+            f"of {self.before} passes{late} are kept the first {len(self.first)}, the last {self.last_most}, "
+            f"one in {self.stride} between, and the extreme and first bad ones"
+        )
 
 
 class Recorder:
-    """The runs of one loop."""
+    """The runs of one loop, comprehension or function.
 
-    def __init__(self, file: str, line: int, names: tuple[str, ...]) -> None:
-        self.file, self.line, self.names = file, line, names
+    `names`: of the script, read at the end of each pass.  `places`: attributes and elements that the body assigns, as
+    they were assigned.  `others`: what else a pass tells, in this order after the places: see `columns`.
+    """
+
+    def __init__(
+        self,
+        file: str,
+        at: tuple[int, int],
+        names: tuple[str, ...],
+        places: tuple[str, ...] = (),
+        others: tuple[str, ...] = (),
+        kind: str = "loop",
+    ) -> None:
+        self.file, self.at, self.kind = file, at, kind
+        self.names, self.places, self.others = names, places, others
+        self.branches: list[tuple[int, str]] = []  # line and word of each bit of the branches column
+        self.head = ""  # as it is written
         self.runs: list[Run] = []
-        self.begun = 0  # how often the loop was run
-        self.now = Run(names)  # where no temporary of the function's can hold it
+        self.begun = 0  # how often it was run
+        self.total = 0  # values kept of the runs that are over
+        self.last_begin = 0.0
+        self.calls = self.depth = 0  # of a function
+        self.now = self._new()  # where no temporary of the function's can hold it
 
-    def begin(self) -> Run:
-        """The loop is run once more."""
-        self.now = Run(self.names)
-        self.begun += 1
+    def _new(self, base: int = 0) -> Run:
+        made = Run(self.names, len(self.places) + len(self.others), base)
+        made.line = self.at[0]
+        return made
+
+    @property
+    def line(self) -> int:
+        return self.at[0]
+
+    @property
+    def labels(self) -> tuple[str, ...]:
+        return (*self.names, *self.places, *self.others)
+
+    def place_of(self, text: str) -> int:
+        """The number of an assigned place, or of another value, among those that are not names; -1 for none."""
+        found = (*self.places, *self.others)
+        return found.index(text) if text in found else -1
+
+    def begin(self, outer: Run | None = None) -> Run:
+        """It is run once more; `outer`: the run of the recorded loop around it."""
         if state.quiet or state.in_trial:
+            self.now = self._new()
             return self.now  # an evaluation of ours, say: not recorded
+        return self.begin_late(0, outer, sys._getframe(1))
+
+    def begin_late(self, base: int, outer: Run | None, frame: Any) -> Run:
+        """As `begin`, with `base` passes over already."""
+        before, self.now = self.now, self._new(base)
+        self.begun += 1
+        self._look_around(outer, frame)
         self.runs.append(self.now)
-        if len(self.runs) > RUNS:
-            del self.runs[RUNS // 2]
+        if len(self.runs) > 1:
+            self._bound(before)
         return self.now
 
+    def _look_around(self, outer: Run | None, frame: Any) -> None:
+        now = time.monotonic()
+        seldom, self.last_begin = now - self.last_begin > SELDOM, now
+        if seldom or self.begun <= RUNS // 2:
+            inner = (self.file, self.line)
+            self.now.around = [
+                {"line": o["line"], "pass": o["pass"], "file": o["file"], "target": o["target"]}
+                for o in stack.all_loops(frame)
+                if o["pass"] and (o["file"], o["line"]) != inner
+            ]
+        elif outer is not None:
+            here = {"line": outer.line, "pass": outer.base + outer.passes + 1, "file": self.file, "target": ""}
+            self.now.around = [here, *outer.around]
 
-def _is_scalar(value: Any) -> bool:
-    """NumPy's numbers do not change."""
-    np = nonfinite.module("numpy")
-    return np is not None and isinstance(value, np.generic) and not isinstance(value, np.void)
+    def _bound(self, before: Run) -> None:
+        """The runs together keep a bounded number of values."""
+        before.weight = before.held()
+        self.total += before.weight
+        if len(self.runs) > RUNS:
+            self.total -= self.runs.pop(RUNS // 2).weight
+        while self.total > TOTAL:
+            largest = max(self.runs[:-1], key=lambda r: r.weight)
+            largest.shrink()
+            weight = largest.held()
+            self.total -= largest.weight - weight
+            if weight >= largest.weight:
+                break
+            largest.weight = weight
 
+    # -- the calls of a function ---------------------------------------------------------------------
 
-def told(value: Any) -> Any:
-    """A value in a form that does not change any more: numbers as they are, arrays by their figures, collections by
-    their length, all else by its type."""
-    kind = type(value)
-    if kind in IMMUTABLE or _is_scalar(value) or value is MISSING:
-        return value
-    np = nonfinite.module("numpy")
-    try:
-        if np is not None and isinstance(value, np.ndarray) and value.dtype.kind in "fiub":
-            m = measures.measure(np, value, moments=False)
-            return Cells(value.shape, m.low, m.mean, m.high, m.bad)
-        shape = getattr(value, "shape", None) if np is not None else None
-        if isinstance(shape, tuple):
-            return f"{kind_name(kind)} of {' x '.join(map(str, shape))}"
-        for base in (list, tuple, dict, set, frozenset, deque):
-            if isinstance(value, base):
-                return f"{kind.__name__} of {base.__len__(value)}"  # type: ignore[arg-type]
-    except Exception:
-        pass
-    return kind_name(kind)
+    def enter(self) -> int:
+        """A call begins: its number."""
+        self.calls += 1
+        self.depth += 1
+        return self.calls
 
+    def leave(self) -> int:
+        """A call is over: how deep it was."""
+        self.depth -= 1
+        return self.depth + 1
 
-def assigned(loop: ast.stmt) -> tuple[str, ...]:
-    """The names that a loop's target and body assign, in their order; not those of functions within."""
-    found: list[str] = []
+    def calls_begin(self) -> None:
+        """All calls are the passes of one run."""
+        if not self.runs:
+            self.begun = 1
+            self.runs.append(self.now)
 
-    def visit(node: ast.AST) -> None:
-        if isinstance(node, (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef, ast.Lambda, *COMPREHENSIONS)):
-            return
-        if isinstance(node, ast.Name) and isinstance(node.ctx, ast.Store):
-            found.append(node.id)
-        for child in ast.iter_child_nodes(node):
-            visit(child)
-
-    for part in [getattr(loop, "target", None), *getattr(loop, "body", [])]:
-        if part is not None:
-            visit(part)
-    return tuple(dict.fromkeys(found))
-
-
-def as_told(value: Any) -> Any:
-    """A value as it travels: exact text, or the figures of an array."""
-    if value is MISSING:
-        return None
-    if isinstance(value, Cells):
-        figures = [repr(v) for v in (value.low, value.mean, value.high)]
-        return {
-            "shape": list(value.shape),
-            "min": figures[0],
-            "mean": figures[1],
-            "max": figures[2],
-            "nonfinite": value.bad,
-        }
-    if isinstance(value, (str, bytes)):
-        return clean(value if isinstance(value, str) else repr(value), 200)
-    return str(value) if _is_scalar(value) else repr(value)
+    def done(self) -> None:
+        """At the end of a call."""
+        if self.now.slow:
+            self.now.settle()
+        next(self.now.due)

@@ -17,7 +17,7 @@ from . import cards, handled, motion, report, stack, state
 from .changing import Changing
 from .closeup import CloseUps
 from .expressions import TEMPORARY
-from .ledger import Ledgers
+from .ledger import LedgerRequests
 from .moving import Wrong
 from .questions import Names, Questions
 from .scope import MISSING, Scope
@@ -36,7 +36,7 @@ WHILE_RUNNING = {
 PAGE = 200
 
 
-class Requests(Setting, Changing, Questions, Ledgers, CloseUps):
+class Requests(Setting, Changing, Questions, LedgerRequests, CloseUps):
     """The requests of one run.  Numbers of frames and values hold for one pause."""
 
     def __init__(self, engine: Engine) -> None:
@@ -289,9 +289,6 @@ class Requests(Setting, Changing, Questions, Ledgers, CloseUps):
             told = {"name": "returned", "changed": False, "new": True, "used": True, "assigned": True}
             found.insert(0, {**summary(pause.returned), **told})
         return {"cards": found}
-
-    def on_own_notes(self, arguments: dict[str, Any]) -> dict[str, Any]:
-        return {"notes": cards.notes(self._frame(arguments.get("frameId")))}
 
     def on_own_figures(self, arguments: dict[str, Any]) -> dict[str, Any]:
         """The open figures of the script's matplotlib; with `number` and `path`, one is written."""

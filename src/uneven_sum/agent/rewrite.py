@@ -22,6 +22,7 @@ loop meters         for … in ‹compress›(ITER, (·m1 := ‹repeat›(True, 
                     ·m1 = 0; while …: ·m1 += 1; …
 lookout             if CONDITION and ‹tick›(): ‹lookout›(site)   before the statement, in a `try` of its own
 leaving a call      except: …; if ‹leaving›(): return ‹given›()   in the guards of functions
+ledgers, branches   see `recorded`
 
 `·v` begins with a character that cannot begin a name, so it never meets one of the script's.  A temporary
 is emptied whenever it held anything but a float or an int: the script's objects die when they would.
@@ -33,7 +34,7 @@ import ast
 import types
 from typing import Any
 
-from . import probes
+from . import marks
 from .expressions import (
     INDEX,
     MARK,
@@ -46,11 +47,8 @@ from .expressions import (
 )
 from .lookouts import Plan
 from .names import COMPILED_ELSEWHERE, SEES_FRAME
-from .recording import Recorder
+from .recorded import Recorded, first_line, run_name
 from .source import SourceFile, position
-from .watching import Watching
-
-RUN = "·r"  # the temporary of a recorded loop
 
 GUARDED = (ast.Assign, ast.AugAssign, ast.AnnAssign, ast.Expr, ast.Return, ast.Delete, ast.Raise, ast.Assert)
 GUARDED_TOO = (ast.Import, ast.ImportFrom)
@@ -58,7 +56,7 @@ OWN_SCOPE = (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef)
 ENDS = (ast.Return, ast.Raise, ast.Break, ast.Continue)
 
 
-class Rewriter(Watching):
+class Rewriter(Recorded):
     """Rewrites one module; `plan` says which lookouts stand in it."""
 
     def __init__(self, file: SourceFile, sites: Sites, options: Options, plan: Plan | None = None) -> None:
@@ -83,9 +81,13 @@ class Rewriter(Watching):
             if docstring and number == 0 and _is_docstring(s):
                 out.append(s)
             else:
+                if self.escaping and number:
+                    out += self.after(statements[number:], self.escaping)
+                self.escaping = []
                 out += self.statement(s)
                 if self.changing and not hasattr(s, "body") and not isinstance(s, ENDS):
                     out.append(self._changed(s))
+        self.escaping = []
         return out
 
     def statement(self, s: ast.stmt) -> list[ast.stmt]:
@@ -94,6 +96,8 @@ class Rewriter(Watching):
         before: list[ast.stmt] = []
         if s.lineno in self.lines and not isinstance(s, (*OWN_SCOPE, ast.While)) and not _is_future(s):
             before = self._lookouts_at(s)
+        if not _is_future(s):
+            before += self.counted(s)
         method = getattr(self, "_" + type(s).__name__.lower(), None)
         new: list[ast.stmt] = method(s) if method else self._simple(s)
         if self.options.guards:
@@ -119,12 +123,12 @@ class Rewriter(Watching):
             ],
         )
         wrapped = ast.Try([*new, *([] if ends else [ast.Break()])], [handler], [], [])
-        return self._here(ast.While(ast.Constant(True), [wrapped], []), _first_line(s))
+        return self._here(ast.While(ast.Constant(True), [wrapped], []), first_line(s))
 
     def _head_guard(self, s: ast.stmt, new: list[ast.stmt]) -> ast.stmt:
         told = ast.Expr(self._probe("head_failed", self._site("head")))
         handler = ast.ExceptHandler(None, None, [told, *self._leave(), ast.Raise()])
-        return self._here(ast.Try(new, [handler], [], []), _first_line(s))
+        return self._here(ast.Try(new, [handler], [], []), first_line(s))
 
     def _leave(self) -> list[ast.stmt]:
         """In a function: the way to leave its call at once, with a value that the user gives."""
@@ -140,13 +144,13 @@ class Rewriter(Watching):
         return [s]
 
     def _assign(self, s: ast.Assign) -> list[ast.stmt]:
-        s.value = self.value(s.value, "value")
+        s.value = self.captured(s.targets, self.value(s.value, "value"))
         s.targets = [self.inside(t) for t in s.targets]
         return [s]
 
     def _annassign(self, s: ast.AnnAssign) -> list[ast.stmt]:
         if s.value is not None:
-            s.value = self.value(s.value, "value")
+            s.value = self.captured([s.target], self.value(s.value, "value"))
         return [s]
 
     def _expr(self, s: ast.Expr) -> list[ast.stmt]:
@@ -163,6 +167,8 @@ class Rewriter(Watching):
             s.value = self.value(s.value, "return")
         if self.watched_returns:
             s.value = self._watched_return(s.value or ast.Constant(None), s)
+        if any(recorder.kind == "calls" for recorder, _ in self.recording):
+            s.value = self.returned(s.value or self._here(ast.Constant(None), s))
         return [s]
 
     def _pass(self, s: ast.stmt) -> list[ast.stmt]:
@@ -171,7 +177,7 @@ class Rewriter(Watching):
     _break = _continue = _global = _nonlocal = _import = _importfrom = _typealias = _pass
 
     def _augassign(self, s: ast.AugAssign) -> list[ast.stmt]:
-        if not self.options.checks:
+        if not self.options.checks and not self.captures(s.target):
             s.target = self.inside(s.target)  # type: ignore[assignment]
             s.value = self.inside(s.value)
             return [s]
@@ -182,6 +188,8 @@ class Rewriter(Watching):
 
     def _checked(self, value: ast.expr, s: ast.AugAssign, old: ast.expr | None = None) -> ast.expr:
         """The result of an augmented assignment, looked at before it is stored."""
+        if not self.options.checks:
+            return value
         site = self._site("augmented", s.value)
         if old is not None:
             return self._here(self._probe("check_augmented", value, old, site), s)
@@ -243,7 +251,9 @@ class Rewriter(Watching):
                 self._set(VALUE, at(ast.Load())),
                 self._set(OLD, old),
                 ast.copy_location(ast.AugAssign(self._store(VALUE), s.op, right), s),
-                ast.Assign([at(ast.Store())], self._checked(self._load(VALUE), s, self._load(OLD))),
+                ast.Assign(
+                    [at(ast.Store())], self.captured([place], self._checked(self._load(VALUE), s, self._load(OLD)))
+                ),
                 ast.Assign(list(clear), ast.Constant(None)),
             )
         ]
@@ -253,33 +263,33 @@ class Rewriter(Watching):
         get, put = ("getattr", "setattr") if isinstance(place, ast.Attribute) else ("getitem", "setitem")
         present = ast.copy_location(self._probe(get, _copy(place.value), _copy(key)), place)
         done = ast.copy_location(self._probe("i" + type(s.op).__name__.lower(), present, s.value), s)
-        stored = self._probe(put, place.value, key, self._checked(done, s))
+        stored = self._probe(put, place.value, key, self.captured([place], self._checked(done, s)))
         return self._here(ast.Expr(stored), s)
 
     # -- compound statements -------------------------------------------------------------------------
 
     def _if(self, s: ast.If) -> list[ast.stmt]:
+        made: list[marks.Branch] = []
+        text, rest = s.body, s.orelse
         s.test = self.value(s.test, "test")
-        s.body = self.body(s.body)
-        if len(s.orelse) == 1 and isinstance(s.orelse[0], ast.If) and s.orelse[0].lineno not in self.lines:
-            outer, self.at = self.at, position(s.orelse[0])
-            s.orelse = self._if(s.orelse[0])  # no guard of its own: the outer one covers an elif
+        s.body = self.branch(self.body(s.body), "if", s, made, text)
+        if len(rest) == 1 and isinstance(rest[0], ast.If) and rest[0].lineno not in self.lines:
+            outer, self.at = self.at, position(rest[0])
+            other = self._if(rest[0])  # no guard of its own: the outer one covers an elif
             self.at = outer
         else:
-            s.orelse = self.body(s.orelse)
+            other = self.body(rest)
+        is_elif = bool(rest) and rest[0].col_offset == s.col_offset
+        s.orelse = self.branch(other, "elif" if is_elif else "else", s, made, rest)
+        self.group(made, [text, rest])
         return [s]
 
     def _while(self, s: ast.While) -> list[ast.stmt]:
         s.test = self.value(s.test, "test")
-        recorder = self.plan.loops.get(s.lineno)
         if s.lineno in self.lines:
             pauses = [self._in_expression(lk, False) for lk in self.lines.pop(s.lineno)]
             s.test = self._here(ast.BoolOp(ast.Or(), [*pauses, s.test]), s.test)
-        done = self._counted(s)
-        if recorder is None:
-            return done
-        s.body = self._recorded(s.body, recorder, s)
-        return [*self._run_begins(recorder, s), *done]
+        return self._counted(s)
 
     def _counted(self, s: ast.While | ast.AsyncFor) -> list[ast.stmt]:
         """A loop whose passes are counted in its body."""
@@ -295,64 +305,42 @@ class Rewriter(Watching):
                 before = [ast.Expr(self._probe("enter_while", site))]
                 count = [ast.Expr(self._probe(f"pass:{site.value!r}"))]
             for step in (*before, *count):
-                self._here(step, _first_line(s))
-        s.body = [*count, *self._pass_begins(s), *self.body(s.body)]
-        s.orelse = self.body(s.orelse)
-        return [*before, s]
+                self._here(step, first_line(s))
+        begun = self._loop(s)
+        s.body = [*count, *s.body]
+        return [*begun, *before, s]
 
     def _for(self, s: ast.For) -> list[ast.stmt]:
         s.target = self.inside(s.target)
         s.iter = self._metered(self.value(s.iter, "iterable"), s, s.iter, self.temps)
-        recorder = self.plan.loops.get(s.lineno)
-        begun = [] if recorder is None else self._run_begins(recorder, s)
+        recorder = self.recorder_of(s)
         if recorder is not None:
-            over = ast.Attribute(self._run(recorder, s), "over", ast.Load())
+            over = ast.Attribute(self._run(recorder, run_name(s)), "over", ast.Load())
             s.iter = self._here(ast.Call(over, [s.iter], []), s.iter)
-        s.body = [*self._pass_begins(s), *self.body(s.body)]
+        return [*self._loop(s), s]
+
+    def _loop(self, s: ast.For | ast.While | ast.AsyncFor) -> list[ast.stmt]:
+        """The body of a loop, and its end; returns what comes before."""
+        recorder = self.recorder_of(s)
+        made: list[marks.Branch] = []
+        text, rest = s.body, s.orelse
+        begun: list[ast.stmt] = []
         if recorder is not None:
-            s.body = self._recorded(s.body, recorder, s)
-        s.orelse = self.body(s.orelse)
-        return [*begun, s]
-
-    # -- recorded loops ------------------------------------------------------------------------------
-
-    def _run(self, recorder: Recorder, s: ast.For | ast.While) -> ast.expr:
-        """The run of a loop that is under way: in a temporary where that may be."""
-        if self.temps:
-            return self._load(_run_name(s))
-        mark = ast.Constant(f"{MARK}recorder:{probes.recorders.index(recorder)}")
-        return ast.Attribute(mark, "now", ast.Load())
-
-    def _run_begins(self, recorder: Recorder, s: ast.For | ast.While) -> list[ast.stmt]:
-        begun = self._probe(f"begin:{probes.recorders.index(recorder)}")
-        steps: list[ast.stmt] = [ast.Expr(begun)]
-        if self.temps:
-            waiting = ast.Attribute(self._load(_run_name(s)), "waiting", ast.Load())
-            steps = [self._set(_run_name(s), begun), self._set(_run_name(s) + "w", waiting)]
-        return [self._here(step, _first_line(s)) for step in steps]
-
-    def _recorded(self, body: list[ast.stmt], recorder: Recorder, s: ast.For | ast.While) -> list[ast.stmt]:
-        """A body at whose end, however it ends, the values of the pass are put by."""
-
-        def run(what: str) -> ast.expr:
-            return ast.Attribute(self._run(recorder, s), what, ast.Load())
-
-        def step(called: ast.expr, *args: ast.expr) -> ast.stmt:
-            return ast.Expr(ast.Call(called, list(args), []))
-
-        waiting = self._load(_run_name(s) + "w") if self.temps else run("waiting")
-        row = ast.Tuple([ast.Name(n, ast.Load()) for n in recorder.names], ast.Load())
-        unbound = ast.ExceptHandler(ast.Constant(f"{MARK}NameError"), None, [step(run("partial"))])
-        put: ast.stmt = step(ast.Attribute(waiting, "extend", ast.Load()), row)
-        if self.temps:
-            put = ast.AugAssign(self._store(_run_name(s) + "w"), ast.Add(), row)
-        told = ast.If(run("slow"), [step(run("settle"))], [])
-        last: list[ast.stmt] = [ast.Try([put, told], [unbound], [], [])]
-        if isinstance(s, ast.While):
-            last.append(ast.Expr(self._probe("next", run("due"))))
-        line = self.sentinel  # so that no step stops there
-        like = ast.Pass(lineno=line, end_lineno=line, col_offset=0, end_col_offset=0)
-        return [self._here(ast.Try(body, [], [], [self._here(one, like) for one in last]), _first_line(s))]
+            begun = self.run_begins(recorder, s)
+            self.recording.append((recorder, run_name(s)))
+        if self.options.marks:
+            number = marks.number_of(self.file, s.lineno, s.col_offset, "pass")
+            made.append(marks.Branch(marks.all_marks[number], (text[0].lineno, text[-1].end_lineno or 0)))
+            mark = [self._here(self._marked(number), first_line(text[0]))]
+        else:
+            mark = []
+        s.body = [*mark, *self._pass_begins(s), *self.body(s.body)]
+        if recorder is not None:
+            self.recording.pop()
+            s.body = self.recorded_body(s.body, recorder, s)
+        s.orelse = self.branch(self.body(rest), "no more", s, made, rest)
+        self.group(made, [])
+        return begun
 
     def _asyncfor(self, s: ast.AsyncFor) -> list[ast.stmt]:
         s.iter = self.value(s.iter, "iterable")
@@ -368,23 +356,38 @@ class Rewriter(Watching):
 
     def _match(self, s: ast.Match) -> list[ast.stmt]:
         s.subject = self.value(s.subject, "value")
-        for case in s.cases:
-            case.body = self.body(case.body)
+        made: list[marks.Branch] = []
+        texts = [case.body for case in s.cases]
+        for number, case in enumerate(s.cases):
+            text = case.body
+            case.body = self.branch(self.body(text), f"case {number}", case.pattern, made, text)
+        if self.options.marks and not _takes_all(s.cases[-1]):
+            none = self.branch([], "no case", s, made, [])
+            s.cases.append(self._here(ast.match_case(ast.MatchAs(), None, none), first_line(s)))
+        self.group(made, texts)
         return [s]
 
     def _try(self, s: ast.Try) -> list[ast.stmt]:
+        made: list[marks.Branch] = []
+        last, rest = s.body[-1], s.orelse
+        texts = [h.body for h in s.handlers]
         s.body = self.body(s.body)
         for h in s.handlers:
-            h.body = self.body(h.body)
-        s.orelse = self.body(s.orelse)
+            h.body = self.branch(self.body(h.body), "except", h, made, h.body)
+        s.orelse = self.body(rest)
+        if s.handlers and (rest or not hasattr(last, "body")):
+            # Where the body ends in a compound statement, a mark after it would look like one more of its lines.
+            s.orelse = self.branch(s.orelse, "try ends", last, made, rest)
+            texts.append(rest)
         s.finalbody = self.body(s.finalbody)
+        self.group(made, texts)
         return [s]
 
     _trystar = _try
 
     def _classdef(self, s: ast.ClassDef) -> list[ast.stmt]:
         outer, self.temps = self.temps, False
-        with self.scope(s):
+        with self.scope(s), self.no_recording():
             s.body = self.body(s.body, docstring=True)
         self.temps = outer
         return [s]
@@ -398,9 +401,15 @@ class Rewriter(Watching):
         if s.lineno in self.lines:  # the line of the `def`: its first statement
             self.lines.setdefault(s.body[start].lineno, []).extend(self.lines.pop(s.lineno))
         first, last = s.body[start], s.body[-1]
-        with self.scope(s):
+        recorder = self.recorder_of(s)
+        with self.scope(s), self.no_recording():
+            if recorder is not None:
+                self.recording.append((recorder, run_name(s)))
             body = self.body(s.body, docstring=True)
-            s.body = [*body[:start], *self._entry(first), *body[start:], *self._falls_off(last)]
+            rest = [*self.function_marked(s, first), *self._entry(first), *body[start:], *self._falls_off(last)]
+            if recorder is not None:
+                rest = self.recorded_calls(rest, recorder, s)
+            s.body = [*body[:start], *rest]
         self.temps, self.absorbing = outer
         return [s]
 
@@ -446,6 +455,10 @@ def _sees_frame(function: ast.AST) -> bool:
     return False
 
 
+def _takes_all(case: ast.match_case) -> bool:
+    return case.guard is None and isinstance(case.pattern, ast.MatchAs) and case.pattern.pattern is None
+
+
 def _is_docstring(s: ast.stmt) -> bool:
     return isinstance(s, ast.Expr) and isinstance(s.value, ast.Constant) and isinstance(s.value.value, str)
 
@@ -465,18 +478,6 @@ def _cannot_fail(s: ast.stmt) -> bool:
     if isinstance(s, ast.Return):
         return s.value is None or isinstance(s.value, ast.Constant)
     return _is_future(s)
-
-
-def _first_line(s: ast.AST) -> ast.AST:
-    """A node that stands at the start of a statement and is one line long."""
-    like = ast.Pass()
-    like.lineno = like.end_lineno = s.lineno  # type: ignore[attr-defined]
-    like.col_offset = like.end_col_offset = s.col_offset  # type: ignore[attr-defined]
-    return like
-
-
-def _run_name(s: ast.stmt) -> str:
-    return f"{RUN}{s.lineno}_{s.col_offset}"
 
 
 def put_in(code: types.CodeType, probes: dict[str, Any]) -> types.CodeType:

@@ -12,7 +12,7 @@ import time
 import types
 from typing import Any
 
-from . import outside, stack, state
+from . import outside, probes, stack, state
 from .engine import Engine
 from .expressions import Options
 from .rewind import Rewind
@@ -43,8 +43,14 @@ def run(fd: int) -> None:
     began = time.perf_counter()
     status: Any = 0
     failed: BaseException | None = None
+    anew = False
     try:
-        exec(code, main.__dict__)
+        try:
+            exec(code, main.__dict__)
+        except probes.Anew:
+            anew = True
+        if anew:
+            exec(engine.loader.compile(path, data), main.__dict__)
     except SystemExit as e:
         status = _exit_status(e)
     except KeyboardInterrupt as e:

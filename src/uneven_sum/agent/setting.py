@@ -56,13 +56,18 @@ class Setting:
         loader.refresh(stale)
         engine.motion.disarm()
         frame = engine.present.frame if engine.present is not None else self.running_frame
-        added = engine.lookouts.all or engine.lookouts.recorders
+        added = engine.lookouts.all or loader.recorders.all
         watching = bool(engine.lookouts.of("change") or engine.lookouts.of("return"))
         while frame is not None:
             if stack.file_of(frame) is not None and loader.stale(frame):
                 at_module = frame.f_code.co_name == "<module>"
                 # The module's own call will yet define functions, with the code that it has.
-                if watching or loader.lines_in(frame.f_code) or (at_module and added and engine.defines_more(frame)):
+                if (
+                    watching
+                    or frame in engine.late
+                    or loader.lines_in(frame.f_code)
+                    or (at_module and added and engine.defines_more(frame))
+                ):
                     engine.motion.arm(frame)
                 if at_module:
                     engine.at_module = engine._statement_of(frame)  # a definition that is next counts too

@@ -16,6 +16,12 @@ WITHOUT_KEY = [
     ("switch_points", "return points on or off", "without them the script runs forward only, and holds no copies"),
     ("into_libraries", "into library code", "the next line anywhere, foreign code too"),
     ("action_go:last", "run to the end without any pause", "all lookouts off"),
+    (
+        "switch_always",
+        "record every loop of your code, or only the chosen",
+        "for the Ledger; kept with the case",
+    ),
+    ("switch_counts", "count how often each line runs, or no longer", "shown at the ends of the lines"),
     ("copy_terms", "copy the headline and the terms", "to the clipboard, as they stand"),
     ("edit_watches", "edit the watches", "change, move or remove them, all in one line"),
     ("show_figures", "figures of the script", "drawn with matplotlib; save one"),

@@ -92,6 +92,7 @@ def line(data: dict[str, Any], width: int, height: int, p: Palette, how: Format,
     _below(canvas, x, p, height - 2)
     room = width - LEFT
     tints = colours(p)
+    absent = [s.get("absent", "") for s in data["series"]]
     for number, (_, lows, highs, marks) in enumerate(series):
         count = len(lows)
         tint = tints[number % len(tints)]
@@ -99,6 +100,8 @@ def line(data: dict[str, Any], width: int, height: int, p: Palette, how: Format,
         for n, (low, high) in enumerate(zip(lows, highs)):
             at = LEFT * 2 + (n * (2 * room - 1) // max(1, count - 1) if count > 1 else room)
             top, base = y.place(high), y.place(low)
+            if absent[number][n : n + 1] == "1":
+                continue  # nothing is known of this place: no gap
             if not (math.isfinite(top) and math.isfinite(base)):
                 previous = None
             else:
@@ -109,7 +112,13 @@ def line(data: dict[str, Any], width: int, height: int, p: Palette, how: Format,
                 previous = (at, (up + down) // 2)
             if marks[n] != ".":
                 canvas.text(height - 3, at // 2, MARKS[marks[n]], f"bold {p.nonfinite}")
-    for number, (name, *_) in enumerate(series if len(series) > 1 else []):
+    if data.get("at") is not None and 0 <= x.place(data["at"]) <= 1:
+        column = LEFT + round(x.place(data["at"]) * (room - 1))
+        canvas.text(height - 3, column, "▴", f"bold {p.at}")
+        told = f"now: {data['x']} {data['at']}"
+        start = column - len(told) - 1 if column + len(told) + 2 > width else column + 2
+        canvas.text(height - 3, start, told, p.at)
+    for number, (name, *_) in enumerate(series if len(series) > 1 or data.get("named") else []):
         canvas.text(0, LEFT + 2 + 18 * number, f"— {name[:14]}", f"bold {tints[number % len(tints)]}")
 
     def read(column: int, row: int) -> str:

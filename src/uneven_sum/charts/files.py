@@ -46,15 +46,16 @@ def _line(axes: Any, data: dict[str, Any]) -> None:
         lows, highs = floats(one["lows"]), floats(one["highs"])
         count = max(1, len(lows))
         x = [first + (n + 0.5) * (last - first) / count - 0.5 for n in range(len(lows))]
+        known = [n for n in range(len(lows)) if one.get("absent", "")[n : n + 1] != "1"]
+        x, lows, highs = [x[n] for n in known], [lows[n] for n in known], [highs[n] for n in known]
+        signs = [one["marks"][n] for n in known]
         middle = [(a / 2 + b / 2) if a == a else math.nan for a, b in zip(lows, highs)]
-        broken = [
-            math.nan if one["marks"][n] != "." and a == b else m for n, (a, b, m) in enumerate(zip(lows, highs, middle))
-        ]
+        broken = [math.nan if sign != "." and a == b else m for sign, a, b, m in zip(signs, lows, highs, middle)]
         tint = TINTS[number % len(TINTS)]
         axes.fill_between(x, lows, highs, color=tint, alpha=0.35, linewidth=0)
         axes.plot(x, broken, color=tint, linewidth=1.0, label=one["name"], gid=f"line-{number}")
         for mark, sign in MARKS.items():
-            at = [x[n] for n, m in enumerate(one["marks"]) if m == mark]
+            at = [place for place, m in zip(x, signs) if m == mark]
             if at:
                 axes.plot(
                     at,
@@ -72,7 +73,9 @@ def _line(axes: Any, data: dict[str, Any]) -> None:
         axes.set_yscale("log", nonpositive="mask")
     if len(data["series"]) > 1 or any(m != "." for s in data["series"] for m in s["marks"]):
         axes.legend(frameon=False, fontsize=8)
-    axes.set_xlabel("place")
+    if data.get("at") is not None:
+        axes.axvline(data["at"], color=INK, linewidth=0.8, linestyle=":", gid="now")
+    axes.set_xlabel(data.get("x", "place"))
 
 
 def _histogram(axes: Any, data: dict[str, Any]) -> None:

@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-import csv
 import os
 from dataclasses import dataclass, field
-from typing import Any, TextIO
+from typing import TextIO
 
 from ..client import BadUse, Client, Exited, Launch, Stopped
-
-FIGURES = ("shape", "min", "mean", "max", "nonfinite")
+from ..client.ledger import Ledger, write_csv
 
 
 @dataclass
@@ -18,22 +16,24 @@ class Table:
 
     file: str
     line: int
-    names: list[str] = field(default_factory=list)
-    runs: list[dict[str, Any]] = field(default_factory=list)
+    runs: list[Ledger] = field(default_factory=list)
     begun: int = 0
+    kind: str = "loop"
     error: str = ""
     status: int | None = 0
 
     @property
     def sentence(self) -> str:
         """`The loop at line 32 of rating_year.py: all 365 passes are kept.`"""
-        where = f"The loop at line {self.line} of {os.path.basename(self.file)}"
-        if not self.runs:
+        word = {"loop": "loop", "elements": "comprehension", "calls": "function"}[self.kind]
+        where = f"The {word} at line {self.line} of {os.path.basename(self.file)}"
+        if not self.runs or not self.begun:
             return f"{where} was not run."
         if self.begun == 1:
-            return f"{where}: {self.runs[0]['kept']}."
+            kept = self.runs[0].told.kept
+            return f"{where}: {kept.replace('passes', 'calls') if self.kind == 'calls' else kept}."
         kept = "" if len(self.runs) == self.begun else f", of which {len(self.runs)} are kept"
-        return f"{where} was run {self.begun} times{kept}: {sum(r['passes'] for r in self.runs)} passes."
+        return f"{where} was run {self.begun} times{kept}: {sum(r.told.passes for r in self.runs)} passes."
 
 
 def place(text: str, script: str, cwd: str | None) -> tuple[str, int]:
@@ -52,18 +52,18 @@ def place(text: str, script: str, cwd: str | None) -> tuple[str, int]:
     return os.path.realpath(path), int(line)
 
 
-async def recorded(launch: Launch, file: str, line: int, names: list[str]) -> Table:
+async def recorded(launch: Launch, file: str, line: int, names: list[str], times: bool = False) -> Table:
     """Runs a script to its end, or to an error that ends it, with one loop recorded.  BadUse when it cannot be."""
     launch.pause_on, launch.pause_at_end = {"error"}, True
     client = Client(launch)
     table = Table(file, line)
+    wanted = {"file": file, "line": line, "names": names, "times": times, "branches": not names}
     try:
-        await client.start(record=[{"file": file, "line": line, "names": names}])
+        await client.start(record=[wanted])
         while True:
             event = await client.next_event()
             if isinstance(event, Stopped):
-                told = await client.passes(file, line)
-                table.names, table.runs, table.begun = told["names"], told["runs"], told["begun"]
+                await _read(client, table)
                 if event.facts.reason == "error":
                     table.error = event.facts.headline
                 await client.go_on()
@@ -74,25 +74,13 @@ async def recorded(launch: Launch, file: str, line: int, names: list[str]) -> Ta
         await client.end()
 
 
+async def _read(client: Client, table: Table) -> None:
+    last = await client.passes(table.file, table.line)
+    table.begun, table.kind = last.told.begun, last.told.kind
+    earlier = [await client.passes(table.file, table.line, run=n) for n in range(1, len(last.told.runs))]
+    table.runs = [*earlier, last]
+
+
 def write(table: Table, out: TextIO) -> None:
-    """CSV: run, pass, and a column for each name; five for a name that was an array."""
-    wide = {
-        name
-        for number, name in enumerate(table.names, 1)
-        if any(isinstance(row[number], dict) for run in table.runs for row in run["rows"])
-    }
-    header = ["run", "pass"]
-    for name in table.names:
-        header += [f"{name}.{f}" for f in FIGURES] if name in wide else [name]
-    writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(header)
-    for number, run in enumerate(table.runs, 1):
-        for row in run["rows"]:
-            cells: list[Any] = [number, row[0]]
-            for name, value in zip(table.names, row[1:]):
-                if isinstance(value, dict):
-                    cells += [" x ".join(map(str, value["shape"])), *(value[f] for f in FIGURES[1:])]
-                else:
-                    text = "" if value is None else value
-                    cells += [text, "", "", "", ""] if name in wide else [text]
-            writer.writerow(cells)
+    """CSV: run, the pass of the loop around, pass, and a column for each value."""
+    write_csv(table.runs, out)

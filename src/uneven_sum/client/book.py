@@ -30,6 +30,9 @@ class Book:
     switches: Switches = field(default_factory=Switches)
     accepted: list[tuple[str, int]] = field(default_factory=list)
     over: list[str] = field(default_factory=list)
+    recorded: list[tuple[str, int]] = field(default_factory=list)  # heads of loops whose passes are kept
+    always: bool = False  # every loop of the user's code
+    counting: bool = False  # how often each line runs
     formats: dict[str, str] = field(default_factory=dict)  # of numbers: expression (empty: in general) -> style, digits
     removed: list[list[Kept]] = field(default_factory=list)  # what an undo brings back, latest last
     texts: dict[str, list[str]] = field(default_factory=dict)  # the files as they were when lookouts were placed
@@ -43,6 +46,10 @@ class Book:
         self.kept[number] = Kept(changed(lookout, id=number))
         self._remember(lookout.file)
         return number
+
+    def record(self, path: str, line: int) -> None:
+        self.recorded.append((path, line))
+        self._remember(path)
 
     def edit(self, number: int, lookout: Lookout) -> None:
         self.kept[number] = Kept(changed(lookout, id=number), self.kept[number].met)
@@ -141,8 +148,9 @@ class Book:
                     kept.lookout = changed(lk, on=False)
                 else:
                     kept.lookout = changed(lk, line=line)
-            self.accepted = [(f, follow(old, new, n) or 0) if _same(f, path) else (f, n) for f, n in self.accepted]
-            self.accepted = [(f, n) for f, n in self.accepted if n]
+            for places in (self.accepted, self.recorded):
+                moved = [(f, follow(old, new, n) or 0) if _same(f, path) else (f, n) for f, n in places]
+                places[:] = [(f, n) for f, n in moved if n]
             self.texts[path] = new
         return lost
 

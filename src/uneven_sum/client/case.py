@@ -82,13 +82,15 @@ def load(script: str, book: Book) -> tuple[list[str], list[str]]:
             setattr(book.switches, name, said.wire)
             for extra in EXTRAS[name]:
                 setattr(book.switches, extra, extra in said.extras)
-    for entry in _list(document.get("accepted")):
-        path = os.path.normpath(os.path.join(folder, str(entry.get("file", ""))))
-        line = _find_line(path, int(entry.get("number", 0)), str(entry.get("line", "")))
-        if line is None:
-            told.append(f"The accepted line {entry.get('number')} of {entry.get('file')} is not there any more.")
-        else:
-            book.accepted.append((path, line))
+    for key, word, places in (("accepted", "accepted", book.accepted), ("recorded", "recorded", book.recorded)):
+        for entry in _list(document.get(key)):
+            path = os.path.normpath(os.path.join(folder, str(entry.get("file", ""))))
+            line = _find_line(path, int(entry.get("number", 0)), str(entry.get("line", "")))
+            if line is None:
+                told.append(f"The {word} line {entry.get('number')} of {entry.get('file')} is not there any more.")
+            else:
+                places.append((path, line))
+    book.always = document.get("record") == "always"
     book.formats = {str(k): str(v) for k, v in (document.get("formats") or {}).items()}
     book.over = [str(o) for o in _list(document.get("stepped_over"))]
     return [str(w) for w in _list(document.get("watches"))], told
@@ -98,7 +100,7 @@ def save(script: str, book: Book, watches: list[str]) -> Path | None:
     """Writes what is kept; None when there is nothing to keep and no file yet.  Damaged, OSError."""
     document = read(script)
     empty = (
-        not (book.kept or book.accepted or book.over or book.formats or watches)
+        not (book.kept or book.accepted or book.over or book.formats or book.recorded or book.always or watches)
         and book.switches == type(book.switches)()
     )
     if document is None:
@@ -108,19 +110,13 @@ def save(script: str, book: Book, watches: list[str]) -> Path | None:
         document.add(tomlkit.comment("What is kept of this case: lookouts, tripwires, accepted places, watches."))
         document["schema"] = SCHEMA
     folder = os.path.dirname(script)
-    lookouts, accepted = tomlkit.aot(), tomlkit.aot()
+    lookouts = tomlkit.aot()
     for kept in book.kept.values():
         table = tomlkit.table()
         table["sentence"] = sentence(kept.lookout)
         if kept.lookout.line:
             table["line"] = _text_at(kept.lookout.file, kept.lookout.line)
         lookouts.append(table)
-    for path, line in book.accepted:
-        table = tomlkit.table()
-        table["file"] = os.path.relpath(path, folder or ".")
-        table["number"] = line
-        table["line"] = _text_at(path, line)
-        accepted.append(table)
     wires = tomlkit.table()
     for name in ABOUT:
         extras = {e for e in EXTRAS[name] if getattr(book.switches, e)}
@@ -128,8 +124,12 @@ def save(script: str, book: Book, watches: list[str]) -> Path | None:
     formats = tomlkit.table()
     formats.update(book.formats)
     parts: list[tuple[str, Any]] = [("watches", watches), ("stepped_over", book.over), ("tripwires", wires)]
+    parts.append(("record", "always" if book.always else ""))
     parts.append(("formats", formats))
-    for key, part in [*parts, ("lookouts", lookouts), ("accepted", accepted)]:
+    tables = [
+        (key, _places(found, folder)) for key, found in (("accepted", book.accepted), ("recorded", book.recorded))
+    ]
+    for key, part in [*parts, ("lookouts", lookouts), *tables]:
         if len(part):
             document[key] = part
         else:
@@ -138,6 +138,18 @@ def save(script: str, book: Book, watches: list[str]) -> Path | None:
     target.parent.mkdir(parents=True, exist_ok=True)
     _replace(target, tomlkit.dumps(document))
     return target
+
+
+def _places(found: list[tuple[str, int]], folder: str) -> Any:
+    """Lines of files, each with its text, so that it is found again."""
+    tables = tomlkit.aot()
+    for path, line in found:
+        table = tomlkit.table()
+        table["file"] = os.path.relpath(path, folder or ".")
+        table["number"] = line
+        table["line"] = _text_at(path, line)
+        tables.append(table)
+    return tables
 
 
 def _replace(path: Path, text: str) -> None:

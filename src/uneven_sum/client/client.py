@@ -10,8 +10,25 @@ import msgspec
 
 from ..host.launch import BadUse, Launch
 from ..host.session import Session, died_sentence
-from ..protocol import Card, Facts, Lookout, Loop, Message, Note, Placed, StackFrame, Switches, Term, Variable, to_wire
+from ..protocol import (
+    Card,
+    Facts,
+    LedgerOf,
+    LedgerPasses,
+    Lookout,
+    Loop,
+    Message,
+    Note,
+    Placed,
+    Recent,
+    StackFrame,
+    Switches,
+    Term,
+    Variable,
+    to_wire,
+)
 from .events import Busy, CallEnded, Ended, Event, Exited, Output, Stopped, Tripped, Trouble, Where
+from .ledger import Ledger
 
 
 class Client:
@@ -22,6 +39,7 @@ class Client:
         self.events: asyncio.Queue[Event] = asyncio.Queue()
         self.session = Session(launch, self._on_event)
         self.seconds = 0.0
+        self.not_recorded: list[str] = []  # why a loop of before is not recorded
 
     # -- the run -------------------------------------------------------------------------------------
 
@@ -32,6 +50,8 @@ class Client:
         switches: Switches | None = None,
         over: list[str] | None = None,
         record: list[dict[str, Any]] | None = None,
+        always: dict[str, Any] | None = None,
+        counts: bool = False,
     ) -> list[Placed]:
         """Starts the script, its lookouts and tripwires set; what became of each lookout.
 
@@ -43,8 +63,17 @@ class Client:
             await self.set_switches(switches)
         if over:
             await self.set_stepping(over)
-        if record:
-            await self.record(record)
+        if always is not None:
+            await self.record([], always=always)
+        if counts:
+            await self.counts(True)
+        for one in record or []:
+            try:
+                await self.record([one])
+            except BadUse as e:
+                if len(record or []) == 1 and always is None and lookouts is None:
+                    raise
+                self.not_recorded.append(str(e))  # the text has changed since
         placed = await self.set_lookouts(lookouts) if lookouts else []
         for path, lines in (breakpoints or {}).items():
             await self.set_breakpoints(path, lines)
@@ -124,6 +153,11 @@ class Client:
         here = self.session.point or 1 << 60
         return any(n < here and p.at_pause for n, p in self.session.points.all.items())
 
+    def start_point(self) -> int | None:
+        """The return point before the first line, if there is one."""
+        points = self.session.points.all.values()
+        return next((p.number for p in points if p.facts.get("reason") == "start"), None)
+
     def point_before_pass(self, loops: list[Loop], number: int) -> int | None:
         """The best return point from which to run to pass `number` of the innermost of these loops: the latest that
         lies before it.  None when there is none."""
@@ -149,9 +183,17 @@ class Client:
             raise BadUse(f"There is no return point before pass {number}. R runs the script again.")
         wanted = [{"file": k.file, "line": k.line, "pass": k.number} for k in loops if k.number]
         wanted[0]["pass"] = number
+        await self.back_to(point)
+        await self.to_pass(wanted)
+
+    async def back_to(self, point: int) -> None:
+        """Back to a return point; the script is paused there when this returns."""
         await self.session.step_back(point)
         await self.session.stopped()
-        await self.session.request("unevenSum/toPass", {"loops": wanted})
+
+    async def to_pass(self, loops: list[dict[str, Any]]) -> None:
+        """Forward to where a pass begins: `loops` with `file`, `line` and `pass`, innermost first."""
+        await self.session.request("unevenSum/toPass", {"loops": loops})
 
     async def switch_points(self, on: bool) -> None:
         """Return points from now on, or none any more: those that there are end."""
@@ -184,15 +226,41 @@ class Client:
 
     # -- recorded loops ------------------------------------------------------------------------------
 
-    async def record(self, loops: list[dict[str, Any]]) -> list[dict[str, Any]]:
-        """Records loops from now on, each by `file`, `line` and, if not all, `names`; what is recorded.  BadUse when
-        there is no such loop, or it does not assign a name."""
-        found: list[dict[str, Any]] = (await self.session.request("unevenSum/record", {"loops": loops}))["loops"]
-        return found
+    async def record(self, loops: list[dict[str, Any]], **more: Any) -> list[LedgerOf]:
+        """Records loops from now on, each by `file`, `line` and, if not all, `names`; `around`: those around the line;
+        `branches`, `times`.  Besides `always`, `off`: see docs/protocol.md.  What is recorded, with what is to be said
+        of it.  BadUse when there is no such loop, or it does not assign a name."""
+        body = await self.session.request("unevenSum/record", {"loops": loops, **more})
+        return msgspec.convert(body["loops"], list[LedgerOf])
 
-    async def passes(self, file: str, line: int) -> dict[str, Any]:
-        """What was recorded of a loop: `names`, and `runs` with `passes`, `kept`, `rows`."""
-        return await self.session.request("unevenSum/passes", {"file": file, "line": line})
+    async def ledgers(self) -> tuple[list[LedgerOf], bool]:
+        """What is recorded, and whether every loop of the user's code is."""
+        body = await self.session.request("unevenSum/ledgers")
+        return msgspec.convert(body["ledgers"], list[LedgerOf], strict=False), bool(body["always"])
+
+    async def passes(self, file: str, line: int, run: int = 0, filter: str = "") -> Ledger:
+        """One run of a recorded loop (0: the last) pass by pass.  BadUse when it is not recorded, or the filter is no
+        expression over its columns."""
+        how: dict[str, Any] = {"file": file, "line": line, "filter": filter}
+        if run:
+            how["run"] = run
+        return Ledger(msgspec.convert(await self.session.request("unevenSum/passes", how), LedgerPasses, strict=False))
+
+    async def recent(self, frame: int = 0, count: int = 40) -> Recent:
+        """The last passes of the innermost recorded loop around a call's statement."""
+        return msgspec.convert(
+            await self.session.request("unevenSum/recent", {"frameId": frame, "count": count}), Recent
+        )
+
+    async def export_passes(self, file: str, line: int, path: str, run: int = 0) -> dict[str, Any]:
+        """The passes of a loop as Parquet: `rows`, `path`."""
+        how = {"file": file, "line": line, "path": path, "run": run}
+        return await self.session.request("unevenSum/exportPasses", how)
+
+    async def counts(self, on: bool | None = None) -> tuple[bool, dict[str, dict[int, int]]]:
+        """Whether statements are counted, and how often each ran, by file and line.  `on`: count them, or not."""
+        body = await self.session.request("unevenSum/counts", {} if on is None else {"on": on})
+        return bool(body["on"]), {path: dict(found) for path, found in body["counts"].items()}
 
     # -- another text ---------------------------------------------------------------------------------
 
@@ -227,8 +295,7 @@ class Client:
         if point is None:
             raise BadUse("There is no return point before this call.")
         await self.take_up(facts.file, check=True)
-        await self.session.step_back(point)
-        await self.session.stopped()
+        await self.back_to(point)
         await self.take_up(facts.file)
         placed = await self.set_lookouts(lookouts)
         await self.session.request("unevenSum/toCall", {"chain": [list(call) for call in facts.chain]})

@@ -136,9 +136,14 @@ class Card(msgspec.Struct):
 
 
 class Note(msgspec.Struct):
+    """What stands at the end of a line; `count`: how often it ran, when that is counted."""
+
     line: int
     text: str
     nonfinite: int = 0
+    spark: str = ""  # of the recorded loop around, by pass
+    spark_marks: str = ""
+    count: int | None = None
 
 
 class StackFrame(msgspec.Struct):
@@ -155,3 +160,84 @@ class Variable(msgspec.Struct):
     type: str = ""
     variablesReference: int = 0
     unevenSum: dict[str, Any] = {}
+
+
+class LedgerColumn(msgspec.Struct):
+    """A value over the kept passes of a loop.  `data`: base64 of float64, nan where a value is no number; `texts`:
+    exact, where `data` does not tell them; `marks`, a sign a row: `.` a number, `!` not finite, `m` not assigned, `t` a
+    text.  The passes of its extremes and of its first non-finite value are over all passes, 0 for none."""
+
+    name: str
+    data: str
+    marks: str
+    type: str
+    texts: list[str | None] | None = None
+    of: str = ""  # the array whose figure it is
+    bad: int = 0
+    first_bad: int = msgspec.field(name="firstBad", default=0)
+    low: int = msgspec.field(name="min", default=0)
+    high: int = msgspec.field(name="max", default=0)
+    said: list[str] = []  # sentences about its course
+
+
+class LedgerRun(msgspec.Struct):
+    """`around`: the loops around that run, innermost first, with the pass that they were in."""
+
+    passes: int
+    around: list[dict[str, Any]] = []
+
+
+class LedgerFilter(msgspec.Struct):
+    of: int
+    failed: int = 0
+    why: str = ""
+
+
+class LedgerOf(msgspec.Struct):
+    """What is recorded: `kind` is `loop`, `elements` (of a comprehension) or `calls` (of a function)."""
+
+    file: str
+    line: int
+    column: int
+    kind: str
+    head: str
+    names: list[str]
+    begun: int = 0
+    passes: int = 0
+    message: str = ""
+
+
+class LedgerPasses(msgspec.Struct):
+    """One run, pass by pass."""
+
+    file: str
+    line: int
+    kind: str
+    head: str
+    names: list[str]
+    begun: int
+    runs: list[LedgerRun]
+    run: int
+    kept: str
+    passes: int
+    numbers: str
+    columns: list[LedgerColumn]
+    branches: list[tuple[int, str]] = []
+    base: int = 0  # passes that were over when the recording began
+    filter: LedgerFilter | None = None
+
+
+class RecentValue(msgspec.Struct):
+    name: str
+    texts: list[str]
+    now: str = ""
+    picture: str = ""
+    marks: str = ""
+
+
+class Recent(msgspec.Struct):
+    """The last passes of the recorded loop around a pause; `line` 0: there is none."""
+
+    line: int = 0
+    numbers: list[int] = []
+    values: list[RecentValue] = []

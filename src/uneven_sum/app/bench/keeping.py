@@ -8,7 +8,7 @@ import struct
 
 from ...client import case
 from ...client.book import switches_for
-from ...protocol import Card
+from ...protocol import Card, Recent
 from ..formats import Format, made
 from .part import Part
 
@@ -42,8 +42,14 @@ class Keeping(Part):
         except (OSError, case.Damaged) as e:
             self.bench.notify(f"The case could not be kept: {e}", severity="warning")
 
-    def sparks(self, cards: list[Card]) -> None:
-        """Scalars by pass: their values at the pauses of one loop, as a spark on their cards."""
+    def sparks(self, cards: list[Card], recent: Recent) -> None:
+        """Scalars by pass, as a spark on their cards: recorded ones, else their values at the pauses of one loop."""
+        by_name = {v.name: v for v in recent.values}
+        for card in cards:
+            if card.name in by_name and card.kind == "scalar":
+                card.spark, card.spark_marks = by_name[card.name].picture, by_name[card.name].marks
+        if recent.line:
+            return
         loop = self.bench.facts.loops[0] if self.bench.facts and self.bench.facts.loops else None
         place = (loop.file, loop.line) if loop else ("", 0)
         if place != self.bench.history_of:

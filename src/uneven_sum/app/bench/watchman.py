@@ -14,6 +14,7 @@ from ...protocol import Facts, Lookout
 from ..dialogs import Choice, Choose, EditSentence
 from ..widgets.sheet import Sheet
 from .part import Part
+from .texts import stamp
 
 
 class Watchman(Part):
@@ -146,9 +147,9 @@ class Watchman(Part):
     async def look_at_files(self) -> None:
         """Now and then: whether a file that is shown was edited outside; lookouts stay with their lines."""
         bench = self.bench
-        edited = [p for p, stamp in bench.stamps.items() if _stamp(p) != stamp]
+        edited = [p for p, before in bench.stamps.items() if stamp(p) != before]
         for path in edited:
-            bench.stamps[path] = _stamp(path)
+            bench.stamps[path] = stamp(path)
         if not edited:
             return
         names = ", ".join(sorted(os.path.basename(p) for p in edited))
@@ -160,11 +161,3 @@ class Watchman(Part):
             bench.texts.clear()
             bench._show_text(bench.query_one(Sheet).path)
         await asyncio.sleep(0)
-
-
-def _stamp(path: str) -> tuple[float, int]:
-    try:
-        found = os.stat(path)
-        return found.st_mtime, found.st_size
-    except OSError:
-        return 0.0, 0

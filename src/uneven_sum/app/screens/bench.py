@@ -5,8 +5,8 @@ from __future__ import annotations
 import asyncio
 import os
 import time
-import zlib
-from typing import TYPE_CHECKING, cast
+from dataclasses import replace
+from typing import TYPE_CHECKING, Any, cast
 
 from textual import events, work
 from textual.app import ComposeResult
@@ -29,21 +29,24 @@ from ...client import (
     Trouble,
     Where,
 )
-from ...client.book import Book, decoded, switches_for
-from ...protocol import Facts, StackFrame
+from ...client.book import Book, switches_for
+from ...protocol import Facts, Placed, Recent, StackFrame
 from .. import history
 from ..bench.asking import Asking
 from ..bench.keeping import Keeping
+from ..bench.keys import KeyLine
 from ..bench.looking import Looking
-from ..bench.moves import PACES, Moves
 from ..bench.reading import Reading
-from ..bench.watchman import Watchman, _stamp
+from ..bench.recording import Recording, Step
+from ..bench.texts import Texts
+from ..bench.watchman import Watchman
 from ..formats import Format
 from ..theme import PALETTES, Palette
 from ..widgets.ask import AskDrawer, AskLine
 from ..widgets.bars import Headline, Keys, TopLine, Trail
 from ..widgets.cards import Cards
 from ..widgets.drawers import OutputDrawer
+from ..widgets.passes import PassStrip
 from ..widgets.sheet import Sheet
 from .help import Help, Sure
 from .lookouts import Lookouts
@@ -53,12 +56,9 @@ if TYPE_CHECKING:
 
 NARROW = 110  # columns below which the cards move under the sheet
 MANY = 60  # cards from which on the notes at the line ends come a little later
-STEP = ("space", "line"), ("i", "into call"), ("o", "out")
-ALWAYS = ("a", "ask"), ("w", "another version"), ("m", "breakpoint"), ("t", "terms"), ("tab", "values"), ("d", "output")
-LEAVE = ("?", "all keys"), ("q", "leave")
 
 
-class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
+class Bench(KeyLine, Texts, Watchman, Reading, Recording, Looking, Asking, Keeping, Screen[None]):
     """States: starting, running, paused, ended (by itself or by the user)."""
 
     DEFAULT_CSS = """
@@ -95,6 +95,7 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
         Binding("n", "next_found", show=False),
         Binding("ctrl+g", "go_to", show=False),
         Binding("5", "lookouts", show=False),
+        Binding("l,4", "ledger", show=False),
         Binding("c,3", "closeup", show=False),
         Binding("plus", "watch", show=False),
         Binding("f", "find_value", show=False),
@@ -167,6 +168,7 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
         with Container(id="work"):
             yield Sheet(p)
             yield Cards(p)
+        yield PassStrip(p)
         yield AskDrawer(p, self.asked)
         yield OutputDrawer(p)
         yield Keys(p)
@@ -201,15 +203,17 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
     # -- the run -------------------------------------------------------------------------------------
 
     @work(exclusive=True, group="start")
-    async def _start(self) -> None:
+    async def _start(self, steps: list[Step] | None = None) -> None:
         if self.client is not None:
             await self._drop()
         self.runs += 1
         self._state("starting")
         self.query_one(Headline).show(f"Starting {self.launch.name} …", "run")
-        client = Client(self.launch)
+        self.steps = steps or []
+        client = Client(replace(self.launch, pause_on=self.launch.pause_on | {"start"}) if steps else self.launch)
+        how = {"lookouts": self.book.wanted(), "switches": self.book.switches, "over": self.book.over}
         try:
-            placed = await client.start(lookouts=self.book.wanted(), switches=self.book.switches, over=self.book.over)
+            placed = await self._started(client, how)
         except BadUse as e:
             await client.end()
             text = e.picture() if isinstance(e, SyntaxFault) else str(e)
@@ -228,6 +232,14 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
         self._state("running")
         self.query_one(Headline).show(f"{self.launch.name} is running.", "run")
         self.watcher = asyncio.create_task(self._watch(client))
+
+    async def _started(self, client: Client, how: dict[str, Any]) -> list[Placed]:
+        """Starts the script, recorded as it was; what cannot be recorded any more is told."""
+        counts, always = self.book.counting, self.always().get("always")
+        found = await client.start(**how, record=self.recorded(), always=always, counts=counts)
+        for text in client.not_recorded:
+            self.notify(text, severity="warning")
+        return found
 
     async def _drop(self) -> None:
         if self.watcher is not None:
@@ -256,6 +268,8 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
             self.query_one(OutputDrawer).write(event.category, event.text)
         elif isinstance(event, Stopped):
             self.ran += time.perf_counter() - self.began
+            if await self.take_step(client, event.facts):
+                return
             self.book.count(event.met)
             self.query_one(OutputDrawer).back_at(event.point)
             self.point, self.no_point = event.point, event.no_point
@@ -293,6 +307,7 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
         self.query_one(Sheet).show_notes([])
         self.query_one(Trail).show([], 0)
         self.query_one(Cards).show([], self.about)
+        self.show_strip(Recent())
 
     def _sampled(self, where: Where) -> None:
         self._show_text(where.file)
@@ -312,6 +327,7 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
         about = "line" if self.about == "watched" else self.about
         reading = asyncio.gather(client.stack(), client.cards(0, about))
         noting = asyncio.ensure_future(client.notes(0))
+        remembering = asyncio.ensure_future(self.recent(client))
         quick = not facts.terms  # a step: everything in one painting
         if not quick:
             self._show_pause(facts)
@@ -322,7 +338,9 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
         finally:
             if quick:
                 self._show_pause(facts)
-        self.sparks(cards)
+        recent = await remembering
+        self.sparks(cards, recent)
+        self.show_strip(recent)
         if self.about != "watched":
             self.query_one(Cards).show(cards, self.about)
         if self.about == "watched":
@@ -367,75 +385,6 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
             told = f"by hand: {', '.join(self.facts.hand)[:50]} · {told}"
         self.query_one(TopLine).show(f"{folder} / {self.launch.name}", told)
         self.query_one(Keys).show(self._keys())
-
-    def _keys(self) -> list[tuple[str, str]]:
-        if self.state == "running":
-            return [
-                ("z", "interrupt"),
-                ("d", "output and input"),
-                ("m", "breakpoint"),
-                ("R", "run again"),
-                ("X", "end"),
-                *LEAVE,
-            ]
-        if self.state != "paused" or self.facts is None:
-            return [("R", "run again"), ("d", "output"), *LEAVE]
-        if self.facts.reason == "end":
-            back = [("backspace", "back")] if self.can_go_back() else []
-            return [
-                *back,
-                ("a", "ask"),
-                ("tab", "values"),
-                ("d", "output"),
-                ("enter", "let it end"),
-                ("R", "run again"),
-                *LEAVE,
-            ]
-        error = [("y", "try again"), ("k", "skip")] if self.facts.retry else []
-        accept = [("A", "accept here")] if self.facts.reason == "nonfinite" else []
-        walk = [("[ ]", "trail")] if len(self.facts.trail) > 1 else []
-        if self.slow:
-            return [("any key", "stops the slow run"), ("< >", f"pace: {PACES[self.pace]:g} s a line"), *LEAVE]
-        if self.facts.reason == "error" and self.facts.state == "ran":
-            return [("a", "ask"), ("[ ]", "trail"), ("enter", "let it end"), ("R", "run again"), *LEAVE]
-        if self.facts.nested:
-            back = [("backspace", "back")] if self.can_go_back() else []
-            return [*STEP, ("enter", "go on"), ("x", "leave the copy"), *back, *ALWAYS, *LEAVE]
-        loop = [("p", "next pass")] if self.facts.loops else []
-        back = [("backspace", "back")] if self.can_go_back() else []
-        return [*error, *STEP, *loop, ("enter", "go on"), *back, *accept, *ALWAYS, *walk, ("R", "run again"), *LEAVE]
-
-    def text_of(self, path: str) -> str:
-        """A file's text as it was when it was first shown in this run."""
-        if path not in self.texts:
-            try:
-                with open(path, "rb") as f:
-                    data = f.read()
-                self.texts[path] = self.versions[path, zlib.crc32(data)] = decoded(data)
-            except OSError:
-                self.texts[path] = "# The text of this file cannot be read."
-            self.stamps[path] = _stamp(path)
-        return self.texts[path]
-
-    def own_edit(self, path: str) -> None:
-        """We have written this file; the script runs its older text until the new one is taken up."""
-        self.stamps[path] = _stamp(path)
-        kept = self.text_of(path)
-        del self.texts[path]
-        self.text_of(path)  # known by its CRC from now on
-        self.texts[path] = kept
-
-    def show_place(self) -> None:
-        """The paused line, in the text that its call runs."""
-        if self.facts is not None:
-            self._show_text(self.facts.file, self.facts.text)
-            self.query_one(Sheet).show_place(self.facts.line, self.facts.end_line, self.facts.state)
-
-    def _show_text(self, path: str, version: int = 0) -> None:
-        text = self.text_of(path)
-        sheet = self.query_one(Sheet)
-        sheet.show_file(path, self.versions.get((path, version), text))
-        sheet.marks = self.book.marks(path)
 
     # -- actions -------------------------------------------------------------------------------------
 
@@ -529,7 +478,7 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
     def action_move(self, by: int) -> None:
         self.query_one(Sheet).move(by)
 
-    def action_again(self) -> None:
+    def action_again(self, steps: list[Step] | None = None) -> None:
         self.ran = 0.0
         self.keep_case()
         for text in self.book.follow_edits():
@@ -539,7 +488,7 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
         self.facts = None
         self.query_one(OutputDrawer).clear()
         self.query_one(Sheet).fold()
-        self._start()
+        self._start(steps)
 
     async def action_end(self) -> None:
         if self.client is not None and self.client.alive:
@@ -549,7 +498,7 @@ class Bench(Moves, Watchman, Reading, Looking, Asking, Keeping, Screen[None]):
         names = list(PALETTES)
         self.app.theme = names[(names.index(self.palette.name) + 1) % len(names)]
         self.palette = self.uneven.palette
-        for widget in self.query("TopLine, Headline, Trail, Sheet, Cards, AskDrawer, OutputDrawer, Keys"):
+        for widget in self.query("TopLine, Headline, Trail, Sheet, Cards, PassStrip, AskDrawer, OutputDrawer, Keys"):
             widget.palette = self.palette  # type: ignore[attr-defined]
         sheet = self.query_one(Sheet)
         path, sheet.path = sheet.path, ""

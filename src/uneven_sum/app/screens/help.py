@@ -32,6 +32,7 @@ KEYS = [
     ("M", "its sentence", "edit the lookout at the cursor line: condition, count, text, …"),
     ("u", "menu of the line", "make it the next one, leave the call, each element, …; or right click"),
     ("5", "lookouts", "all that can pause the script, as sentences"),
+    ("l 4", "ledger", "the passes of the loops around the cursor line, recorded from now on: table and plot"),
     ("O", "open a file", "another source: yours, or a library's"),
     ("/ n", "search", "in the sheet; n finds the next"),
     ("ctrl+g", "go to", "a line, or the definition of a name"),
@@ -97,6 +98,34 @@ CLOSE_UP_KEYS = [
     ("k", "columns", "that are plotted"),
     ("o r", "own text", "of an object, by its own code; one of its properties: in a trial"),
     ("tab", "next value", ""),
+    ("escape", "to the Bench", ""),
+]
+
+
+LEDGER_KEYS = [
+    ("b B", "bad pass", "the first, then the next (the previous) with a value that is not finite"),
+    ("d", "largest change", "of the cursor's column from one pass to the next"),
+    ("c", "sign", "the next pass in which the column changes its sign"),
+    ("< >", "minimum, maximum", "of the column, over all passes"),
+    ("s", "sort", "by the column: rising, falling, in the order of the passes"),
+    ("f", "filter", "passes where an expression holds: head < 0 and number > 100"),
+    ("/ N", "find", "a text in any cell; N finds the next"),
+    ("g", "go to", "the row of a pass"),
+    ("=", "beside", "keeps this pass; what differs in the one under the cursor is listed"),
+    ("enter", "go to this pass", "the script goes back, or runs, to where it begins"),
+    ("v", "plot, table", "by pass, with the present one marked"),
+    ("k", "columns", "that are plotted"),
+    ("h", "how", "values, differences from pass to pass, ratios"),
+    ("l", "log axis", "of the plot"),
+    ("+ -", "zoom", "the plot; left and right pan it, or move the reading line"),
+    ("x", "export", "the table as CSV or Parquet, the plot as SVG or PDF"),
+    ("y", "copy", "the row, exactly"),
+    ("n , .", "format", "of the numbers: style, fewer and more digits"),
+    ("[ ]", "runs", "of the loop: the previous, the next"),
+    ("tab", "next ledger", "of another loop"),
+    ("t", "times", "how long each pass takes, too; again: no longer"),
+    ("r", "record from the start", "goes back to the start, and returns here with every pass recorded"),
+    ("delete", "record no longer", "this loop"),
     ("escape", "to the Bench", ""),
 ]
 

@@ -19,6 +19,7 @@ from textual.scroll_view import ScrollView
 from textual.strip import Strip
 
 from ...protocol import Note, Term
+from ..spark import decode, spark
 from ..theme import Palette
 
 GUTTER = 15  # columns before the source: word, lookout and its badge, line number
@@ -282,10 +283,15 @@ class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
             if room > 8:
                 out.append("   ")
                 sign = "! " if note.nonfinite else ""
-                text = sign + note.text
+                count = "" if note.count is None else f"{note.count} time{'s' * (note.count != 1)}  "
+                text = f"{count}{sign}{note.text}"
                 out.append(
                     text if len(text) <= room else text[: room - 1] + "…", p.nonfinite if note.nonfinite else p.quiet
                 )
+                if note.spark and room - len(text) > 10:
+                    out.append("  ")
+                    for mark in spark(decode(note.spark), note.spark_marks, 8):
+                        out.append(mark, f"bold {p.nonfinite}" if mark == "!" else p.breakpoint)
         return out
 
     def _term_row(self, row: Row) -> Text:

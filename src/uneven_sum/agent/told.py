@@ -1,0 +1,116 @@
+"""Values in a form that does not change any more, as a ledger keeps them."""
+
+from __future__ import annotations
+
+import time
+from collections import deque
+from dataclasses import dataclass
+from typing import Any
+
+from . import measures, nonfinite, state
+from .kinds.base import clean
+from .scope import kind_name
+
+MISSING = "·missing"  # not assigned
+PLAIN = frozenset((float, int, bool, complex, type(None)))
+LONG = 200  # characters of a text that are kept; ten times as many bits of an integer
+COLLECTIONS = (list, tuple, dict, set, frozenset, deque)
+
+
+@dataclass(slots=True)
+class Cells:
+    """An array as it was in one pass."""
+
+    shape: tuple[int, ...]
+    low: float
+    mean: float
+    high: float
+    bad: int
+
+    def __str__(self) -> str:
+        shape = " x ".join(map(str, self.shape))
+        bad = f", {self.bad} not finite" if self.bad else ""
+        return f"{shape} cells {self.low:.6g} … {self.high:.6g}, mean {self.mean:.6g}{bad}"
+
+    # What a filter asks for: `inflow.mean > 3`.
+    @property
+    def min(self) -> float:
+        return self.low
+
+    @property
+    def max(self) -> float:
+        return self.high
+
+    @property
+    def nonfinite(self) -> int:
+        return self.bad
+
+
+FIGURES = ("min", "mean", "max", "nonfinite")
+
+
+def clock() -> float:
+    """Seconds that the script has run: pauses do not count."""
+    return time.perf_counter() - state.paused
+
+
+def since(began: float) -> float:
+    return time.perf_counter() - state.paused - began
+
+
+def is_scalar(value: Any) -> bool:
+    """NumPy's numbers do not change."""
+    np = nonfinite.module("numpy")
+    return np is not None and isinstance(value, np.generic) and not isinstance(value, np.void)
+
+
+def all_plain(values: list[Any]) -> bool:
+    """True for numbers of a bounded size: what can be kept as it is."""
+    return all([type(v) in PLAIN or is_scalar(v) for v in values])
+
+
+def told(value: Any) -> Any:
+    """Numbers as they are, short texts too, arrays by their figures, collections by their length, all else by its
+    type."""
+    kind = type(value)
+    if kind is int and value.bit_length() > 10 * LONG:
+        return f"int of {value.bit_length()} bits"
+    if kind in PLAIN or kind is Cells or is_scalar(value) or value is MISSING:
+        return value
+    if kind in (str, bytes):
+        return value if len(value) <= LONG else f"{kind.__name__} of {len(value)}"
+    np = nonfinite.module("numpy")
+    try:
+        if np is not None and isinstance(value, np.ndarray) and value.dtype.kind in "fiub":
+            m = measures.measure(np, value, moments=False)
+            return Cells(value.shape, m.low, m.mean, m.high, m.bad)
+        shape = getattr(value, "shape", None) if np is not None else None
+        if isinstance(shape, tuple):
+            return f"{kind_name(kind)} of {' x '.join(map(str, shape))}"
+        for base in COLLECTIONS:
+            if isinstance(value, base):
+                return f"{kind.__name__} of {base.__len__(value)}"  # type: ignore[arg-type]
+    except Exception:
+        pass
+    return kind_name(kind)
+
+
+def exact(value: Any) -> str | None:
+    """The exact text of what is kept; None for what was not assigned."""
+    if value is MISSING:
+        return None
+    if isinstance(value, (str, bytes)):
+        return clean(value if isinstance(value, str) else repr(value), LONG)
+    return str(value) if isinstance(value, Cells) or is_scalar(value) else repr(value)
+
+
+def number(value: Any) -> float | None:
+    """A value as a float; None when it is none."""
+    if value is MISSING or isinstance(value, (str, bytes, Cells)) or value is None:
+        return None
+    try:
+        return abs(value) if isinstance(value, complex) else float(value)
+    except OverflowError:
+        return float("inf") if value > 0 else float("-inf")
+    except (TypeError, ValueError):
+        return None

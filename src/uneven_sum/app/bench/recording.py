@@ -1,0 +1,199 @@
+"""Ledgers on the Bench: what is recorded, going to a pass of it, the pass strip."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Awaitable, Callable
+from typing import Any
+
+from ...client import BadUse, Client
+from ...client.book import Book
+from ...protocol import Facts, LedgerOf, Loop, Recent
+from ..widgets.passes import PassStrip
+from ..widgets.sheet import Sheet
+from .looking import names_in
+from .part import Part
+
+Step = Callable[[Client, Facts], Awaitable[None]]
+
+
+class Recording(Part):
+    """A part of the Bench."""
+
+    client: Client | None
+    state: str
+    facts: Facts | None
+    book: Book
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.steps: list[Step] = []  # what the next pauses are for, on the way to another one
+
+    async def action_ledger(self) -> None:
+        """The Ledger of the loops around the cursor line, which are recorded from now on."""
+        from ..screens.ledger import LedgerScreen
+
+        bench, client, sheet = self.bench, self.client, self.bench.query_one(Sheet)
+        if client is None or self.state != "paused":
+            bench.notify("Passes are shown at a pause.")
+            return
+        try:
+            found = await client.record([{"file": sheet.path, "line": sheet.cursor, "around": True}])
+            known, _ = await client.ledgers()
+        except BadUse as e:
+            bench.notify(str(e), severity="warning")
+            return
+        for one in found:
+            self._remember(one)
+        here = [(o.file, o.line, o.column) for o in found]
+        others = [o for o in known if (o.file, o.line, o.column) not in here]
+        bench.app.push_screen(LedgerScreen(bench, bench.palette, [*reversed(found), *others]))
+
+    def _remember(self, one: LedgerOf) -> None:
+        place = (one.file, one.line)
+        if place not in self.book.recorded:
+            self.book.record(*place)
+
+    async def record_off(self, one: LedgerOf) -> None:
+        self.book.recorded = [p for p in self.book.recorded if p != (one.file, one.line)]
+        if self.client is not None:
+            await self.client.record([], off=[{"file": one.file, "line": one.line}])
+        self.bench.notify(f"Line {one.line} is recorded no longer.")
+
+    async def switch_always(self) -> None:
+        """Whether every loop of the user's code is recorded."""
+        bench, client = self.bench, self.client
+        self.book.always = not self.book.always
+        told = "Every loop of your code is recorded" if self.book.always else "Only the chosen loops are recorded"
+        if client is not None and self.state == "paused":
+            try:
+                await client.record([], always={} if self.book.always else None)
+            except BadUse as e:
+                bench.notify(str(e), severity="warning")
+                return
+            told += ", from the next call of their functions on; in the script's own text from the next run"
+        bench.notify(f"{told}.")
+
+    async def switch_counts(self) -> None:
+        """How often each line ran, at its end."""
+        bench, client = self.bench, self.client
+        if client is None or self.state != "paused":
+            bench.notify("Lines are counted from a pause on.")
+            return
+        on, _ = await client.counts()
+        await client.counts(not on)
+        self.book.counting = not on
+        told = "Lines are counted from the next call of their functions on" if not on else "Lines are counted no longer"
+        bench.notify(f"{told}; in the script's own text from the next run." if not on else f"{told}.")
+        await bench._read_call(client)
+
+    # -- to a pass -----------------------------------------------------------------------------------
+
+    async def go_to_pass(self, of: LedgerOf, number: int, around: list[dict[str, Any]]) -> None:
+        """To where a pass of a recorded loop begins: back by a return point or by running again, or forward."""
+        bench, client, facts = self.bench, self.client, self.facts
+        if client is None or facts is None or self.state != "paused":
+            return
+        goal: list[dict[str, Any]] = [{"file": of.file, "line": of.line, "pass": number}]
+        goal += [{k: a[k] for k in ("file", "line", "pass")} for a in around]
+        here = [(k.file, k.line, k.number) for k in facts.loops]
+        outer = [(a["file"], a["line"], a["pass"]) for a in around]
+        at = next((n for n, k in enumerate(here) if k[:2] == (of.file, of.line) and here[n + 1 :] == outer), None)
+        if at is not None and here[at][2] < number:
+            await bench._move(lambda: client.to_pass(goal))
+            return
+        if at == 0 and here[0][2] == number and facts.state == "next" and facts.line == of.line:
+            bench.notify(f"The script is at the beginning of pass {number} already.")
+            return
+        loops = [Loop(k["line"], "", k["pass"], file=k["file"]) for k in goal]
+        point = client.point_before_pass(loops, number) if at is not None else client.start_point()
+        if point is not None:
+            self.steps = [_goes_to(goal)]
+            await bench._move(lambda: client.back_to(point))
+        else:
+            bench.notify(f"There is no return point before pass {number}: the script runs again up to it.")
+            self._again([_goes_to(goal)])
+
+    async def record_from_start(self, of: LedgerOf) -> None:
+        """Back to the start, recorded from there, and on to where the script is paused now."""
+        bench, client, facts = self.bench, self.client, self.facts
+        if client is None or facts is None or self.state != "paused":
+            return
+        self._remember(of)
+        goal = [{"file": k.file, "line": k.line, "pass": k.number} for k in facts.loops if k.number]
+        trips = facts.reason in ("error", "warning", "nonfinite") or facts.reason == "end"
+        file, line = facts.file, facts.line
+
+        async def record(client: Client, facts: Facts) -> None:
+            await client.record(self.recorded(), **self.always())
+            if goal:
+                await client.to_pass(goal)
+            elif trips:
+                await client.go_on()
+            else:
+                await client.run_to(file, line)
+
+        async def on(client: Client, facts: Facts) -> None:
+            if trips:
+                await client.go_on()
+            else:
+                await client.run_to(file, line)
+
+        steps: list[Step] = [record, *([on] if goal else [])]
+        point = client.start_point()
+        if point is None:
+            bench.notify("There is no return point at the start: the script runs again.")
+            self._again(steps)
+        else:
+            self.steps = steps
+            await bench._move(lambda: client.back_to(point))
+
+    def _again(self, steps: list[Step]) -> None:
+        """A new run, paused at its first line for the first of the steps."""
+        self.bench.action_again(steps)
+
+    async def take_step(self, client: Client, facts: Facts) -> bool:
+        """At a pause: whether it was only one on the way."""
+        if not self.steps or facts.reason == "end":
+            self.steps = []
+            return False
+        step = self.steps.pop(0)
+        try:
+            await step(client, facts)
+        except BadUse as e:
+            self.steps = []
+            self.bench.notify(str(e), severity="warning")
+            return False
+        return True
+
+    def recorded(self) -> list[dict[str, Any]]:
+        return [{"file": file, "line": line} for file, line in self.book.recorded if os.path.exists(file)]
+
+    def always(self) -> dict[str, Any]:
+        return {"always": {}} if self.book.always else {}
+
+    # -- the strip -----------------------------------------------------------------------------------
+
+    async def recent(self, client: Client) -> Recent:
+        """The last passes of the recorded loop around, if there is one."""
+        if not (self.book.recorded or self.book.always):
+            return Recent()
+        try:
+            return await client.recent(self.bench._frame())
+        except BadUse:
+            return Recent()
+
+    def show_strip(self, recent: Recent) -> None:
+        facts, sheet = self.facts, self.bench.query_one(Sheet)
+        present = 0
+        if facts is not None:
+            present = next((k.number for k in facts.loops if k.line == recent.line), 0)
+        text = sheet.lines[sheet.at_line - 1] if 0 < sheet.at_line <= len(sheet.lines) else ""
+        self.bench.query_one(PassStrip).show(recent, present, names_in(text))
+
+
+def _goes_to(goal: list[dict[str, Any]]) -> Step:
+    async def go(client: Client, facts: Facts) -> None:
+        await client.to_pass(goal)
+
+    return go
