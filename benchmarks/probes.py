@@ -59,7 +59,7 @@ def main() -> int:
     kinds = {
         "all tripwires": Options(),
         "passes only": Options(guards=False, checks=False),
-        "nothing": Options(guards=True, checks=False, meters=False),
+        "nothing": Options(guards=True, checks=False, meters=False, marks=False),
     }
     print(f"CPython {sys.version.split()[0]}; ratios to the plain run, the best of {ROUNDS} rounds\n")
     print(f"{'loop':<12}{'plain ms':>10}" + "".join(f"{k:>16}" for k in kinds) + f"{'limits':>22}")

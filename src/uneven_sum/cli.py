@@ -103,7 +103,15 @@ def run(script: str, args: tuple[str, ...], theme: str, no_return_points: bool, 
 @script_options
 @click.option("--all", "everything", is_flag=True, help="Record every statement that trips, and go on.")
 @click.option("--json", "json_", is_flag=True, help="Report as one JSON object on standard output.")
-def check(script: str, args: tuple[str, ...], everything: bool, json_: bool, **options: Any) -> None:
+@click.option(
+    "--passes",
+    default=10,
+    show_default=True,
+    type=click.IntRange(0, 400),
+    metavar="N",
+    help="With --json, tell the last N passes before each trip; 0 records no loops.",
+)
+def check(script: str, args: tuple[str, ...], everything: bool, json_: bool, passes: int, **options: Any) -> None:
     """Run SCRIPT without a screen to its first trip, and report.
 
     Exit status: 0 nothing tripped; 1 something tripped; 2 bad use, or a script that cannot be read or
@@ -115,6 +123,7 @@ def check(script: str, args: tuple[str, ...], everything: bool, json_: bool, **o
     launch = _launch(script, args, options)
     launch.go_on = everything
     launch.output_to_stderr = json_
+    launch.passes = passes if json_ else 0
     outcome = asyncio.run(run_check(launch))
     if json_:
         click.echo(as_json(outcome))

@@ -15,6 +15,7 @@ from typing import Any
 from . import (
     ending,
     handled,
+    ledger,
     motion,
     nested,
     outside,
@@ -272,6 +273,7 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
                 self.facts["text"] = report._print(pause.dead[0] if pause.dead else pause.frame) if pause.frame else 0
                 self.facts["old"] = pause.frame is not None and stack.is_old(pause.frame)
                 self.facts["nested"] = self.nested.text if self.nested is not None else ""
+                self.facts["passes"] = ledger.last_passes(self, pause.frame) if pause.frame is not None else []
                 if pause.reason in TRIPS and self._only_told(pause):
                     return ""
                 self.pauses += 1
@@ -412,7 +414,7 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
                 if inner is None or frame is None:
                     return
                 file = stack.file_of(inner)
-                if file is not None and inner.f_lineno > len(file.lines):
+                if file is not None and inner.f_lineno != stack.line_of(inner):
                     self.interrupting = True  # between two lines, where a pass is put by: at the next one
                     self.motion.begin(motion.LINE, inner)
                     return

@@ -172,21 +172,15 @@ class LedgerRequests:
     def on_own_passes(self, arguments: dict[str, Any]) -> dict[str, Any]:
         """One run of a loop (`run`: its number from 1, by default the last), pass by pass: the kept passes' numbers
         and a column for each value; see docs/protocol.md.  `filter`: only the rows for which it holds."""
-        recorder = self.recorders.find(str(arguments["file"]), int(arguments["line"]), arguments.get("column"))
-        if recorder is None:
-            raise Wrong(f"The loop at line {arguments['line']} is not recorded.")
+        recorder, run = self._run_of(arguments)
         told: dict[str, Any] = {**_of(recorder), "begun": recorder.begun, "branches": recorder.branches}
         told["runs"] = [{"passes": r.passes, "around": r.around} for r in recorder.runs]
-        if not recorder.runs:
+        if run is None:
             return {**told, "run": 0, "kept": "it has not run yet", "numbers": "", "columns": [], "passes": 0}
-        wanted = int(arguments.get("run") or len(recorder.runs))
-        if not 1 <= wanted <= len(recorder.runs):
-            raise Wrong(f"There is no run {wanted}: {len(recorder.runs)} are kept.")
-        run = recorder.runs[wanted - 1]
         rows = run.rows()
-        told.update(run=wanted, kept=run.sentence(), passes=run.passes, base=run.base)
+        told.update(run=recorder.runs.index(run) + 1, kept=run.sentence(), passes=run.passes, base=run.base)
         text = str(arguments.get("filter") or "").strip()
-        facts = _facts(run, rows)
+        facts = _facts(run)
         if text:
             try:
                 chosen = filtering.choose(text, recorder.labels, rows)
@@ -199,6 +193,33 @@ class LedgerRequests:
         for at, label in enumerate(recorder.labels):
             told["columns"] += _columns(label, [row[at] for _, row in rows], facts[at])
         return told
+
+    def on_own_course(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """Sentences about the course of one recorded value (`name`) over a run: see `series`."""
+        recorder, run = self._run_of(arguments)
+        name, _, figure = str(arguments["name"]).rpartition(".")
+        whole = str(arguments["name"]) in recorder.labels
+        label = str(arguments["name"]) if whole else name
+        if label not in recorder.labels or run is None:
+            return {"said": []}
+        at = recorder.labels.index(label)
+        values = [(n, row[at]) for n, row in run.rows()]
+        if not whole:
+            values = [(n, getattr(v, figure)) for n, v in values if isinstance(v, Cells) and figure in FIGURES]
+        told = [(n, found) for n, v in values if (found := _figure(v)) is not None]
+        return {"said": [s.text for s in series.sentences(told)]}
+
+    def _run_of(self, arguments: dict[str, Any]) -> tuple[Recorder, Run | None]:
+        """A recorder, and one of its runs: `run` from 1, by default the last."""
+        recorder = self.recorders.find(str(arguments["file"]), int(arguments["line"]), arguments.get("column"))
+        if recorder is None:
+            raise Wrong(f"The loop at line {arguments['line']} is not recorded.")
+        if not recorder.runs:
+            return recorder, None
+        wanted = int(arguments.get("run") or len(recorder.runs))
+        if not 1 <= wanted <= len(recorder.runs):
+            raise Wrong(f"There is no run {wanted}: {len(recorder.runs)} are kept.")
+        return recorder, recorder.runs[wanted - 1]
 
     def on_own_recent(self, arguments: dict[str, Any]) -> dict[str, Any]:
         """The last passes (`count`) of the innermost recorded loop around the pause, those that are over: numbers,
@@ -241,9 +262,7 @@ class LedgerRequests:
 
     def on_own_exportPasses(self, arguments: dict[str, Any]) -> dict[str, Any]:
         """Runs of a loop (`run`: one of them) written as Parquet; where PyArrow is in the script's interpreter."""
-        recorder = self.recorders.find(str(arguments["file"]), int(arguments["line"]))
-        if recorder is None:
-            raise Wrong(f"The loop at line {arguments['line']} is not recorded.")
+        recorder, _ = self._run_of(arguments)
         try:
             import pyarrow  # type: ignore[import-untyped]
             from pyarrow import parquet
@@ -312,6 +331,31 @@ def recent(engine: Engine, frame: types.FrameType, count: int) -> tuple[Recorder
     return None
 
 
+def last_passes(engine: Engine, frame: types.FrameType) -> list[dict[str, Any]]:
+    """The last passes before a pause, those that are over: `pass`, and `values` by name; finite numbers as they are,
+    arrays by their figures, all else as exact text."""
+    count = int(engine.launch.get("passes") or 0)
+    found = recent(engine, frame, count) if count else None
+    if found is None:
+        return []
+    recorder, rows = found
+    labels = [label for label in recorder.labels if label not in (columns.BRANCHES, columns.SECONDS)]
+    told = []
+    for number_, row in rows:
+        values = {label: _as_json(row[recorder.labels.index(label)]) for label in labels}
+        told.append({"pass": number_, "values": {n: v for n, v in values.items() if v is not None}})
+    return told
+
+
+def _as_json(value: Any) -> Any:
+    if isinstance(value, Cells):
+        figures = {name: _as_json(getattr(value, name)) for name in FIGURES}
+        return {"shape": list(value.shape), **figures}
+    if type(value) in (bool, int) or (isinstance(value, float) and math.isfinite(value)):
+        return float(value) if isinstance(value, float) else value
+    return exact(value)
+
+
 def _short(value: Any) -> str:
     if isinstance(value, Cells):
         return f"mean {value.mean:.6g}" + (f", {value.bad} bad" if value.bad else "")
@@ -344,20 +388,20 @@ def _packed(code: str, values: list[Any]) -> str:
     return base64.b64encode(struct.pack(f"<{len(values)}{code}", *values)).decode()
 
 
-def _facts(run: Run, rows: list[tuple[int, Any]]) -> list[dict[str, Any]]:
-    """Of each column over all passes: extremes with their passes, what is not finite; and the sentences."""
+def _facts(run: Run) -> list[dict[str, Any]]:
+    """Of each column over all passes: extremes with their passes, what is not finite."""
     found = []
-    for at, column in enumerate(run.columns):
+    for column in run.columns:
         facts: dict[str, Any] = {"bad": column.bad, "firstBad": column.first_bad and run.base + column.first_bad}
         for name, place in (("min", column.low_at), ("max", column.high_at)):
             facts[name] = run.base + place if place else 0
-        values = [(n, v) for n, row in rows if (v := _figure(row[at])) is not None]
-        facts["said"] = [s.text for s in series.sentences(values)]
         found.append(facts)
     return found
 
 
 def _figure(value: Any) -> float | None:
+    if type(value) is float:
+        return value
     return value.mean if isinstance(value, Cells) else number(value)
 
 
@@ -368,7 +412,7 @@ def _columns(label: str, values: list[Any], facts: dict[str, Any]) -> list[dict[
     made = []
     for figure in FIGURES:
         part = [getattr(v, figure) if isinstance(v, Cells) else MISSING for v in values]
-        own = facts if figure == "mean" else {"bad": 0, "firstBad": 0, "min": 0, "max": 0, "said": []}
+        own = facts if figure == "mean" else {"bad": 0, "firstBad": 0, "min": 0, "max": 0}
         made.append({"name": f"{label}.{figure}", "of": label, **_column(part), **own})
     shapes = ["x".join(map(str, v.shape)) if isinstance(v, Cells) else v for v in values]
     if len(set(map(str, shapes))) > 1:  # it changes from pass to pass
@@ -379,6 +423,9 @@ def _columns(label: str, values: list[Any], facts: dict[str, Any]) -> list[dict[
 def _column(values: list[Any]) -> dict[str, Any]:
     """`data`: float64, nan where a value is no number; `texts`: exact, where `data` does not tell; `marks`: `m` for
     what was not assigned, `!` for what is not finite, `t` for a text."""
+    kinds = {type(v) for v in values}
+    if kinds == {float} and math.isfinite(sum(values)):
+        return {"data": _packed("d", values), "marks": "." * len(values), "type": "float", "texts": None}
     numbers = [number(v) for v in values]
     signs = "".join(
         "m" if v is MISSING else "t" if n is None else "." if math.isfinite(n) else "!" for v, n in zip(values, numbers)

@@ -28,11 +28,23 @@ class Branch:
 
 
 @dataclass
+class Count:
+    """How often a statement was begun: as often as its block, but for the times that one before it has raised."""
+
+    block: Mark
+    raised: tuple[Mark, ...] = ()
+
+    @property
+    def n(self) -> int:
+        return self.block.n - sum(m.n for m in self.raised)
+
+
+@dataclass
 class Marks:
     """The marks of one text of a file."""
 
     groups: list[list[Branch]] = field(default_factory=list)
-    counts: dict[int, Mark] = field(default_factory=dict)  # by line
+    counts: dict[int, Count] = field(default_factory=dict)  # by line
     functions: list[tuple[int, Mark]] = field(default_factory=list)  # line of the `def`
 
 
@@ -79,4 +91,4 @@ def never_ran(file: SourceFile, ended: bool = False) -> dict[int, str]:
 def counts(file: SourceFile) -> dict[int, int]:
     """How often each statement ran, by its first line; empty when it is not counted."""
     marks = of_file.get((file.path, file.print))
-    return {line: mark.n for line, mark in marks.counts.items()} if marks is not None else {}
+    return {line: count.n for line, count in marks.counts.items()} if marks is not None else {}

@@ -375,8 +375,8 @@ class Meeting(probes.Listener):
             state.quiet = quiet
         text = text[:LONGEST] + "…" if len(text) > LONGEST else text
         if lk.trail:
-            calls = [stack.function_name(f) for f in reversed(stack.calls(frame))]
-            text += "   [" + " › ".join(f"{n}:{f.f_lineno}" for n, f in zip(calls, reversed(stack.calls(frame)))) + "]"
+            calls = [f"{stack.function_name(f)}:{stack.line_of(f)}" for f in reversed(stack.calls(frame))]
+            text += f"   [{' › '.join(calls)}]"
         self.write(text)
 
     def write(self, text: str) -> None:

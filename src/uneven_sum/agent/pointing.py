@@ -100,7 +100,11 @@ class Pointing:
             return
         try:
             state.quiet = True
-            told = {"reason": "on the way", "file": os.path.abspath(inner.f_code.co_filename), "line": inner.f_lineno}
+            told = {
+                "reason": "on the way",
+                "file": os.path.abspath(inner.f_code.co_filename),
+                "line": stack.line_of(inner),
+            }
             told |= {"function": stack.function_name(inner), "pass": loops[0]["pass"], "statement": ""}
             told["chain"] = stack.chain(inner)
             told["loops"] = [{k: loop[k] for k in ("file", "line", "pass")} for loop in loops if loop["pass"]]

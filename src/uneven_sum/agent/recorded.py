@@ -257,14 +257,32 @@ class Recorded(Watching):
         mark = ast.Attribute(ast.Constant(f"{MARK}mark:{number}"), "n", ast.Store())
         return ast.Assign([mark], ast.Constant(1))
 
-    def counted(self, s: ast.stmt) -> Body:
-        """Counts how often a statement is begun."""
+    def counted(self, s: ast.stmt, block: marks.Count | None) -> tuple[Body, marks.Count]:
+        """Counts how often a statement is begun; `block`: the count of the one before it, if that does not leave.
+
+        Statements that run one after the other share a counter; what raises is counted where it is met.
+        """
+        steps: Body = []
+        if block is None:
+            number = marks.number_of(self.file, s.lineno, s.col_offset, "count")
+            block = marks.Count(marks.all_marks[number])
+            steps = [self._here(self._more(number), first_line(s))]
+        self.marks.counts.setdefault(s.lineno, block)
+        if not self.options.guards:
+            return steps, marks.Count(block.block)
+        raised = marks.all_marks[marks.number_of(self.file, s.lineno, s.col_offset, "raised")]
+        return steps, marks.Count(block.block, (*block.raised, raised))
+
+    def raised(self, s: ast.stmt) -> Body:
+        """In the guard of a statement, before its error goes on."""
         if not self.options.counts:
             return []
-        number = marks.number_of(self.file, s.lineno, s.col_offset, "count")
-        self.marks.counts.setdefault(s.lineno, marks.all_marks[number])
+        return [self._more(marks.number_of(self.file, s.lineno, s.col_offset, "raised"))]
+
+    @staticmethod
+    def _more(number: int) -> ast.stmt:
         mark = ast.Attribute(ast.Constant(f"{MARK}mark:{number}"), "n", ast.Store())
-        return [self._here(ast.AugAssign(mark, ast.Add(), ast.Constant(1)), first_line(s))]
+        return ast.AugAssign(mark, ast.Add(), ast.Constant(1))
 
     def group(self, made: list[marks.Branch], bodies: list[list[ast.stmt]]) -> None:
         """The branches of one decision; which of them leave their block is noted for what follows."""
@@ -299,6 +317,17 @@ def _leaves(s: ast.AST) -> bool:
     if isinstance(s, (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef, ast.For, ast.While, ast.AsyncFor, ast.Try)):
         return False
     return any(_leaves(child) for child in ast.iter_child_nodes(s) if isinstance(child, (ast.stmt, ast.match_case)))
+
+
+def may_leave(s: ast.AST, in_loop: bool = False) -> bool:
+    """True when what follows a statement may not run though nothing has raised."""
+    if isinstance(s, (ast.Return, ast.Raise)) or (isinstance(s, (ast.Break, ast.Continue)) and not in_loop):
+        return True
+    if isinstance(s, (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef)):
+        return False
+    inner = in_loop or isinstance(s, (ast.For, ast.While, ast.AsyncFor))
+    parts = (ast.stmt, ast.match_case, ast.ExceptHandler)
+    return any(may_leave(child, inner) for child in ast.iter_child_nodes(s) if isinstance(child, parts))
 
 
 def run_name(s: Any) -> str:

@@ -83,7 +83,7 @@ def trail(calls: list[types.FrameType], dead: list[types.FrameType]) -> list[dic
     found = [
         {
             "file": os.path.abspath(call.f_code.co_filename),
-            "line": call.f_lineno,
+            "line": stack.line_of(call),
             "function": stack.function_name(call),
             "old": stack.is_old(call),
             "text": _print(call),
@@ -103,7 +103,7 @@ def _print(call: types.FrameType) -> int:
 
 def _left_at(call: types.FrameType) -> int | None:
     """The line where an exception left a call."""
-    return call.f_lineno
+    return stack.line_of(call)
 
 
 def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
@@ -348,7 +348,7 @@ def culprit_sentence(found: dict[str, Any] | None) -> str:
 
 
 def headline(pause: Pause, loops: list[dict[str, Any]], culprit: dict[str, Any] | None) -> str:
-    line = pause.statement.line if pause.statement else (pause.frame.f_lineno if pause.frame else 0)
+    line = pause.statement.line if pause.statement else (stack.line_of(pause.frame) if pause.frame else 0)
     second = " ".join(s for s in (pass_sentence(loops), culprit_sentence(culprit)) if s)
     why = f", {pause.why}" if pause.why else ""
     if pause.said:
@@ -414,7 +414,7 @@ def compose(pause: Pause, may_fork: bool = True, apart: dict[str, Any] | None = 
                 pause.expression = with_target(pause)
             apart = examine(pause, may_fork)
     pause.frame = live
-    line = statement.line if statement else frame.f_lineno
+    line = statement.line if statement else stack.line_of(frame)
     if pause.state == "next" and file is not None and statement is not None:
         line = statement.line
     return {

@@ -137,7 +137,7 @@ class Requests(Setting, Changing, Questions, LedgerRequests, CloseUps):
             return {"file": None, "line": 0, "function": "", "loops": []}
         return {
             "file": os.path.abspath(frame.f_code.co_filename),
-            "line": frame.f_lineno,
+            "line": stack.line_of(frame),
             "function": stack.function_name(frame),
             "loops": stack.all_loops(frame),
         }

@@ -47,7 +47,7 @@ from .expressions import (
 )
 from .lookouts import Plan
 from .names import COMPILED_ELSEWHERE, SEES_FRAME
-from .recorded import Recorded, first_line, run_name
+from .recorded import Recorded, first_line, may_leave, run_name
 from .source import SourceFile, position
 
 GUARDED = (ast.Assign, ast.AugAssign, ast.AnnAssign, ast.Expr, ast.Return, ast.Delete, ast.Raise, ast.Assert)
@@ -77,6 +77,7 @@ class Rewriter(Recorded):
 
     def body(self, statements: list[ast.stmt], docstring: bool = False) -> list[ast.stmt]:
         out: list[ast.stmt] = []
+        block: marks.Count | None = None
         for number, s in enumerate(statements):
             if docstring and number == 0 and _is_docstring(s):
                 out.append(s)
@@ -84,6 +85,11 @@ class Rewriter(Recorded):
                 if self.escaping and number:
                     out += self.after(statements[number:], self.escaping)
                 self.escaping = []
+                if self.options.counts and not _is_future(s):
+                    leaves = may_leave(s)
+                    steps, block = self.counted(s, block)
+                    out += steps
+                    block = block if not leaves and self.options.guards else None
                 out += self.statement(s)
                 if self.changing and not hasattr(s, "body") and not isinstance(s, ENDS):
                     out.append(self._changed(s))
@@ -96,8 +102,6 @@ class Rewriter(Recorded):
         before: list[ast.stmt] = []
         if s.lineno in self.lines and not isinstance(s, (*OWN_SCOPE, ast.While)) and not _is_future(s):
             before = self._lookouts_at(s)
-        if not _is_future(s):
-            before += self.counted(s)
         method = getattr(self, "_" + type(s).__name__.lower(), None)
         new: list[ast.stmt] = method(s) if method else self._simple(s)
         if self.options.guards:
@@ -119,6 +123,7 @@ class Rewriter(Recorded):
                 ast.If(self._probe("failed", self._site("statement")), [ast.Break()], []),
                 ast.If(self._probe("again"), [ast.Continue()], []),
                 *self._leave(),
+                *self.raised(s),
                 ast.Raise(),
             ],
         )
@@ -127,7 +132,7 @@ class Rewriter(Recorded):
 
     def _head_guard(self, s: ast.stmt, new: list[ast.stmt]) -> ast.stmt:
         told = ast.Expr(self._probe("head_failed", self._site("head")))
-        handler = ast.ExceptHandler(None, None, [told, *self._leave(), ast.Raise()])
+        handler = ast.ExceptHandler(None, None, [told, *self._leave(), *self.raised(s), ast.Raise()])
         return self._here(ast.Try(new, [handler], [], []), first_line(s))
 
     def _leave(self) -> list[ast.stmt]:

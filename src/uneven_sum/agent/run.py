@@ -99,9 +99,8 @@ def _prepare(fd: int) -> Engine:
     arguments = message.get("arguments") or {}
     engine.launch = arguments
     checks = arguments.get("checks", True)
-    engine.loader.options = Options(
-        guards=arguments.get("guards", True), checks=checks, meters=arguments.get("meters", True)
-    )
+    guards, meters = arguments.get("guards", True), arguments.get("meters", True)
+    engine.loader.options = Options(guards=guards, checks=checks, meters=meters, marks=meters)
     engine.go_on = bool(arguments.get("goOn"))
     wire.send({"type": "response", "request_seq": message["seq"], "command": "launch", "success": True, "body": {}})
     state.fork = _fork
@@ -223,7 +222,7 @@ def _watch_exits(engine: Engine) -> None:
         last = now
         frame = stack.user_frame(sys._getframe(1))
         if frame is not None:
-            facts = {"file": os.path.abspath(frame.f_code.co_filename), "line": frame.f_lineno}
+            facts = {"file": os.path.abspath(frame.f_code.co_filename), "line": stack.line_of(frame)}
             try:
                 engine.wire.event("unevenSum/at", {**facts, "function": stack.function_name(frame), "how": how})
             except Closed:

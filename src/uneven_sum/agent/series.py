@@ -35,7 +35,8 @@ class Said:
 
 def sentences(series: Series) -> list[Said]:
     """What can be said of a value: (pass, value) in the order of the passes, non-finite ones among them."""
-    fine = [(n, v) for n, v in series if math.isfinite(v)]
+    values = [v for _, v in series]
+    fine = series if math.isfinite(sum(values)) else [(n, v) for n, v in series if math.isfinite(v)]
     if len(fine) < 3:
         return []
     values = [v for _, v in fine]

@@ -111,6 +111,16 @@ def _belongs_to_outer(frame: types.FrameType) -> bool:
     return name in INNER and name != "<genexpr>"
 
 
+def line_of(frame: types.FrameType) -> int:
+    """The line of a running call: where the instruction under way has none of the file, the last one that has."""
+    file, line = file_of(frame), frame.f_lineno
+    last = len(file.lines) if file is not None else sys.maxsize
+    if line is not None and line <= last:
+        return line
+    found = [n for start, _, n in frame.f_code.co_lines() if start <= frame.f_lasti and n is not None and n <= last]
+    return found[-1] if found else frame.f_code.co_firstlineno
+
+
 def function_name(frame: types.FrameType) -> str:
     """The qualified name of a call, without the frames of comprehensions."""
     name = frame.f_code.co_qualname
@@ -294,7 +304,7 @@ def chain(frame: types.FrameType | None) -> list[list[Any]]:
         file = file_of(call)
         statement = statement_at(file, call) if file is not None else None
         passes = [loop["pass"] for loop in loops(call, statement)]
-        line = statement.line if statement is not None else call.f_lineno
+        line = statement.line if statement is not None else line_of(call)
         found.append([function_name(call), call.f_code.co_filename, line, passes])
     return found
 

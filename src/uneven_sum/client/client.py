@@ -246,6 +246,12 @@ class Client:
             how["run"] = run
         return Ledger(msgspec.convert(await self.session.request("unevenSum/passes", how), LedgerPasses, strict=False))
 
+    async def course(self, ledger: Ledger, name: str) -> list[str]:
+        """Sentences about the course of one column."""
+        told = ledger.told
+        how = {"file": told.file, "line": told.line, "run": told.run, "name": name}
+        return list((await self.session.request("unevenSum/course", how))["said"])
+
     async def recent(self, frame: int = 0, count: int = 40) -> Recent:
         """The last passes of the innermost recorded loop around a call's statement."""
         return msgspec.convert(

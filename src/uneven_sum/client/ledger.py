@@ -76,7 +76,7 @@ class Ledger:
         values = doubles(facts.data)
         if facts.name == "branches" and told.branches:
             facts.texts = [taken(int(v), told.branches) if v == v else "" for v in values]
-            facts.marks, facts.type, facts.said = "t" * len(values), "branches", []
+            facts.marks, facts.type = "t" * len(values), "branches"
         return Column(facts, values)
 
     @property

@@ -13,6 +13,7 @@ CASES = {
     "lagged": ("lagged_inflow.py", "an IndexError at the end of the year"),
     "join": ("join_gauges.py", "every month's runoff coefficient is infinite"),
     "fit": ("fit_curve.py", "the errors of the fitted coefficients are nan"),
+    "total": ("running_total.py", "the total of the gauge grows by less than the inflows bring"),
 }
 
 

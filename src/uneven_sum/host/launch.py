@@ -58,6 +58,7 @@ class Launch:
     keep_case: bool = True
     rewind: bool = False  # return points at the pauses
     return_points: bool = True  # the user wants them on the Bench
+    passes: int = 0  # of each recorded loop that a pause tells
     checks: bool = True
     meters: bool = True
     guards: bool = True
@@ -81,6 +82,7 @@ class Launch:
             "lineBuffered": self.capture,
             "checks": self.checks and "nonfinite" in self.pause_on,
             "meters": self.meters,
+            "passes": self.passes,
             "guards": self.guards,
         }
 

@@ -110,6 +110,7 @@ class Facts(msgspec.Struct):
     old: bool = False  # the paused call runs an earlier text of its file
     text: int = 0  # CRC-32 of the text that it runs
     nested: str = ""  # the call that is run within another pause, in a copy
+    passes: list[dict[str, Any]] = []  # the last ones of the recorded loop around: `pass`, `values`
 
 
 class Card(msgspec.Struct):
@@ -177,7 +178,6 @@ class LedgerColumn(msgspec.Struct):
     first_bad: int = msgspec.field(name="firstBad", default=0)
     low: int = msgspec.field(name="min", default=0)
     high: int = msgspec.field(name="max", default=0)
-    said: list[str] = []  # sentences about its course
 
 
 class LedgerRun(msgspec.Struct):

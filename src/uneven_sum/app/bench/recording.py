@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import ast
+import asyncio
 import os
 from collections.abc import Awaitable, Callable
 from typing import Any
@@ -38,7 +40,10 @@ class Recording(Part):
             bench.notify("Passes are shown at a pause.")
             return
         try:
-            found = await client.record([{"file": sheet.path, "line": sheet.cursor, "around": True}])
+            known, _ = await client.ledgers()
+            found = self._near(known, sheet) or await client.record(
+                [{"file": sheet.path, "line": sheet.cursor, "around": True}]
+            )
             known, _ = await client.ledgers()
         except BadUse as e:
             bench.notify(str(e), severity="warning")
@@ -47,7 +52,19 @@ class Recording(Part):
             self._remember(one)
         here = [(o.file, o.line, o.column) for o in found]
         others = [o for o in known if (o.file, o.line, o.column) not in here]
-        bench.app.push_screen(LedgerScreen(bench, bench.palette, [*reversed(found), *others]))
+        ledgers = [*reversed(found), *others]
+        first = asyncio.ensure_future(client.passes(ledgers[0].file, ledgers[0].line))
+        bench.app.push_screen(LedgerScreen(bench, bench.palette, ledgers, first))
+
+    @staticmethod
+    def _near(known: list[LedgerOf], sheet: Sheet) -> list[LedgerOf]:
+        """Where the cursor line is in no loop: the recorded ones of the same function, the nearest before it last."""
+        lines = loops_around("\n".join(sheet.lines), sheet.cursor)
+        if lines is None or lines[0]:
+            return []
+        first, last = lines[1]
+        here = [o for o in known if o.file == os.path.realpath(sheet.path) and first <= o.line <= last and o.passes]
+        return sorted(here, key=lambda o: (o.line < sheet.cursor, o.line))
 
     def _remember(self, one: LedgerOf) -> None:
         place = (one.file, one.line)
@@ -190,6 +207,22 @@ class Recording(Part):
             present = next((k.number for k in facts.loops if k.line == recent.line), 0)
         text = sheet.lines[sheet.at_line - 1] if 0 < sheet.at_line <= len(sheet.lines) else ""
         self.bench.query_one(PassStrip).show(recent, present, names_in(text))
+
+
+def loops_around(text: str, line: int) -> tuple[bool, tuple[int, int]] | None:
+    """Whether a line is in a loop of its function (or comprehension), and the lines of that function (or module);
+    None where the text cannot be parsed."""
+    try:
+        tree = ast.parse(text)
+    except (SyntaxError, ValueError, RecursionError):
+        return None
+    loops = (ast.For, ast.AsyncFor, ast.While, ast.ListComp, ast.SetComp, ast.DictComp, ast.GeneratorExp)
+    around = [n for n in ast.walk(tree) if getattr(n, "lineno", 1 << 30) <= line <= (getattr(n, "end_lineno", 0) or 0)]
+    functions = [n for n in around if isinstance(n, (ast.FunctionDef, ast.AsyncFunctionDef))]
+    inner = max(functions, key=lambda n: n.lineno, default=None)
+    first, last = (inner.lineno, inner.end_lineno or 0) if inner is not None else (1, text.count("\n") + 1)
+    found = any(isinstance(n, loops) and n.lineno >= first for n in around)
+    return found, (first, last)
 
 
 def _goes_to(goal: list[dict[str, Any]]) -> Step:

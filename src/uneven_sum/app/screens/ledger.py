@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import textwrap
+from collections.abc import Awaitable
 from typing import TYPE_CHECKING, Any
 
 from rich.text import Text
@@ -17,7 +18,7 @@ from ...client import BadUse
 from ...client.ledger import Column, Ledger
 from ...protocol import LedgerOf
 from ..dialogs import Prompt
-from ..formats import Format
+from ..formats import Format, shown
 from ..ledger.drawing import Drawing
 from ..ledger.finding import Finding
 from ..theme import Palette
@@ -83,8 +84,12 @@ class LedgerScreen(Finding, Drawing, Screen[None]):
         Binding("question_mark", "help", show=False),
     ]
 
-    def __init__(self, bench: Bench, palette: Palette, ledgers: list[LedgerOf]) -> None:
+    def __init__(
+        self, bench: Bench, palette: Palette, ledgers: list[LedgerOf], first: Awaitable[Ledger] | None = None
+    ) -> None:
         super().__init__()
+        self.first = first  # being read already
+        self.courses: dict[tuple[int, int, str], list[str]] = {}
         self.bench, self.palette, self.ledgers = bench, palette, ledgers
         self.number = self.run_number = 0
         self.ledger: Ledger | None = None
@@ -151,11 +156,13 @@ class LedgerScreen(Finding, Drawing, Screen[None]):
         wanted = self.filter if filter is None else filter
         number = self.run_number if run is None else run
         try:
-            told = await client.passes(self.of.file, self.of.line, number, wanted)
+            first, self.first = self.first, None
+            told = await (first or client.passes(self.of.file, self.of.line, number, wanted))
         except BadUse as e:
             self.say(str(e), bad=True)
             return False
         self.ledger, self.filter, self.run_number = told, wanted, told.told.run
+        self.courses = {k: v for k, v in self.courses.items() if k[0] != self.number}
         self.beside = None
         self.set_order()
         self._title()
@@ -329,10 +336,13 @@ class LedgerScreen(Finding, Drawing, Screen[None]):
         elif ledger is not None and column is not None and ledger.rows:
             out.append(f"{column.name}\n", f"bold {p.text}")
             out.append(f"{column.facts.type}\n\n", p.quiet)
-            for text in column.facts.said:
+            said = self.courses.get((self.number, self.run_number, column.name))
+            if said is None:
+                self.run_worker(self._course(ledger, column.name), group="course", exclusive=True)
+            for text in said or []:
                 for n, piece in enumerate(textwrap.wrap(text, 38)):
                     out.append(("  " if n else "▍ ") + piece + "\n", p.changed if not n else p.text)
-            out.append("\n" if column.facts.said else "")
+            out.append("\n" if said else "")
             for word, number in (("minimum", column.facts.low), ("maximum", column.facts.high)):
                 self._fact(out, ledger, column, word, number)
             if column.facts.bad:
@@ -342,12 +352,24 @@ class LedgerScreen(Finding, Drawing, Screen[None]):
                 out.append("The first lines of the branches that a pass took.\n", p.quiet)
         self.query_one("#facts-text", Static).update(out)
 
+    async def _course(self, ledger: Ledger, name: str) -> None:
+        """Sentences about a column, when the cursor has come to it."""
+        key = (self.number, self.run_number, name)
+        client = self.bench.client
+        if client is None or self.bench.state != "paused" or not ledger.told.run:
+            return
+        try:
+            self.courses[key] = await client.course(ledger, name)
+        except BadUse:
+            self.courses[key] = []
+        self.draw_facts()
+
     def _fact(self, out: Text, ledger: Ledger, column: Column, word: str, number: int) -> None:
         p, row = self.palette, ledger.row_of(number) if number else None
         if number:
             out.append(f"{word:<14}", p.quiet)
-            out.append(f"{column.text(row)} " if row is not None else "", p.text)
-            out.append(f"in pass {number}\n", p.text)
+            value = "" if row is None else shown(column.values[row], self.format)
+            out.append(f"{value:<14} pass {number}\n", p.text)
 
     def _two_passes(self, out: Text, ledger: Ledger, a: int, b: int) -> None:
         p = self.palette

@@ -170,7 +170,7 @@ class Grid(Widget, can_focus=True):
     async def go(self, row: int, column: int) -> None:
         self.row, self.column = max(0, min(row, self.rows - 1)), max(0, min(column, self.columns - 1))
         if not self.top <= self.row < self.top + self.visible_rows:
-            self.top = max(0, self.row - self.visible_rows // 3)
+            self.top = max(0, min(self.row - self.visible_rows // 3, self.rows - self.visible_rows))
         await self.load()
 
     async def action_step(self, rows: int, columns: int) -> None:
