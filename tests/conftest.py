@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import glob
 import os
+import shutil
 import subprocess
 import sys
 
 import pytest
+from driving_app import Terminal
 
 HERE = os.path.dirname(os.path.abspath(__file__))
 # Those that tools/other_interpreters has given the numerical packages come first.
@@ -56,3 +58,21 @@ def script(tmp_path):
 def own_state(tmp_path_factory, monkeypatch) -> None:
     """What the application keeps for its user is kept elsewhere while it is tested."""
     monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path_factory.mktemp("state")))
+
+
+@pytest.fixture
+def terminal():
+    """Starts the program in tmux."""
+    if shutil.which("tmux") is None:
+        pytest.fail("tmux is missing: make test installs it")
+    opened: list[Terminal] = []
+
+    def start(*args: str, columns: int = 140, rows: int = 42) -> Terminal:
+        command = " ".join(["env -u COLUMNS -u LINES", sys.executable, "-m", "uneven_sum", *args])
+        # tmux itself sometimes misses the end of a pane: the shell tells it, and stays.
+        opened.append(Terminal(f"sh -c '{command}; echo left with status $?; sleep 600'", columns, rows))
+        return opened[-1]
+
+    yield start
+    for one in opened:
+        one.close()

@@ -4,16 +4,12 @@ from __future__ import annotations
 
 import os
 import re
-import shutil
-import subprocess
-import sys
-import tempfile
 import time
-import uuid
 from pathlib import Path
 
 import pytest
 from driving import slowness
+from driving_app import rest, settled, until
 from textual.widgets import Input
 
 from uneven_sum.app.app import UnevenSum
@@ -31,21 +27,6 @@ from uneven_sum.app.widgets.sheet import GUTTER, Sheet
 from uneven_sum.client import Launch
 from uneven_sum.demo import find
 from uneven_sum.protocol import Lookout
-
-
-async def rest(pilot, seconds: float) -> None:
-    await pilot.pause(seconds * slowness())
-
-
-async def settled(pilot, state: str, line: int | None = None) -> Bench:
-    """Waits until the Bench is in a state (and at a line) with its cards shown."""
-    for _ in range(2400):
-        await pilot.pause(0.05)
-        bench = pilot.app.screen_stack[1]
-        if bench.state == state and (line is None or bench.facts and bench.facts.line == line):
-            await rest(pilot, 0.2)
-            return bench
-    raise AssertionError(f"not {state} at {line}: {bench.state} {bench.facts}")
 
 
 async def test_bench_from_pause_to_rerun() -> None:
@@ -168,57 +149,6 @@ async def test_a_death_is_told_and_rerun_is_offered(script) -> None:
 
 
 # -- the program itself ------------------------------------------------------------------------------
-
-
-class Terminal:
-    """The program in a tmux of its own."""
-
-    def __init__(self, command: str, columns: int = 140, rows: int = 42) -> None:
-        self.socket = f"uneven-{uuid.uuid4().hex[:8]}"
-        size = f"{columns}x{rows}"
-        with tempfile.NamedTemporaryFile("w", suffix=".conf") as conf:
-            conf.write(f"set -g default-size {size}\nset -g status off\n")
-            conf.flush()
-            self.tmux("-f", conf.name, "new-session", "-d", "-x", str(columns), "-y", str(rows), command)
-
-    def tmux(self, *args: str) -> str:
-        done = subprocess.run(["tmux", "-L", self.socket, *args], capture_output=True, text=True)
-        return done.stdout
-
-    def screen(self) -> str:
-        return self.tmux("capture-pane", "-p")
-
-    def keys(self, *keys: str) -> None:
-        self.tmux("send-keys", *keys)
-
-    def expect(self, text: str, seconds: float = 90) -> str:
-        end = time.monotonic() + seconds
-        while time.monotonic() < end:
-            shown = self.screen()
-            if text in shown:
-                return shown
-            time.sleep(0.1 * slowness())
-        raise AssertionError(f"{text!r} is not on the screen:\n{self.screen()}")
-
-    def close(self) -> None:
-        self.tmux("kill-server")
-
-
-@pytest.fixture
-def terminal():
-    if shutil.which("tmux") is None:
-        pytest.fail("tmux is missing: make test installs it")
-    opened: list[Terminal] = []
-
-    def start(*args: str, columns: int = 140, rows: int = 42) -> Terminal:
-        command = " ".join(["env -u COLUMNS -u LINES", sys.executable, "-m", "uneven_sum", *args])
-        # tmux itself sometimes misses the end of a pane: the shell tells it, and stays.
-        opened.append(Terminal(f"sh -c '{command}; echo left with status $?; sleep 600'", columns, rows))
-        return opened[-1]
-
-    yield start
-    for one in opened:
-        one.close()
 
 
 STORY = {
@@ -461,14 +391,6 @@ text = '{"station": "quillmere", "levels": [1.5]}'
 level = 4.0
 x = inflow.sum()
 """
-
-
-async def until(pilot, true, seconds: float = 25):
-    for _ in range(int(seconds * 20)):
-        await pilot.pause(0.05)
-        if true():
-            return
-    raise AssertionError("it did not come about")
 
 
 async def test_close_up_grid_plots_and_compare(script, tmp_path) -> None:

@@ -137,7 +137,7 @@ class LedgerRequests:
                 here = statement_at(file, frame)
                 inside = here is not None and (loop in here.loops or here.node is loop)
                 running = inside and stack.passes(file, frame, loop)[0] > 0
-                have = any(one.recorder is recorder for one in late.get(frame, []))
+                have = any(one.recorder is recorder for one in late.get(frame, [])) or _records(frame.f_code, recorder)
                 if running and not have and stack.file_of(frame) is file:
                     late.setdefault(frame, []).append(Late(recorder, file, loop, frame))
             frame = frame.f_back
@@ -305,6 +305,11 @@ class LedgerRequests:
         return {"on": self.engine.loader.options.counts, "counts": found}
 
 
+def _records(code: types.CodeType, recorder: Recorder) -> bool:
+    """Whether a piece of code was rewritten to fill a recorder."""
+    return any(c is recorder or getattr(c, "__self__", None) is recorder for c in code.co_consts)
+
+
 def _of(recorder: Recorder) -> dict[str, Any]:
     return {
         "file": recorder.file,
@@ -393,8 +398,9 @@ def _facts(run: Run) -> list[dict[str, Any]]:
     found = []
     for column in run.columns:
         facts: dict[str, Any] = {"bad": column.bad, "firstBad": column.first_bad and run.base + column.first_bad}
-        for name, place in (("min", column.low_at), ("max", column.high_at)):
+        for name, place, value in (("min", column.low_at, column.low), ("max", column.high_at, column.high)):
             facts[name] = run.base + place if place else 0
+            facts[f"{name}Value"] = value if place else None
         found.append(facts)
     return found
 
@@ -412,11 +418,16 @@ def _columns(label: str, values: list[Any], facts: dict[str, Any]) -> list[dict[
     made = []
     for figure in FIGURES:
         part = [getattr(v, figure) if isinstance(v, Cells) else MISSING for v in values]
-        own = facts if figure == "mean" else {"bad": 0, "firstBad": 0, "min": 0, "max": 0}
-        made.append({"name": f"{label}.{figure}", "of": label, **_column(part), **own})
+        own = {
+            n: v for n, v in facts.items() if n.startswith(figure) or (figure == "mean" and n in ("bad", "firstBad"))
+        }
+        told = {"name": f"{label}.{figure}", "of": label, **_column(part), **own}
+        if figure == "mean":  # of the finite cells; the sign tells that there are others
+            told["marks"] = "".join("!" if isinstance(v, Cells) and v.bad else m for v, m in zip(values, told["marks"]))
+        made.append(told)
     shapes = ["x".join(map(str, v.shape)) if isinstance(v, Cells) else v for v in values]
     if len(set(map(str, shapes))) > 1:  # it changes from pass to pass
-        made.append({"name": f"{label}.shape", "of": label, **_column(shapes), **own})
+        made.append({"name": f"{label}.shape", "of": label, **_column(shapes)})
     return made
 
 

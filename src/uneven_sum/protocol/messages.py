@@ -178,6 +178,8 @@ class LedgerColumn(msgspec.Struct):
     first_bad: int = msgspec.field(name="firstBad", default=0)
     low: int = msgspec.field(name="min", default=0)
     high: int = msgspec.field(name="max", default=0)
+    least: float | None = msgspec.field(name="minValue", default=None)
+    most: float | None = msgspec.field(name="maxValue", default=None)
 
 
 class LedgerRun(msgspec.Struct):

@@ -41,6 +41,7 @@ class KeyLine(Moves):
             return [
                 *back,
                 ("a", "ask"),
+                ("l", "ledger"),
                 ("tab", "values"),
                 ("d", "output"),
                 ("enter", "let it end"),

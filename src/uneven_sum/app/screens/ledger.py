@@ -167,16 +167,12 @@ class LedgerScreen(Finding, Drawing, Screen[None]):
         self.set_order()
         self._title()
         if filter is not None:
+            facts = told.told.filter
+            if facts is not None and facts.failed:
+                self.aimed = f"it could not be told of {facts.failed} of them: {facts.why}"
             await self.to_place(0)
-            self._say_filter()
         self.draw_facts()
         return True
-
-    def _say_filter(self) -> None:
-        facts = self.ledger.told.filter if self.ledger is not None else None
-        if facts is not None:
-            failed = f" It could not be told of {facts.failed} of them: {facts.why}." if facts.failed else ""
-            self.say(f"{len(self.order)} of {facts.of} kept passes where {self.filter}.{failed}", bad=bool(failed))
 
     def set_order(self) -> None:
         """The order of the rows."""
@@ -325,7 +321,9 @@ class LedgerScreen(Finding, Drawing, Screen[None]):
         aimed, self.aimed = self.aimed, ""
         unit = UNIT[ledger.told.kind]
         where = f"{unit} {ledger.numbers[row]}, {column.name}: {exact or 'not assigned'}" if column else ""
-        self.say("   ".join(t for t in (aimed, where, self.format.name) if t))
+        facts = ledger.told.filter
+        chosen = f"{len(self.order)} of {facts.of} kept where {self.filter}" if facts is not None else ""
+        self.say("   ".join(t for t in (aimed, where, chosen, self.format.name) if t))
 
     def draw_facts(self) -> None:
         """What is known of the cursor's column; or what differs between two passes."""
@@ -343,8 +341,11 @@ class LedgerScreen(Finding, Drawing, Screen[None]):
                 for n, piece in enumerate(textwrap.wrap(text, 38)):
                     out.append(("  " if n else "▍ ") + piece + "\n", p.changed if not n else p.text)
             out.append("\n" if said else "")
-            for word, number in (("minimum", column.facts.low), ("maximum", column.facts.high)):
-                self._fact(out, ledger, column, word, number)
+            facts = column.facts
+            for word, number, value in (("minimum", facts.low, facts.least), ("maximum", facts.high, facts.most)):
+                if number and value is not None:
+                    out.append(f"{word:<14}", p.quiet)
+                    out.append(f"{shown(value, self.format):<14} pass {number}\n", p.text)
             if column.facts.bad:
                 out.append(f"{'! not finite':<14}", p.nonfinite)
                 out.append(f"in {column.facts.bad} passes, first {column.facts.first_bad}\n", p.nonfinite)
@@ -363,13 +364,6 @@ class LedgerScreen(Finding, Drawing, Screen[None]):
         except BadUse:
             self.courses[key] = []
         self.draw_facts()
-
-    def _fact(self, out: Text, ledger: Ledger, column: Column, word: str, number: int) -> None:
-        p, row = self.palette, ledger.row_of(number) if number else None
-        if number:
-            out.append(f"{word:<14}", p.quiet)
-            value = "" if row is None else shown(column.values[row], self.format)
-            out.append(f"{value:<14} pass {number}\n", p.text)
 
     def _two_passes(self, out: Text, ledger: Ledger, a: int, b: int) -> None:
         p = self.palette
@@ -399,6 +393,7 @@ class LedgerScreen(Finding, Drawing, Screen[None]):
 
     async def action_view(self) -> None:
         place = self.place
+        self._at_cursor()  # the table goes, its column stays
         self.plotting = not self.plotting
         await self._show(place)
 

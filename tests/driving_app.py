@@ -1,0 +1,76 @@
+"""Drives the application: in-process, and the program itself in tmux."""
+
+from __future__ import annotations
+
+import subprocess
+import tempfile
+import time
+import uuid
+
+from driving import slowness
+
+from uneven_sum.app.screens.bench import Bench
+
+
+async def rest(pilot, seconds: float) -> None:
+    await pilot.pause(seconds * slowness())
+
+
+async def settled(pilot, state: str, line: int | None = None) -> Bench:
+    """Waits until the Bench is in a state (and at a line) with its cards shown."""
+    for _ in range(2400):
+        await pilot.pause(0.05)
+        bench = pilot.app.screen_stack[1]
+        if bench.state == state and (line is None or bench.facts and bench.facts.line == line):
+            await rest(pilot, 0.2)
+            return bench
+    raise AssertionError(f"not {state} at {line}: {bench.state} {bench.facts}")
+
+
+async def until(pilot, true, seconds: float = 25):
+    for _ in range(int(seconds * 20)):
+        await pilot.pause(0.05)
+        if true():
+            return
+    raise AssertionError("it did not come about")
+
+
+class Terminal:
+    """The program in a tmux of its own."""
+
+    def __init__(self, command: str, columns: int = 140, rows: int = 42) -> None:
+        self.socket = f"uneven-{uuid.uuid4().hex[:8]}"
+        size = f"{columns}x{rows}"
+        with tempfile.NamedTemporaryFile("w", suffix=".conf") as conf:
+            conf.write(f"set -g default-size {size}\nset -g status off\n")
+            conf.flush()
+            self.tmux("-f", conf.name, "new-session", "-d", "-x", str(columns), "-y", str(rows), command)
+
+    def tmux(self, *args: str) -> str:
+        done = subprocess.run(["tmux", "-L", self.socket, *args], capture_output=True, text=True)
+        return done.stdout
+
+    def screen(self) -> str:
+        return self.tmux("capture-pane", "-p")
+
+    def keys(self, *keys: str) -> None:
+        self.tmux("send-keys", *keys)
+
+    def expect(self, text: str, seconds: float = 90) -> str:
+        end = time.monotonic() + seconds
+        while time.monotonic() < end:
+            shown = self.screen()
+            if text in shown:
+                return shown
+            time.sleep(0.1 * slowness())
+        raise AssertionError(f"{text!r} is not on the screen:\n{self.screen()}")
+
+    def gone(self, text: str, seconds: float = 90) -> None:
+        end = time.monotonic() + seconds
+        while text in self.screen():
+            assert time.monotonic() < end, f"{text!r} stays on the screen:\n{self.screen()}"
+            time.sleep(0.1 * slowness())
+        time.sleep(0.2 * slowness())
+
+    def close(self) -> None:
+        self.tmux("kill-server")
