@@ -1,6 +1,7 @@
 """Runs CPython's own test modules plainly and rewritten, and compares their counts.
 
-`python benchmarks/transparency.py [MODULE…]`; the modules' files are rewritten as the user's code.
+`python benchmarks/transparency.py [MODULE…]`; the modules' files are rewritten as the user's code.  With RECORDED=1 in
+the environment every loop is recorded, and the lines are counted.
 """
 
 from __future__ import annotations
@@ -55,7 +56,8 @@ def plain(python: str, runner: str, name: str) -> str:
 
 async def rewritten(python: str, runner: str, name: str, tests: str) -> tuple[str, list[str]]:
     client = Client(Launch(runner, [name], python=python, capture=True, go_on=True, user_code=[tests]))
-    await client.start()
+    recorded = {"always": {}, "counts": True} if os.environ.get("RECORDED") else {}
+    await client.start(**recorded)
     await client.write_input(None)
     text, trouble = "", []
     while not isinstance(event := await asyncio.wait_for(client.next_event(), 400), Exited):

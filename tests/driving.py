@@ -60,12 +60,12 @@ class Run:
 
 
 @asynccontextmanager
-async def running(path: str, *args: str, breakpoints: dict | None = None, **options):
-    """A run that is ended when the block is left."""
+async def running(path: str, *args: str, breakpoints: dict | None = None, start: dict | None = None, **options):
+    """A run that is ended when the block is left.  `start`: what else is set before it."""
     client = Client(Launch(path, list(args), capture=True, **options))
     run = Run(client)
     try:
-        await client.start(breakpoints)
+        await client.start(breakpoints, **(start or {}))
         yield run
     finally:
         await client.end()
