@@ -14,7 +14,9 @@ from driving import running
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from uneven_sum.agent.recording import CHUNK, FIRST, LAST, Cells, Recorder, Run
+from uneven_sum.agent.recording import CHUNK, Recorder, Run
+from uneven_sum.agent.thinning import FIRST, LAST
+from uneven_sum.agent.told import Cells
 from uneven_sum.client import BadUse
 
 LOOPS = {
@@ -192,7 +194,7 @@ def test_extremes_and_first_bad_ones_are_exact(values: list, times: int) -> None
     values = values * times
     run = recorded(values)
     rows = dict(run.rows())
-    (column,) = run.columns
+    (column,) = run.facts().columns
     assert run.passes == len(values) and all(
         row[0] is values[n - 1] or row[0] == values[n - 1] for n, row in rows.items()
     )
@@ -222,11 +224,11 @@ def test_what_is_kept_is_even_and_bounded(passes: int, names: int) -> None:
     assert numbers[0] == 1 and numbers[-1] == passes and run.passes == passes
     assert numbers[: min(FIRST, passes)] == list(range(1, min(FIRST, passes) + 1))
     assert numbers[-min(LAST, passes) :] == list(range(passes - min(LAST, passes) + 1, passes + 1))
-    between = [n for n in numbers if FIRST + run.stride < n <= passes - LAST and n not in run.special]
+    between = [n for n in numbers if FIRST + run.facts().stride < n <= passes - LAST and n not in run.facts().special]
     gaps = {b - a for a, b in itertools.pairwise(between)}
-    assert gaps <= {run.stride}, "thinned evenly"
+    assert gaps <= {run.facts().stride}, "thinned evenly"
     assert len(between) <= max(200, 60_000 // names) + CHUNK // names
-    assert (run.stride == 1) == (f"all {passes} passes" in run.sentence())
+    assert (run.facts().stride == 1) == (f"all {passes} passes" in run.sentence())
 
 
 def test_iterables_are_taken_one_by_one_and_their_errors_come_through() -> None:
@@ -256,7 +258,7 @@ def test_arrays_are_told_by_their_figures() -> None:
         put(run, (held, np.float32(0.1)))
     cells = [row[0] for _, row in run.rows()]
     assert cells == [Cells((3,), float(n), (n + 3) / 2, 3.0, 1) for n in range(3)]
-    assert str(cells[0]) == "3 cells 0 … 3, mean 1.5, 1 not finite" and run.columns[0].first_bad == 1
+    assert str(cells[0]) == "3 cells 0 … 3, mean 1.5, 1 not finite" and run.facts().columns[0].first_bad == 1
 
 
 def test_nothing_of_it_warns_the_script(recwarn) -> None:
@@ -265,7 +267,7 @@ def test_nothing_of_it_warns_the_script(recwarn) -> None:
     with np.errstate(all="raise"):
         run = recorded(values)
         assert len(run.rows()) > 1000
-    (column,) = run.columns
+    (column,) = run.facts().columns
     assert not recwarn.list and (column.bad, column.first_bad, column.low) == (3 * CHUNK, 1, 2.0)
 
 

@@ -6,7 +6,7 @@ import ast
 from collections.abc import Iterator
 from typing import Any
 
-from .recording import Recorder
+from .recording import Recorder, Run
 from .source import COMPREHENSIONS, LOOPS, SCOPES, SourceFile, position
 
 FUNCTIONS = (ast.FunctionDef, ast.AsyncFunctionDef)
@@ -92,7 +92,9 @@ def recorder_for(
         others += [BRANCHES] if branches and branch_nodes(node) else []
         others += [SECONDS] if times else []
     made = Recorder(path, position(node)[:2], own[:MOST], stored[:MOST], tuple(others), kind)
-    made.head = file.segment(node) if kind == "elements" else _head(file, node)
+    made.counted = not isinstance(node, ast.For)
+    made.now = Run(made)
+    made.head = file.segment(node) if kind == "elements" else head(file, node)
     return made
 
 
@@ -105,7 +107,7 @@ def values(file: SourceFile, node: Any) -> tuple[tuple[str, ...], tuple[str, ...
     return tuple(own), places(node, file.segment)
 
 
-def _head(file: SourceFile, node: ast.stmt) -> str:
+def head(file: SourceFile, node: ast.stmt) -> str:
     statement = file.statement(position(node))
     return " ".join(file.statement_text(statement).split()) if statement is not None else ""
 

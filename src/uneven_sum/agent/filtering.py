@@ -9,7 +9,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
-from .recording import Row
+from .thinning import Row
 from .told import FIGURES, MISSING
 
 NUMBER = "number"  # of the pass

@@ -26,7 +26,7 @@ class Late:
         self.file, self.loop = file, loop
         self.first, self.last, self.head_end = loop.lineno, loop.end_lineno, head_end(loop)
         number, _ = stack.passes(file, frame, loop)
-        self.run: Run = recorder.begin_late(max(0, number - 1), None, frame)
+        self.run: Run = recorder.begin_late(max(0, number - 1), frame)
         self.recorder = recorder
         here = statement_at(file, frame)
         self.in_body = here is not None and loop in here.loops

@@ -174,7 +174,7 @@ class LedgerRequests:
         and a column for each value; see docs/protocol.md.  `filter`: only the rows for which it holds."""
         recorder, run = self._run_of(arguments)
         told: dict[str, Any] = {**_of(recorder), "begun": recorder.begun, "branches": recorder.branches}
-        told["runs"] = [{"passes": r.passes, "around": r.around} for r in recorder.runs]
+        told["runs"] = [{"passes": r.passes, "around": _around(recorder, r)} for r in recorder.runs]
         if run is None:
             return {**told, "run": 0, "kept": "it has not run yet", "numbers": "", "columns": [], "passes": 0}
         rows = run.rows()
@@ -305,6 +305,10 @@ class LedgerRequests:
         return {"on": self.engine.loader.options.counts, "counts": found}
 
 
+def _around(recorder: Recorder, run: Run) -> list[dict[str, Any]]:
+    return [{**a, "file": a["file"] or recorder.file} for a in run.around]
+
+
 def _records(code: types.CodeType, recorder: Recorder) -> bool:
     """Whether a piece of code was rewritten to fill a recorder."""
     return any(c is recorder or getattr(c, "__self__", None) is recorder for c in code.co_consts)
@@ -396,7 +400,7 @@ def _packed(code: str, values: list[Any]) -> str:
 def _facts(run: Run) -> list[dict[str, Any]]:
     """Of each column over all passes: extremes with their passes, what is not finite."""
     found = []
-    for column in run.columns:
+    for column in run.facts().columns:
         facts: dict[str, Any] = {"bad": column.bad, "firstBad": column.first_bad and run.base + column.first_bad}
         for name, place, value in (("min", column.low_at, column.low), ("max", column.high_at, column.high)):
             facts[name] = run.base + place if place else 0

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import ast
 import os
 from dataclasses import dataclass, field
 from typing import Any
 
 from . import columns, probes
-from .recording import Recorder
+from .recording import Recorder, Run
 from .source import SourceFile, position
 
 
@@ -53,8 +54,9 @@ class Recorders:
         if not made.labels:
             if not bare:
                 return None
-            made.others = (columns.SECONDS,)
-            made.now = made._new()
+            made = Recorder(made.file, made.at, (), (), (columns.SECONDS,), made.kind)
+            made.counted, made.head = not isinstance(node, ast.For), columns.head(file, node)
+            made.now = Run(made)
         before = self.find(path, *made.at)
         if before is not None:
             if before.labels == made.labels or keep:
