@@ -58,6 +58,10 @@ def test_json_holds_what_is_promised() -> None:
     assert pause["statement"] == "flow[day] = C * head ** 1.5 * WIDTH"
     assert {"depth", "text", "value", "type", "shape", "dtype", "nonfinite", "culprit", "how"} == set(pause["terms"][0])
     assert {"text", "value", "type", "cell", "operands"} <= set(pause["culprit"])
+    assert [p["pass"] for p in pause["passes"]] == list(range(202, 212))
+    assert pause["passes"][-1]["values"]["level"] == 4.003 and pause["passes"][-1]["values"]["flow[day]"] > 0
+    (pause,) = json.loads(check("--json", "--passes", "0", str(find("rating"))).stdout)["pauses"]
+    assert pause["passes"] == []
     assert pause["culprit"]["operands"] == [{"text": "head", "value": "-0.017"}]
     assert [c["function"] for c in pause["trail"]] == ["<module>", "main", "rate"]
     assert pause["culprit"]["type"] == "numpy.float64"

@@ -4,11 +4,17 @@ from __future__ import annotations
 
 import io
 import subprocess
+import tracemalloc
 
 import pytest
 from driving import running
 from test_recording import all_runs, texts
 
+from uneven_sum.agent.recording import Recorder
+from uneven_sum.app.formats import Format
+from uneven_sum.app.plots import line
+from uneven_sum.app.theme import PALETTES
+from uneven_sum.charts import write_plot
 from uneven_sum.client import BadUse
 from uneven_sum.client.ledger import write_csv
 
@@ -377,3 +383,63 @@ async def test_filters_and_runs_are_asked_for(script) -> None:
             with pytest.raises(BadUse, match=why):
                 await run.client.passes(path, 2, **bad)
         assert texts(await run.client.passes(path, 2, filter="u == 'deep'"), "u") == [["deep"], ["deep"]]
+
+
+async def test_files_of_a_ledger(script, tmp_path) -> None:
+    parquet = pytest.importorskip("pyarrow.parquet")
+    text = (
+        "import math\nimport numpy as np\nimport pyarrow\ndef f():\n    a = np.arange(4.0)\n    for k in range(6):\n"
+        "        a = a / (k - 3) if k != 4 else a * np.nan\n        t = math.inf if k == 2 else k / 3\n        u = 'dry' if k else None\n"
+        "    return a\nwith np.errstate(all='ignore'):\n    f()\n"
+    )
+    path = script(text)
+    async with running(path, pause_on={"start"}, pause_at_end=True) as run:
+        await run.pause()
+        await run.client.record([{"file": path, "line": 6, "names": ["k", "a", "t", "u"]}])
+        await run.step("on")
+        told = await run.client.export_passes(path, 6, str(tmp_path / "passes.parquet"))
+        table = parquet.read_table(tmp_path / "passes.parquet").to_pydict()
+        assert told["rows"] == 6 and table["pass"] == [1, 2, 3, 4, 5, 6] and table["k"] == [0, 1, 2, 3, 4, 5]
+        assert table["t"][:3] == [0.0, 1 / 3, float("inf")] and table["u"] == [None] + ["dry"] * 5
+        assert table["a.nonfinite"] == [0, 0, 0, 4, 4, 4] and table["a.max"][0] == 0.0
+        with pytest.raises(BadUse, match="could not be written"):
+            await run.client.export_passes(path, 6, "/nowhere/p.parquet")
+        # Bad passes are marked: of an array by the sign of its mean, in a plot below the line.
+        one = await run.client.passes(path, 6)
+        columns = {c.name: c for c in one.columns}
+        assert columns["a.mean"].facts.marks == "...!!!" and columns["a.mean"].facts.first_bad == 4
+        assert columns["t"].facts.marks == "..!..." and columns["t"].facts.high == 6
+        data = one.plot(["t", "a.mean"], "value", 100)
+        assert [s["marks"] for s in data["series"]] == ["...nnn", "..+..."] and data["x"] == "pass"
+        ratio = one.series(columns["k"], "ratio")
+        assert ratio[2:] == [2.0, 1.5, 4 / 3, 1.25] and ratio[1] == float("inf")
+        write_plot("line", {**data, "at": 5}, str(tmp_path / "t.pdf"), "t by pass")
+        assert (tmp_path / "t.pdf").read_bytes().startswith(b"%PDF")
+        drawn = line(data, 60, 16, PALETTES["slate"], Format())
+        assert "^" in "".join(s.text for strip in drawn.canvas.strips("#000000", "#ffffff") for s in strip)
+        assert await run.step("on") is None and not run.trouble
+
+
+@pytest.mark.parametrize("kind", ["many names", "arrays", "many runs", "texts"])
+def test_memory_is_bounded(kind: str) -> None:
+    np = pytest.importorskip("numpy")
+    names = {"many names": 500, "arrays": 12, "many runs": 4, "texts": 3}[kind]
+    recorder = Recorder("f", (1, 0), tuple(f"n{n}" for n in range(names)))
+    cells = np.arange(5.0)
+    tracemalloc.start()
+    try:
+        for _ in range(220 if kind == "many runs" else 1):
+            run = recorder.begin()
+            for k in range({"many names": 2_000, "arrays": 8_000, "many runs": 2_000, "texts": 12_000}[kind]):
+                if kind == "arrays":
+                    row = [cells] * names
+                elif kind == "texts":
+                    row = [f"{k} " + "x" * 150] * names
+                else:
+                    row = [k * 1.5 + n for n in range(names)]
+                run.put(row)
+        _, peak = tracemalloc.get_traced_memory()
+    finally:
+        tracemalloc.stop()
+    assert run.passes >= 2_000 and len(run.rows()) > 100
+    assert peak < 64e6, f"{peak / 1e6:.1f} MB"

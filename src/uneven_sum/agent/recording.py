@@ -37,6 +37,7 @@ class Run:
     before = 0  # passes that are in the store
     store: Kept | None = None
     weight = 0
+    lost = 0  # passes that could not be kept
     outer: Run | None = None  # of the recorded loop around, and the pass that it was in
     outer_pass = 0
     seen: list[dict[str, Any]] | None = None  # the loops around, where they were looked up
@@ -104,19 +105,24 @@ class Run:
 
     def settle(self) -> None:
         """At the end of a pass while `slow`: values that can change are told as they are now."""
-        row = self.waiting[-self.wide :]
-        if all_plain(row):
-            self.of.streak += 1
-            self.slow = self.of.streak < SURE
-        else:
-            self.of.streak = 0
-            self.waiting[-self.wide :] = [v if type(v) is float else told(v) for v in row]
+        try:
+            row = self.waiting[-self.wide :]
+            if all_plain(row):
+                self.of.streak += 1
+                self.slow = self.of.streak < SURE
+            else:
+                self.of.streak = 0
+                self.waiting[-self.wide :] = [v if type(v) is float else told(v) for v in row]
+        except RecursionError:
+            pass  # no room here: they are told when they are worked up
 
     def partial(self, *others: Any) -> None:
         """A pass in which not all names are assigned; called from the loop's own frame."""
         frame = sys._getframe(1)
-        values = {**frame.f_globals, **frame.f_locals} if frame.f_locals is not frame.f_globals else frame.f_globals
-        self.waiting.extend([*(values.get(n, MISSING) for n in self.of.names), *others])
+        held = frame.f_locals
+        row = [held[n] if n in held else frame.f_globals.get(n, MISSING) for n in self.of.names]
+        self.waiting.extend([*row, *others])
+        stack.forget_one(frame)
         self.settle()
 
     def element(self, value: Any, *names: Any) -> Any:
@@ -156,10 +162,13 @@ class Run:
             self.store = Kept(self.wide)
         np = nonfinite.module("numpy")
         errors = np.errstate(all="ignore") if np is not None else contextlib.nullcontext()
-        with state.silenced(), errors:
-            if not self.slow and not all_plain(cells[-self.wide :]):
-                self.slow, self.of.streak = True, 0  # another kind of value since the last piece
-            self.store.add(cells)
+        if not self.slow and not all_plain(cells[-self.wide :]):
+            self.slow, self.of.streak = True, 0  # another kind of value since the last piece
+        try:
+            with state.silenced(), errors:
+                self.store.add(cells)
+        except Exception:  # the script must not notice
+            self.lost += len(cells) // self.wide
         self.before = self.store.passes
 
     # -- reading -------------------------------------------------------------------------------------
@@ -201,6 +210,8 @@ class Run:
         late = f" from pass {self.base + 1} on" if self.base else ""
         if not kept.passes:
             return f"none is over yet; recorded{late}" if late else "none is over yet"
+        if self.lost:
+            late += f" ({self.lost} could not be kept)"
         if kept.stride == 1:
             return f"all {kept.passes} passes{late} are kept"
         return (
@@ -264,7 +275,8 @@ class Recorder:
         if outer is not None:
             run.outer, run.outer_pass = outer, outer.base + outer.before + len(outer.waiting) // outer.of.wide + 1
         else:
-            self._look_around(run, sys._getframe(1))
+            with contextlib.suppress(Exception):  # no room for it, say: the script must not notice
+                self._look_around(run, sys._getframe(1))
         runs = self.runs
         runs.append(run)
         if len(runs) > RUNS:
@@ -295,6 +307,7 @@ class Recorder:
                 for o in stack.all_loops(frame)
                 if o["pass"] and (o["file"], o["line"]) != inner
             ]
+            stack.forget_locals(frame)
 
     def _weigh(self, run: Run) -> None:
         """The runs together keep a bounded number of values."""

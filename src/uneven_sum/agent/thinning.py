@@ -184,7 +184,7 @@ class Kept:
 
 def _moderate(cells: list[Any]) -> bool:
     """True for plain numbers, integers among them not so long that they must not be kept."""
-    return set(map(type, cells)) <= NUMBERS and -LONGEST < min(cells) and max(cells) < LONGEST
+    return set(map(type, cells)) <= NUMBERS and min(cells) > -LONGEST and max(cells) < LONGEST
 
 
 def numbered_rows(before: int, cells: list[Any], wide: int) -> Iterator[tuple[int, Row]]:

@@ -170,8 +170,8 @@ class Ledger:
             if math.isfinite(value):
                 lows[at] = value if lows[at] != lows[at] else min(lows[at], value)
                 highs[at] = value if highs[at] != highs[at] else max(highs[at], value)
-            elif signs[at] == "." and (mark == "!" or math.isinf(value)):
-                signs[at] = "n" if value != value else "+" if value > 0 else "-"
+            if signs[at] == "." and (mark == "!" or math.isinf(value)):  # an array's mean is of its finite cells
+                signs[at] = "+" if value == math.inf else "-" if value == -math.inf else "n"
         return {"lows": packed(lows), "highs": packed(highs), "marks": "".join(signs), "absent": "".join(absent)}
 
 
