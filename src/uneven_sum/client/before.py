@@ -1,0 +1,137 @@
+"""What is wrong with a script before it runs, beside its lines: errors, and hints."""
+
+from __future__ import annotations
+
+import ast
+import builtins
+import difflib
+import re
+from dataclasses import dataclass
+
+from .book import decoded
+from .slips import slips
+
+# What can be found, in words; each can be turned off.
+KINDS = {
+    "syntax": "syntax errors",
+    "undefined": "names that are not defined",
+    "unused": "names that are assigned or imported and never used",
+    "nan": "comparisons with nan",
+    "equality": "== between floats",
+    "range": "subscripts that leave their loop's range",
+    "swallow": "an except that swallows everything",
+    "other": "other things that pyflakes finds",
+}
+LARGE = 2_000_000  # bytes beyond which a file is not looked at
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One thing at a line; `column` from 1, 0 where none is told."""
+
+    line: int
+    column: int
+    kind: str
+    error: bool
+    text: str
+
+
+def findings(data: bytes, name: str, off: frozenset[str] = frozenset()) -> list[Finding]:
+    """Everything that is to be said of a script's text, errors first, then by line."""
+    if len(data) > LARGE:
+        return [Finding(1, 0, "other", False, f"the text is longer than {LARGE // 1_000_000} MB: it is not looked at")]
+    try:
+        import warnings
+
+        with warnings.catch_warnings(record=True) as warned:
+            warnings.simplefilter("always")
+            tree = ast.parse(data, name)
+    except SyntaxError as e:
+        return [_syntax(e)]
+    except (ValueError, RecursionError, MemoryError) as e:
+        return [Finding(1, 0, "syntax", True, f"the text cannot be read as Python: {e}")]
+    found = [Finding(w.lineno or 1, 0, "other", False, str(w.message)) for w in warned]
+    found += _flakes(tree, name, decoded(data))
+    found += [Finding(s.line, s.column, s.kind, s.sure, s.text) for s in slips(tree)]
+    kept = [f for f in dict.fromkeys(found) if f.kind not in off]
+    return sorted(kept, key=lambda f: (not f.error, f.line, f.column))
+
+
+def _syntax(e: SyntaxError) -> Finding:
+    return Finding(e.lineno or 1, e.offset or 0, "syntax", True, in_words(e.msg or "this is no Python"))
+
+
+def in_words(message: str) -> str:
+    """What a syntax error says, and what is missing."""
+    never = re.fullmatch(r"'(.)' was never closed", message)
+    if never:
+        return f"the `{never[1]}` is never closed: its `{ {'(': ')', '[': ']', '{': '}'}[never[1]] }` is missing"
+    unmatched = re.fullmatch(r"unmatched '(.)'", message)
+    if unmatched:
+        return f"this `{unmatched[1]}` closes nothing that was opened"
+    does_not = re.match(
+        r"closing parenthesis '(.)' does not match opening parenthesis '(.)'(?: on line (\d+))?", message
+    )
+    if does_not:
+        where = f" of line {does_not[3]}" if does_not[3] else ""
+        return f"`{does_not[1]}` cannot close the `{does_not[2]}`{where}"
+    expected = re.fullmatch(r"expected '(.)'", message)
+    if expected:
+        return f"a `{expected[1]}` is missing here"
+    texts = {
+        "invalid syntax. Perhaps you forgot a comma?": "a comma may be missing between these",
+        "unexpected indent": "this line is indented more than its block",
+        "unindent does not match any outer indentation level": "this line's indentation fits no block around it",
+        "inconsistent use of tabs and spaces in indentation": "tabs and blanks are mixed in this indentation",
+        "cannot assign to literal here. Maybe you meant '==' instead of '='?": "is `==` meant? A value takes no other",
+        "invalid syntax. Maybe you meant '==' or ':=' instead of '='?": "is `==` meant here?",
+    }
+    if message in texts:
+        return texts[message]
+    block = re.match(r"expected an indented block after (.*) on line (\d+)", message)
+    if block:
+        return f"the {block[1].replace(chr(39), '`')} of line {block[2]} has no indented block under it"
+    if message.startswith("unterminated"):
+        return f"{message.partition(' (')[0]}: its closing quote is missing"
+    return message[:1].lower() + message[1:]
+
+
+def _flakes(tree: ast.Module, name: str, text: str) -> list[Finding]:
+    """What pyflakes finds, in our words."""
+    from pyflakes import checker, messages  # type: ignore[import-untyped]
+
+    known = _known(tree)
+    found = []
+    for m in checker.Checker(tree, filename=name).messages:
+        line, column = m.lineno, m.col + 1
+        if isinstance(m, messages.UndefinedName):
+            near = difflib.get_close_matches(m.message_args[0], known - {m.message_args[0]}, 1, 0.7)
+            meant = f"; is `{near[0]}` meant?" if near else ""
+            found.append(Finding(line, column, "undefined", True, f"`{m.message_args[0]}` is not defined{meant}"))
+        elif isinstance(m, messages.UndefinedLocal):
+            told = f"`{m.message_args[0]}` is used before it is assigned in this function"
+            found.append(Finding(line, column, "undefined", True, told))
+        elif isinstance(m, messages.UnusedVariable):
+            found.append(Finding(line, column, "unused", False, f"`{m.message_args[0]}` is assigned and never used"))
+        elif isinstance(m, messages.UnusedImport):
+            found.append(Finding(line, column, "unused", False, f"`{m.message_args[0]}` is imported and never used"))
+        elif isinstance(m, (messages.ImportStarUsage, messages.ImportStarUsed)):
+            continue  # usual in scripts; names from it cannot be judged
+        else:
+            said = m.message % m.message_args
+            found.append(Finding(line, column, "other", False, said[:1].lower() + said[1:]))
+    return found
+
+
+def _known(tree: ast.Module) -> set[str]:
+    known = set(dir(builtins))
+    for node in ast.walk(tree):
+        if isinstance(node, ast.Name) and not isinstance(node.ctx, ast.Load):
+            known.add(node.id)
+        elif isinstance(node, ast.arg):
+            known.add(node.arg)
+        elif isinstance(node, ast.alias):
+            known.add((node.asname or node.name).partition(".")[0])
+        elif isinstance(node, (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef)):
+            known.add(node.name)
+    return known
