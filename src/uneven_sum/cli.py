@@ -82,6 +82,13 @@ def script_options(command: Callable[..., Any]) -> Callable[..., Any]:
 def cli(context: click.Context) -> None:
     """Find the faulty calculation in a numerical Python script."""
     if context.invoked_subcommand is None:
+        if sys.stdin.isatty() and sys.stdout.isatty():
+            from .app import open_bench
+
+            failed = open_bench(None)
+            if failed:
+                fail(failed)
+            return
         from .demo import listing
 
         click.echo(context.get_help())

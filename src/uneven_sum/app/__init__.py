@@ -5,8 +5,8 @@ from __future__ import annotations
 from ..client import Launch
 
 
-def open_bench(launch: Launch, theme: str = "slate") -> str:
-    """Opens the Bench on a script.  Returns what kept it from starting, or an empty text."""
+def open_bench(launch: Launch | None, theme: str = "slate") -> str:
+    """Opens the Bench on a script, or the Desk.  Returns what kept it from starting, or an empty text."""
     from .app import UnevenSum
 
     app = UnevenSum(launch, theme)

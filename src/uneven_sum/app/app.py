@@ -1,4 +1,4 @@
-"""The application: themes, and the way to the Bench."""
+"""The application: themes, and the way to the Desk and the Bench."""
 
 from __future__ import annotations
 
@@ -7,11 +7,12 @@ from textual.app import App
 from ..client import Launch
 from .commands import BenchCommands
 from .screens.bench import Bench
+from .screens.desk import Desk
 from .theme import PALETTES, Palette
 
 
 class UnevenSum(App[None]):
-    """One case in the terminal."""
+    """One case in the terminal; without a launch, the Desk first."""
 
     TITLE = "Uneven Sum"
     COMMANDS = {BenchCommands}
@@ -20,7 +21,7 @@ class UnevenSum(App[None]):
     ModalScreen { background: $background 55%; }
     """
 
-    def __init__(self, launch: Launch, theme: str = "slate") -> None:
+    def __init__(self, launch: Launch | None, theme: str = "slate") -> None:
         super().__init__()
         for palette in PALETTES.values():
             self.register_theme(palette.theme())
@@ -33,9 +34,31 @@ class UnevenSum(App[None]):
         return PALETTES.get(self.theme, PALETTES["slate"])
 
     def on_mount(self) -> None:
-        self.push_screen(Bench(self.launch, self.palette))
+        if self.launch is None:
+            self.push_screen(Desk(self.palette))
+        else:
+            self.push_screen(Bench(self.launch, self.palette))
+
+    @property
+    def desk(self) -> Desk | None:
+        return next((s for s in self.screen_stack if isinstance(s, Desk)), None)
+
+    def open_bench(self, launch: Launch) -> None:
+        self.launch = launch
+        self.push_screen(Bench(launch, self.palette))
+
+    def to_desk(self) -> None:
+        """Leaves the Bench for the Desk, which is opened if it is not there yet."""
+        while isinstance(self.screen, Bench) or (self.desk is not None and not isinstance(self.screen, Desk)):
+            self.pop_screen()
+        if self.desk is None:
+            self.push_screen(Desk(self.palette))
 
     def refuse(self, message: str) -> None:
-        """The script cannot be run: leave, and say why on the command line."""
+        """The script cannot be run: leave, and say why on the command line; or, from the Desk, there."""
+        if self.desk is not None:
+            self.to_desk()
+            self.desk.say(message, bad=True)
+            return
         self.refusal = message
         self.exit()

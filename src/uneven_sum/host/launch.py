@@ -56,6 +56,7 @@ class Launch:
     output_to_stderr: bool = False  # the script's standard output goes to our standard error
     pause_on_given: bool = False  # chosen for this run, whatever the case file says
     keep_case: bool = True
+    stdin_file: str | None = None  # what the script reads, instead of what is typed
     rewind: bool = False  # return points at the pauses
     return_points: bool = True  # the user wants them on the Bench
     passes: int = 0  # of each recorded loop that a pause tells

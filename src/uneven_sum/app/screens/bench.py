@@ -30,6 +30,7 @@ from ...client import (
     Where,
 )
 from ...client.book import Book, switches_for
+from ...client.setup import of_launch, remember
 from ...protocol import Facts, Placed, Recent, StackFrame
 from .. import history
 from ..bench.asking import Asking
@@ -96,6 +97,7 @@ class Bench(KeyLine, Texts, Watchman, Reading, Recording, Looking, Asking, Keepi
         Binding("ctrl+g", "go_to", show=False),
         Binding("5", "lookouts", show=False),
         Binding("l,4", "ledger", show=False),
+        Binding("1", "desk", show=False),
         Binding("c,3", "closeup", show=False),
         Binding("plus", "watch", show=False),
         Binding("f", "find_value", show=False),
@@ -148,6 +150,7 @@ class Bench(KeyLine, Texts, Watchman, Reading, Recording, Looking, Asking, Keepi
         self.no_point = ""  # why this pause has no return point
         self.case_damaged = False
         self.kept_as_case = launch.keep_case
+        self.ended, self.remembered = "not run", False
         self.history: dict[str, list[float]] = {}  # of scalars, from pause to pause in one loop
         self.history_of: tuple[str, int] = ("", 0)
         self.watcher: asyncio.Task[None] | None = None
@@ -183,6 +186,7 @@ class Bench(KeyLine, Texts, Watchman, Reading, Recording, Looking, Asking, Keepi
 
     async def on_unmount(self) -> None:
         self.keep_case()
+        self._remember_run()
         history.save(self.asked)
         await self._drop()
 
@@ -228,6 +232,7 @@ class Bench(KeyLine, Texts, Watchman, Reading, Recording, Looking, Asking, Keepi
         self.draw_marks()
         for place in self.book.accepted:
             await client.accept(*place)
+        await self._feed(client)
         self.began = time.perf_counter()
         self._state("running")
         self.query_one(Headline).show(f"{self.launch.name} is running.", "run")
@@ -240,6 +245,17 @@ class Bench(KeyLine, Texts, Watchman, Reading, Recording, Looking, Asking, Keepi
         for text in client.not_recorded:
             self.notify(text, severity="warning")
         return found
+
+    async def _feed(self, client: Client) -> None:
+        """Standard input from a file, where one was chosen."""
+        if self.launch.stdin_file is None:
+            return
+        try:
+            with open(self.launch.stdin_file, encoding="utf-8", errors="replace") as f:
+                await client.write_input(f.read())
+            await client.write_input(None)
+        except OSError as e:
+            self.notify(f"{self.launch.stdin_file} cannot be read: {e.strerror}.", severity="warning")
 
     async def _drop(self) -> None:
         if self.watcher is not None:
@@ -301,6 +317,7 @@ class Bench(KeyLine, Texts, Watchman, Reading, Recording, Looking, Asking, Keepi
 
     def _over(self, text: str, reason: str) -> None:
         self.facts, self.frames = None, []
+        self.ended = text.partition(". ")[0].removeprefix("The script ").rstrip(".")
         self._state("ended")
         self.query_one(Headline).show(text, reason)
         self.query_one(Sheet).show_place(0, 0, "")
@@ -351,6 +368,7 @@ class Bench(KeyLine, Texts, Watchman, Reading, Recording, Looking, Asking, Keepi
 
     def _show_pause(self, facts: Facts) -> None:
         self.facts = facts
+        self.ended = "ran to its end" if facts.reason == "end" else f"paused in line {facts.line}: {facts.reason}"
         with self.app.batch_update():
             self._state("paused")
             self.query_one(Headline).show(facts.headline, facts.reason, facts.expectations)
@@ -526,17 +544,33 @@ class Bench(KeyLine, Texts, Watchman, Reading, Recording, Looking, Asking, Keepi
 
     @work(group="leave")
     async def action_leave(self) -> None:
+        if await self._may_leave():
+            await self._drop()
+            self.app.exit()
+
+    @work(group="leave")
+    async def action_desk(self) -> None:
+        """To the Desk; the script is ended."""
+        if await self._may_leave():
+            await self._drop()
+            self._remember_run()  # before the Desk lists the recent cases
+            self.uneven.to_desk()
+
+    def _remember_run(self) -> None:
+        if not self.remembered:
+            self.remembered = True
+            remember(of_launch(self.launch), self.ended)
+
+    async def _may_leave(self) -> bool:
         if isinstance(self.app.screen, Sure):
-            return
+            return False
         at_end = self.facts is not None and self.facts.reason == "end"
         if self.client is not None and self.client.alive and not at_end:
             state = "running" if self.state == "running" else "paused"
-            if not await self.app.push_screen_wait(
+            return await self.app.push_screen_wait(
                 Sure(self.palette, f"The script is still {state}. Leave and end it?", "ends it and leaves", "stays")
-            ):
-                return
-        await self._drop()
-        self.app.exit()
+            )
+        return True
 
 
 def _bar(done: int, of: int, width: int = 40) -> str:

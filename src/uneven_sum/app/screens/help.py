@@ -31,6 +31,7 @@ KEYS = [
     ("m", "breakpoint", "on or off at the cursor line; or click its gutter"),
     ("M", "its sentence", "edit the lookout at the cursor line: condition, count, text, …"),
     ("u", "menu of the line", "make it the next one, leave the call, each element, …; or right click"),
+    ("1", "desk", "another case; the script is ended"),
     ("5", "lookouts", "all that can pause the script, as sentences"),
     ("l 4", "ledger", "the passes of the loops around the cursor line, recorded from now on: table and plot"),
     ("O", "open a file", "another source: yours, or a library's"),
@@ -102,6 +103,19 @@ CLOSE_UP_KEYS = [
 ]
 
 
+DESK_KEYS = [
+    ("up down", "cases", "recent ones, then the shipped"),
+    ("enter", "run it", "with pauses, on the Bench"),
+    ("f", "at full speed", "without pauses, checks and return points"),
+    ("tab", "its entries", "arguments, interpreter, folder, environment, what to pause on, input; escape leaves them"),
+    ("o", "another file", "by typing a part of its path"),
+    ("m", "a module", "run by its name"),
+    ("i", "interpreter", "one of the environments found nearby"),
+    ("n", "next finding", "what is wrong in the text, errors first"),
+    ("k", "what is looked for", "each kind of finding can be turned off"),
+    ("T", "theme", "slate or chalk"),
+    ("q", "leave", ""),
+]
 LEDGER_KEYS = [
     ("b B", "bad pass", "the first, then the next (the previous) with a value that is not finite"),
     ("d", "largest change", "of the cursor's column from one pass to the next"),
