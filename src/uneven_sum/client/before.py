@@ -105,8 +105,8 @@ def _flakes(tree: ast.Module, name: str, text: str) -> list[Finding]:
     for m in checker.Checker(tree, filename=name).messages:
         line, column = m.lineno, m.col + 1
         if isinstance(m, messages.UndefinedName):
-            near = difflib.get_close_matches(m.message_args[0], known - {m.message_args[0]}, 1, 0.7)
-            meant = f"; is `{near[0]}` meant?" if near else ""
+            near = nearest(m.message_args[0], known)
+            meant = f"; is `{near}` meant?" if near else ""
             found.append(Finding(line, column, "undefined", True, f"`{m.message_args[0]}` is not defined{meant}"))
         elif isinstance(m, messages.UndefinedLocal):
             told = f"`{m.message_args[0]}` is used before it is assigned in this function"
@@ -121,6 +121,13 @@ def _flakes(tree: ast.Module, name: str, text: str) -> list[Finding]:
             said = m.message % m.message_args
             found.append(Finding(line, column, "other", False, said[:1].lower() + said[1:]))
     return found
+
+
+def nearest(name: str, known: set[str]) -> str:
+    """The known name that is most like one, small and capital letters apart; empty when none is."""
+    others = {n.lower(): n for n in sorted(known - {name})}
+    near = difflib.get_close_matches(name.lower(), list(others), 1, 0.7)
+    return others[near[0]] if near else ""
 
 
 def _known(tree: ast.Module) -> set[str]:

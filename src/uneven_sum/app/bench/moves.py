@@ -10,8 +10,9 @@ from textual import work
 from ...client import BadUse, Client
 from ...protocol import Facts, Term
 from ..dialogs import Choice, Choose, Prompt
+from ..screens.editor import edit
 from ..screens.help import Sure
-from ..screens.tried import TryChange
+from ..screens.tried import TryChange, after_change
 from ..widgets.bars import Headline
 from ..widgets.drawers import OutputDrawer
 from ..widgets.sheet import Sheet
@@ -231,6 +232,26 @@ class Moves(Part):
         frame = bench._frame()
         own = frame <= 1 and sheet.at_line <= sheet.cursor <= sheet.at_end
         bench.app.push_screen(TryChange(bench, bench.palette, frame, None if own else sheet.cursor))
+
+    @work(group="dialog")
+    async def action_edit(self) -> None:
+        """Edits the file in the sheet; once it is saved the user says how the script goes on."""
+        bench, sheet = self.bench, self.bench.query_one(Sheet)
+        path, line = sheet.path, sheet.cursor
+
+        def tell(text: str) -> None:
+            bench.notify(text, severity="warning")
+
+        if not path or not await edit(bench, bench.palette, path, line, tell, frozenset()):
+            return
+        if self.facts is None or self.state != "paused" or self.facts.reason == "end":
+            for text in bench.book.follow_edits():
+                bench.notify(text, severity="warning")
+            bench.texts.pop(path, None)
+            bench._show_text(path)
+            bench.notify("The file is saved. R runs the new text.")
+            return
+        await after_change(bench, path, self.facts)
 
     async def take_up(self, client: Client, file: str) -> None:
         """Functions have their new text from their next call on."""

@@ -9,7 +9,8 @@ from collections.abc import Awaitable, Callable
 from typing import Any
 
 from ...client import BadUse, Client
-from ...client.book import Book
+from ...client.book import Book, decoded
+from ...client.placing import follow
 from ...protocol import Facts, LedgerOf, Loop, Recent
 from ..widgets.passes import PassStrip
 from ..widgets.sheet import Sheet
@@ -165,6 +166,30 @@ class Recording(Part):
             self.steps = steps
             await bench._move(lambda: client.back_to(point))
 
+    def rerun_to_same(self, facts: Facts) -> None:
+        """A new run with the text of now, to the same line in the same pass; what the edit has moved is followed."""
+        bench = self.bench
+        old = bench.text_of(facts.file).split("\n")
+        new = decoded(_bytes(facts.file)).split("\n")
+
+        def line_now(line: int) -> int:
+            return follow(old, new, line) or line
+
+        goal = [
+            {"file": k.file, "line": line_now(k.line) if k.file == facts.file else k.line, "pass": k.number}
+            for k in facts.loops
+            if k.number
+        ]
+        place = (facts.file, line_now(facts.line))
+
+        async def to_pass(client: Client, facts: Facts) -> None:
+            await client.to_pass(goal)
+
+        async def to_line(client: Client, facts: Facts) -> None:
+            await client.run_to(*place)
+
+        self._again([to_pass, to_line] if goal else [to_line])
+
     def _again(self, steps: list[Step]) -> None:
         """A new run, paused at its first line for the first of the steps."""
         self.bench.action_again(steps)
@@ -207,6 +232,14 @@ class Recording(Part):
             present = next((k.number for k in facts.loops if k.line == recent.line), 0)
         text = sheet.lines[sheet.at_line - 1] if 0 < sheet.at_line <= len(sheet.lines) else ""
         self.bench.query_one(PassStrip).show(recent, present, names_in(text))
+
+
+def _bytes(path: str) -> bytes:
+    try:
+        with open(path, "rb") as f:
+            return f.read()
+    except OSError:
+        return b""
 
 
 def loops_around(text: str, line: int) -> tuple[bool, tuple[int, int]] | None:

@@ -98,6 +98,7 @@ class Bench(KeyLine, Texts, Watchman, Reading, Recording, Looking, Asking, Keepi
         Binding("5", "lookouts", show=False),
         Binding("l,4", "ledger", show=False),
         Binding("1", "desk", show=False),
+        Binding("e", "edit", show=False),
         Binding("c,3", "closeup", show=False),
         Binding("plus", "watch", show=False),
         Binding("f", "find_value", show=False),

@@ -25,6 +25,7 @@ from ..dialogs import Choice, Choose, Prompt
 from ..theme import PALETTES, Palette
 from ..widgets.bars import Keys, TopLine
 from ..widgets.sheet import Sheet
+from .editor import edit
 
 if TYPE_CHECKING:
     from ..app import UnevenSum
@@ -41,7 +42,8 @@ FIELDS = {
 
 KEYS = (
     *(("enter", "run it"), ("f", "at full speed, without pauses"), ("tab", "its entries"), ("o", "another file")),
-    *(("n", "next finding"), ("i", "interpreter"), ("k", "what is looked for"), ("?", "all keys"), ("q", "leave")),
+    *(("e", "edit"), ("n", "next finding"), ("i", "interpreter"), ("k", "what is looked for")),
+    *(("?", "all keys"), ("q", "leave")),
 )
 
 
@@ -69,6 +71,7 @@ class Desk(Screen[None]):
         Binding("i", "interpreter", show=False),
         Binding("m", "module", show=False),
         Binding("n", "next_finding", show=False),
+        Binding("e", "edit", show=False),
         Binding("k", "kinds", show=False),
         Binding("down", "along(1)", show=False),
         Binding("up", "along(-1)", show=False),
@@ -314,6 +317,15 @@ class Desk(Screen[None]):
         launch.keep_case = self.setup.key not in {Setup(str(find(n))).key for n in CASES}
         self.say("")
         self.uneven.open_bench(launch)
+
+    @work(group="dialog")
+    async def action_edit(self) -> None:
+        """The script's text; what is wrong with it is looked at anew."""
+        if self.setup is None or self.setup.module:
+            return
+        sheet = self.query_one(Sheet)
+        await edit(self, self.palette, self.setup.program, sheet.cursor, self.say, frozenset(self.off))
+        self.look()
 
     def action_theme(self) -> None:
         names = list(PALETTES)

@@ -167,16 +167,20 @@ class TryChange(ModalScreen[None]):
         facts = bench.facts
         self.dismiss()
         if facts is not None:
-            bench.run_worker(_go_on(bench, place["file"], facts), group="dialog")
+            bench.run_worker(after_change(bench, place["file"], facts), group="dialog")
 
 
-async def _go_on(bench: Bench, file: str, facts: Facts) -> None:
+async def after_change(bench: Bench, file: str, facts: Facts) -> None:
     """After the file has its new text: the call begins again with it, or the next one has it, or all is run again."""
     client = bench.client
     for text in bench.book.follow_edits():
         bench.notify(text, severity="warning")
     bench.own_edit(file)
     choices = [Choice("again", "run again", "from the start, with the new text")]
+    same = [k for k in facts.loops if k.number]
+    where = f"line {facts.line}" + (f", pass {same[0].number}" if same else "")
+    if facts.reason not in ("start", "end"):
+        choices.append(Choice("same", f"run again to the same place: {where}", "pauses there if it comes so far"))
     name = facts.function.rpartition(".")[2]
     try:
         if client is None:
@@ -194,6 +198,8 @@ async def _go_on(bench: Bench, file: str, facts: Facts) -> None:
     chosen = await bench.app.push_screen_wait(Choose(bench.palette, question, choices))
     if chosen == "again":
         bench.action_again()
+    elif chosen == "same":
+        bench.rerun_to_same(facts)
     elif chosen == "next" and client is not None:
         await bench.take_up(client, file)
     elif chosen == "restart" and client is not None:

@@ -1,0 +1,317 @@
+"""The editor: a source file, with what is wrong with it while one types."""
+
+from __future__ import annotations
+
+import asyncio
+import os
+import shlex
+import subprocess
+from collections.abc import Callable
+from typing import Any
+
+from rich.text import Text
+from textual import work
+from textual.app import ComposeResult
+from textual.binding import Binding
+from textual.screen import Screen
+from textual.widgets import Static, TextArea
+from textual.widgets.text_area import TextAreaTheme
+
+from ...client import BadUse
+from ...client.before import Finding, findings
+from ...client.opened import ChangedOutside, Opened, open_file, save
+from ..dialogs import Choice, Choose, Prompt
+from ..theme import Palette
+from ..widgets.bars import Keys, TopLine
+
+SOON = 0.4  # seconds without typing, until the text is looked at
+KEYS = (
+    *(("ctrl+s", "save"), ("ctrl+f", "find"), ("ctrl+r", "replace"), ("ctrl+l", "go to line")),
+    *(("ctrl+n", "next finding"), ("ctrl+z", "undo"), ("ctrl+e", "your own editor"), ("escape", "leave")),
+)
+
+
+class Editor(Screen[bool]):
+    """Gives True when the file was saved.  `path` is read when it opens; `line` is where the cursor begins."""
+
+    DEFAULT_CSS = """
+    Editor TextArea { height: 1fr; border: none; background: $background; padding: 0; }
+    Editor TextArea:focus { border: none; }
+    Editor #wrong { height: auto; max-height: 6; padding: 0 1; border-top: solid $rule; }
+    Editor #said { height: 1; padding: 0 1; }
+    """
+    BINDINGS = [
+        Binding("ctrl+s", "save", show=False, priority=True),
+        Binding("ctrl+f", "find", show=False, priority=True),
+        Binding("ctrl+r", "replace", show=False, priority=True),
+        Binding("ctrl+l", "go_to", show=False, priority=True),
+        Binding("ctrl+n", "next_finding", show=False, priority=True),
+        Binding("ctrl+e", "own_editor", show=False, priority=True),
+        Binding("f3", "find_next", show=False, priority=True),
+        Binding("escape,ctrl+q", "leave", show=False, priority=True),
+    ]
+
+    def __init__(self, palette: Palette, opened: Opened, line: int = 1, off: frozenset[str] = frozenset()) -> None:
+        super().__init__()
+        self.palette, self.opened, self.line, self.off = palette, opened, line, off
+        self.found: list[Finding] = []
+        self.at_finding = -1
+        self.sought = ""
+        self.saved = False
+
+    def compose(self) -> ComposeResult:
+        yield TopLine(self.palette)
+        area = TextArea.code_editor(self.opened.text, language="python", theme="css", soft_wrap=False)
+        area.indent_type = "tabs" if self.opened.tabs else "spaces"
+        area.indent_width = self.opened.width
+        yield area
+        yield Static("", id="wrong")
+        yield Static("", id="said")
+        yield Keys(self.palette)
+
+    def on_mount(self) -> None:
+        area = self.area
+        area.register_theme(_theme(self.palette))
+        area.theme = "uneven"
+        area.focus()
+        area.move_cursor((max(0, min(self.line, area.document.line_count) - 1), 0), center=True)
+        self.query_one(Keys).show(list(KEYS))
+        self._title()
+        self.look()
+
+    @property
+    def area(self) -> TextArea:
+        return self.query_one(TextArea)
+
+    @property
+    def modified(self) -> bool:
+        return self.area.text != self.opened.text
+
+    def say(self, text: str, bad: bool = False) -> None:
+        self.query_one("#said", Static).update(Text(text, self.palette.error if bad else self.palette.quiet))
+
+    def _title(self) -> None:
+        row, column = self.area.cursor_location
+        state = "changed" if self.modified else "saved" if self.saved else "as it is in the file"
+        place = f"line {row + 1}, column {column + 1}"
+        self.query_one(TopLine).show(f"edit {self.opened.path}", f"{state} · {place}")
+
+    # -- what is wrong -------------------------------------------------------------------------------
+
+    def on_text_area_changed(self) -> None:
+        self._title()
+        self.run_worker(self._look_soon(), exclusive=True, group="look")
+
+    def on_text_area_selection_changed(self) -> None:
+        self._title()
+        here = self.area.cursor_location[0] + 1
+        one = next((f for f in self.found if f.line == here), None)
+        self.say(f"{'error' if one.error else 'hint'}: {one.text}" if one else "", bad=bool(one and one.error))
+
+    async def _look_soon(self) -> None:
+        await asyncio.sleep(SOON)
+        self.look()
+
+    def look(self) -> None:
+        p, out = self.palette, Text(no_wrap=True, overflow="ellipsis")
+        try:
+            data = self.area.text.encode(self.opened.encoding)
+        except UnicodeEncodeError as e:
+            self.say(f"{self.opened.encoding} has no {e.object[e.start]!r}: it cannot be saved so", bad=True)
+            return
+        self.found = findings(data, self.opened.path, self.off)
+        for n, one in enumerate(self.found[:4]):
+            out.append("\n" if n else "")
+            word, colour = ("error", p.error) if one.error else ("hint ", p.warning)
+            out.append(f"{word} ", f"bold {colour}")
+            out.append(f"line {one.line}: {one.text}", p.text)
+        if len(self.found) > 4:
+            out.append(f"   and {len(self.found) - 4} more", p.quiet)
+        self.query_one("#wrong", Static).update(out or Text("nothing is wrong that can be seen", p.fine))
+
+    def action_next_finding(self) -> None:
+        if self.found:
+            self.at_finding = (self.at_finding + 1) % len(self.found)
+            one = self.found[self.at_finding]
+            self.area.move_cursor((one.line - 1, max(0, one.column - 1)), center=True)
+
+    # -- find, replace, go to ------------------------------------------------------------------------
+
+    async def _prompt(self, question: str, value: str, hint: str) -> str | None:
+        return await self.app.push_screen_wait(Prompt(self.palette, question, value, hint))
+
+    @work(group="dialog")
+    async def action_find(self) -> None:
+        text = await self._prompt("Find what?", self.area.selected_text or self.sought, "f3 finds the next")
+        if text:
+            self.sought = text
+            self.action_find_next()
+
+    def action_find_next(self) -> None:
+        area = self.area
+        if not self.sought:
+            return
+        text, start = area.text, self._offset(area.cursor_location) + 1
+        at = text.find(self.sought, start)
+        at = at if at >= 0 else text.find(self.sought)
+        if at < 0:
+            self.say(f"{self.sought} is not in the text.")
+            return
+        area.move_cursor(self._location(at), center=True)
+        area.move_cursor(self._location(at + len(self.sought)), select=True)
+
+    @work(group="dialog")
+    async def action_replace(self) -> None:
+        old = await self._prompt("Replace which text, everywhere?", self.area.selected_text or self.sought, "")
+        if not old:
+            return
+        new = await self._prompt(f"Replace {old!r} by what?", "", "nothing removes it")
+        if new is None:
+            return
+        area, count = self.area, self.area.text.count(old)
+        if count:
+            place = area.cursor_location
+            area.replace(area.text.replace(old, new), (0, 0), area.document.end)
+            area.move_cursor(place)
+        self.say(f"{count} times replaced; ctrl+z takes it back." if count else f"{old} is not in the text.")
+
+    @work(group="dialog")
+    async def action_go_to(self) -> None:
+        text = await self._prompt("Go to which line?", "", "its number")
+        if text and text.strip().isdigit():
+            self.area.move_cursor((max(0, min(int(text), self.area.document.line_count) - 1), 0), center=True)
+
+    def _offset(self, place: tuple[int, int]) -> int:
+        return sum(len(line) + 1 for line in self.area.text.split("\n")[: place[0]]) + place[1]
+
+    def _location(self, offset: int) -> tuple[int, int]:
+        before = self.area.text[:offset]
+        return before.count("\n"), offset - (before.rfind("\n") + 1)
+
+    # -- the file ------------------------------------------------------------------------------------
+
+    async def action_save(self) -> None:
+        self.run_worker(self._save(), group="dialog")
+
+    async def _save(self) -> bool:
+        """False when it was not saved; what keeps it from that is told."""
+        name = os.path.basename(self.opened.path)
+        try:
+            try:
+                save(self.opened, self.area.text)
+            except ChangedOutside as e:
+                choices = [
+                    Choice("no", "leave the file", "nothing is written"),
+                    Choice("mine", "write this text over it", "what the other program wrote is lost"),
+                    Choice("theirs", "read the file again", "what was typed here is lost"),
+                ]
+                chosen = await self.app.push_screen_wait(Choose(self.palette, str(e), choices))
+                if chosen == "theirs":
+                    self.opened = open_file(self.opened.path)
+                    self.area.load_text(self.opened.text)
+                    self._title()
+                    return False
+                if chosen != "mine":
+                    return False
+                save(self.opened, self.area.text, force=True)
+        except BadUse as e:
+            self.say(str(e), bad=True)
+            return False
+        self.saved = True
+        self._title()
+        errors = sum(f.error for f in self.found)
+        self.say(f"{name} is saved." + (f" It has {errors} error{'s' * (errors != 1)}." if errors else ""))
+        return True
+
+    async def action_leave(self) -> None:
+        self.run_worker(self._leave(), group="dialog")
+
+    async def _leave(self) -> None:
+        if isinstance(self.app.screen, (Prompt, Choose)):
+            self.app.screen.dismiss(None)
+            return
+        if self.modified:
+            choices = [
+                Choice("save", "save it and leave"),
+                Choice("stay", "go on editing"),
+                Choice("drop", "leave without saving", "what was typed is lost"),
+            ]
+            chosen = await self.app.push_screen_wait(Choose(self.palette, "The text was changed.", choices))
+            if chosen == "save":
+                if not await self._save():
+                    return
+            elif chosen != "drop":
+                return
+        self.dismiss(self.saved)
+
+    @work(group="dialog")
+    async def action_own_editor(self) -> None:
+        """The user's own editor, on the file as it is saved."""
+        command = os.environ.get("VISUAL") or os.environ.get("EDITOR")
+        if not command:
+            self.say("No editor is set: give one in the environment, as EDITOR.", bad=True)
+            return
+        if self.modified and not await self._save():
+            return
+        try:
+            with self.app.suspend():
+                done = subprocess.run([*shlex.split(command), self.opened.path])
+        except (OSError, ValueError) as e:
+            self.say(f"{command} cannot be started: {getattr(e, 'strerror', None) or e}.", bad=True)
+            return
+        except Exception as e:  # where the terminal cannot be lent
+            self.say(f"The terminal cannot be lent to {command}: {e}", bad=True)
+            return
+        try:
+            again = open_file(self.opened.path)
+        except BadUse as e:
+            self.say(str(e), bad=True)
+            return
+        if again.print != self.opened.print:
+            self.opened, self.saved = again, True
+            self.area.load_text(again.text)
+        self.say(f"{command} ended with status {done.returncode}.")
+
+
+def _theme(p: Palette) -> TextAreaTheme:
+    from rich.style import Style
+
+    def style(colour: str, **more: Any) -> Style:
+        return Style(color=colour, **more)
+
+    return TextAreaTheme(
+        "uneven",
+        base_style=Style(color=p.text, bgcolor=p.ground),
+        gutter_style=Style(color=p.quiet, bgcolor=p.ground),
+        cursor_style=Style(color=p.ground, bgcolor=p.at),
+        cursor_line_style=Style(bgcolor=p.cursor),
+        cursor_line_gutter_style=Style(color=p.text, bgcolor=p.cursor, bold=True),
+        bracket_matching_style=Style(bgcolor=p.rule, bold=True),
+        selection_style=Style(bgcolor=p.rule),
+        syntax_styles={
+            "string": style(p.string),
+            "string.documentation": style(p.string, italic=True),
+            "comment": style(p.quiet, italic=True),
+            "keyword": style(p.keyword, bold=True),
+            "keyword.operator": style(p.keyword, bold=True),
+            "conditional": style(p.keyword, bold=True),
+            "repeat": style(p.keyword, bold=True),
+            "include": style(p.keyword, bold=True),
+            "exception": style(p.keyword, bold=True),
+            "keyword.function": style(p.keyword, bold=True),
+            "keyword.return": style(p.keyword, bold=True),
+        },
+    )
+
+
+async def edit(
+    screen: Screen[Any], palette: Palette, path: str, line: int, tell: Callable[[str], None], off: frozenset[str]
+) -> bool:
+    """Opens the editor on a file; True when it was saved.  What keeps it from opening is told."""
+    try:
+        opened = open_file(path)
+    except BadUse as e:
+        tell(str(e))
+        return False
+    app: Any = screen.app
+    return bool(await app.push_screen_wait(Editor(palette, opened, line, off)))
