@@ -10,6 +10,7 @@ from dataclasses import dataclass, field
 from ..protocol import Lookout, Placed, Switches
 from .placing import follow
 from .sentences import badge, changed
+from .verify import Result
 
 
 @dataclass
@@ -33,6 +34,7 @@ class Book:
     recorded: list[tuple[str, int]] = field(default_factory=list)  # heads of loops whose passes are kept
     always: bool = False  # every loop of the user's code
     counting: bool = False  # how often each line runs
+    results: list[Result] = field(default_factory=list)  # what is verified at the end of each run
     formats: dict[str, str] = field(default_factory=dict)  # of numbers: expression (empty: in general) -> style, digits
     removed: list[list[Kept]] = field(default_factory=list)  # what an undo brings back, latest last
     texts: dict[str, list[str]] = field(default_factory=dict)  # the files as they were when lookouts were placed

@@ -16,6 +16,8 @@ import tomlkit
 from platformdirs import user_state_path
 from tomlkit.exceptions import TOMLKitError
 
+from ..host.launch import BadUse
+from . import verify
 from .book import Book, Kept
 from .sentences import ABOUT, EXTRAS, Unclear, parse, parse_tripwire, sentence, tripwire_sentence
 
@@ -91,6 +93,11 @@ def load(script: str, book: Book) -> tuple[list[str], list[str]]:
             else:
                 places.append((path, line))
     book.always = document.get("record") == "always"
+    for text in _list(document.get("results")):
+        try:
+            book.results.append(verify.parse(str(text).removeprefix("verify ")))
+        except BadUse as e:
+            told.append(f"A result of the case file is not understood. {e}")
     book.formats = {str(k): str(v) for k, v in (document.get("formats") or {}).items()}
     book.over = [str(o) for o in _list(document.get("stepped_over"))]
     return [str(w) for w in _list(document.get("watches"))], told
@@ -99,10 +106,8 @@ def load(script: str, book: Book) -> tuple[list[str], list[str]]:
 def save(script: str, book: Book, watches: list[str]) -> Path | None:
     """Writes what is kept; None when there is nothing to keep and no file yet.  Damaged, OSError."""
     document = read(script)
-    empty = (
-        not (book.kept or book.accepted or book.over or book.formats or book.recorded or book.always or watches)
-        and book.switches == type(book.switches)()
-    )
+    kept = (book.kept, book.accepted, book.over, book.formats, book.recorded, book.always, book.results, watches)
+    empty = not any(kept) and book.switches == type(book.switches)()
     if document is None:
         if empty:
             return None
@@ -111,11 +116,11 @@ def save(script: str, book: Book, watches: list[str]) -> Path | None:
         document["schema"] = SCHEMA
     folder = os.path.dirname(script)
     lookouts = tomlkit.aot()
-    for kept in book.kept.values():
+    for one in book.kept.values():
         table = tomlkit.table()
-        table["sentence"] = sentence(kept.lookout)
-        if kept.lookout.line:
-            table["line"] = _text_at(kept.lookout.file, kept.lookout.line)
+        table["sentence"] = sentence(one.lookout)
+        if one.lookout.line:
+            table["line"] = _text_at(one.lookout.file, one.lookout.line)
         lookouts.append(table)
     wires = tomlkit.table()
     for name in ABOUT:
@@ -124,6 +129,7 @@ def save(script: str, book: Book, watches: list[str]) -> Path | None:
     formats = tomlkit.table()
     formats.update(book.formats)
     parts: list[tuple[str, Any]] = [("watches", watches), ("stepped_over", book.over), ("tripwires", wires)]
+    parts.append(("results", [r.sentence for r in book.results]))
     parts.append(("record", "always" if book.always else ""))
     parts.append(("formats", formats))
     tables = [

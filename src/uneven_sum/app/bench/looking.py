@@ -213,6 +213,8 @@ class Looking(Part):
         the text is no such command."""
         if text.startswith("watch "):
             return self._watch_asked(text[6:].strip())
+        if text.startswith("verify "):
+            return self.bench.name_result(text[7:].strip())
         found = re.fullmatch(r"(plot|table|open) (.+?)(?: as (\w+))?(?: to (\S+))?", text)
         client = self.client
         if found is None or client is None:

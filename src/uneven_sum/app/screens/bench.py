@@ -40,6 +40,7 @@ from ..bench.looking import Looking
 from ..bench.reading import Reading
 from ..bench.recording import Recording, Step
 from ..bench.texts import Texts
+from ..bench.verifying import Verifying
 from ..bench.watchman import Watchman
 from ..formats import Format
 from ..theme import PALETTES, Palette
@@ -59,7 +60,7 @@ NARROW = 110  # columns below which the cards move under the sheet
 MANY = 60  # cards from which on the notes at the line ends come a little later
 
 
-class Bench(KeyLine, Texts, Watchman, Reading, Recording, Looking, Asking, Keeping, Screen[None]):
+class Bench(KeyLine, Texts, Watchman, Reading, Recording, Verifying, Looking, Asking, Keeping, Screen[None]):
     """States: starting, running, paused, ended (by itself or by the user)."""
 
     DEFAULT_CSS = """
@@ -290,6 +291,7 @@ class Bench(KeyLine, Texts, Watchman, Reading, Recording, Looking, Asking, Keepi
             self.book.count(event.met)
             self.query_one(OutputDrawer).back_at(event.point)
             self.point, self.no_point = event.point, event.no_point
+            await self.look_at_run(event.facts, client)
             await self._paused(event.facts, client)
             await client.seen()
             self.slow_step()
@@ -502,6 +504,7 @@ class Bench(KeyLine, Texts, Watchman, Reading, Recording, Looking, Asking, Keepi
         self.keep_case()
         for text in self.book.follow_edits():
             self.notify(text, severity="warning")
+        self.next_run()
         self.texts.clear()
         self.stamps.clear()
         self.facts = None

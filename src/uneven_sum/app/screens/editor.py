@@ -100,7 +100,7 @@ class Editor(Screen[bool]):
 
     def on_text_area_changed(self) -> None:
         self._title()
-        self.run_worker(self._look_soon(), exclusive=True, group="look")
+        self.run_worker(self._look_soon, exclusive=True, group="look")  # type: ignore[arg-type]
 
     def on_text_area_selection_changed(self) -> None:
         self._title()

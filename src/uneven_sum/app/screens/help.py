@@ -52,6 +52,7 @@ KEYS = [
     ("a", "ask", "an expression, without consequences; with ! before it, for good"),
     ("ctrl+g", "for good", "in the ask drawer: what was asked last, done in the script itself"),
     ("a", "ask: call f(x)", "run with all lookouts on, in a copy: pause and step in it, then back; x leaves it"),
+    ("a", "ask: verify …", "EXPR [against FILE within ABS, REL]: told at the end of each run, beside the run before"),
     ("a", "ask: words", "plot EXPR [as KIND] [to FILE], table EXPR to FILE, open EXPR, watch EXPR, pause at …"),
     ("d", "output", "open or close the drawer; type input for the script there"),
     ("up down", "move the cursor", "also pageup, pagedown"),
