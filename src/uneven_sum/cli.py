@@ -118,20 +118,33 @@ def run(script: str, args: tuple[str, ...], theme: str, no_return_points: bool, 
     metavar="N",
     help="With --json, tell the last N passes before each trip; 0 records no loops.",
 )
-def check(script: str, args: tuple[str, ...], everything: bool, json_: bool, passes: int, **options: Any) -> None:
+@click.option("--report", metavar="OUT.md", help="Write a report for people, as Markdown.")
+def check(
+    script: str,
+    args: tuple[str, ...],
+    everything: bool,
+    json_: bool,
+    passes: int,
+    report: str | None,
+    **options: Any,
+) -> None:
     """Run SCRIPT without a screen to its first trip, and report.
 
     Exit status: 0 nothing tripped; 1 something tripped; 2 bad use, or a script that cannot be read or
     compiled; 3 nothing tripped but the script ended with a status of its own.
     """
-    from .check import as_json, as_text
+    from .check import as_json, as_text, write_report
     from .check import check as run_check
 
     launch = _launch(script, args, options)
     launch.go_on = everything
     launch.output_to_stderr = json_
-    launch.passes = passes if json_ else 0
+    launch.passes = passes if json_ or report else 0
+    if report is not None and not os.path.isdir(os.path.dirname(os.path.abspath(report))):
+        raise BadUse(f"There is no folder {os.path.dirname(report)} to write {os.path.basename(report)} in.")
     outcome = asyncio.run(run_check(launch))
+    if report is not None:
+        write_report(launch, outcome, report)
     if json_:
         click.echo(as_json(outcome))
     elif outcome.pauses or outcome.outcome == "died":

@@ -290,6 +290,16 @@ class Requests(Setting, Changing, Questions, LedgerRequests, CloseUps):
             found.insert(0, {**summary(pause.returned), **told})
         return {"cards": found}
 
+    def on_own_versions(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """The interpreter, and the versions of the packages that the script has imported."""
+        found = []
+        for name in ("numpy", "pandas", "scipy", "polars", "xarray", "matplotlib"):
+            version = getattr(sys.modules.get(name), "__version__", None)
+            if isinstance(version, str):
+                found.append(f"{name} {version}")
+        python = ".".join(map(str, sys.version_info[:3]))
+        return {"text": ", ".join([f"{sys.executable}, Python {python}", *found])}
+
     def on_own_figures(self, arguments: dict[str, Any]) -> dict[str, Any]:
         """The open figures of the script's matplotlib; with `number` and `path`, one is written."""
         pyplot = sys.modules.get("matplotlib.pyplot")

@@ -7,6 +7,8 @@ from typing import Any
 
 import msgspec
 
+from ..client import Launch, notes
+from ..client.edits import write_whole
 from ..protocol import Facts, Term
 from .check import Outcome
 
@@ -38,6 +40,21 @@ def _pause(facts: Facts) -> dict[str, Any]:
     if not told["trial"]:
         told.pop("trial")
     return told
+
+
+def write_report(launch: Launch, outcome: Outcome, path: str) -> None:
+    """The pauses as a report for people, in Markdown.  BadUse when it cannot be written."""
+    entries = []
+    for facts in outcome.pauses:
+        try:
+            with open(facts.file, encoding="utf-8", errors="replace") as f:
+                text = f.read().splitlines()
+        except OSError:
+            text = []
+        entries.append(notes.of_pause(facts, text))
+    ended = {"finished": "It ran to its end; nothing tripped.", "died": outcome.sentence}.get(outcome.outcome, "")
+    whole = notes.report(launch, entries, ended)
+    write_whole(os.path.abspath(path), whole.encode())
 
 
 def as_text(outcome: Outcome) -> str:

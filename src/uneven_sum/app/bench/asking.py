@@ -14,12 +14,12 @@ from .part import Part
 
 # What the ask line understands besides Python: see `looking.command` and the lookouts' sentences.
 WORDS = (
-    *("call ", "plot ", "table ", "open ", "watch ", "pause at line ", "pause at the entry of `"),
+    *("call ", "plot ", "table ", "open ", "watch ", "verify ", "pause at line ", "pause at the entry of `"),
     *("pause at the return of `", "pause at a change of `", "pause at a raise of `", "write `", "expect `"),
 )
 
 
-FIRST_WORDS = ("call", "expect", "plot", "table", "open", "watch", "pause", "write")
+FIRST_WORDS = ("call", "expect", "plot", "table", "open", "watch", "verify", "pause", "write")
 
 
 class Asking(Part):

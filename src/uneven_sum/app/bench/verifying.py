@@ -41,6 +41,7 @@ class Verifying(Part):
                 return
             known = self.before.trips or self.before.ended
             said = verify.at_end(self.before, self.seen) if known else ""
+            self.bench.verified = said
         else:
             return
         if said:

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, cast
 
 from textual import work
 
+from ...client import BadUse, notes
 from ..dialogs import Choice, Choose
 from ..plots import DRAW
 
@@ -123,6 +124,24 @@ class Keeping:
             found = await self._c._ask(client.export_grid(self._c.expression, self._c.frame, path, **how))
             if found is not None:
                 self._c.say(f"{found['rows']} rows are in {found['path']}.")
+
+    @work(group="dialog")
+    async def action_keep(self) -> None:
+        """The summary, or the plot that is shown, with the case."""
+        from ...charts import write_plot
+
+        bench, plot = self._c.bench, self._c.view in DRAW and self._c.plot_data is not None
+        try:
+            if plot:
+                path = notes.picture_path(bench._script())
+                data = {**(self._c.plot_data or {}), "log": self._c.logarithmic}
+                await asyncio.to_thread(write_plot, self._c.view, data, str(path), self.title_())
+                entry = notes.Entry("plot", self.title_(), "", path.name)
+            else:
+                entry = notes.of_value(self._c.expression, self._c.told)
+            self._c.say(bench.keep_entry(entry))
+        except (OSError, ValueError, BadUse, KeyError) as e:
+            self._c.say(f"It could not be kept: {getattr(e, 'strerror', None) or e}", bad=True)
 
     def _export_summary(self, path: str) -> None:
         from ...charts import summary_markdown

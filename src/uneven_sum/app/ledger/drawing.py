@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any, cast
 
 from textual import work
 
-from ...client import BadUse
+from ...client import BadUse, notes
 from ...client.ledger import SERIES, write_csv
 from ..dialogs import Choice, Choose
 from ..plots import line
@@ -136,6 +136,30 @@ class Drawing:
             screen.say(await (self._write_plot(path) if plot else self._write_table(path)))
         except (OSError, ValueError, BadUse) as e:
             screen.say(f"{path} could not be written: {getattr(e, 'strerror', None) or e}", bad=True)
+
+    @work(group="dialog")
+    async def action_keep(self) -> None:
+        """The rows around the cursor, or the plot, with the case."""
+        screen, ledger = self._l, self._l.ledger
+        if ledger is None:
+            return
+        try:
+            if screen.query(Plot):
+                path = notes.picture_path(screen.bench._script())
+                await self._write_plot(str(path))
+                entry = notes.Entry("plot", f"{', '.join(screen.plotted())} by pass", screen.title_(), path.name)
+            else:
+                first = max(0, screen.place - notes.ROWS // 2)
+                said = (
+                    screen.courses.get((screen.number, screen.run_number, screen.column.name), [])
+                    if screen.column
+                    else []
+                )
+                named = [f"`{screen.column.name}` {text}" for text in said] if screen.column else []
+                entry = notes.of_ledger(ledger, f"passes of {screen.title_()}", screen.order[first:], named)
+            screen.say(screen.bench.keep_entry(entry))
+        except (OSError, ValueError, BadUse) as e:
+            screen.say(f"It could not be kept: {getattr(e, 'strerror', None) or e}", bad=True)
 
     async def _write_plot(self, path: str) -> str:
         from ...charts import write_plot

@@ -37,6 +37,7 @@ from ..bench.asking import Asking
 from ..bench.keeping import Keeping
 from ..bench.keys import KeyLine
 from ..bench.looking import Looking
+from ..bench.noting import Noting
 from ..bench.reading import Reading
 from ..bench.recording import Recording, Step
 from ..bench.texts import Texts
@@ -60,7 +61,7 @@ NARROW = 110  # columns below which the cards move under the sheet
 MANY = 60  # cards from which on the notes at the line ends come a little later
 
 
-class Bench(KeyLine, Texts, Watchman, Reading, Recording, Verifying, Looking, Asking, Keeping, Screen[None]):
+class Bench(KeyLine, Texts, Watchman, Reading, Recording, Verifying, Noting, Looking, Asking, Keeping, Screen[None]):
     """States: starting, running, paused, ended (by itself or by the user)."""
 
     DEFAULT_CSS = """
@@ -99,6 +100,8 @@ class Bench(KeyLine, Texts, Watchman, Reading, Recording, Verifying, Looking, As
         Binding("5", "lookouts", show=False),
         Binding("l,4", "ledger", show=False),
         Binding("1", "desk", show=False),
+        Binding("6", "notes", show=False),
+        Binding("ctrl+k", "keep", show=False),
         Binding("e", "edit", show=False),
         Binding("c,3", "closeup", show=False),
         Binding("plus", "watch", show=False),

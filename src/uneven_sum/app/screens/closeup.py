@@ -59,6 +59,7 @@ class CloseUp(Plotting, Keeping, Screen[None]):
         Binding("g", "go_to", show=False),
         Binding("w", "compare", show=False),
         Binding("x", "export", show=False),
+        Binding("ctrl+k", "keep", show=False),
         Binding("y", "copy('cell')", show=False),
         Binding("Y", "copy('facts')", show=False),
         Binding("ctrl+y", "copy('row')", show=False),

@@ -32,6 +32,8 @@ KEYS = [
     ("M", "its sentence", "edit the lookout at the cursor line: condition, count, text, …"),
     ("u", "menu of the line", "make it the next one, leave the call, each element, …; or right click"),
     ("1", "desk", "another case; the script is ended"),
+    ("6", "notes", "the kept evidence, and the report"),
+    ("ctrl+k", "keep", "this pause, the last answer, or a text, with the case"),
     ("e", "edit", "the file in the sheet; once saved: run again, to the same place, or take the change up"),
     ("5", "lookouts", "all that can pause the script, as sentences"),
     ("l 4", "ledger", "the passes of the loops around the cursor line, recorded from now on: table and plot"),
@@ -95,6 +97,7 @@ CLOSE_UP_KEYS = [
     ("N", "in general", "this format for all values that have none of their own"),
     ("t", "thousands", "in groups, or not"),
     ("y Y", "copy", "the cell (exact), the summary; ctrl+y the row"),
+    ("ctrl+k", "keep", "the summary or the plot, with the case"),
     ("x", "export", "the grid as CSV, NPY, Parquet; a plot as SVG, PDF; the summary as .md"),
     ("+ -", "zoom", "a plot; left and right pan it, or move the reading line"),
     ("l", "log axis", "of a plot"),
@@ -105,6 +108,15 @@ CLOSE_UP_KEYS = [
 ]
 
 
+NOTES_KEYS = [
+    ("ctrl+k", "keep", "on the Bench, a Close-up and the Ledger: what is shown there"),
+    ("w", "write the report", "Markdown, with its pictures beside it"),
+    ("t", "add a text", "of your own"),
+    ("e", "edit", "the title; of a text of your own, the text"),
+    ("< >", "up and down", "the order in the report"),
+    ("delete u", "remove, undo", ""),
+    ("escape", "to the Bench", ""),
+]
 DESK_KEYS = [
     ("up down", "cases", "recent ones, then the shipped"),
     ("enter", "run it", "with pauses, on the Bench"),
@@ -135,6 +147,7 @@ LEDGER_KEYS = [
     ("h", "how", "values, differences from pass to pass, ratios"),
     ("l", "log axis", "of the plot"),
     ("+ -", "zoom", "the plot; left and right pan it, or move the reading line"),
+    ("ctrl+k", "keep", "the rows around the cursor or the plot, with the case"),
     ("x", "export", "the table as CSV or Parquet, the plot as SVG or PDF"),
     ("y", "copy", "the row, exactly"),
     ("n , .", "format", "of the numbers: style, fewer and more digits"),

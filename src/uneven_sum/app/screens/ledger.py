@@ -74,6 +74,7 @@ class LedgerScreen(Finding, Drawing, Screen[None]):
         Binding("left", "pan(-1)", show=False),
         Binding("right", "pan(1)", show=False),
         Binding("x", "export", show=False),
+        Binding("ctrl+k", "keep", show=False),
         Binding("y", "copy", show=False),
         Binding("n", "style", show=False),
         Binding("comma", "digits(-1)", show=False),

@@ -132,6 +132,7 @@ class AskDrawer(Vertical):
         super().__init__()
         self.palette, self.asked = palette, asked
         self.last = ""  # what was asked last
+        self.latest: tuple[str, dict[str, object]] | None = None  # the last question that was answered
 
     def compose(self) -> ComposeResult:
         yield RichLog(max_lines=KEPT, wrap=True, markup=False, highlight=False)
@@ -168,6 +169,7 @@ class AskDrawer(Vertical):
     def answer(self, told: dict[str, object]) -> None:
         """An answer: `text`, `type`, `nonfinite`, `printed`, `forGood`, `seconds`, `changed`, `refused`."""
         p, log = self.palette, self.query_one(RichLog)
+        self.latest = (self.last, told)
         self.printed(str(told.get("printed", "")))
         bad, for_good, changed = bool(told.get("nonfinite")), bool(told.get("forGood")), str(told.get("changed", ""))
         line = Text.assemble(("  ! " if bad else "  ", f"bold {p.nonfinite}"))

@@ -1,0 +1,224 @@
+"""The kept evidence of a case, and its report: Markdown with SVG pictures beside it."""
+
+from __future__ import annotations
+
+import os
+import platform
+import sys
+import time
+from collections.abc import Iterable
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from ..host.launch import BadUse, Launch
+from ..protocol import Facts, Term
+from . import case
+from .edits import write_whole
+from .ledger import Ledger
+
+SCHEMA = 1
+ROWS = 24  # of a ledger's part
+
+
+class Entry(msgspec.Struct):
+    """One piece of evidence: `body` is Markdown; `picture` an SVG file in the notes' folder."""
+
+    kind: str  # pause, value, plot, ledger, trial, text, verified
+    title: str
+    body: str = ""
+    picture: str = ""
+    when: float = 0.0
+
+
+class Kept(msgspec.Struct):
+    schema: int = SCHEMA
+    entries: list[Entry] = []
+
+
+def place(script: str) -> Path:
+    """The notes' file, beside the case file."""
+    beside = case.place(script)
+    return beside.with_name(beside.name.replace(".case.toml", ".notes.json"))
+
+
+def pictures(script: str) -> Path:
+    """The folder of the notes' pictures."""
+    return place(script).with_suffix("")
+
+
+def load(script: str) -> list[Entry]:
+    """BadUse when the file is there but cannot be read: it is left as it is."""
+    path = place(script)
+    try:
+        kept = msgspec.json.decode(path.read_bytes(), type=Kept)
+    except FileNotFoundError:
+        return []
+    except OSError as e:
+        raise BadUse(f"{path} cannot be read: {e.strerror}. It is left as it is.") from None
+    except msgspec.MsgspecError as e:
+        raise BadUse(f"{path} is damaged: {e}. It is left as it is; mend it or move it away.") from None
+    if kept.schema > SCHEMA:
+        raise BadUse(f"{path} is of a later version ({kept.schema}). It is left as it is.")
+    return kept.entries
+
+
+def save(script: str, entries: list[Entry]) -> None:
+    """At once or not at all; BadUse when it cannot be written."""
+    path = place(script)
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+    except OSError as e:
+        raise BadUse(f"{path.parent} cannot be made: {e.strerror}.") from None
+    write_whole(str(path), msgspec.json.format(msgspec.json.encode(Kept(SCHEMA, entries)), indent=1))
+
+
+def add(script: str, entry: Entry) -> int:
+    """Keeps one more; how many there are."""
+    entry.when = entry.when or time.time()
+    entries = [*load(script), entry]
+    save(script, entries)
+    return len(entries)
+
+
+def picture_path(script: str) -> Path:
+    """Where the next picture goes."""
+    folder = pictures(script)
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as e:
+        raise BadUse(f"{folder} cannot be made: {e.strerror}.") from None
+    number = 1
+    while (folder / f"picture-{number}.svg").exists():
+        number += 1
+    return folder / f"picture-{number}.svg"
+
+
+# -- pieces of evidence ------------------------------------------------------------------------------
+
+
+def of_pause(facts: Facts, text: list[str]) -> Entry:
+    """The headline, the calls, the lines around and the terms."""
+    parts = [facts.headline.replace("\n", "\n\n"), ""]
+    if facts.trail:
+        calls = [f"{os.path.basename(c.file)}:{c.line} `{c.function}`" for c in facts.trail]
+        parts += [" › ".join(calls), ""]
+    first, last = max(1, facts.line - 3), min(len(text), max(facts.line, facts.end_line) + 3)
+    if text:
+        here = range(facts.line, max(facts.line, facts.end_line) + 1)
+        lines = [f"{'>' if n in here else ' '} {n:4}  {text[n - 1]}" for n in range(first, last + 1)]
+        parts += ["```text", *(line.rstrip() for line in lines), "```", ""]
+    if facts.terms:
+        parts += [_terms(facts.terms), ""]
+    if facts.passes:
+        parts += [_passes(facts.passes), ""]
+    title = f"{facts.reason} in line {facts.line} of {os.path.basename(facts.file)}"
+    return Entry("pause", title, "\n".join(parts).rstrip() + "\n")
+
+
+def _terms(terms: list[Term]) -> str:
+    rows = [["term", "value", "type", ""]]
+    for t in terms:
+        note = "**culprit**" if t.culprit else "not finite" if t.nonfinite else t.how
+        rows.append([f"{'&nbsp;' * 2 * t.depth}`{t.text}`", t.value, t.type, note])
+    return table(rows)
+
+
+def _passes(passes: list[dict[str, Any]]) -> str:
+    names = list(dict.fromkeys(n for p in passes for n in p["values"]))
+    rows = [["pass", *names]]
+    rows += [[str(p["pass"]), *(_short(p["values"].get(n, "")) for n in names)] for p in passes]
+    return table(rows)
+
+
+def of_value(expression: str, told: dict[str, Any]) -> Entry:
+    """A value's summary and figures."""
+    summary = told["summary"]
+    rows = [["", ""], *([str(a), str(b)] for a, b in told.get("facts", []) if a or b)]
+    return Entry("value", f"`{expression}`", f"{summary['type']}: {summary['text']}\n\n{table(rows)}\n")
+
+
+def of_ledger(ledger: Ledger, title: str, rows: Iterable[int], said: list[str]) -> Entry:
+    """A part of a ledger, and what is said of a column."""
+    chosen = list(rows)[:ROWS]
+    head = ["pass", *(c.name for c in ledger.columns)]
+    cells = [[str(ledger.numbers[r]), *(_short(c.plain(r)) for c in ledger.columns)] for r in chosen]
+    lines = [f"- {text}" for text in said]
+    body = "\n".join([*lines, "", table([head, *cells]), "", ledger.told.kept])
+    return Entry("ledger", title, body.strip() + "\n")
+
+
+def of_trial(question: str, answer: str, changed: str, for_good: bool) -> Entry:
+    how = "done for good" if for_good else "a trial: nothing was changed"
+    body = f"```python\n{question}\n```\n\n`{answer}`   ({how})\n"
+    return Entry("trial", "asked", body + (f"\nIt would change: {changed}\n" if changed else ""))
+
+
+def own_text(text: str) -> Entry:
+    """A text of the user's own; its first words are the title."""
+    first = text.splitlines()[0]
+    return Entry("text", first if len(first) <= 40 else first[:39] + "…", text)
+
+
+def table(rows: list[list[str]]) -> str:
+    """A Markdown table; the first row is its head."""
+    lines = ["| " + " | ".join(_cell(c) for c in row) + " |" for row in rows]
+    return "\n".join([lines[0], "|" + "---|" * len(rows[0]), *lines[1:]])
+
+
+def _cell(text: str) -> str:
+    return str(text).replace("|", "\\|").replace("\n", " ")
+
+
+def _short(value: Any) -> str:
+    return f"{value:.6g}" if isinstance(value, float) else str(value)
+
+
+# -- the report --------------------------------------------------------------------------------------
+
+
+def report(launch: Launch, entries: list[Entry], verified: str = "", version: str = "") -> str:
+    """The whole report as Markdown: what was run and on what, the evidence in its order, how it was verified."""
+    name = launch.name
+    lines = [f"# {name}", "", f"Report of {time.strftime('%Y-%m-%d %H:%M')}.", ""]
+    command = " ".join([name, *launch.args])
+    facts = [["", ""], ["script", os.path.abspath(launch.program) if not launch.as_module else launch.program]]
+    facts.append(["run as", f"`{command}`"])
+    facts.append(["interpreter", version or f"{launch.python or sys.executable}, Python {platform.python_version()}"])
+    if launch.cwd:
+        facts.append(["working folder", launch.cwd])
+    if launch.env:
+        facts.append(["environment", ", ".join(f"{k}={v}" for k, v in launch.env.items())])
+    facts.append(["on", platform.platform()])
+    lines += [table(facts), ""]
+    for number, entry in enumerate(entries, 1):
+        when = time.strftime(" (%Y-%m-%d %H:%M)", time.localtime(entry.when)) if entry.when else ""
+        lines += [f"## {number}. {entry.title}{when}", ""]
+        if entry.picture:
+            lines += [f"![{entry.title}]({entry.picture})", ""]
+        if entry.body:
+            lines += [entry.body.rstrip(), ""]
+    if not entries:
+        lines += ["Nothing was kept.", ""]
+    if verified:
+        lines += ["## Verified", "", verified, ""]
+    return "\n".join(lines)
+
+
+def write_report(script: str, path: str, text: str, entries: list[Entry]) -> None:
+    """Writes a report and, beside it, the pictures that it shows.  BadUse when that cannot be done."""
+    target = Path(path)
+    folder = target.with_name(target.stem + "-pictures")
+    for entry in entries:
+        if not entry.picture:
+            continue
+        source = pictures(script) / entry.picture
+        try:
+            data = source.read_bytes()
+            folder.mkdir(exist_ok=True)
+        except OSError as e:
+            raise BadUse(f"The picture {source} cannot be taken into the report: {e.strerror}.") from None
+        write_whole(str(folder / entry.picture), data)
+        text = text.replace(f"]({entry.picture})", f"]({folder.name}/{entry.picture})")
+    write_whole(str(target), text.encode())
