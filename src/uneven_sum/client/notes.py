@@ -152,7 +152,9 @@ def of_ledger(ledger: Ledger, title: str, rows: Iterable[int], said: list[str]) 
 def of_trial(question: str, answer: str, changed: str, for_good: bool) -> Entry:
     how = "done for good" if for_good else "a trial: nothing was changed"
     body = f"```python\n{question}\n```\n\n`{answer}`   ({how})\n"
-    return Entry("trial", "asked", body + (f"\nIt would change: {changed}\n" if changed else ""))
+    first = question.splitlines()[0]
+    title = f"`{first if len(first) <= 40 else first[:39] + '…'}`"
+    return Entry("trial", title, body + (f"\nIt would change: {changed}\n" if changed else ""))
 
 
 def own_text(text: str) -> Entry:

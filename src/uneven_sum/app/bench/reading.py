@@ -9,6 +9,7 @@ from textual import work
 
 from ...client import BadUse, Client
 from ..dialogs import Choice, Choose, Prompt
+from ..paths import short
 from ..widgets.sheet import Sheet
 from .part import Part
 
@@ -33,13 +34,13 @@ class Reading(Part):
     @work(group="dialog")
     async def action_open_file(self) -> None:
         """Another source file: the user's, or a library's that the script has imported."""
-        choices = [Choice(p, os.path.basename(p), _short(p)) for p in self.known_files()]
+        choices = [Choice(p, os.path.basename(p), short(p)) for p in self.known_files()]
         have = {c.key for c in choices}
         if self.client is not None and self.client.alive:
             try:
                 for name, path in await self.client.modules():
                     if path.endswith(".py") and path not in have:
-                        choices.append(Choice(path, name, _short(path)))
+                        choices.append(Choice(path, name, short(path)))
             except BadUse:
                 pass
         bench = self.bench
@@ -203,8 +204,3 @@ def definition(text: str, name: str) -> int | None:
                 if any(isinstance(t, ast.Name) and t.id == wanted for t in node.targets):
                     return node.lineno
     return None
-
-
-def _short(path: str) -> str:
-    home = os.path.expanduser("~")
-    return "~" + path[len(home) :] if path.startswith(home + os.sep) else path

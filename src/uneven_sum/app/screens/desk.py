@@ -22,6 +22,7 @@ from ...client.setup import Setup, WrongField, ago, interpreters_near, recent
 from ...demo import CASES, find
 from ...protocol import Note
 from ..dialogs import Choice, Choose, Prompt
+from ..paths import short
 from ..theme import PALETTES, Palette
 from ..widgets.bars import Keys, TopLine
 from ..widgets.sheet import Sheet
@@ -135,7 +136,7 @@ class Desk(Screen[None]):
         options.clear_options()
         known = recent()
         self.known = [(s.key, s.when) for s in known]
-        shipped = [Setup(str(find(name)), cwd=str(Path(str(find(name))).parent)) for name in CASES]
+        shipped = [Setup(str(find(name))) for name in CASES]
         self.cases = [s for s in known if s.key not in {d.key for d in shipped}] + shipped
         for setup in self.cases[: len(self.cases) - len(shipped)]:
             text = Text(f"{Path(setup.program).name:<20.20} ", p.text, no_wrap=True, overflow="ellipsis")
@@ -163,7 +164,9 @@ class Desk(Screen[None]):
         self.setup = setup
         for name in FIELDS:
             self.query_one(f"#{name}", Input).value = str(getattr(setup, name))
-        self.query_one(TopLine).show(f"Desk   {setup.program}", "module" if setup.module else "Uneven Sum")
+        shipped = next((n for n in CASES if str(find(n)) == setup.program), "")
+        told = f"shipped case {shipped}" if shipped else setup.program if setup.module else short(setup.program)
+        self.query_one(TopLine).show(f"Desk   {told}", "module" if setup.module else "Uneven Sum")
         self.look()
 
     def look(self) -> None:

@@ -21,6 +21,7 @@ from ...client import BadUse
 from ...client.before import Finding, findings
 from ...client.opened import ChangedOutside, Opened, open_file, save
 from ..dialogs import Choice, Choose, Prompt
+from ..paths import short
 from ..theme import Palette
 from ..widgets.bars import Keys, TopLine
 
@@ -94,7 +95,7 @@ class Editor(Screen[bool]):
         row, column = self.area.cursor_location
         state = "changed" if self.modified else "saved" if self.saved else "as it is in the file"
         place = f"line {row + 1}, column {column + 1}"
-        self.query_one(TopLine).show(f"edit {self.opened.path}", f"{state} · {place}")
+        self.query_one(TopLine).show(f"edit {short(self.opened.path)}", f"{state} · {place}")
 
     # -- what is wrong -------------------------------------------------------------------------------
 
