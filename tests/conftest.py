@@ -58,6 +58,7 @@ def script(tmp_path):
 def own_state(tmp_path_factory, monkeypatch) -> None:
     """What the application keeps for its user is kept elsewhere while it is tested."""
     monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path_factory.mktemp("state")))
+    monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path_factory.mktemp("config")))
 
 
 @pytest.fixture

@@ -6,12 +6,15 @@ import asyncio
 import os
 import sys
 from collections.abc import Callable
-from typing import Any, NoReturn
+from typing import TYPE_CHECKING, Any, NoReturn
 
 import click
 
 from . import __version__
 from .host.launch import BadUse, Launch, SyntaxFault
+
+if TYPE_CHECKING:
+    from .client.settings import Settings
 
 TRIPS = ("error", "warning", "nonfinite", "start")
 SCRIPT_SETTINGS = {"ignore_unknown_options": True, "allow_interspersed_args": False}
@@ -21,6 +24,15 @@ def fail(message: str) -> NoReturn:
     """One clear sentence on standard error, exit status 2."""
     click.echo(f"uneven-sum: {message}", err=True)
     sys.exit(2)
+
+
+def _settings() -> Settings:
+    from .client import settings as kept
+
+    found, wrong = kept.load()
+    for text in wrong:
+        click.echo(f"uneven-sum: {text}", err=True)
+    return found
 
 
 def _trips(text: str | None, option: str) -> set[str]:
@@ -85,7 +97,7 @@ def cli(context: click.Context) -> None:
         if sys.stdin.isatty() and sys.stdout.isatty():
             from .app import open_bench
 
-            failed = open_bench(None)
+            failed = open_bench(None, _settings().theme)
             if failed:
                 fail(failed)
             return
@@ -97,13 +109,16 @@ def cli(context: click.Context) -> None:
 
 @cli.command(context_settings=SCRIPT_SETTINGS)
 @script_options
-@click.option("--theme", type=click.Choice(["slate", "chalk"]), default="slate", show_default=True)
+@click.option("--theme", type=click.Choice(["slate", "chalk"]), help="By default as in the settings: slate.")
 @click.option("--no-return-points", is_flag=True, help="Make no copies of the script: it runs forward only.")
-def run(script: str, args: tuple[str, ...], theme: str, no_return_points: bool, **options: Any) -> None:
+def run(script: str, args: tuple[str, ...], theme: str | None, no_return_points: bool, **options: Any) -> None:
     """Open the Bench on SCRIPT and run it."""
+    kept = _settings()
     launch = _launch(script, args, options)
-    launch.return_points = not no_return_points
-    _open(launch, theme)
+    if not launch.pause_on_given:
+        launch.pause_on = set(kept.pause_on)
+    launch.return_points = kept.return_points and not no_return_points
+    _open(launch, theme or kept.theme)
 
 
 @cli.command(context_settings=SCRIPT_SETTINGS)
@@ -191,8 +206,8 @@ def passes(
 
 @cli.command()
 @click.argument("name", required=False)
-@click.option("--theme", type=click.Choice(["slate", "chalk"]), default="slate", show_default=True)
-def demo(name: str | None, theme: str) -> None:
+@click.option("--theme", type=click.Choice(["slate", "chalk"]), help="By default as in the settings: slate.")
+def demo(name: str | None, theme: str | None) -> None:
     """List the shipped cases, or open the one called NAME."""
     from .demo import find, listing
 
@@ -203,6 +218,14 @@ def demo(name: str | None, theme: str) -> None:
     if path is None:
         raise BadUse(f"There is no demo case {name}. uneven-sum demo lists them.")
     _open(Launch(str(path), cwd=str(path.parent), keep_case=False), theme)
+
+
+@cli.command()
+def settings() -> None:
+    """Print where the settings are, and what holds."""
+    from .client import settings as kept
+
+    click.echo(kept.told())
 
 
 @cli.command()
@@ -224,7 +247,7 @@ def serve(stdio: bool, socket_: str | None, port: int | None, token: str | None)
     asyncio.run(serve_socket(socket_, port, (token or secrets.token_urlsafe(18)) if port is not None else None))
 
 
-def _open(launch: Launch, theme: str) -> None:
+def _open(launch: Launch, theme: str | None) -> None:
     from .host.launch import inspect_script
 
     inspect_script(launch)
@@ -232,7 +255,7 @@ def _open(launch: Launch, theme: str) -> None:
         raise BadUse("The Bench needs a terminal. Without one, use uneven-sum check.")
     from .app import open_bench
 
-    failed = open_bench(launch, theme)
+    failed = open_bench(launch, theme or _settings().theme)
     if failed:
         fail(failed)
 
@@ -247,3 +270,8 @@ def main() -> None:
         fail(str(e))
     except (KeyboardInterrupt, asyncio.CancelledError):
         sys.exit(130)
+    except Exception as e:
+        from . import crash
+
+        click.echo(f"uneven-sum: {crash.sentence(e)}", err=True)
+        sys.exit(70)

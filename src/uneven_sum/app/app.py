@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from textual.app import App
 
+from .. import crash
 from ..client import Launch
 from .commands import BenchCommands
 from .screens.bench import Bench
@@ -32,6 +33,15 @@ class UnevenSum(App[None]):
     @property
     def palette(self) -> Palette:
         return PALETTES.get(self.theme, PALETTES["slate"])
+
+    def _handle_exception(self, error: Exception) -> None:
+        """A fault of ours: a crash file and a sentence, no traceback."""
+        if self.is_headless:  # a test: it shall fail
+            super()._handle_exception(error)
+            return
+        self.refusal = crash.sentence(error)
+        self._return_code = 1
+        self.exit()
 
     def on_mount(self) -> None:
         if self.launch is None:

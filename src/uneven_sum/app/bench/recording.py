@@ -212,13 +212,13 @@ class Recording(Part):
         return [{"file": file, "line": line} for file, line in self.book.recorded if os.path.exists(file)]
 
     def always(self) -> dict[str, Any]:
-        return {"always": {}} if self.book.always else {}
+        return {"always": {}} if self.book.always or self.bench.record_all else {}
 
     # -- the strip -----------------------------------------------------------------------------------
 
     async def recent(self, client: Client) -> Recent:
         """The last passes of the recorded loop around, if there is one."""
-        if not (self.book.recorded or self.book.always):
+        if not (self.book.recorded or self.book.always or self.bench.record_all):
             return Recent()
         try:
             return await client.recent(self.bench._frame())

@@ -28,6 +28,7 @@ from ...client import (
     SyntaxFault,
     Trouble,
     Where,
+    settings,
 )
 from ...client.book import Book, switches_for
 from ...client.setup import of_launch, remember
@@ -142,6 +143,7 @@ class Bench(KeyLine, Texts, Watchman, Reading, Recording, Verifying, Noting, Loo
         self.about = "line"
         self.book = Book()
         self.book.switches = switches_for(launch.pause_on)
+        self.record_all = settings.load()[0].record == "always"
         self.texts: dict[str, str] = {}
         self.versions: dict[tuple[str, int], str] = {}  # texts of files by their CRC-32: calls may run older ones
         self.stamps: dict[str, tuple[float, int]] = {}

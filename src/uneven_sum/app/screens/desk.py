@@ -16,6 +16,7 @@ from textual.screen import Screen
 from textual.widgets import Input, OptionList, Static
 from textual.widgets.option_list import Option
 
+from ...client import BadUse, settings
 from ...client.before import KINDS, Finding, findings
 from ...client.book import decoded
 from ...client.setup import Setup, WrongField, ago, interpreters_near, recent
@@ -89,7 +90,8 @@ class Desk(Screen[None]):
         self.setup: Setup | None = None
         self.found: list[Finding] = []
         self.at_finding = -1
-        self.off: set[str] = set()
+        self.settings, self.unfit = settings.load()
+        self.off = set(self.settings.not_looked_for)
         self.known: list[tuple[tuple[str, bool], float]] = []  # recent cases as they are listed
 
     @property
@@ -116,6 +118,8 @@ class Desk(Screen[None]):
         self.fill()
         self.query_one(OptionList).focus()
         self.query_one(Keys).show(list(KEYS))
+        if self.unfit:
+            self.say(self.unfit[0], bad=True)
 
     def on_screen_resume(self) -> None:
         if self.cases and [(s.key, s.when) for s in recent()] != self.known:
@@ -136,11 +140,14 @@ class Desk(Screen[None]):
         options.clear_options()
         known = recent()
         self.known = [(s.key, s.when) for s in known]
-        shipped = [Setup(str(find(name))) for name in CASES]
-        self.cases = [s for s in known if s.key not in {d.key for d in shipped}] + shipped
+        shipped = [self.fresh(str(find(name))) for name in CASES]
+        own = [s for s in known if s.key not in {d.key for d in shipped}]
+        if self.setup is not None and self.setup.key not in {s.key for s in (*own, *shipped)}:
+            own.insert(0, self.setup)  # chosen, but not run yet
+        self.cases = own + shipped
         for setup in self.cases[: len(self.cases) - len(shipped)]:
             text = Text(f"{Path(setup.program).name:<20.20} ", p.text, no_wrap=True, overflow="ellipsis")
-            text.append(f"{ago(setup.when)}, {setup.ended}"[:22], p.quiet)
+            text.append(f"{ago(setup.when)}, {setup.ended}"[:22] if setup.when else "not run yet", p.quiet)
             options.add_option(Option(text))
         for name, (script, wrong) in CASES.items():
             text = Text(f"{script}", p.text)
@@ -281,13 +288,17 @@ class Desk(Screen[None]):
         choices = [Choice(p, p) for p in scripts_below(os.getcwd())]
         chosen = await self.app.push_screen_wait(Choose(self.palette, "Which script?", choices, typed=True))
         if chosen is not None:
-            self._chosen(Setup(os.path.abspath(chosen)))
+            self._chosen(self.fresh(os.path.abspath(chosen)))
+
+    def fresh(self, program: str) -> Setup:
+        """The entries of a case that was not run before."""
+        return Setup(program, pause_on=", ".join(self.settings.pause_on))
 
     def _chosen(self, setup: Setup) -> None:
         known = next((s for s in self.cases if s.key == setup.key), None)
         if known is None:
-            self.cases.insert(0, setup)
-            self.query_one(OptionList).add_option(Option(Text(Path(setup.program).name, self.palette.text)))
+            self.setup = setup
+            self.fill()
         self.show_case(known or setup)
         self.say(f"{setup.program} is chosen: enter runs it.")
 
@@ -299,6 +310,7 @@ class Desk(Screen[None]):
         if chosen is not None:
             self.off ^= {chosen}
             self.look()
+            self._keep_settings()
 
     # -- running -------------------------------------------------------------------------------------
 
@@ -330,6 +342,14 @@ class Desk(Screen[None]):
         await edit(self, self.palette, self.setup.program, sheet.cursor, self.say, frozenset(self.off))
         self.look()
 
+    def _keep_settings(self) -> None:
+        """What was switched here holds from now on."""
+        self.settings.not_looked_for, self.settings.theme = sorted(self.off), self.palette.name
+        try:
+            settings.save(self.settings)
+        except BadUse as e:
+            self.say(str(e), bad=True)
+
     def action_theme(self) -> None:
         names = list(PALETTES)
         self.app.theme = names[(names.index(self.palette.name) + 1) % len(names)]
@@ -341,6 +361,7 @@ class Desk(Screen[None]):
         self.fill()
         self.look()
         self.query_one(Keys).show(self.query_one(Keys).pairs)
+        self._keep_settings()
 
     def action_help(self) -> None:
         from .help import DESK_KEYS, Help

@@ -1,0 +1,43 @@
+"""What is done when our own code fails: a file for its makers, a sentence for the user."""
+
+from __future__ import annotations
+
+import os
+import platform
+import sys
+import time
+import traceback
+from pathlib import Path
+
+from platformdirs import user_state_path
+
+from . import __version__
+
+KEPT = 20  # crash files
+
+
+def sentence(error: BaseException) -> str:
+    """Writes a crash file; what is said to the user: what happened, where it is written, how to go on."""
+    fault = f"A fault of Uneven Sum itself ({type(error).__name__}) has ended it"
+    what = f"{fault}. The script's file and the case are unharmed"
+    try:
+        path = write(error)
+    except OSError as e:
+        return f"{what}; a crash file could not be written ({e.strerror}). Start it again to go on."
+    return f"{what}; {path} tells more. Start it again to go on, and send that file to its makers."
+
+
+def write(error: BaseException) -> Path:
+    """The crash file; OSError when it cannot be written."""
+    folder = user_state_path("uneven-sum") / "crashes"
+    folder.mkdir(parents=True, exist_ok=True)
+    path = folder / f"crash-{time.strftime('%Y%m%d-%H%M%S')}-{os.getpid()}.txt"
+    head = [
+        f"Uneven Sum {__version__}, Python {platform.python_version()}, {platform.platform()}",
+        f"command: {' '.join(sys.argv[1:2])}",  # not the script and its arguments: they are the user's
+        "",
+    ]
+    path.write_text("\n".join(head) + "".join(traceback.format_exception(error)), encoding="utf-8")
+    for old in sorted(folder.glob("crash-*.txt"))[:-KEPT]:
+        old.unlink(missing_ok=True)
+    return path

@@ -1,0 +1,115 @@
+"""Settings, and what is done when our own code fails."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+
+import pytest
+from driving_app import until
+
+from uneven_sum import cli, crash
+from uneven_sum.app.app import UnevenSum
+from uneven_sum.app.screens.bench import Bench
+from uneven_sum.app.screens.desk import Desk
+from uneven_sum.client import BadUse, Launch, settings
+from uneven_sum.client.settings import Settings
+
+
+def written(text: str) -> None:
+    settings.place().parent.mkdir(parents=True, exist_ok=True)
+    settings.place().write_text(text)
+
+
+def test_settings_are_kept_with_what_is_not_known() -> None:
+    assert settings.load() == (Settings(), [])
+    written('# mine\ntheme = "chalk"\nlater = [1, 2]\n')
+    found, told = settings.load()
+    assert found.theme == "chalk" and not told
+    found.not_looked_for = ["equality"]
+    settings.save(found)
+    text = settings.place().read_text()
+    assert "# mine" in text and "later = [1, 2]" in text and 'not_looked_for = ["equality"]' in text
+    settings.save(Settings())
+    assert "theme" not in settings.place().read_text() and "later" in settings.place().read_text()
+
+
+@pytest.mark.parametrize(
+    ("text", "why"),
+    [
+        ("theme = 3\n", "theme is 3, which is no str; its default holds"),
+        ('theme = "dark"\n', "theme knows slate, chalk, not 'dark'"),
+        ('pause_on = ["error", "trouble"]\n', "pause_on knows error, warning, nonfinite, start, not 'trouble'"),
+        ("return_points = 1\n", "return_points is 1, which is no bool"),
+        ("theme = \n", "is damaged"),
+    ],
+)
+def test_wrong_settings_are_told_and_the_defaults_hold(text: str, why: str) -> None:
+    written(text)
+    found, (told,) = settings.load()
+    assert found == Settings() and why in told
+    if "damaged" in why:
+        with pytest.raises(BadUse, match="left as it is"):
+            settings.save(Settings("chalk"))
+        assert settings.place().read_text() == text
+
+
+def test_the_command_tells_where_and_what() -> None:
+    written('theme = "chalk"\npause_on = ["x"]\n')
+    done = subprocess.run([sys.executable, "-m", "uneven_sum", "settings"], capture_output=True, text=True)
+    assert done.returncode == 0 and str(settings.place()) in done.stdout
+    assert "theme           chalk   (slate, chalk)" in done.stdout and "not 'x'; its default holds" in done.stdout
+
+
+async def test_settings_hold_on_the_desk_and_the_bench(script) -> None:
+    written('theme = "slate"\nrecord = "always"\nnot_looked_for = ["unused"]\npause_on = ["error"]\n')
+    path = script("import os\nt = 0\nfor k in range(5):\n    t += k\nbreakpoint()\n")
+    app = UnevenSum(None)
+    async with app.run_test(size=(140, 42)) as pilot:
+        await until(pilot, lambda: isinstance(app.screen, Desk) and app.screen.setup is not None)
+        desk = app.screen
+        desk.show_case(desk.fresh(path))
+        assert not desk.found and desk.setup.pause_on == "error"
+        await pilot.press("T")
+        await until(pilot, lambda: settings.load()[0].theme == "chalk")
+        await pilot.press("enter")
+        await until(pilot, lambda: isinstance(app.screen, Bench) and app.screen.state == "paused", 60)
+        bench = app.screen
+        assert bench.launch.pause_on == {"error"}
+        known, always = await bench.client.ledgers()
+        assert always and known[0].passes == 5
+        bench.keep_case()
+        case = Path(path.replace(".py", ".case.toml"))
+        assert not case.exists() or "record" not in case.read_text()
+
+
+def test_a_fault_of_ours_is_one_sentence_and_a_file(script, monkeypatch, capsys) -> None:
+    def broken(*args: object, **named: object) -> None:
+        raise ZeroDivisionError("ours")
+
+    monkeypatch.setattr(cli, "_launch", broken)
+    monkeypatch.setattr(sys, "argv", ["uneven-sum", "check", script("x = 1\n")])
+    with pytest.raises(SystemExit) as left:
+        cli.main()
+    told = capsys.readouterr().err
+    assert left.value.code == 70 and told.count("\n") == 1 and "Traceback" not in told
+    assert "A fault of Uneven Sum itself (ZeroDivisionError) has ended it" in told and "unharmed" in told
+    path = told.partition("; ")[2].partition(" tells more")[0]
+    with open(path) as f:
+        text = f.read()
+    assert "Traceback" in text and "ours" in text and "script.py" not in text.split("Traceback")[0]
+
+
+def test_without_a_place_for_the_crash_file(monkeypatch) -> None:
+    monkeypatch.setenv("XDG_STATE_HOME", "/proc/nowhere")
+    assert "a crash file could not be written" in crash.sentence(ValueError("x"))
+
+
+async def test_a_fault_in_the_application_leaves_with_a_sentence(script, monkeypatch) -> None:
+    app = UnevenSum(Launch(script("breakpoint()\n"), keep_case=False))
+    async with app.run_test(size=(100, 30)) as pilot:
+        await until(pilot, lambda: getattr(app.screen, "state", "") == "paused", 60)
+        monkeypatch.setattr(type(app), "is_headless", property(lambda self: False))
+        app._handle_exception(KeyError("ours"))
+        assert "A fault of Uneven Sum itself (KeyError) has ended it" in app.refusal
+        monkeypatch.undo()
