@@ -149,4 +149,7 @@ def test_strange_texts() -> None:
 
 def test_the_demo_cases_say_what_can_be_seen() -> None:
     found = {name: findings(find(name).read_bytes(), name) for name in CASES}
-    assert [(n, f.line, f.kind) for n, fs in found.items() for f in fs] == [("lagged", 28, "range")]
+    assert [(n, f.line, f.kind) for n, fs in found.items() for f in fs] == [
+        ("lagged", 28, "range"),
+        ("logger", 19, "swallow"),
+    ]

@@ -25,6 +25,7 @@ DEMOS = {
     "routing": ("nonfinite", "created", "channel.py", 22, "Channel.step", "coming - through", 429, 672),
     "lagged": ("error", None, "lagged_inflow.py", 28, "response", "inflow[day + LAG]", 365, 365),
     "join": ("nonfinite", "created", "join_gauges.py", 23, "coefficient", "inflow.join(rain)", None, None),
+    "share": ("nonfinite", "created", "brook_share.py", 21, "shares", "flows / total", None, None),
 }
 
 
@@ -33,7 +34,7 @@ def test_the_fit_is_found_whatever_the_linear_algebra_makes_of_it() -> None:
     (pause,) = json.loads(check("--json", str(find("fit"))).stdout)["pauses"]
     assert (os.path.basename(pause["file"]), pause["function"]) == ("fit_curve.py", "solve")
     assert pause["reason"] in ("error", "nonfinite") and pause["line"] in (30, 31, 32)
-    assert set(CASES) == {*DEMOS, "fit", "total"}
+    assert set(CASES) == {*DEMOS, "fit", "total", "logger"}
 
 
 @pytest.mark.parametrize("name", DEMOS)

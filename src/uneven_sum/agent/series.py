@@ -5,8 +5,8 @@ at successive values use only passes that follow one another.  RECENT is the las
 
 constant    all values are equal
 stalled     the last STALLED passes at least, and a twentieth of all, are exactly equal; before them the value changed
-grows       over RECENT the logarithm of the size is a straight line (r² at least 0.98) that rises, by a factor of 10
-            at least in all; the factor per pass is e to the slope
+grows       over RECENT, or its last half, quarter or eighth, the logarithm of the size is a straight line (r² at least
+            0.98) that rises, by a factor of 10 at least in all; the factor per pass is e to the slope
 oscillates  the differences of RECENT change their sign in at least 4 of 5 places, and the later half of them is not
             smaller than half of the earlier one
 settles     the differences in the last quarter of RECENT are at most a hundredth of those in its first quarter, or half
@@ -74,6 +74,15 @@ def _stalled(fine: Series) -> Said | None:
 
 def _grows(fine: Series) -> Said | None:
     part = recent(fine)
+    for most in (RECENT, RECENT // 2, RECENT // 4, RECENT // 8):  # it may have begun a while ago
+        if len(part) > most // 2 or most == RECENT:
+            found = _grows_in(part[-most:])
+            if found is not None:
+                return found
+    return None
+
+
+def _grows_in(part: Series) -> Said | None:
     if len(part) < 8 or any(v == 0 for _, v in part):
         return None
     x = [float(n) for n, _ in part]

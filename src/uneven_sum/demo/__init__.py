@@ -13,6 +13,8 @@ CASES = {
     "lagged": ("lagged_inflow.py", "an IndexError at the end of the year"),
     "join": ("join_gauges.py", "every month's runoff coefficient is infinite"),
     "fit": ("fit_curve.py", "the errors of the fitted coefficients are nan"),
+    "share": ("brook_share.py", "the share of a brook is nan, though both are gauged every day"),
+    "logger": ("read_logger.py", "the mean stage is too low, and nothing says so"),
     "total": ("running_total.py", "the total of the gauge grows by less than the inflows bring"),
 }
 
