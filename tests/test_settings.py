@@ -114,3 +114,17 @@ async def test_a_fault_in_the_application_leaves_with_a_sentence(script, monkeyp
         app._handle_exception(KeyError("ours"))
         assert "A fault of Uneven Sum itself (KeyError) has ended it" in app.refusal
         monkeypatch.undo()
+
+
+def test_the_log_tells_what_was_done(script, tmp_path) -> None:
+    command = [sys.executable, "-m", "uneven_sum", "--log", str(tmp_path / "log.txt"), "--log-level"]
+    subprocess.run([*command, "info", "check", script("x = 1 / 0\n")], capture_output=True)
+    text = (tmp_path / "log.txt").read_text()
+    assert "INFO    uneven_sum.client: paused: ZeroDivisionError in line 1" in text and "DEBUG" not in text
+    subprocess.run([*command, "debug", "check", script("x = 1\n")], capture_output=True)
+    text = (tmp_path / "log.txt").read_text()
+    assert "DEBUG   uneven_sum.host: setExceptionBreakpoints done in " in text
+    done = subprocess.run(
+        [*command[:-2], "/nowhere/log.txt", "check", script("x = 1\n")], capture_output=True, text=True
+    )
+    assert done.returncode == 2 and "/nowhere/log.txt cannot be written: No such file" in done.stderr

@@ -26,6 +26,22 @@ def fail(message: str) -> NoReturn:
     sys.exit(2)
 
 
+def _log_to(path: str, level: str) -> None:
+    """Only our own messages: the libraries' are not for the user."""
+    import logging
+
+    try:
+        handler = logging.FileHandler(path, encoding="utf-8")
+    except OSError as e:
+        raise BadUse(f"{path} cannot be written: {e.strerror}. Give another file with --log.") from None
+    handler.setFormatter(logging.Formatter("%(asctime)s %(levelname)-7s %(name)s: %(message)s"))
+    logger = logging.getLogger("uneven_sum")
+    logger.addHandler(handler)
+    logger.setLevel(level.upper())
+    logger.propagate = False
+    logger.info("uneven-sum %s, Python %s", __version__, sys.version.split()[0])
+
+
 def _settings() -> Settings:
     from .client import settings as kept
 
@@ -90,9 +106,19 @@ def script_options(command: Callable[..., Any]) -> Callable[..., Any]:
     epilog="Examples:  uneven-sum demo rating  |  uneven-sum run model.py --year 2031  |  uneven-sum check model.py",
 )
 @click.version_option(__version__, prog_name="uneven-sum")
+@click.option("--log", metavar="FILE", help="Write to FILE what is done; stands before the command.")
+@click.option(
+    "--log-level",
+    type=click.Choice(["debug", "info", "warning", "error"]),
+    default="info",
+    show_default=True,
+    help="How much of it: debug tells each request to the script.",
+)
 @click.pass_context
-def cli(context: click.Context) -> None:
+def cli(context: click.Context, log: str | None, log_level: str) -> None:
     """Find the faulty calculation in a numerical Python script."""
+    if log is not None:
+        _log_to(log, log_level)
     if context.invoked_subcommand is None:
         if sys.stdin.isatty() and sys.stdout.isatty():
             from .app import open_bench

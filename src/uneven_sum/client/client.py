@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import logging
 import os
 from typing import Any
 
@@ -29,6 +30,8 @@ from ..protocol import (
 )
 from .events import Busy, CallEnded, Ended, Event, Exited, Output, Stopped, Tripped, Trouble, Where
 from .ledger import Ledger
+
+LOG = logging.getLogger("uneven_sum.client")
 
 
 class Client:
@@ -488,6 +491,12 @@ class Client:
 
     def _on_event(self, message: Message) -> None:
         event = _typed(str(message.get("event")), message.get("body") or {}, self.launch.name)
+        if isinstance(event, Stopped):
+            LOG.info("paused: %s", event.facts.headline)
+        elif isinstance(event, Trouble):
+            LOG.error("a fault of ours: %s", event.detail)
+        elif isinstance(event, (Ended, Exited)):
+            LOG.info("%s", event)
         if event is not None:
             self.events.put_nowait(event)
 

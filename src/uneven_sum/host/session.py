@@ -9,10 +9,12 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import ctypes
+import logging
 import os
 import signal
 import socket
 import sys
+import time
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -23,6 +25,7 @@ from .launch import BadUse, Launch, SyntaxFault, inspect_script
 from .points import Points, ended, reap
 from .typed import Input
 
+LOG = logging.getLogger("uneven_sum.host")
 BOOT = Path(__file__).parent.parent / "agent" / "boot.py"
 CALL_SIGNAL = signal.SIGURG  # ignored by default: never fatal, however late it comes
 PR_SET_PDEATHSIG = 1
@@ -192,7 +195,10 @@ class Session:
         if command in GOING_ON:
             self._going.add(self._seq)
         self._send({"seq": self._seq, "type": "request", "command": command, "arguments": arguments or {}})
+        began = time.monotonic()
         response = await future
+        fine = "done" if response.get("success") else f"refused: {response.get('message')}"
+        LOG.debug("%s %s in %.1f ms", command, fine, 1e3 * (time.monotonic() - began))
         if not response.get("success"):
             told = (response.get("body") or {}).get("unevenSum") or {}
             raise BadUse(str(response.get("message", "The script did not answer.")), told)
