@@ -1,0 +1,77 @@
+"""The whole story in a terminal: from the Desk to the report."""
+
+from __future__ import annotations
+
+import shutil
+from pathlib import Path
+
+from uneven_sum.demo import FOLDER
+
+
+def test_from_the_desk_to_the_report(terminal, tmp_path, monkeypatch) -> None:
+    for name in ("rating_year.py", "stage_2031.csv"):
+        shutil.copy(FOLDER / name, tmp_path / name)
+    monkeypatch.chdir(tmp_path)
+    one = terminal()
+    one.expect("shipped case rating")
+    one.keys("o")
+    one.expect("Which script?")
+    one.keys("rating", "Enter")
+    one.expect("rating_year.py is chosen")
+    # Run → pause → terms.
+    one.keys("Enter")
+    shown = one.expect("Culprit: head ** 1.5 with head = -0.017")
+    assert "culprit" in shown
+    # Close-up.
+    one.keys("f")
+    one.expect("Which value?")
+    one.keys("stage", "Enter")
+    one.expect("close-up of stage")
+    one.expect("standard deviation")
+    one.keys("C-k")
+    one.expect("Kept: `stage`")
+    one.keys("Escape")
+    one.gone("close-up of stage")
+    # Ledger.
+    one.keys("l")
+    one.expect("goes back to the start, records from there")
+    one.keys("r")
+    one.expect("212 now")
+    one.gone("is running")
+    one.keys("l")
+    one.expect("all 211 passes are kept")
+    one.keys("Escape")
+    one.gone("all 211 passes are kept")
+    # Name the result, try a change, put it in the file.
+    one.keys("a")
+    one.keys("verify flow.max() ", "Enter")
+    one.expect("told at the end of each run")
+    one.keys("Escape")
+    one.keys("Escape")
+    one.gone("told at the end of each run")
+    one.keys("w")
+    one.expect("as it is")
+    one.keys(*["BSpace"] * 80)
+    one.keys("flow[day] = C * max(head, 0.0) ** 1.5 * WIDTH")
+    one.expect("as tried")
+    one.keys("C-s")
+    one.expect("How shall the script go on?")
+    one.keys("Down", "Down", "Enter")
+    # Rerun → verified.
+    one.expect("line 35 of the run before did not trip any more")
+    assert "max(head, 0.0)" in Path(tmp_path / "rating_year.py").read_text()
+    # Report.
+    one.keys("6")
+    one.expect("write the report")
+    one.keys("w")
+    one.expect("Write the report to which file?")
+    one.keys("Enter")
+    one.expect("The report is in")
+    text = (tmp_path / "rating_year-report.md").read_text()
+    assert "did not trip any more" in text and "`stage`" in text
+    one.keys("Escape")
+    one.gone("write the report")
+    one.keys("1")
+    one.expect("ran to its end")
+    one.keys("q")
+    one.expect("left with status 0")
