@@ -700,7 +700,7 @@ async def test_a_change_is_tried_put_in_the_file_and_taken_up(script) -> None:
         await until(pilot, lambda: "head != 1.0" in shown("#would") and "would change" in shown("#said"))
         await pilot.press("ctrl+s")
         await until(pilot, lambda: isinstance(app.screen, Choose))
-        assert [c.key for c in app.screen.choices] == ["restart", "next", "again", "only"]
+        assert [c.key for c in app.screen.choices] == ["restart", "next", "again", "same", "only"]
         assert "        if head != 1.0:\n            flow.append" in Path(path).read_text()
         await pilot.press("enter")
         await until(pilot, lambda: bench.state == "paused" and bench.facts.headline.startswith("rate is entered again"))
