@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import os
+import subprocess
+import sys
+
 import pytest
 import tomlkit
 
@@ -91,3 +95,14 @@ def test_where_the_folder_cannot_be_written(script, monkeypatch, tmp_path) -> No
     target = case.save(path, full(path), [])
     assert target is not None and (tmp_path / "state") in target.parents
     assert case.load(path, Book())[0] == []
+
+
+def test_two_copies_on_one_case(script) -> None:
+    path = script("x = 1\n")
+    one, other_case = case.Claim(path), case.Claim(script("y = 1\n", "other.py"))
+    assert (one.other, other_case.other) == (0, 0)
+    ask = "import sys; from uneven_sum.client import case; print(case.Claim(sys.argv[1]).other)"
+    asked = [sys.executable, "-c", ask, path]
+    assert subprocess.run(asked, capture_output=True, text=True).stdout == f"{os.getpid()}\n"
+    one.release()
+    assert subprocess.run(asked, capture_output=True, text=True).stdout == "0\n"

@@ -6,6 +6,7 @@ Keys that we do not know are kept as they are; a file that cannot be read is tol
 
 from __future__ import annotations
 
+import fcntl
 import hashlib
 import os
 import tempfile
@@ -35,6 +36,32 @@ def place(script: str) -> Path:
         return beside
     mark = hashlib.sha256(os.path.realpath(script).encode()).hexdigest()[:12]
     return user_state_path("uneven-sum") / "cases" / f"{Path(script).stem}-{mark}.case.toml"
+
+
+class Claim:
+    """That a case is open here; another copy is told who has it.  Ends with `release`, or with the process."""
+
+    def __init__(self, script: str) -> None:
+        mark = hashlib.sha256(os.path.realpath(script).encode()).hexdigest()[:16]
+        self.handle = -1
+        self.other = 0  # the process that has it open already
+        folder = user_state_path("uneven-sum") / "open"
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+            self.handle = os.open(folder / mark, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
+            fcntl.flock(self.handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            os.ftruncate(self.handle, 0)
+            os.write(self.handle, str(os.getpid()).encode())
+        except BlockingIOError:
+            held = os.read(self.handle, 20).decode(errors="replace")
+            self.other = int(held) if held.isdigit() else -1
+        except OSError:
+            pass  # no place for it: nothing is told
+
+    def release(self) -> None:
+        if self.handle >= 0:
+            os.close(self.handle)
+            self.handle = -1
 
 
 def read(script: str) -> tomlkit.TOMLDocument | None:

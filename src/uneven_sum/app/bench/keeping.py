@@ -20,6 +20,11 @@ class Keeping(Part):
         """What was kept of this case before: lookouts, tripwires, accepted places, watches."""
         if self.bench.launch.as_module:
             return
+        self.bench.claim = case.Claim(self.bench._script())
+        if self.bench.claim.other and self.bench.kept_as_case:
+            other = f" (process {self.bench.claim.other})" if self.bench.claim.other > 0 else ""
+            said = f"This case is open in another Uneven Sum{other}: of what both keep, the later is what stays."
+            self.bench.notify(said, severity="warning", timeout=12)
         try:
             self.bench.watches, told = case.load(self.bench._script(), self.bench.book)
         except case.Damaged as e:

@@ -31,6 +31,7 @@ from ...client import (
     settings,
 )
 from ...client.book import Book, switches_for
+from ...client.case import Claim
 from ...client.setup import of_launch, remember
 from ...protocol import Facts, Placed, Recent, StackFrame
 from .. import history
@@ -158,6 +159,7 @@ class Bench(KeyLine, Texts, Watchman, Reading, Recording, Verifying, Noting, Loo
         self.case_damaged = False
         self.kept_as_case = launch.keep_case
         self.ended, self.remembered = "not run", False
+        self.claim: Claim | None = None
         self.history: dict[str, list[float]] = {}  # of scalars, from pause to pause in one loop
         self.history_of: tuple[str, int] = ("", 0)
         self.watcher: asyncio.Task[None] | None = None
@@ -194,6 +196,8 @@ class Bench(KeyLine, Texts, Watchman, Reading, Recording, Verifying, Noting, Loo
     async def on_unmount(self) -> None:
         self.keep_case()
         self._remember_run()
+        if self.claim is not None:
+            self.claim.release()
         history.save(self.asked)
         await self._drop()
 
