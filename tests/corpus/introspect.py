@@ -16,6 +16,14 @@ import typing
 import weakref
 
 
+def only():
+    """Only a docstring."""
+class Only:
+    """Only a docstring."""
+    def method(self):
+        "One line."
+async def later(): "One line."
+print(only.__doc__, Only.__doc__, Only.method.__doc__, later.__doc__, only(), inspect.getclosurevars(only))
 def documented(a: float, b: "int" = 2, *, c: float = 0.5) -> float:
     """Doc."""
     value = a / b

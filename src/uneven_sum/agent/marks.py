@@ -1,7 +1,7 @@
 """Which branches were taken, and how often each statement ran.
 
-A mark is one attribute of a constant object: setting it costs a few nanoseconds.  The branches of one decision form a
-group: one of them has never run when another one has.
+A mark is one cell of a constant object: that costs little, and leaves no name in the script's code.  The branches of
+one decision form a group: one of them has never run when another one has.
 """
 
 from __future__ import annotations
@@ -12,13 +12,18 @@ from typing import Any
 from .source import SourceFile
 
 
-class Mark:
-    """`n`: whether a branch was taken, or how often a statement ran."""
+class Mark(list[int]):
+    """Its one cell, `n`: whether a branch was taken, or how often a statement ran."""
 
-    __slots__ = ("n",)
+    __slots__ = ()
+    __hash__ = object.__hash__  # type: ignore[assignment]  # a constant of a code object must have one
 
     def __init__(self) -> None:
-        self.n = 0
+        super().__init__((0,))
+
+    @property
+    def n(self) -> int:
+        return self[0]
 
 
 @dataclass

@@ -10,7 +10,7 @@ recorded loop   ·r = ‹begin›(OUTER); ·rw = ·r.waiting
                 with places, branches and times in temporaries of their own: ·rx = (·rp0, …); ·rw += (NAME, …, *·rx)
 comprehension   for ·r, TARGET in ‹begin›().paired(ITER)       ELEMENT = ·r.element(ELEMENT, NAME, …)
 function        the same as a loop's body, around the whole body
-branch          ‹mark›.n = 1       at its beginning; and where there is no `else`, in one that is put there
+branch          ‹mark›[0] = 1      at its beginning; and where there is no `else`, in one that is put there
 """
 
 from __future__ import annotations
@@ -254,8 +254,7 @@ class Recorded(Watching):
         return [self._do(self._now(recorder), "mark", ast.Constant(at), bit)]
 
     def _marked(self, number: int) -> ast.stmt:
-        mark = ast.Attribute(ast.Constant(f"{MARK}mark:{number}"), "n", ast.Store())
-        return ast.Assign([mark], ast.Constant(1))
+        return ast.Assign([_cell(number)], ast.Constant(1))
 
     def counted(self, s: ast.stmt, block: marks.Count | None) -> tuple[Body, marks.Count]:
         """Counts how often a statement is begun; `block`: the count of the one before it, if that does not leave.
@@ -281,8 +280,7 @@ class Recorded(Watching):
 
     @staticmethod
     def _more(number: int) -> ast.stmt:
-        mark = ast.Attribute(ast.Constant(f"{MARK}mark:{number}"), "n", ast.Store())
-        return ast.AugAssign(mark, ast.Add(), ast.Constant(1))
+        return ast.AugAssign(_cell(number), ast.Add(), ast.Constant(1))
 
     def group(self, made: list[marks.Branch], bodies: list[list[ast.stmt]]) -> None:
         """The branches of one decision; which of them leave their block is noted for what follows."""
@@ -305,6 +303,10 @@ class Recorded(Watching):
         number = marks.number_of(self.file, s.lineno, s.col_offset, "def")
         self.marks.functions.append((s.lineno, marks.all_marks[number]))
         return [self._here(self._marked(number), first_line(like))]
+
+
+def _cell(number: int) -> ast.Subscript:
+    return ast.Subscript(ast.Constant(f"{MARK}mark:{number}"), ast.Constant(0), ast.Store())
 
 
 PLACES = (ast.Attribute, ast.Subscript)

@@ -402,10 +402,11 @@ class Rewriter(Recorded):
             return [s]
         outer = (self.temps, self.absorbing)
         self.temps, self.absorbing = not _sees_frame(s), 0
-        start = 1 if _is_docstring(s.body[0]) and len(s.body) > 1 else 0
+        start = 1 if _is_docstring(s.body[0]) else 0
+        begin = s.body[min(start, len(s.body) - 1)]  # a docstring may be all
         if s.lineno in self.lines:  # the line of the `def`: its first statement
-            self.lines.setdefault(s.body[start].lineno, []).extend(self.lines.pop(s.lineno))
-        first, last = s.body[start], s.body[-1]
+            self.lines.setdefault(begin.lineno, []).extend(self.lines.pop(s.lineno))
+        first, last = begin, s.body[-1]
         recorder = self.recorder_of(s)
         with self.scope(s), self.no_recording():
             if recorder is not None:
@@ -413,7 +414,7 @@ class Rewriter(Recorded):
             body = self.body(s.body, docstring=True)
             rest = [*self.function_marked(s, first), *self._entry(first), *body[start:], *self._falls_off(last)]
             if recorder is not None:
-                rest = self.recorded_calls(rest, recorder, s)
+                rest = self.recorded_calls(rest or [self._here(ast.Pass(), first_line(last))], recorder, s)
             s.body = [*body[:start], *rest]
         self.temps, self.absorbing = outer
         return [s]
