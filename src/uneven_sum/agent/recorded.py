@@ -10,7 +10,7 @@ recorded loop   ·r = ‹begin›(OUTER); ·rw = ·r.waiting
                 with places, branches and times in temporaries of their own: ·rx = (·rp0, …); ·rw += (NAME, …, *·rx)
 comprehension   for ·r, TARGET in ‹begin›().paired(ITER)       ELEMENT = ·r.element(ELEMENT, NAME, …)
 function        the same as a loop's body, around the whole body
-branch          ‹mark›[0] = 1      at its beginning; and where there is no `else`, in one that is put there
+branch          ‹mark›.None = 1    at its beginning; and where there is no `else`, in one that is put there
 """
 
 from __future__ import annotations
@@ -305,8 +305,8 @@ class Recorded(Watching):
         return [self._here(self._marked(number), first_line(like))]
 
 
-def _cell(number: int) -> ast.Subscript:
-    return ast.Subscript(ast.Constant(f"{MARK}mark:{number}"), ast.Constant(0), ast.Store())
+def _cell(number: int) -> ast.Attribute:
+    return ast.Attribute(ast.Constant(f"{MARK}mark:{number}"), marks.ATTRIBUTE, ast.Store())
 
 
 PLACES = (ast.Attribute, ast.Subscript)
