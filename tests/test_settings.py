@@ -128,3 +128,9 @@ def test_the_log_tells_what_was_done(script, tmp_path) -> None:
         [*command[:-2], "/nowhere/log.txt", "check", script("x = 1\n")], capture_output=True, text=True
     )
     assert done.returncode == 2 and "/nowhere/log.txt cannot be written: No such file" in done.stderr
+
+
+def test_without_a_log_nothing_of_it_reaches_the_terminal() -> None:
+    ask = "import logging, uneven_sum.client; logging.getLogger('uneven_sum.client').error('a fault of ours')"
+    done = subprocess.run([sys.executable, "-c", ask], capture_output=True, text=True)
+    assert (done.returncode, done.stdout, done.stderr) == (0, "", "")

@@ -105,3 +105,21 @@ async def test_errors_say_more_than_their_message(name: str, script) -> None:
     async with running(script(text)) as run:
         facts = await run.pause()
         assert why in facts.headline, facts.headline
+
+
+REFUSES = """
+class Gauge:
+    def __getattribute__(self, name):
+        raise AssertionError(f"asked for {name}")
+
+def rate(gauge, level):
+    return 1.0 / level
+
+rate(Gauge(), 0.0)
+"""
+
+
+async def test_a_class_that_refuses_every_look(script) -> None:
+    async with running(script(REFUSES)) as run:
+        facts = await run.pause()
+        assert facts.exception.type == "ZeroDivisionError" and facts.function == "rate" and not run.trouble

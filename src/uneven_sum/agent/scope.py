@@ -70,11 +70,12 @@ def safe_kind(kind: type) -> bool:
 
 def read_attribute(value: Any, name: str) -> Any:
     """An attribute that can be had without running the script's code; MISSING otherwise."""
-    if isinstance(value, types.ModuleType):
-        return value.__dict__.get(name, MISSING)
-    if safe_kind(type(value)):
+    kind = type(value)  # `isinstance` would ask for `__class__`, which may be code of the script's
+    if issubclass(kind, types.ModuleType):
+        return types.ModuleType.__getattribute__(value, "__dict__").get(name, MISSING)
+    if safe_kind(kind):
         return getattr(value, name, MISSING)
-    if isinstance(value, type):
+    if issubclass(kind, type):
         for base in value.__mro__:
             if name in base.__dict__:
                 found = base.__dict__[name]
