@@ -359,12 +359,12 @@ async def test_recent_passes_beside_a_pause(script) -> None:
 
 async def test_a_generator_that_is_looped_over_is_not_consumed_for_its_length(script) -> None:
     path = script(
-        "def g():\n    for n in range(4):\n        print('taken', n)\n        yield n\n\nfor k in g():\n    t = k\n"
+        "taken = []\ndef g():\n    for n in range(4):\n        taken.append(n)\n        yield n\n\nfor k in g():\n    t = k\n"
     )
-    async with running(path, breakpoints={path: [7]}) as run:
+    async with running(path, breakpoints={path: [8]}) as run:
         facts = await run.pause()
-        assert run.out == "taken 0\n" and facts.loops[0].of is None
-        assert {n.line: n.text for n in await run.client.notes(0)}[6] == "pass 1"
+        assert await run.ask("len(taken)") == "1" and facts.loops[0].of is None
+        assert {n.line: n.text for n in await run.client.notes(0)}[7] == "pass 1"
 
 
 async def test_filters_and_runs_are_asked_for(script) -> None:

@@ -159,7 +159,7 @@ async def test_a_whole_session(peer: Peer, script) -> None:
     assert "Culprit: head ** 1.5" in info["description"] and info["exceptionId"] == "created"
     await peer.ask("continue", {"threadId": thread})
     texts = ""
-    while "total" not in texts or "sum" not in texts:
+    while "total nan\n" not in texts or "sum nan\n" not in texts:
         texts += (await peer.event("output"))["output"]
     assert "sum nan\n" in texts and "total nan\n" in texts
     assert (await peer.event("exited"))["exitCode"] == 0
