@@ -341,6 +341,22 @@ async def test_lines_are_counted(script, interpreter: str) -> None:
         assert all(n.count is None for n in await run.client.notes(0))
 
 
+async def test_lines_are_counted_where_an_if_stands_alone_in_an_else_and_where_an_else_breaks(script) -> None:
+    text = (
+        "def f(n):\n    t = 0\n    for k in range(n):\n        if k == 0:\n            t = 1\n        else:\n"
+        "            if k > 1:\n                t += 1\n        for j in range(2):\n            t += j\n        else:\n"
+        "            if k == 3:\n                break\n        t += 1\n    return t\nf(9)\n"
+    )
+    path = script(text)
+    async with running(path, pause_on={"start"}, pause_at_end=True) as run:
+        await run.pause()
+        await run.client.counts(True)
+        await run.step("on")
+        _, counts = await run.client.counts()
+        counted = {line: counts[path].get(line) for line in (4, 5, 7, 8, 9, 10, 12, 13, 14, 15)}
+        assert counted == {4: 4, 5: 1, 7: 3, 8: 2, 9: 4, 10: 8, 12: 4, 13: 1, 14: 3, 15: 1}
+
+
 async def test_recent_passes_beside_a_pause(script) -> None:
     path = script("def f():\n    for k in range(9):\n        t = k * 2.0\n        u = 1 / (6 - k)\n    return u\nf()\n")
     async with running(path, pause_on={"start", "error"}) as run:

@@ -327,9 +327,10 @@ def may_leave(s: ast.AST, in_loop: bool = False) -> bool:
         return True
     if isinstance(s, (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef)):
         return False
-    inner = in_loop or isinstance(s, (ast.For, ast.While, ast.AsyncFor))
+    if isinstance(s, (ast.For, ast.While, ast.AsyncFor)):  # a break in its else is the loop's around it
+        return any(may_leave(t, True) for t in s.body) or any(may_leave(t, in_loop) for t in s.orelse)
     parts = (ast.stmt, ast.match_case, ast.ExceptHandler)
-    return any(may_leave(child, inner) for child in ast.iter_child_nodes(s) if isinstance(child, parts))
+    return any(may_leave(child, in_loop) for child in ast.iter_child_nodes(s) if isinstance(child, parts))
 
 
 def run_name(s: Any) -> str:

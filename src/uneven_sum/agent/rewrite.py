@@ -278,13 +278,13 @@ class Rewriter(Recorded):
         text, rest = s.body, s.orelse
         s.test = self.value(s.test, "test")
         s.body = self.branch(self.body(s.body), "if", s, made, text)
-        if len(rest) == 1 and isinstance(rest[0], ast.If) and rest[0].lineno not in self.lines:
+        is_elif = bool(rest) and rest[0].col_offset == s.col_offset
+        if is_elif and isinstance(rest[0], ast.If) and rest[0].lineno not in self.lines:
             outer, self.at = self.at, position(rest[0])
             other = self._if(rest[0])  # no guard of its own: the outer one covers an elif
             self.at = outer
         else:
             other = self.body(rest)
-        is_elif = bool(rest) and rest[0].col_offset == s.col_offset
         s.orelse = self.branch(other, "elif" if is_elif else "else", s, made, rest)
         self.group(made, [text, rest])
         return [s]
