@@ -53,6 +53,7 @@ from .source import SourceFile, position
 GUARDED = (ast.Assign, ast.AugAssign, ast.AnnAssign, ast.Expr, ast.Return, ast.Delete, ast.Raise, ast.Assert)
 GUARDED_TOO = (ast.Import, ast.ImportFrom)
 OWN_SCOPE = (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef)
+NO_GUARD = (*OWN_SCOPE, ast.Try, ast.TryStar)  # their errors are not counted where they stand
 ENDS = (ast.Return, ast.Raise, ast.Break, ast.Continue)
 
 
@@ -86,7 +87,7 @@ class Rewriter(Recorded):
                     out += self.after(statements[number:], self.escaping)
                 self.escaping = []
                 if self.options.counts and not _is_future(s):
-                    leaves = may_leave(s)
+                    leaves = may_leave(s) or isinstance(s, NO_GUARD)
                     steps, block = self.counted(s, block)
                     out += steps
                     block = block if not leaves and self.options.guards else None
