@@ -42,7 +42,7 @@ class Editor(Screen[bool]):
     Editor #said { height: 1; padding: 0 1; }
     """
     BINDINGS = [
-        Binding("ctrl+s", "save", show=False, priority=True),
+        Binding("ctrl+s", "save", show=False),
         Binding("ctrl+f", "find", show=False, priority=True),
         Binding("ctrl+r", "replace", show=False, priority=True),
         Binding("ctrl+l", "go_to", show=False, priority=True),
@@ -225,6 +225,10 @@ class Editor(Screen[bool]):
         return True
 
     async def action_leave(self) -> None:
+        """After the keys that were pressed before: a priority binding overtakes those that the text has yet to take."""
+        self.area.call_later(self._soon_leave)
+
+    def _soon_leave(self) -> None:
         self.run_worker(self._leave(), group="dialog")
 
     async def _leave(self) -> None:

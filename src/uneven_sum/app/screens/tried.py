@@ -45,7 +45,7 @@ class TryChange(ModalScreen[None]):
     """
     BINDINGS = [
         Binding("escape", "dismiss", "close"),
-        Binding("ctrl+s", "put", "put it in the file", priority=True),
+        Binding("ctrl+s", "put", "put it in the file"),
     ]
 
     def __init__(self, bench: Bench, palette: Palette, frame: int, line: int | None) -> None:
