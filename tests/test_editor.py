@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import os
 from pathlib import Path
 
@@ -9,6 +10,7 @@ import pytest
 from driving_app import rest, settled, until
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from textual.events import Key
 from textual.widgets import TextArea
 
 from uneven_sum.app.app import UnevenSum
@@ -187,6 +189,26 @@ async def test_edited_on_the_bench_and_run_again_to_the_same_place(script) -> No
         await settled(pilot, "paused", 6)
         assert bench.facts.loops[0].number == 3 and bench.facts.reason == "breakpoint"
         assert [k.lookout.line for k in bench.book.kept.values()] == [7], "the breakpoint has moved with its line"
+
+
+async def test_keys_before_save_and_leave_are_not_overtaken(script) -> None:
+    path = script(FAULTY)
+    app = UnevenSum(Launch(path, keep_case=False))
+    async with app.run_test(size=(96, 30)) as pilot:
+        await settled(pilot, "paused", 5)
+        await pilot.press("e")
+        await until(pilot, lambda: isinstance(app.screen, Editor))
+        area = app.screen.query_one(TextArea)
+        area.call_later(asyncio.sleep, 0.5)  # busy, so that the keys wait
+        for key in (*(Key("x", "x") for _ in range(40)), Key("ctrl+s", None)):
+            app.post_message(key)
+        await until(pilot, lambda: "x" in Path(path).read_text())
+        assert "x" * 40 in Path(path).read_text()
+        area.call_later(asyncio.sleep, 0.5)
+        for key in (*(Key("y", "y") for _ in range(40)), Key("escape", None)):
+            app.post_message(key)
+        await until(pilot, lambda: isinstance(app.screen, Choose))
+        assert app.screen.question == "The text was changed."
 
 
 async def test_leaving_with_changes_is_asked(script) -> None:
