@@ -341,20 +341,34 @@ async def test_lines_are_counted(script, interpreter: str) -> None:
         assert all(n.count is None for n in await run.client.notes(0))
 
 
+async def counted_to_the_end(path: str) -> dict[int, int]:
+    async with running(path, pause_on={"start"}, pause_at_end=True) as run:
+        await run.pause()
+        await run.client.counts(True)
+        await run.step("on")
+        _, counts = await run.client.counts()
+        return counts[path]
+
+
 async def test_lines_are_counted_where_an_if_stands_alone_in_an_else_and_where_an_else_breaks(script) -> None:
     text = (
         "def f(n):\n    t = 0\n    for k in range(n):\n        if k == 0:\n            t = 1\n        else:\n"
         "            if k > 1:\n                t += 1\n        for j in range(2):\n            t += j\n        else:\n"
         "            if k == 3:\n                break\n        t += 1\n    return t\nf(9)\n"
     )
-    path = script(text)
-    async with running(path, pause_on={"start"}, pause_at_end=True) as run:
-        await run.pause()
-        await run.client.counts(True)
-        await run.step("on")
-        _, counts = await run.client.counts()
-        counted = {line: counts[path].get(line) for line in (4, 5, 7, 8, 9, 10, 12, 13, 14, 15)}
-        assert counted == {4: 4, 5: 1, 7: 3, 8: 2, 9: 4, 10: 8, 12: 4, 13: 1, 14: 3, 15: 1}
+    counted = await counted_to_the_end(script(text))
+    assert {line: counted.get(line) for line in (4, 5, 7, 8, 9, 10, 12, 13, 14, 15)} == {
+        4: 4,
+        5: 1,
+        7: 3,
+        8: 2,
+        9: 4,
+        10: 8,
+        12: 4,
+        13: 1,
+        14: 3,
+        15: 1,
+    }
 
 
 async def test_lines_after_a_try_or_a_class_that_raised_are_not_counted(script) -> None:
@@ -362,14 +376,17 @@ async def test_lines_after_a_try_or_a_class_that_raised_are_not_counted(script) 
         "def f(k):\n    try:\n        t = 1 / k\n    except ZeroDivisionError:\n        t = 1 % k\n    t += 1\n    class Gauge:\n"
         "        zero = 1 / (k - 2)\n    return t\nfor k in range(4):\n    try:\n        f(k)\n    except ZeroDivisionError:\n        pass\n"
     )
-    path = script(text)
-    async with running(path, pause_on={"start"}, pause_at_end=True) as run:
-        await run.pause()
-        await run.client.counts(True)
-        await run.step("on")
-        _, counts = await run.client.counts()
-        counted = {line: counts[path].get(line) for line in (2, 3, 5, 6, 7, 9, 12, 14)}
-        assert counted == {2: 4, 3: 4, 5: 1, 6: 3, 7: 3, 9: 2, 12: 4, 14: 2}
+    counted = await counted_to_the_end(script(text))
+    assert {line: counted.get(line) for line in (2, 3, 5, 6, 7, 9, 12, 14)} == {
+        2: 4,
+        3: 4,
+        5: 1,
+        6: 3,
+        7: 3,
+        9: 2,
+        12: 4,
+        14: 2,
+    }
 
 
 async def test_recent_passes_beside_a_pause(script) -> None:
