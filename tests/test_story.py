@@ -50,7 +50,7 @@ def test_from_the_desk_to_the_report(terminal, tmp_path, monkeypatch) -> None:
     one.keys("Escape")
     one.gone("told at the end of each run")
     one.keys("w")
-    one.expect("as it is")
+    one.expect("head ** 1.5 * WIDTH ! nan")
     one.keys(*["BSpace"] * 80)
     one.keys("flow[day] = C * max(head, 0.0) ** 1.5 * WIDTH")
     one.expect("as tried")

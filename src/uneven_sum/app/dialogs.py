@@ -15,6 +15,7 @@ from textual.widgets import Input, OptionList, Static
 from textual.widgets.option_list import Option
 
 from .theme import Palette
+from .widgets.fields import Field
 
 BOX = """
     {name} {{ align: center middle; }}
@@ -44,7 +45,7 @@ class Prompt(ModalScreen[str | None]):
     def compose(self) -> ComposeResult:
         with Vertical():
             yield Static(Text(self.question, f"bold {self.palette.text}"))
-            yield Input(self.value, placeholder=self.hint, compact=True)
+            yield Field(self.value, placeholder=self.hint, compact=True)
             yield Static(Text("enter takes it · escape leaves", self.palette.quiet))
 
     def on_mount(self) -> None:
@@ -83,7 +84,7 @@ class Choose(ModalScreen[str | None]):
         with Vertical():
             yield Static(Text(self.question, f"bold {self.palette.text}"))
             if self.typed:
-                yield Input(placeholder="type a part of it", compact=True)
+                yield Field(placeholder="type a part of it", compact=True)
             yield OptionList(id="choices")
             yield Static(Text("enter takes it · up and down choose · escape leaves", self.palette.quiet))
 
@@ -162,7 +163,7 @@ class EditSentence(ModalScreen[str | None]):
         p = self.palette
         with Vertical():
             yield Static(Text(self.title_, f"bold {p.text}"))
-            yield Input(self.sentence, compact=True)
+            yield Field(self.sentence, compact=True)
             yield Static("", id="checked")
             yield Static(Text(_columns(self.words), p.quiet), id="words")
             yield Static(Text("\nenter keeps it · tab completes a name · escape leaves it as it was", p.quiet))

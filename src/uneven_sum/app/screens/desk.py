@@ -26,6 +26,7 @@ from ..dialogs import Choice, Choose, Prompt
 from ..paths import short
 from ..theme import PALETTES, Palette
 from ..widgets.bars import Keys, TopLine
+from ..widgets.fields import Field
 from ..widgets.sheet import Sheet
 from .editor import edit
 
@@ -106,7 +107,7 @@ class Desk(Screen[None]):
                 for name, (label, hint) in FIELDS.items():
                     with Horizontal(classes="field"):
                         yield Static(label)
-                        yield Input(id=name, placeholder=hint, compact=True)
+                        yield Field(id=name, placeholder=hint, compact=True)
                 yield Static("", id="wrong")
                 yield Sheet(self.palette)
         yield Static("", id="said")

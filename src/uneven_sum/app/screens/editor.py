@@ -24,6 +24,7 @@ from ..dialogs import Choice, Choose, Prompt
 from ..paths import short
 from ..theme import Palette
 from ..widgets.bars import Keys, TopLine
+from ..widgets.fields import TextField
 
 SOON = 0.4  # seconds without typing, until the text is looked at
 KEYS = (
@@ -62,7 +63,7 @@ class Editor(Screen[bool]):
 
     def compose(self) -> ComposeResult:
         yield TopLine(self.palette)
-        area = TextArea.code_editor(self.opened.text, language="python", theme="css", soft_wrap=False)
+        area = TextField.code_editor(self.opened.text, language="python", theme="css", soft_wrap=False)
         area.indent_type = "tabs" if self.opened.tabs else "spaces"
         area.indent_width = self.opened.width
         yield area

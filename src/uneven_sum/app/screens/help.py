@@ -10,6 +10,7 @@ from textual.screen import ModalScreen
 from textual.widgets import Input, Static
 
 from ..theme import Palette
+from ..widgets.fields import Field
 
 KEYS = [
     ("space", "run this line", "to the next line of this call"),
@@ -179,7 +180,7 @@ class Help(ModalScreen[None]):
 
     def compose(self) -> ComposeResult:
         with VerticalScroll():
-            yield Input(placeholder="search keys and words; escape closes", compact=True)
+            yield Field(placeholder="search keys and words; escape closes", compact=True)
             yield Static(self._text(""), id="all")
 
     def on_mount(self) -> None:

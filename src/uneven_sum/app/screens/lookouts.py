@@ -19,6 +19,7 @@ from ...client.sentences import ABOUT, EXTRAS, Unclear, parse, parse_tripwire, s
 from ...protocol import Lookout
 from ..theme import Palette
 from ..widgets.bars import Keys, TopLine
+from ..widgets.fields import Field
 
 if TYPE_CHECKING:
     from .bench import Bench
@@ -275,7 +276,7 @@ class Lookouts(Screen[None]):
         row = list(self.query(Row))[self.at]
         text = line.text if line.kind != "over" else ", ".join(self.bench.book.over)
         self.editing = True
-        field = Input(text, compact=True)
+        field = Field(text, compact=True)
         await self.query_one(VerticalScroll).mount(field, after=row)
         row.display = False
         field.focus()

@@ -20,6 +20,7 @@ from ...client.edits import indented_like, replace_lines
 from ...protocol import Facts, Term
 from ..dialogs import Choice, Choose
 from ..theme import Palette
+from ..widgets.fields import TextField
 from ..widgets.sheet import Sheet
 
 if TYPE_CHECKING:
@@ -60,7 +61,7 @@ class TryChange(ModalScreen[None]):
         p = self.palette
         with Vertical():
             yield Static(Text("Another version of this line, tried in a copy of the script", f"bold {p.text}"))
-            yield TextArea(compact=True, language="python", highlight_cursor_line=False)
+            yield TextField(compact=True, language="python", highlight_cursor_line=False)
             with Horizontal():
                 yield VerticalScroll(Static("", id="is"), can_focus=False)
                 yield VerticalScroll(Static("", id="would"), id="tried", can_focus=False)

@@ -9,10 +9,11 @@ from textual import events
 from textual.app import ComposeResult
 from textual.containers import Vertical
 from textual.message import Message
-from textual.widgets import RichLog, Static, TextArea
+from textual.widgets import RichLog, Static
 
 from ..theme import Palette
 from .drawers import KEPT, plain
+from .fields import TextField
 
 MOST_LINES = 6  # of the lines to ask in that are seen at once
 HELP = "an expression or statements, tried without consequences; ! before: for good; tab completes; ctrl+j: a new line"
@@ -29,7 +30,7 @@ def is_begun(text: str) -> bool:
         return False
 
 
-class AskLine(TextArea):
+class AskLine(TextField):
     """One line, or more: enter asks once the text is complete; up and down beyond its ends walk the history."""
 
     DEFAULT_CSS = """

@@ -12,6 +12,7 @@ from textual.message import Message
 from textual.widgets import Input, RichLog, Static
 
 from ..theme import Palette
+from .fields import Field
 
 CONTROL = re.compile(r"\x1b\[[0-9;?]*[ -/]*[@-~]|\x1b\][^\x07]*(?:\x07|\x1b\\)|[\x00-\x08\x0b-\x1f\x7f\x9b]")
 INPUT_HELP = "input for the script: enter sends a line, ctrl+d ends the input, escape leaves"
@@ -21,6 +22,10 @@ KEPT = 5000  # lines of output
 def plain(text: str) -> str:
     """Output without terminal control sequences: never sent raw to the terminal."""
     return CONTROL.sub("", text.replace("\r\n", "\n"))
+
+
+class ScriptInput(Field):
+    left_alone = ("ctrl+d",)  # the end of the input
 
 
 class OutputDrawer(Vertical):
@@ -55,7 +60,7 @@ class OutputDrawer(Vertical):
     def compose(self) -> ComposeResult:
         yield Static("", id="last")
         yield RichLog(max_lines=KEPT, wrap=True, markup=False, highlight=False)
-        yield Input(placeholder=INPUT_HELP, id="stdin", compact=True)
+        yield ScriptInput(placeholder=INPUT_HELP, id="stdin", compact=True)
 
     def write(self, category: str, text: str) -> None:
         text = self.partial[category] + plain(text)
