@@ -13,6 +13,14 @@ from uneven_sum.app.widgets.drawers import ScriptInput
 from uneven_sum.app.widgets.fields import Field, TextField
 
 
+class Drawer(Vertical):
+    """What has a meaning of its own for a key."""
+
+    def on_key(self, event: events.Key) -> None:
+        if event.key == "ctrl+d":
+            event.stop()
+
+
 class One(App[None]):
     """A field, some parents deep."""
 
@@ -21,7 +29,7 @@ class One(App[None]):
         self.kind, self.text = kind, text
 
     def compose(self) -> ComposeResult:
-        with Vertical(), Vertical():
+        with Drawer(), Vertical():
             yield self.kind(self.text)  # type: ignore[arg-type]
 
 
