@@ -13,10 +13,10 @@ from driving_app import rest, settled, until
 from textual.widgets import Input
 
 from uneven_sum.app.app import UnevenSum
-from uneven_sum.app.dialogs import Choose, EditSentence, Prompt
+from uneven_sum.app.dialogs import Choose, EditSentence, Prompt, Sure
 from uneven_sum.app.screens.bench import Bench
 from uneven_sum.app.screens.closeup import CloseUp, Plot
-from uneven_sum.app.screens.help import Help, Sure
+from uneven_sum.app.screens.help import Help
 from uneven_sum.app.screens.lookouts import Lookouts
 from uneven_sum.app.screens.tried import TryChange
 from uneven_sum.app.widgets.ask import AskDrawer, AskLine

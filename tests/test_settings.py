@@ -38,10 +38,10 @@ def test_settings_are_kept_with_what_is_not_known() -> None:
 @pytest.mark.parametrize(
     ("text", "why"),
     [
-        ("theme = 3\n", "theme is 3, which is no str; its default holds"),
+        ("theme = 3\n", "theme is 3, which is not a text; its default holds"),
         ('theme = "dark"\n', "theme knows slate, chalk, not 'dark'"),
         ('pause_on = ["error", "trouble"]\n', "pause_on knows error, warning, nonfinite, start, not 'trouble'"),
-        ("return_points = 1\n", "return_points is 1, which is no bool"),
+        ("return_points = 1\n", "return_points is 1, which is not true or false"),
         ("theme = \n", "is damaged"),
     ],
 )
@@ -59,7 +59,7 @@ def test_the_command_tells_where_and_what() -> None:
     written('theme = "chalk"\npause_on = ["x"]\n')
     done = subprocess.run([sys.executable, "-m", "uneven_sum", "settings"], capture_output=True, text=True)
     assert done.returncode == 0 and str(settings.place()) in done.stdout
-    assert "theme           chalk   (slate, chalk)" in done.stdout and "not 'x'; its default holds" in done.stdout
+    assert "theme                chalk   (slate, chalk)" in done.stdout and "not 'x'; its default holds" in done.stdout
 
 
 async def test_settings_hold_on_the_desk_and_the_bench(script) -> None:

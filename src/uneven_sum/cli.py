@@ -247,6 +247,14 @@ def demo(name: str | None, theme: str | None) -> None:
 
 
 @cli.command()
+def guide() -> None:
+    """Five steps on a copy of a shipped case; they can be left at any time."""
+    from .app.widgets.guide import prepared
+
+    _open(prepared(), None, guided=True)
+
+
+@cli.command()
 def settings() -> None:
     """Print where the settings are, and what holds."""
     from .client import settings as kept
@@ -273,7 +281,7 @@ def serve(stdio: bool, socket_: str | None, port: int | None, token: str | None)
     asyncio.run(serve_socket(socket_, port, (token or secrets.token_urlsafe(18)) if port is not None else None))
 
 
-def _open(launch: Launch, theme: str | None) -> None:
+def _open(launch: Launch, theme: str | None, guided: bool = False) -> None:
     from .host.launch import inspect_script
 
     inspect_script(launch)
@@ -281,7 +289,7 @@ def _open(launch: Launch, theme: str | None) -> None:
         raise BadUse("The Bench needs a terminal. Without one, use uneven-sum check.")
     from .app import open_bench
 
-    failed = open_bench(launch, theme or _settings().theme)
+    failed = open_bench(launch, theme or _settings().theme, guided)
     if failed:
         fail(failed)
 

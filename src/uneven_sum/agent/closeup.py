@@ -57,7 +57,7 @@ class CloseUps:
 
     # -- the value -----------------------------------------------------------------------------------
 
-    def _with_value(self, arguments: dict[str, Any], work: Work, limit: float = trial.LIMIT) -> dict[str, Any]:
+    def _with_value(self, arguments: dict[str, Any], work: Work, limit: float | None = None) -> dict[str, Any]:
         """What `work` makes of the value of `expression`: in place if it can be read, else in a trial."""
         frame = self._frame(arguments.get("frameId"))
         text = str(arguments.get("expression", "")).strip()
@@ -73,7 +73,7 @@ class CloseUps:
             return _told(work, value)
 
     @staticmethod
-    def _in_trial(text: str, frame: types.FrameType, work: Work, limit: float) -> dict[str, Any]:
+    def _in_trial(text: str, frame: types.FrameType, work: Work, limit: float | None) -> dict[str, Any]:
         scope = Scope(frame)
 
         def answer() -> dict[str, Any]:

@@ -12,7 +12,7 @@ import time
 import types
 from typing import Any
 
-from . import outside, probes, stack, state
+from . import outside, probes, stack, state, trial
 from .engine import Engine
 from .expressions import Options
 from .rewind import Rewind
@@ -103,6 +103,7 @@ def _prepare(fd: int) -> Engine:
     engine.loader.options = Options(guards=guards, checks=checks, meters=meters, marks=meters)
     engine.go_on = bool(arguments.get("goOn"))
     wire.send({"type": "response", "request_seq": message["seq"], "command": "launch", "success": True, "body": {}})
+    trial.LIMIT = float(arguments.get("trialSeconds") or trial.LIMIT)
     state.fork = _fork
     return engine
 

@@ -5,10 +5,10 @@ from __future__ import annotations
 from ..client import Launch
 
 
-def open_bench(launch: Launch | None, theme: str = "slate") -> str:
+def open_bench(launch: Launch | None, theme: str = "slate", guided: bool = False) -> str:
     """Opens the Bench on a script, or the Desk.  Returns what kept it from starting, or an empty text."""
     from .app import UnevenSum
 
-    app = UnevenSum(launch, theme)
+    app = UnevenSum(launch, theme, guided)
     app.run()
     return app.refusal

@@ -2,28 +2,42 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from textual.app import App
+from textual.binding import BindingsMap
 
 from .. import crash
-from ..client import Launch
-from .commands import BenchCommands
+from ..client import Launch, settings
+from ..client.settings import Settings
+from .commands import Commands
+from .keymap import Changes, Keyed, fitting
 from .screens.bench import Bench
+from .screens.closeup import CloseUp
 from .screens.desk import Desk
+from .screens.editor import Editor
+from .screens.ledger import LedgerScreen
+from .screens.lookouts import Lookouts
+from .screens.notes import Notes
+from .screens.settings import SettingsScreen
 from .theme import PALETTES, Palette
+
+KEYED: list[type[Keyed]] = [Bench, CloseUp, Desk, Editor, LedgerScreen, Lookouts, Notes, SettingsScreen]
 
 
 class UnevenSum(App[None]):
     """One case in the terminal; without a launch, the Desk first."""
 
     TITLE = "Uneven Sum"
-    COMMANDS = {BenchCommands}
+    COMMANDS = {Commands}
     CSS = """
     Screen { background: $background; color: $foreground; }
     ModalScreen { background: $background 55%; }
     """
 
-    def __init__(self, launch: Launch | None, theme: str = "slate") -> None:
+    def __init__(self, launch: Launch | None, theme: str = "slate", guided: bool = False) -> None:
         super().__init__()
+        self.guided = guided
         for palette in PALETTES.values():
             self.register_theme(palette.theme())
         self.theme = theme
@@ -47,15 +61,50 @@ class UnevenSum(App[None]):
         if self.launch is None:
             self.push_screen(Desk(self.palette))
         else:
-            self.push_screen(Bench(self.launch, self.palette))
+            self.push_screen(Bench(self.launch, self.palette, self.guided))
+        for text in self.apply_keys(settings.load()[0].keys):
+            self.notify(f"{text} It stays as it comes.", severity="warning", timeout=12)
 
     @property
     def desk(self) -> Desk | None:
         return next((s for s in self.screen_stack if isinstance(s, Desk)), None)
 
-    def open_bench(self, launch: Launch) -> None:
+    def open_bench(self, launch: Launch, guided: bool = False) -> None:
         self.launch = launch
-        self.push_screen(Bench(launch, self.palette))
+        self.push_screen(Bench(launch, self.palette, guided))
+
+    # -- settings ------------------------------------------------------------------------------------
+
+    def open_settings(self) -> None:
+        self.push_screen(SettingsScreen(self.palette))
+
+    def apply_keys(self, changes: Changes) -> list[str]:
+        """Changed keys, on every screen that is open; what cannot hold anywhere is told."""
+        for screen in self.screen_stack:
+            if isinstance(screen, Keyed):
+                screen.take_keys(changes)
+        known = {kind.KEYS_OF: kind for kind in KEYED}
+        told = [f"keys.{name}: there is no such screen." for name in changes if name not in known]
+        for name, mine in changes.items():
+            if name in known:
+                told += fitting(BindingsMap(known[name].BINDINGS), mine, name)[1]  # type: ignore[attr-defined]
+        return told
+
+    def keys_of(self, screen: str) -> set[str]:
+        """All keys that do something on a screen, as they come, in Textual's names."""
+        kind: Any = next(k for k in KEYED if screen == k.KEYS_OF)
+        return set(BindingsMap(kind.BINDINGS).key_to_bindings)
+
+    def apply_settings(self, now: Settings) -> list[str]:
+        """What was set holds from now on; limits from the next run on.  What cannot hold is told."""
+        self.theme = now.theme
+        told = self.apply_keys(now.keys)
+        for screen in self.screen_stack:
+            if isinstance(screen, (Bench, Desk)):
+                screen.take_settings(now)
+        return told
+
+    # -- screens -------------------------------------------------------------------------------------
 
     def to_desk(self) -> None:
         """Leaves the Bench for the Desk, which is opened if it is not there yet."""

@@ -8,6 +8,9 @@ from typing import Any
 
 from textual.command import DiscoveryHit, Hit, Hits, Provider
 
+from .helptexts import TABLES
+from .keymap import Keyed
+
 # What is rarer or dangerous and has no key: (command of the Bench, words, explanation).
 WITHOUT_KEY = [
     ("make_next", "make the cursor line the next one", "what lies between does not run, or runs once more"),
@@ -29,26 +32,22 @@ WITHOUT_KEY = [
 ]
 
 
-class BenchCommands(Provider):
-    """Searches the keys' actions and the commands without a key."""
+class Commands(Provider):
+    """Searches what the keys of the present screen do, and on the Bench the commands without a key."""
 
     def _commands(self) -> list[tuple[str, str, Callable[[], Any]]]:
-        from .screens.bench import Bench
-        from .screens.help import KEYS
-
-        bench = next((s for s in self.app.screen_stack if isinstance(s, Bench)), None)
-        if bench is None:
+        screen = self.screen
+        if not isinstance(screen, Keyed):
             return []
         found: list[tuple[str, str, Callable[[], Any]]] = []
-        for name, words, about in WITHOUT_KEY:
+        for name, words, about in WITHOUT_KEY if screen.KEYS_OF == "bench" else []:
             method, _, argument = name.partition(":")
-            call = getattr(bench, method)
+            call = getattr(screen, method)
             found.append((words, about, partial(call, argument) if argument else call))
-        actions = {key: b[0].action for key, b in bench._bindings.key_to_bindings.items() if b}
-        for key, words, about in KEYS:
-            action = next((actions[k] for k in _keys(key) if k in actions), None)
+        for keys, words, about in TABLES[screen.KEYS_OF][1]:
+            action = next((a for k in keys.split() if (a := screen.action_of(k))), None)
             if action is not None:
-                found.append((f"{words} ({key})", about, partial(bench.run_action, action)))
+                found.append((f"{words} ({screen.key(keys)})", about, partial(screen.run_action, action)))
         return found
 
     async def search(self, query: str) -> Hits:
@@ -61,8 +60,3 @@ class BenchCommands(Provider):
     async def discover(self) -> Hits:
         for words, about, call in self._commands():
             yield DiscoveryHit(words, call, help=about)
-
-
-def _keys(shown: str) -> list[str]:
-    names = {"/": "slash", "[": "left_square_bracket", "]": "right_square_bracket", "?": "question_mark"}
-    return [names.get(k, k) for k in shown.split()]

@@ -213,3 +213,35 @@ class EditSentence(ModalScreen[str | None]):
                 line.cursor_position = len(kept + common)
             shown = "  ".join(found[:30]) or "nothing known begins so"
             self.query_one("#words", Static).update(Text(shown, self.palette.quiet))
+
+
+class Sure(ModalScreen[bool]):
+    """Asks once before something that cannot be taken back."""
+
+    DEFAULT_CSS = """
+    Sure { align: center middle; }
+    Sure Static { width: 60; height: auto; background: $panel; padding: 1 2; border: solid $rule; }
+    """
+    BINDINGS = [
+        Binding("enter,q", "answer(True)", "leave"),
+        Binding("escape,n", "answer(False)", "stay"),
+    ]
+
+    def __init__(self, palette: Palette, question: str, yes: str = "does it", no: str = "leaves it") -> None:
+        super().__init__()
+        self.palette, self.question, self.yes, self.no = palette, question, yes, no
+
+    def compose(self) -> ComposeResult:
+        p = self.palette
+        yield Static(
+            Text.assemble(
+                (self.question + "\n\n", p.text),
+                ("enter", f"bold {p.text}"),
+                (f" {self.yes} · ", p.quiet),
+                ("escape", f"bold {p.text}"),
+                (f" {self.no}", p.quiet),
+            )
+        )
+
+    def action_answer(self, yes: bool) -> None:
+        self.dismiss(yes)

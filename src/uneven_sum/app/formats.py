@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, replace
 
-STYLES = ("general", "fixed", "scientific", "engineering", "exact", "hexadecimal", "binary")
+from ..client.settings import STYLES
 
 
 @dataclass(frozen=True)

@@ -183,7 +183,7 @@ class Client:
         pass begins.  BadUse when there is none."""
         point = self.point_before_pass(loops, number)
         if point is None:
-            raise BadUse(f"There is no return point before pass {number}. R runs the script again.")
+            raise BadUse(f"There is no return point before pass {number}: run the script again.")
         wanted = [{"file": k.file, "line": k.line, "pass": k.number} for k in loops if k.number]
         wanted[0]["pass"] = number
         await self.back_to(point)

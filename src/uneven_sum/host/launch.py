@@ -38,6 +38,16 @@ class SyntaxFault(BadUse):
         return f"{self}\n    {self.text.expandtabs(1)}\n    {caret}"
 
 
+@dataclass(frozen=True)
+class Limits:
+    """`trial`: seconds that a trial may take.  `points`: return points at pauses that are kept.  `memory`: the share
+    of the machine's memory that all return points together may have of their own."""
+
+    trial: float = 5.0
+    points: int = 40
+    memory: float = 0.25
+
+
 @dataclass
 class Launch:
     """One script (or module) with everything that its run depends on."""
@@ -63,6 +73,7 @@ class Launch:
     checks: bool = True
     meters: bool = True
     guards: bool = True
+    limits: Limits = Limits()
 
     def filters(self) -> list[str]:
         """The exception filters that `pause_on` stands for."""
@@ -85,6 +96,7 @@ class Launch:
             "meters": self.meters,
             "passes": self.passes,
             "guards": self.guards,
+            "trialSeconds": self.limits.trial,
         }
 
     @property

@@ -15,12 +15,11 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from ..protocol import Decoder, MalformedMessage, Message, encode
+from .launch import Limits
 
 PR_SET_CHILD_SUBREAPER = 36
-MOST = 40  # sleepers at pauses at once
 DENSE = 15  # the latest ones are all kept; of the older ones every other goes
 MOST_ON_THE_WAY = 12  # in running loops: recent ones dense, old ones sparse
-SHARE = 0.25  # of the machine's memory that all sleepers together may have of their own
 
 
 @dataclass
@@ -58,7 +57,8 @@ class Point:
 class Points:
     """Listens for sleepers and keeps them, by number; the latest of a number counts (a twin takes its place)."""
 
-    def __init__(self, news: Callable[[int], None] = lambda number: None) -> None:
+    def __init__(self, news: Callable[[int], None] = lambda number: None, limits: Limits | None = None) -> None:
+        self.limits = limits or Limits()
         self.all: dict[int, Point] = {}
         self.news = news
         self.folder = ""
@@ -118,10 +118,11 @@ class Points:
     def _thin(self) -> None:
         """Keeps recent ones dense and old ones sparse."""
         pauses = [n for n, p in self.all.items() if p.at_pause]
-        while len(pauses) > MOST:
-            old = pauses[:-DENSE]
+        most = self.limits.points
+        while len(pauses) > most:
+            old = pauses[: -min(DENSE, most // 2)]
             for number in [old[1], *old[3::2]]:
-                if len(pauses) > MOST * 3 // 4:
+                if len(pauses) > most * 3 // 4:
                     pauses.remove(number)
                     self._end(self.all.pop(number))
         rest = [p for p in self.all.values() if p.facts.get("reason") == "on the way"]
@@ -135,7 +136,7 @@ class Points:
         """Older sleepers go while all together have too much memory of their own, or little is left."""
         total, free = _machine_memory()
         used = {n: p.memory for n, p in self.all.items()}
-        while len(used) > 3 and total and (sum(used.values()) > SHARE * total or free < 0.1 * total):
+        while len(used) > 3 and total and (sum(used.values()) > self.limits.memory * total or free < 0.1 * total):
             number = next(iter([n for n in used if self.all[n].facts.get("reason") != "start"]))
             free += used.pop(number)
             self._end(self.all.pop(number))

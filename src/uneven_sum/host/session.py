@@ -79,7 +79,7 @@ class Session:
         self._tasks: list[asyncio.Task[None]] = []
         self._stops = 0
         self._stopped = asyncio.Event()
-        self.points = Points(self._point_came)
+        self.points = Points(self._point_came, launch.limits)
         self.input = Input()
         self.point = 0  # the return point of the present pause
         self.written: dict[str, int] = {}  # files that the script has written or deleted, and when
@@ -304,7 +304,7 @@ class Session:
         try:
             await asyncio.wait_for(self._stopped.wait(), seconds)
         except TimeoutError:
-            raise BadUse("The copy of the script does not answer. R runs the script again.") from None
+            raise BadUse("The copy of the script does not answer: run the script again.") from None
 
     async def interrupt(self) -> None:
         """Asks a running script to pause; when it does not soon, an event says why."""

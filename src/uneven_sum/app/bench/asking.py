@@ -7,8 +7,7 @@ import asyncio
 from textual import work
 
 from ...client import BadUse, CallEnded, Client
-from ..dialogs import Prompt
-from ..screens.help import Sure
+from ..dialogs import Prompt, Sure
 from ..widgets.ask import AskDrawer, AskLine
 from .part import Part
 

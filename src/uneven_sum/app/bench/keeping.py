@@ -9,7 +9,7 @@ import struct
 from ...client import case
 from ...client.book import switches_for
 from ...protocol import Card, Recent
-from ..formats import Format, made
+from ..formats import made
 from .part import Part
 
 
@@ -41,7 +41,7 @@ class Keeping(Part):
         if self.bench.launch.as_module or self.bench.case_damaged or not self.bench.kept_as_case:
             return
         formats = self.bench.formats
-        self.bench.book.formats = {k: how.kept() for k, how in formats.items() if how != Format()}
+        self.bench.book.formats = {k: how.kept() for k, how in formats.items() if how != self.bench.usual}
         try:
             case.save(self.bench._script(), self.bench.book, self.bench.watches)
         except (OSError, case.Damaged) as e:

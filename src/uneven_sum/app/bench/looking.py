@@ -12,8 +12,7 @@ from textual import work
 
 from ...client import BadUse, Client
 from ...protocol import Card, Facts
-from ..dialogs import Choice, Choose, Prompt
-from ..screens.help import Sure
+from ..dialogs import Choice, Choose, Prompt, Sure
 from ..widgets.cards import Cards
 from ..widgets.sheet import Sheet
 from .part import Part

@@ -9,9 +9,8 @@ from textual import work
 
 from ...client import BadUse, Client
 from ...protocol import Facts, Term
-from ..dialogs import Choice, Choose, Prompt
+from ..dialogs import Choice, Choose, Prompt, Sure
 from ..screens.editor import edit
-from ..screens.help import Sure
 from ..screens.tried import TryChange, after_change
 from ..widgets.bars import Headline
 from ..widgets.drawers import OutputDrawer
@@ -62,7 +61,7 @@ class Moves(Part):
         if client is None or self.facts is None:
             return
         if how != "on" and (self.facts.reason == "end" or (self.facts.state == "ran" and self.facts.reason == "error")):
-            self.bench.notify("The script has run to its end. R runs it again.")
+            self.bench.notify(f"The script has run to its end. {self.bench.key('R')} runs it again.")
             return
         calls = {
             "line": client.step_line,
@@ -115,7 +114,9 @@ class Moves(Part):
             self.bench.notify(f"{text} is no number of a pass.", severity="warning")
         elif loop is not None and int(number) <= loop.number:
             if client.point_before_pass(facts.loops, int(number)) is None:
-                self.bench.notify(f"There is no return point before pass {number}. R runs the script again.")
+                self.bench.notify(
+                    f"There is no return point before pass {number}. {self.bench.key('R')} runs the script again."
+                )
             else:
                 await self._move(lambda: client.back_to_pass(facts.loops, int(number)))
         else:
@@ -249,7 +250,7 @@ class Moves(Part):
                 bench.notify(text, severity="warning")
             bench.texts.pop(path, None)
             bench._show_text(path)
-            bench.notify("The file is saved. R runs the new text.")
+            bench.notify(f"The file is saved. {bench.key('R')} runs the new text.")
             return
         await after_change(bench, path, self.facts)
 

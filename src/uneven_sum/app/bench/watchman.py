@@ -47,7 +47,7 @@ class Watchman(Part):
         if client is not None and client.alive and self.state != "starting":
             try:
                 await client.set_switches(self.book.switches)
-                await client.set_stepping(self.book.over)
+                await client.set_stepping(self.bench.over)
             except BadUse as e:
                 self.bench.notify(str(e), severity="warning")
 
@@ -154,7 +154,7 @@ class Watchman(Part):
             return
         names = ", ".join(sorted(os.path.basename(p) for p in edited))
         if self.state in ("paused", "running"):
-            bench.notify(f"{names} was edited: the sheet shows what runs. R runs the new text.")
+            bench.notify(f"{names} was edited: the sheet shows what runs. {bench.key('R')} runs the new text.")
         else:
             for text in self.book.follow_edits():
                 bench.notify(text, severity="warning")

@@ -45,15 +45,17 @@ from ..bench.recording import Recording, Step
 from ..bench.texts import Texts
 from ..bench.verifying import Verifying
 from ..bench.watchman import Watchman
+from ..dialogs import Sure
 from ..formats import Format
+from ..keymap import Keyed
 from ..theme import PALETTES, Palette
 from ..widgets.ask import AskDrawer, AskLine
 from ..widgets.bars import Headline, Keys, TopLine, Trail
 from ..widgets.cards import Cards
 from ..widgets.drawers import OutputDrawer
+from ..widgets.guide import GuideBar
 from ..widgets.passes import PassStrip
 from ..widgets.sheet import Sheet
-from .help import Help, Sure
 from .lookouts import Lookouts
 
 if TYPE_CHECKING:
@@ -63,7 +65,9 @@ NARROW = 110  # columns below which the cards move under the sheet
 MANY = 60  # cards from which on the notes at the line ends come a little later
 
 
-class Bench(KeyLine, Texts, Watchman, Reading, Recording, Verifying, Noting, Looking, Asking, Keeping, Screen[None]):
+class Bench(
+    Keyed, KeyLine, Texts, Watchman, Reading, Recording, Verifying, Noting, Looking, Asking, Keeping, Screen[None]
+):
     """States: starting, running, paused, ended (by itself or by the user)."""
 
     DEFAULT_CSS = """
@@ -75,6 +79,7 @@ class Bench(KeyLine, Texts, Watchman, Reading, Recording, Verifying, Noting, Loo
     Bench.narrow Cards { width: 100%; max-width: 100%; height: 1fr; min-height: 4; }
     Bench.narrow Cards { border-left: none; border-top: solid $rule; }
     """
+    KEYS_OF = "bench"
     BINDINGS = [
         Binding("space", "go('line')", show=False),
         Binding("i", "go('into')", show=False),
@@ -103,6 +108,7 @@ class Bench(KeyLine, Texts, Watchman, Reading, Recording, Verifying, Noting, Loo
         Binding("l,4", "ledger", show=False),
         Binding("1", "desk", show=False),
         Binding("6", "notes", show=False),
+        Binding("7", "settings", show=False),
         Binding("ctrl+k", "keep", show=False),
         Binding("e", "edit", show=False),
         Binding("c,3", "closeup", show=False),
@@ -127,13 +133,15 @@ class Bench(KeyLine, Texts, Watchman, Reading, Recording, Verifying, Noting, Loo
         Binding("R", "again", show=False),
         Binding("X", "end", show=False),
         Binding("T", "theme", show=False),
+        Binding("G", "guide", show=False),
         Binding("question_mark", "help", show=False),
         Binding("q", "leave", show=False),
         Binding("ctrl+q,ctrl+c", "leave", show=False, priority=True),
     ]
 
-    def __init__(self, launch: Launch, palette: Palette) -> None:
+    def __init__(self, launch: Launch, palette: Palette, guided: bool = False) -> None:
         super().__init__()
+        self.guided = guided
         launch.capture, launch.pause_at_end, launch.rewind = True, True, launch.return_points
         self.launch, self.palette = launch, palette
         self.client: Client | None = None
@@ -141,14 +149,18 @@ class Bench(KeyLine, Texts, Watchman, Reading, Recording, Verifying, Noting, Loo
         self.facts: Facts | None = None
         self.frames: list[StackFrame] = []
         self.chosen = 0  # in the trail, from the outermost
-        self.about = "line"
+        self.about: str = "line"
         self.book = Book()
         self.book.switches = switches_for(launch.pause_on)
-        self.record_all = settings.load()[0].record == "always"
+        self.settings = settings.load()[0]
+        self.settings.fit(launch)
+        self.record_all = self.settings.record == "always"
         self.texts: dict[str, str] = {}
         self.versions: dict[tuple[str, int], str] = {}  # texts of files by their CRC-32: calls may run older ones
         self.stamps: dict[str, tuple[float, int]] = {}
-        self.formats: dict[str, Format] = {"": Format()}  # of numbers: in general, and by expression
+        # Of numbers: in general, and by expression.
+        self.usual = Format(self.settings.number_style, self.settings.digits, self.settings.thousands)
+        self.formats: dict[str, Format] = {"": self.usual}
         self.began = 0.0
         self.ran = 0.0
         self.runs = 0
@@ -163,6 +175,11 @@ class Bench(KeyLine, Texts, Watchman, Reading, Recording, Verifying, Noting, Loo
         self.history: dict[str, list[float]] = {}  # of scalars, from pause to pause in one loop
         self.history_of: tuple[str, int] = ("", 0)
         self.watcher: asyncio.Task[None] | None = None
+
+    @property
+    def over(self) -> list[str]:
+        """What stepping does not stop in: of this case, and of all."""
+        return [*self.book.over, *(o for o in self.settings.stepped_over if o not in self.book.over)]
 
     @property
     def typing(self) -> bool:
@@ -182,7 +199,9 @@ class Bench(KeyLine, Texts, Watchman, Reading, Recording, Verifying, Noting, Loo
             yield Cards(p)
         yield PassStrip(p)
         yield AskDrawer(p, self.asked)
-        yield OutputDrawer(p)
+        yield OutputDrawer(p, self.settings.output_lines)
+        if self.guided:
+            yield GuideBar(p)
         yield Keys(p)
 
     def on_mount(self) -> None:
@@ -226,7 +245,7 @@ class Bench(KeyLine, Texts, Watchman, Reading, Recording, Verifying, Noting, Loo
         self.query_one(Headline).show(f"Starting {self.launch.name} …", "run")
         self.steps = steps or []
         client = Client(replace(self.launch, pause_on=self.launch.pause_on | {"start"}) if steps else self.launch)
-        how = {"lookouts": self.book.wanted(), "switches": self.book.switches, "over": self.book.over}
+        how = {"lookouts": self.book.wanted(), "switches": self.book.switches, "over": self.over}
         try:
             placed = await self._started(client, how)
         except BadUse as e:
@@ -319,13 +338,13 @@ class Bench(KeyLine, Texts, Watchman, Reading, Recording, Verifying, Noting, Loo
 
     def _exited(self, event: Exited) -> None:
         if event.by_us:
-            self._over("The script was ended. R runs it again.", "end")
+            self._over(f"The script was ended. {self.key('R')} runs it again.", "end")
         elif event.died:
-            self._over(event.sentence + " R runs it again.", "died")
+            self._over(f"{event.sentence} {self.key('R')} runs it again.", "died")
         elif event.exit_status:
-            self._over(f"The script has ended with status {event.exit_status}. R runs it again.", "died")
+            self._over(f"The script has ended with status {event.exit_status}. {self.key('R')} runs it again.", "died")
         else:
-            self._over("The script has ended. R runs it again.", "end")
+            self._over(f"The script has ended. {self.key('R')} runs it again.", "end")
 
     def _over(self, text: str, reason: str) -> None:
         self.facts, self.frames = None, []
@@ -528,9 +547,16 @@ class Bench(KeyLine, Texts, Watchman, Reading, Recording, Verifying, Noting, Loo
     def action_theme(self) -> None:
         names = list(PALETTES)
         self.app.theme = names[(names.index(self.palette.name) + 1) % len(names)]
+        self.draw_theme()
+
+    def draw_theme(self) -> None:
+        """Everything anew, in the colours of the application's theme."""
         self.palette = self.uneven.palette
         for widget in self.query("TopLine, Headline, Trail, Sheet, Cards, PassStrip, AskDrawer, OutputDrawer, Keys"):
             widget.palette = self.palette  # type: ignore[attr-defined]
+        for bar in self.query(GuideBar):
+            bar.palette = self.palette
+            bar.draw()
         sheet = self.query_one(Sheet)
         path, sheet.path = sheet.path, ""
         terms, notes, remarks = dict(sheet.terms), dict(sheet.notes), dict(sheet.remarks)
@@ -544,6 +570,29 @@ class Bench(KeyLine, Texts, Watchman, Reading, Recording, Verifying, Noting, Loo
             self.query_one(Headline).show(self.facts.headline, self.facts.reason, self.facts.expectations)
             self.query_one(Trail).show(self.facts.trail, self.chosen)
 
+    def take_settings(self, now: settings.Settings) -> None:
+        """What was set holds; limits from the next run on."""
+        old, self.settings = self.usual, now
+        now.fit(self.launch)
+        self.record_all = now.record == "always"
+        self.usual = Format(now.number_style, now.digits, now.thousands)
+        if self.formats[""] == old:
+            self.formats[""] = self.usual
+        if self.palette.name != now.theme:
+            self.draw_theme()
+        self.query_one(Keys).show(self._keys())
+
+    def action_settings(self) -> None:
+        self.uneven.open_settings()
+
+    def action_guide(self) -> None:
+        """Leaves the guide; where there is none, says where it begins."""
+        if not self.guided:
+            self.notify(f"The guide begins on the Desk ({self.key('1')}), with g.")
+            return
+        self.guided = False
+        self.query(GuideBar).remove()
+
     def action_lookouts(self) -> None:
         self.app.push_screen(Lookouts(self, self.palette))
 
@@ -551,9 +600,6 @@ class Bench(KeyLine, Texts, Watchman, Reading, Recording, Verifying, Noting, Loo
         if self.slow_key(event.key):
             event.stop()
             event.prevent_default()
-
-    def action_help(self) -> None:
-        self.app.push_screen(Help(self.palette))
 
     @work(group="leave")
     async def action_leave(self) -> None:

@@ -19,6 +19,7 @@ from ..closeup.keeping import Keeping
 from ..closeup.plotting import Plotting
 from ..dialogs import Prompt
 from ..formats import Format
+from ..keymap import Keyed
 from ..plots import DRAW, NAMES
 from ..reader import folded
 from ..theme import Palette
@@ -30,7 +31,7 @@ if TYPE_CHECKING:
     from .bench import Bench
 
 
-class CloseUp(Plotting, Keeping, Screen[None]):
+class CloseUp(Keyed, Plotting, Keeping, Screen[None]):
     """`expressions`: what `tab` goes through; the first is shown."""
 
     DEFAULT_CSS = """
@@ -45,6 +46,7 @@ class CloseUp(Plotting, Keeping, Screen[None]):
     CloseUp.narrow Horizontal { layout: vertical; }
     CloseUp.narrow #facts { width: 100%; height: 8; border-right: none; border-bottom: solid $rule; }
     """
+    KEYS_OF = "closeup"
     BINDINGS = [
         Binding("escape,2,q", "back", show=False),
         Binding("tab", "other(1)", show=False, priority=True),
@@ -491,11 +493,6 @@ class CloseUp(Plotting, Keeping, Screen[None]):
 
     def action_back(self) -> None:
         self.dismiss()
-
-    def action_help(self) -> None:
-        from .help import CLOSE_UP_KEYS, Help
-
-        self.app.push_screen(Help(self.palette, CLOSE_UP_KEYS, "Keys of the Close-up"))
 
 
 def _path(owner: str, name: str, kind: str) -> str | None:

@@ -23,10 +23,12 @@ from ...client.setup import Setup, WrongField, ago, interpreters_near, recent
 from ...demo import CASES, find
 from ...protocol import Note
 from ..dialogs import Choice, Choose, Prompt
+from ..keymap import Keyed
 from ..paths import short
 from ..theme import PALETTES, Palette
 from ..widgets.bars import Keys, TopLine
 from ..widgets.fields import Field
+from ..widgets.guide import prepared
 from ..widgets.sheet import Sheet
 from .editor import edit
 
@@ -44,13 +46,13 @@ FIELDS = {
 
 
 KEYS = (
-    *(("enter", "run it"), ("f", "at full speed, without pauses"), ("tab", "its entries"), ("o", "another file")),
+    *(("enter", "run it"), ("f", "at full speed"), ("tab", "its entries"), ("o", "another file")),
     *(("e", "edit"), ("n", "next finding"), ("i", "interpreter"), ("k", "what is looked for")),
-    *(("?", "all keys"), ("q", "leave")),
+    *(("g", "guide"), ("7", "settings"), ("?", "all keys"), ("q", "leave")),
 )
 
 
-class Desk(Screen[None]):
+class Desk(Keyed, Screen[None]):
     """States of a case are its entries; nothing runs here."""
 
     DEFAULT_CSS = """
@@ -67,6 +69,7 @@ class Desk(Screen[None]):
     Desk #said { height: 1; padding: 0 1; }
     Desk.narrow #cases { width: 30; }
     """
+    KEYS_OF = "desk"
     BINDINGS = [
         Binding("enter", "run(True)", show=False),
         Binding("f", "run(False)", show=False),
@@ -79,6 +82,8 @@ class Desk(Screen[None]):
         Binding("down", "along(1)", show=False),
         Binding("up", "along(-1)", show=False),
         Binding("escape", "leave_field", show=False),
+        Binding("g", "guide", show=False),
+        Binding("7", "settings", show=False),
         Binding("T", "theme", show=False),
         Binding("question_mark", "help", show=False),
         Binding("q,ctrl+q,ctrl+c", "leave", show=False),
@@ -121,6 +126,8 @@ class Desk(Screen[None]):
         self.query_one(Keys).show(list(KEYS))
         if self.unfit:
             self.say(self.unfit[0], bad=True)
+        elif not self.known:
+            self.notify(f"New here? {self.key('g')} opens the guide: five steps on a shipped case.", timeout=20)
 
     def on_screen_resume(self) -> None:
         if self.cases and [(s.key, s.when) for s in recent()] != self.known:
@@ -354,6 +361,16 @@ class Desk(Screen[None]):
     def action_theme(self) -> None:
         names = list(PALETTES)
         self.app.theme = names[(names.index(self.palette.name) + 1) % len(names)]
+        self.draw_theme()
+        self._keep_settings()
+
+    def take_settings(self, now: settings.Settings) -> None:
+        """What was set on the settings' screen holds here, too."""
+        self.settings, self.off = now, set(now.not_looked_for)
+        self.draw_theme()
+
+    def draw_theme(self) -> None:
+        """Everything anew, in the colours of the application's theme."""
         self.palette = self.uneven.palette
         for widget in self.query("TopLine, Sheet, Keys"):
             widget.palette = self.palette  # type: ignore[attr-defined]
@@ -361,13 +378,18 @@ class Desk(Screen[None]):
         sheet.path = ""
         self.fill()
         self.look()
-        self.query_one(Keys).show(self.query_one(Keys).pairs)
-        self._keep_settings()
+        self.query_one(Keys).show(list(KEYS))
 
-    def action_help(self) -> None:
-        from .help import DESK_KEYS, Help
+    def action_guide(self) -> None:
+        """Five steps on a copy of a shipped case."""
+        self.app.clear_notifications()  # what offered it
+        try:
+            self.uneven.open_bench(prepared(), guided=True)
+        except BadUse as e:
+            self.say(str(e), bad=True)
 
-        self.app.push_screen(Help(self.palette, DESK_KEYS, "Keys of the Desk"))
+    def action_settings(self) -> None:
+        self.uneven.open_settings()
 
     def action_leave(self) -> None:
         self.app.exit()

@@ -21,6 +21,7 @@ from ...client import BadUse
 from ...client.before import Finding, findings
 from ...client.opened import ChangedOutside, Opened, open_file, save
 from ..dialogs import Choice, Choose, Prompt
+from ..keymap import Keyed
 from ..paths import short
 from ..theme import Palette
 from ..widgets.bars import Keys, TopLine
@@ -29,11 +30,17 @@ from ..widgets.fields import TextField
 SOON = 0.4  # seconds without typing, until the text is looked at
 KEYS = (
     *(("ctrl+s", "save"), ("ctrl+f", "find"), ("ctrl+r", "replace"), ("ctrl+l", "go to line")),
-    *(("ctrl+n", "next finding"), ("ctrl+z", "undo"), ("ctrl+e", "your own editor"), ("escape", "leave")),
+    *(
+        ("ctrl+n", "next finding"),
+        ("ctrl+z", "undo"),
+        ("ctrl+e", "your own editor"),
+        ("ctrl+o", "all keys"),
+        ("escape", "leave"),
+    ),
 )
 
 
-class Editor(Screen[bool]):
+class Editor(Keyed, Screen[bool]):
     """Gives True when the file was saved.  `path` is read when it opens; `line` is where the cursor begins."""
 
     DEFAULT_CSS = """
@@ -42,6 +49,7 @@ class Editor(Screen[bool]):
     Editor #wrong { height: auto; max-height: 6; padding: 0 1; border-top: solid $rule; }
     Editor #said { height: 1; padding: 0 1; }
     """
+    KEYS_OF = "editor"
     BINDINGS = [
         Binding("ctrl+s", "save", show=False),
         Binding("ctrl+f", "find", show=False, priority=True),
@@ -49,6 +57,7 @@ class Editor(Screen[bool]):
         Binding("ctrl+l", "go_to", show=False, priority=True),
         Binding("ctrl+n", "next_finding", show=False, priority=True),
         Binding("ctrl+e", "own_editor", show=False, priority=True),
+        Binding("ctrl+o", "help", show=False, priority=True),
         Binding("f3", "find_next", show=False, priority=True),
         Binding("escape,ctrl+q", "leave", show=False, priority=True),
     ]

@@ -19,6 +19,7 @@ from ...client.ledger import Column, Ledger
 from ...protocol import LedgerOf
 from ..dialogs import Prompt
 from ..formats import Format, shown
+from ..keymap import Keyed
 from ..ledger.drawing import Drawing
 from ..ledger.finding import Finding
 from ..theme import Palette
@@ -33,7 +34,7 @@ WORDS = {"loop": "the loop", "elements": "the elements of", "calls": "the calls 
 UNIT = {"loop": "pass", "elements": "element", "calls": "call"}
 
 
-class LedgerScreen(Finding, Drawing, Screen[None]):
+class LedgerScreen(Keyed, Finding, Drawing, Screen[None]):
     """`ledgers`: what `tab` goes through; the first is shown."""
 
     DEFAULT_CSS = """
@@ -47,6 +48,7 @@ class LedgerScreen(Finding, Drawing, Screen[None]):
     LedgerScreen.narrow #main { width: 100%; height: 1fr; }
     LedgerScreen.narrow #facts { width: 100%; height: 7; border-left: none; border-top: solid $rule; }
     """
+    KEYS_OF = "ledger"
     BINDINGS = [
         Binding("escape,2,q", "back", show=False),
         Binding("tab", "other", show=False, priority=True),
@@ -505,8 +507,3 @@ class LedgerScreen(Finding, Drawing, Screen[None]):
 
     def action_back(self) -> None:
         self.dismiss()
-
-    def action_help(self) -> None:
-        from .help import LEDGER_KEYS, Help
-
-        self.app.push_screen(Help(self.palette, LEDGER_KEYS, "Keys of the Ledger"))

@@ -17,6 +17,7 @@ from textual.widgets import Input, Static
 
 from ...client.sentences import ABOUT, EXTRAS, Unclear, parse, parse_tripwire, sentence, tripwire_sentence
 from ...protocol import Lookout
+from ..keymap import Keyed
 from ..theme import Palette
 from ..widgets.bars import Keys, TopLine
 from ..widgets.fields import Field
@@ -56,7 +57,7 @@ class Row(Static):
     """A row of the list; the chosen one stands out, and can hold a line to type in."""
 
 
-class Lookouts(Screen[None]):
+class Lookouts(Keyed, Screen[None]):
     """The list is the Bench's book; every change goes to the script at once."""
 
     DEFAULT_CSS = """
@@ -66,6 +67,7 @@ class Lookouts(Screen[None]):
     Lookouts Input { height: 1; border: none; background: $panel; padding: 0 1; margin: 0 0 0 9; width: 1fr; }
     Lookouts #said { height: 2; padding: 0 2; background: $background; }
     """
+    KEYS_OF = "lookouts"
     BINDINGS = [
         Binding("up", "along(-1)", show=False),
         Binding("down", "along(1)", show=False),
@@ -334,8 +336,3 @@ class Lookouts(Screen[None]):
 
     def action_back(self) -> None:
         self.dismiss()
-
-    def action_help(self) -> None:
-        from .help import Help
-
-        self.app.push_screen(Help(self.palette))

@@ -16,6 +16,7 @@ from textual.widgets.option_list import Option
 
 from ...client import BadUse, notes
 from ..dialogs import Choice, Choose, Prompt
+from ..keymap import Keyed
 from ..theme import Palette
 from ..widgets.bars import Keys, TopLine
 
@@ -25,7 +26,7 @@ if TYPE_CHECKING:
 WORDS = {"pause": "pause", "value": "value", "plot": "plot", "ledger": "passes", "trial": "question", "text": "text"}
 
 
-class Notes(Screen[None]):
+class Notes(Keyed, Screen[None]):
     """The entries at the left, the chosen one at the right."""
 
     DEFAULT_CSS = """
@@ -38,6 +39,7 @@ class Notes(Screen[None]):
     Notes Horizontal { height: 1fr; }
     Notes #said { height: 1; padding: 0 1; }
     """
+    KEYS_OF = "notes"
     BINDINGS = [
         Binding("escape,2,q", "back", show=False),
         Binding("t", "text", show=False),
@@ -195,8 +197,3 @@ class Notes(Screen[None]):
 
     def action_back(self) -> None:
         self.dismiss()
-
-    def action_help(self) -> None:
-        from .help import NOTES_KEYS, Help
-
-        self.app.push_screen(Help(self.palette, NOTES_KEYS, "Keys of the Notes"))

@@ -8,6 +8,7 @@ from rich.text import Text
 from textual.widgets import Static
 
 from ...protocol import Expected, TrailCall
+from ..keymap import Keyed
 from ..theme import Palette
 
 
@@ -109,6 +110,9 @@ class Trail(Static):
         self.update(out)
 
 
+LEAVING = ("?", "q", "2", "escape", "ctrl+o")
+
+
 class Keys(Static):
     """The keys that do something now."""
 
@@ -129,10 +133,11 @@ class Keys(Static):
     def _draw(self) -> None:
         """As many as fit; the way to all keys and the way out always."""
         p = self.palette
-        must = [pair for pair in self.pairs if pair[0] in ("?", "q", "2", "escape")]
+        of = self.screen.key if isinstance(self.screen, Keyed) else str
+        must = [(of(k), word) for k, word in self.pairs if k in LEAVING]
         room = self.size.width - sum(len(k) + len(w) + 4 for k, w in must) - 2
         shown = []
-        for key, word in [pair for pair in self.pairs if pair not in must]:
+        for key, word in [(of(k), word) for k, word in self.pairs if k not in LEAVING]:
             room -= len(key) + len(word) + 4
             if room < 0:
                 break

@@ -49,9 +49,9 @@ class OutputDrawer(Vertical):
             super().__init__()
             self.text = text
 
-    def __init__(self, palette: Palette, **kwargs: object) -> None:
+    def __init__(self, palette: Palette, most: int = KEPT, **kwargs: object) -> None:
         super().__init__(**kwargs)  # type: ignore[arg-type]
-        self.palette = palette
+        self.palette, self.most = palette, most
         self.partial = {"stdout": "", "stderr": "", "console": ""}
         self.last_line = ""
         self.errors = 0  # lines of error output
@@ -59,7 +59,7 @@ class OutputDrawer(Vertical):
 
     def compose(self) -> ComposeResult:
         yield Static("", id="last")
-        yield RichLog(max_lines=KEPT, wrap=True, markup=False, highlight=False)
+        yield RichLog(max_lines=self.most, wrap=True, markup=False, highlight=False)
         yield ScriptInput(placeholder=INPUT_HELP, id="stdin", compact=True)
 
     def write(self, category: str, text: str) -> None:

@@ -1,0 +1,196 @@
+"""The settings' screen, and keys that the user changes."""
+
+from __future__ import annotations
+
+import pytest
+from driving_app import rest, settled, until
+from textual.binding import Binding, BindingsMap
+from textual.widgets import OptionList, Static
+
+from uneven_sum.app.app import KEYED, UnevenSum
+from uneven_sum.app.helptexts import TABLES
+from uneven_sum.app.keymap import Keyed, fitting, is_key
+from uneven_sum.app.screens.settings import SettingsScreen, single_keys
+from uneven_sum.app.widgets.bars import Keys
+from uneven_sum.client import Launch, settings
+from uneven_sum.client.settings import Settings
+
+BINDINGS = BindingsMap(
+    [Binding("a", "ask"), Binding("p", "next"), Binding("slash", "find"), Binding("escape", "close")]
+)
+
+
+@pytest.mark.parametrize(
+    ("changes", "taken", "why"),
+    [
+        ({"p": "F"}, {"p": "F"}, ""),
+        ({"p": "ctrl+t", "/": "f4"}, {"p": "ctrl+t", "slash": "f4"}, ""),
+        ({"a": "p", "p": "a"}, {"a": "p", "p": "a"}, ""),  # they change places
+        ({"p": "a"}, {}, "a does something else already"),
+        ({"p": "x", "a": "x"}, {"a": "x"}, "x does something else already"),
+        ({"p": "a", "a": "/"}, {}, "/ does something else already"),
+        ({"g": "x"}, {}, "g does nothing there"),
+        ({"p": "escape"}, {}, "escape stays what it is"),
+        ({"escape": "x"}, {}, "escape stays what it is"),
+        ({"p": "hyper+q"}, {}, "'hyper+q' is no key"),
+        ({"p": ""}, {}, "'' is no key"),
+        ({"/": "/"}, {}, ""),
+    ],
+)
+def test_what_can_hold(changes, taken, why) -> None:
+    found, told = fitting(BINDINGS, changes, "bench")
+    assert found == taken
+    assert (not told) if not why else (why in told[0] and "keys.bench" in told[0])
+
+
+def test_every_key_that_is_shown_does_something_on_its_screen() -> None:
+    """What `?` lists is bound, and what can be changed is listed."""
+    for kind in KEYED:
+        bound = set(BindingsMap(kind.BINDINGS).key_to_bindings)  # type: ignore[attr-defined]
+        bound |= {"ctrl+p", "ctrl+z", "ctrl+y", "up", "down", "<", ">", "enter", "tab"}  # a widget's own, or Textual's
+        names = {
+            "/": "slash",
+            "[": "left_square_bracket",
+            "]": "right_square_bracket",
+            "?": "question_mark",
+            "+": "plus",
+        }
+        names |= {"-": "minus", "<": "less_than_sign", ">": "greater_than_sign", "=": "equals_sign", ",": "comma"}
+        names |= {".": "full_stop"}
+        for keys, _, _ in TABLES[kind.KEYS_OF][1]:
+            for key in keys.split() if (kind.KEYS_OF, keys) != ("notes", "ctrl+k") else []:  # it acts elsewhere
+                assert names.get(key, key) in bound or key in bound, (kind.KEYS_OF, key)
+        assert all(is_key(key) for key, _, _ in single_keys(TABLES[kind.KEYS_OF][1]))
+    assert {kind.KEYS_OF for kind in KEYED} == set(TABLES)
+
+
+def shown(app) -> str:
+    return "\n".join(str(app.screen.query_one(s, Static).render()) for s in ("#about", "#said"))
+
+
+async def choose(pilot, name: str, screen: str = "") -> SettingsScreen:
+    one = pilot.app.screen
+    assert isinstance(one, SettingsScreen)
+    at = next(n for n, row in enumerate(one.rows) if row.name == name and row.screen == screen)
+    one.query_one(OptionList).highlighted = at
+    await pilot.pause()
+    return one
+
+
+async def test_settings_are_changed_and_kept(tmp_path) -> None:
+    app = UnevenSum(None)
+    async with app.run_test(size=(120, 40)) as pilot:
+        await pilot.press("7")
+        await until(pilot, lambda: isinstance(app.screen, SettingsScreen))
+        await choose(pilot, "theme")
+        await pilot.press("enter")
+        await rest(pilot, 0.2)
+        await pilot.press("down", "enter")
+        await until(pilot, lambda: app.theme == "chalk")
+        assert settings.load()[0].theme == "chalk"
+        await choose(pilot, "return_points")
+        await pilot.press("enter")
+        await until(pilot, lambda: not settings.load()[0].return_points)
+        await choose(pilot, "pause_on")
+        await pilot.press("enter")
+        await rest(pilot, 0.2)
+        await pilot.press("down", "enter")
+        await until(pilot, lambda: settings.load()[0].pause_on == ["error", "nonfinite"])
+        await choose(pilot, "trial_seconds")
+        await pilot.press("enter")
+        await rest(pilot, 0.2)
+        await pilot.press(*["backspace"] * 5, *"900", "enter")
+        await until(pilot, lambda: "not between 0.1 and 600" in shown(app))
+        await pilot.press("enter")
+        await rest(pilot, 0.2)
+        await pilot.press(*["backspace"] * 5, *"soon", "enter")
+        await until(pilot, lambda: "not a number" in shown(app))
+        assert settings.load()[0].trial_seconds == 5.0
+        await pilot.press("enter")
+        await rest(pilot, 0.2)
+        await pilot.press(*["backspace"] * 5, *"12.5", "enter")
+        await until(pilot, lambda: settings.load()[0].trial_seconds == 12.5)
+        await choose(pilot, "stepped_over")
+        await pilot.press("enter")
+        await rest(pilot, 0.2)
+        await pilot.press(*"gauges.py, rate", "enter")
+        await until(pilot, lambda: settings.load()[0].stepped_over == ["gauges.py", "rate"])
+        await pilot.press("delete")
+        await until(pilot, lambda: settings.load()[0].stepped_over == [])
+        await pilot.press("escape")
+        await rest(pilot, 0.2)
+        assert app.desk is app.screen and app.desk.palette.name == "chalk"
+    launch = Launch("x.py")
+    settings.load()[0].fit(launch)
+    assert (launch.limits.trial, launch.arguments()["trialSeconds"]) == (12.5, 12.5)
+
+
+async def test_a_key_is_changed_swapped_and_given_back(tmp_path) -> None:
+    path = tmp_path / "level.py"
+    path.write_text("level = 1.0\nfor day in range(3):\n    level += day\nprint(level)\n")
+    app = UnevenSum(Launch(str(path), pause_on={"start"}))
+    async with app.run_test(size=(140, 42)) as pilot:
+        bench = await settled(pilot, "paused", 1)
+        await pilot.press("7")
+        await until(pilot, lambda: isinstance(app.screen, SettingsScreen))
+        await choose(pilot, "space", "bench")
+        await pilot.press("enter")
+        await rest(pilot, 0.2)
+        await pilot.press("up")  # not to be had
+        await rest(pilot, 0.1)
+        assert "up stays what it is" in str(app.screen.query_one("#told", Static).render())
+        await pilot.press("i")
+        await rest(pilot, 0.1)
+        assert "i is: into the call" in str(app.screen.query_one("#told", Static).render())
+        await pilot.press("i")
+        await until(pilot, lambda: settings.load()[0].keys == {"bench": {"space": "i", "i": "space"}})
+        await choose(pilot, "a", "bench")
+        await pilot.press("enter")
+        await rest(pilot, 0.2)
+        await pilot.press("ctrl+t")
+        await until(pilot, lambda: settings.load()[0].keys["bench"]["a"] == "ctrl+t")
+        await pilot.press("escape")
+        await rest(pilot, 0.2)
+        assert bench.key("space") == "i" and bench.key("[ ]") == "[ ]"
+        line = str(bench.query_one(Keys).render())
+        assert "i line · space into call" in line and "ctrl+t ask" in line
+        await pilot.press("i")
+        await settled(pilot, "paused", 2)
+        await pilot.press("a")
+        await rest(pilot, 0.2)
+        assert not bench.typing
+        await pilot.press("ctrl+t")
+        await until(pilot, lambda: bench.typing)
+        await pilot.press("escape", "escape", "question_mark")
+        await rest(pilot, 0.3)
+        assert "ctrl+t" in str(app.screen.query_one("#all", Static).render())
+        await pilot.press("escape", "7")
+        await rest(pilot, 0.3)
+        await choose(pilot, "space", "bench")
+        await pilot.press("delete")
+        await until(pilot, lambda: settings.load()[0].keys == {"bench": {"a": "ctrl+t"}})
+        await pilot.press("escape", "space")
+        await settled(pilot, "paused", 3)
+
+
+async def test_a_conflict_in_the_file_is_told_and_the_key_stays() -> None:
+    settings.place().parent.mkdir(parents=True, exist_ok=True)
+    settings.place().write_text('[keys.desk]\no = "e"\nm = "M"\n\n[keys.dsk]\no = "x"\n')
+    app = UnevenSum(None)
+    async with app.run_test(size=(120, 40)) as pilot:
+        await rest(pilot, 0.3)
+        desk = app.desk
+        assert isinstance(desk, Keyed) and (desk.key("o"), desk.key("m")) == ("o", "M")
+        said = [n.message for n in app._notifications]
+        assert any("keys.desk: o = 'e': e does something else already" in text for text in said)
+        assert any("keys.dsk: there is no such screen" in text for text in said)
+        await pilot.press("7")
+        await rest(pilot, 0.3)
+        assert "e does something else already" in shown(app) or "no such screen" in shown(app)
+
+
+def test_keys_that_are_no_table_are_told() -> None:
+    settings.place().parent.mkdir(parents=True, exist_ok=True)
+    settings.place().write_text('[keys]\nbench = "x"\n')
+    found, (told,) = settings.load()
+    assert found == Settings() and "keys.bench is no table of keys" in told
