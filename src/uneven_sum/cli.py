@@ -159,7 +159,7 @@ def run(script: str, args: tuple[str, ...], theme: str | None, no_return_points:
     metavar="N",
     help="With --json, tell the last N passes before each trip; 0 records no loops.",
 )
-@click.option("--report", metavar="OUT.md", help="Write a report for people, as Markdown.")
+@click.option("--report", metavar="OUT.md", help="Write a report for people, as Markdown; OUT.pdf: as pages.")
 def check(
     script: str,
     args: tuple[str, ...],
@@ -174,7 +174,7 @@ def check(
     Exit status: 0 nothing tripped; 1 something tripped; 2 bad use, or a script that cannot be read or
     compiled; 3 nothing tripped but the script ended with a status of its own.
     """
-    from .check import as_json, as_text, write_report
+    from .check import as_json, as_report, as_text
     from .check import check as run_check
 
     launch = _launch(script, args, options)
@@ -185,7 +185,7 @@ def check(
         raise BadUse(f"There is no folder {os.path.dirname(report)} to write {os.path.basename(report)} in.")
     outcome = asyncio.run(run_check(launch))
     if report is not None:
-        write_report(launch, outcome, report)
+        _write_report(as_report(launch, outcome), report, launch.name)
     if json_:
         click.echo(as_json(outcome))
     elif outcome.pauses or outcome.outcome == "died":
@@ -279,6 +279,23 @@ def serve(stdio: bool, socket_: str | None, port: int | None, token: str | None)
         asyncio.run(serve_stdio())
         return
     asyncio.run(serve_socket(socket_, port, (token or secrets.token_urlsafe(18)) if port is not None else None))
+
+
+def _write_report(text: str, path: str, name: str) -> None:
+    """Markdown, or pages for `.pdf`.  BadUse when it cannot be written."""
+    if not path.lower().endswith(".pdf"):
+        from .client.edits import write_whole
+
+        write_whole(os.path.abspath(path), text.encode())
+        return
+    from pathlib import Path
+
+    from .charts import write_pages
+
+    try:
+        write_pages(text, Path("."), path, name)
+    except OSError as e:
+        raise BadUse(f"{path} cannot be written: {e.strerror}.") from None
 
 
 def _open(launch: Launch, theme: str | None, guided: bool = False) -> None:

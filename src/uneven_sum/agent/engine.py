@@ -21,6 +21,7 @@ from . import (
     outside,
     probes,
     report,
+    signals,
     stack,
     state,
 )
@@ -406,8 +407,10 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
         if state.quiet or state.in_trial or self.present is not None:
             return
         try:
-            self.send_written()
-            if not self.requests.while_running(frame):
+            with signals.held():
+                self.send_written()
+                pausing = self.requests.while_running(frame)
+            if not pausing:
                 self.point_on_the_way(frame)
             else:
                 inner = stack.user_frame(frame)
@@ -441,8 +444,11 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
         sys.settrace(None)
 
     def _trouble(self, e: Exception) -> None:
-        """Something of ours went wrong; the script must not notice."""
+        """Something of ours went wrong; the script must not notice.  What a signal's handler raised goes on to it."""
         import traceback
+
+        if signals.is_the_scripts(e):
+            raise e
 
         text = "".join(traceback.format_exception(e))
         try:

@@ -9,7 +9,7 @@ import time
 import types
 from typing import TYPE_CHECKING, Any
 
-from . import cards, expecting, lookouts, probes, stack, state
+from . import cards, expecting, lookouts, probes, signals, stack, state
 from .expressions import Site
 from .handled import statement_at
 from .late import Late
@@ -126,6 +126,8 @@ class Meeting(probes.Listener):
                 finally:
                     state.quiet = quiet
             except Exception as e:
+                if signals.is_the_scripts(e):
+                    raise
                 self.condition_failed(lk.id, site, frame, e)
                 return False
         if lk.expected is not None:
@@ -370,6 +372,8 @@ class Meeting(probes.Listener):
             else:  # the usual one, as quick as can be
                 text = str(eval(lk.writes, frame.f_globals, frame.f_locals))
         except Exception as e:
+            if signals.is_the_scripts(e):
+                raise
             text = f"{lk.text}   ({type(e).__name__}: {clean(str_of(e), 120)})"
         finally:
             state.quiet = quiet

@@ -11,6 +11,8 @@ import sys
 import types
 from typing import Any
 
+from . import signals
+
 MAX = sys.float_info.max
 CHUNK = 1 << 16  # cells looked at in one go: the truth values stay in the cache
 LOOKED_INTO = 100_000  # elements of a list or dict that are looked at
@@ -55,7 +57,9 @@ def count(value: Any) -> int:
     try:
         looker = _LOOKERS.get(kind) or _looker(kind)
         return int(looker(value))
-    except Exception:
+    except Exception as e:
+        if signals.is_the_scripts(e):
+            raise
         return 0
 
 
@@ -129,7 +133,9 @@ def _looker(kind: type) -> Any:
     """Chooses, once for each type, how its values are looked at."""
     try:
         return _choose_looker(kind, str(type.__getattribute__(kind, "__module__")))
-    except Exception:  # a metaclass of the script's that resists
+    except Exception as e:  # a metaclass of the script's that resists
+        if signals.is_the_scripts(e):
+            raise
         _LOOKERS[kind] = _nothing
         return _nothing
 

@@ -9,7 +9,7 @@ import types
 from math import isfinite
 from typing import Any
 
-from . import nonfinite, stack, state
+from . import nonfinite, signals, stack, state
 from . import told as telling
 from .expressions import Site, Sites
 from .lookouts import tickers
@@ -102,7 +102,9 @@ def _look(value: Any, site: int, old: Any) -> Any:
         return value
     try:
         bad = nonfinite.any_bad(value)
-    except Exception:
+    except Exception as e:
+        if signals.is_the_scripts(e):
+            raise
         return value  # it resists being looked at
     if state.in_trial:
         state.met += bad
@@ -228,6 +230,8 @@ def _asked(site: int, condition: Any, frame: types.FrameType, **facts: Any) -> N
             if not condition(*facts.values()):
                 return
         except Exception as e:
+            if signals.is_the_scripts(e):
+                raise
             listener.condition_failed(found.lookouts[0], found, frame, e)
             return
     listener.lookout(found.lookouts, found, frame, found.role == "by name", **facts)

@@ -16,7 +16,7 @@ from collections import deque
 from collections.abc import Iterable, Iterator
 from typing import Any
 
-from . import nonfinite, stack, state
+from . import nonfinite, signals, stack, state
 from .thinning import Kept, Row, numbered_rows
 from .told import MISSING, all_plain, told
 
@@ -153,7 +153,11 @@ class Run:
         self.kept[place] |= bit
 
     def work_up(self) -> None:
-        """Puts what waits into the store; no warning of this reaches the script."""
+        """Puts what waits into the store; no warning of this reaches the script, and no signal comes between."""
+        with signals.held():
+            self._work_up()
+
+    def _work_up(self) -> None:
         if not self.waiting:
             return
         cells = self.waiting[:]
@@ -275,8 +279,11 @@ class Recorder:
         if outer is not None:
             run.outer, run.outer_pass = outer, outer.base + outer.before + len(outer.waiting) // outer.of.wide + 1
         else:
-            with contextlib.suppress(Exception):  # no room for it, say: the script must not notice
+            try:
                 self._look_around(run, sys._getframe(1))
+            except Exception as e:  # no room for it, say: the script must not notice
+                if signals.is_the_scripts(e):
+                    raise
         runs = self.runs
         runs.append(run)
         if len(runs) > RUNS:
@@ -302,12 +309,13 @@ class Recorder:
         seldom, self.last_begin = now - self.last_begin > SELDOM, now
         if seldom or self.begun <= RUNS // 2:
             inner = (self.file, self.line)
-            run.seen = [
-                {"line": o["line"], "pass": o["pass"], "file": o["file"], "target": o["target"]}
-                for o in stack.all_loops(frame)
-                if o["pass"] and (o["file"], o["line"]) != inner
-            ]
-            stack.forget_locals(frame)
+            with signals.held():
+                run.seen = [
+                    {"line": o["line"], "pass": o["pass"], "file": o["file"], "target": o["target"]}
+                    for o in stack.all_loops(frame)
+                    if o["pass"] and (o["file"], o["line"]) != inner
+                ]
+                stack.forget_locals(frame)
 
     def _weigh(self, run: Run) -> None:
         """The runs together keep a bounded number of values."""

@@ -7,7 +7,7 @@ from collections import deque
 from dataclasses import dataclass
 from typing import Any
 
-from . import measures, nonfinite, state
+from . import measures, nonfinite, signals, state
 from .kinds.base import clean
 from .scope import kind_name
 
@@ -90,8 +90,9 @@ def told(value: Any) -> Any:
         for base in COLLECTIONS:
             if isinstance(value, base):
                 return f"{kind.__name__} of {base.__len__(value)}"  # type: ignore[arg-type]
-    except Exception:
-        pass
+    except Exception as e:
+        if signals.is_the_scripts(e):
+            raise
     return kind_name(kind)
 
 

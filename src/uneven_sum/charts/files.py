@@ -10,6 +10,7 @@ import math
 import struct
 from typing import Any
 
+ENDINGS = ("svg", "pdf", "png")
 INK, BAD = "#23282d", "#b3371f"
 TINTS = ("#2f5f9e", "#0f766e", "#80591a", "#5b45a8", "#4b6f2e", "#a81857")
 MARKS = {"n": "$!$", "+": "^", "-": "v"}
@@ -23,10 +24,10 @@ def floats(text: str) -> list[float]:
 
 
 def write_plot(kind: str, data: dict[str, Any], path: str, title: str) -> None:
-    """Writes one plot; the ending says SVG or PDF.  ValueError for another ending, OSError as open gives it."""
+    """Writes one plot; the ending says SVG, PDF or PNG.  ValueError for another ending, OSError as open gives it."""
     ending = path.rpartition(".")[2].lower()
-    if ending not in ("svg", "pdf"):
-        raise ValueError("a plot is written as .svg or .pdf")
+    if ending not in ENDINGS:
+        raise ValueError(f"a plot is written as {', '.join('.' + e for e in ENDINGS[:-1])} or .{ENDINGS[-1]}")
     import matplotlib
     from matplotlib.figure import Figure
 
@@ -37,7 +38,8 @@ def write_plot(kind: str, data: dict[str, Any], path: str, title: str) -> None:
         _DRAW[kind](axes, data)
         for side in ("top", "right"):
             axes.spines[side].set_visible(kind in ("heat", "image"))
-        figure.savefig(path, format=ending, metadata={"Date": None} if ending == "svg" else {"CreationDate": None})
+        undated = {"svg": {"Date": None}, "pdf": {"CreationDate": None}}.get(ending)
+        figure.savefig(path, format=ending, metadata=undated, dpi=200)
 
 
 def _line(axes: Any, data: dict[str, Any]) -> None:

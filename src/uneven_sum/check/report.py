@@ -7,8 +7,7 @@ from typing import Any
 
 import msgspec
 
-from ..client import Launch, notes
-from ..client.edits import write_whole
+from ..client import Launch, notes, reporting
 from ..protocol import Facts, Term
 from .check import Outcome
 
@@ -42,8 +41,8 @@ def _pause(facts: Facts) -> dict[str, Any]:
     return told
 
 
-def write_report(launch: Launch, outcome: Outcome, path: str) -> None:
-    """The pauses as a report for people, in Markdown.  BadUse when it cannot be written."""
+def as_report(launch: Launch, outcome: Outcome) -> str:
+    """The pauses as a report for people, in Markdown."""
     entries = []
     for facts in outcome.pauses:
         try:
@@ -53,8 +52,7 @@ def write_report(launch: Launch, outcome: Outcome, path: str) -> None:
             text = []
         entries.append(notes.of_pause(facts, text))
     ended = {"finished": "It ran to its end; nothing tripped.", "died": outcome.sentence}.get(outcome.outcome, "")
-    whole = notes.report(launch, entries, ended)
-    write_whole(os.path.abspath(path), whole.encode())
+    return reporting.report(launch, entries, ended)
 
 
 def as_text(outcome: Outcome) -> str:

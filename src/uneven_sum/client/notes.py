@@ -1,10 +1,8 @@
-"""The kept evidence of a case, and its report: Markdown with SVG pictures beside it."""
+"""The kept evidence of a case: entries in Markdown, pictures as SVG (and as PNG, for pages)."""
 
 from __future__ import annotations
 
 import os
-import platform
-import sys
 import time
 from collections.abc import Iterable
 from pathlib import Path
@@ -12,7 +10,7 @@ from typing import Any
 
 import msgspec
 
-from ..host.launch import BadUse, Launch
+from ..host.launch import BadUse
 from ..protocol import Facts, Term
 from . import case
 from .edits import write_whole
@@ -33,8 +31,11 @@ class Entry(msgspec.Struct):
 
 
 class Kept(msgspec.Struct):
+    """`texts`: each source file as it was when the first evidence of it was kept, by its path."""
+
     schema: int = SCHEMA
     entries: list[Entry] = []
+    texts: dict[str, str] = {}
 
 
 def place(script: str) -> Path:
@@ -49,36 +50,42 @@ def pictures(script: str) -> Path:
 
 
 def load(script: str) -> list[Entry]:
+    """The kept evidence in its order.  BadUse as `load_kept` gives it."""
+    return load_kept(script).entries
+
+
+def load_kept(script: str) -> Kept:
     """BadUse when the file is there but cannot be read: it is left as it is."""
     path = place(script)
     try:
         kept = msgspec.json.decode(path.read_bytes(), type=Kept)
     except FileNotFoundError:
-        return []
+        return Kept()
     except OSError as e:
         raise BadUse(f"{path} cannot be read: {e.strerror}. It is left as it is.") from None
     except msgspec.MsgspecError as e:
         raise BadUse(f"{path} is damaged: {e}. It is left as it is; mend it or move it away.") from None
     if kept.schema > SCHEMA:
         raise BadUse(f"{path} is of a later version ({kept.schema}). It is left as it is.")
-    return kept.entries
+    return kept
 
 
-def save(script: str, entries: list[Entry]) -> None:
-    """At once or not at all; BadUse when it cannot be written."""
+def save(script: str, entries: list[Entry], texts: dict[str, str] | None = None) -> None:
+    """At once or not at all; BadUse when it cannot be written.  Of a file the first text is kept, not a later one."""
+    kept = Kept(SCHEMA, entries, {**(texts or {}), **load_kept(script).texts})
     path = place(script)
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
     except OSError as e:
         raise BadUse(f"{path.parent} cannot be made: {e.strerror}.") from None
-    write_whole(str(path), msgspec.json.format(msgspec.json.encode(Kept(SCHEMA, entries)), indent=1))
+    write_whole(str(path), msgspec.json.format(msgspec.json.encode(kept), indent=1))
 
 
-def add(script: str, entry: Entry) -> int:
-    """Keeps one more; how many there are."""
+def add(script: str, entry: Entry, texts: dict[str, str] | None = None) -> int:
+    """Keeps one more; how many there are.  `texts`: the source files as they run now."""
     entry.when = entry.when or time.time()
     entries = [*load(script), entry]
-    save(script, entries)
+    save(script, entries, texts)
     return len(entries)
 
 
@@ -175,52 +182,3 @@ def _cell(text: str) -> str:
 
 def _short(value: Any) -> str:
     return f"{value:.6g}" if isinstance(value, float) else str(value)
-
-
-# -- the report --------------------------------------------------------------------------------------
-
-
-def report(launch: Launch, entries: list[Entry], verified: str = "", version: str = "") -> str:
-    """The whole report as Markdown: what was run and on what, the evidence in its order, how it was verified."""
-    name = launch.name
-    lines = [f"# {name}", "", f"Report of {time.strftime('%Y-%m-%d %H:%M')}.", ""]
-    command = " ".join([name, *launch.args])
-    facts = [["", ""], ["script", os.path.abspath(launch.program) if not launch.as_module else launch.program]]
-    facts.append(["run as", f"`{command}`"])
-    facts.append(["interpreter", version or f"{launch.python or sys.executable}, Python {platform.python_version()}"])
-    if launch.cwd:
-        facts.append(["working folder", launch.cwd])
-    if launch.env:
-        facts.append(["environment", ", ".join(f"{k}={v}" for k, v in launch.env.items())])
-    facts.append(["on", platform.platform()])
-    lines += [table(facts), ""]
-    for number, entry in enumerate(entries, 1):
-        when = time.strftime(" (%Y-%m-%d %H:%M)", time.localtime(entry.when)) if entry.when else ""
-        lines += [f"## {number}. {entry.title}{when}", ""]
-        if entry.picture:
-            lines += [f"![{entry.title}]({entry.picture})", ""]
-        if entry.body:
-            lines += [entry.body.rstrip(), ""]
-    if not entries:
-        lines += ["Nothing was kept.", ""]
-    if verified:
-        lines += ["## Verified", "", verified, ""]
-    return "\n".join(lines)
-
-
-def write_report(script: str, path: str, text: str, entries: list[Entry]) -> None:
-    """Writes a report and, beside it, the pictures that it shows.  BadUse when that cannot be done."""
-    target = Path(path)
-    folder = target.with_name(target.stem + "-pictures")
-    for entry in entries:
-        if not entry.picture:
-            continue
-        source = pictures(script) / entry.picture
-        try:
-            data = source.read_bytes()
-            folder.mkdir(exist_ok=True)
-        except OSError as e:
-            raise BadUse(f"The picture {source} cannot be taken into the report: {e.strerror}.") from None
-        write_whole(str(folder / entry.picture), data)
-        text = text.replace(f"]({entry.picture})", f"]({folder.name}/{entry.picture})")
-    write_whole(str(target), text.encode())

@@ -12,6 +12,7 @@ from textual import work
 
 from ...client import BadUse, Client
 from ...protocol import Card, Facts
+from .. import pictures
 from ..dialogs import Choice, Choose, Prompt, Sure
 from ..widgets.cards import Cards
 from ..widgets.sheet import Sheet
@@ -227,12 +228,10 @@ class Looking(Part):
                 told = await client.export_grid(expression, frame, os.path.abspath(os.path.expanduser(path)))
                 return f"{told['rows']} rows are in {told['path']}"
             if word == "plot" and path is not None:
-                from ...charts import write_plot
-
                 kind = kind or "line"
                 data = await client.plot(expression, frame, kind=kind, width=400, height=60)
                 full = os.path.abspath(os.path.expanduser(path))
-                await asyncio.to_thread(write_plot, kind, data, full, f"{expression} — {self.bench.launch.name}")
+                await pictures.write(kind, data, full, f"{expression} — {self.bench.launch.name}")
                 return f"the plot is in {full}"
         except (OSError, ValueError, BadUse, KeyError) as e:
             raise BadUse(str(e) if not isinstance(e, KeyError) else f"There is no plot {e}.") from None

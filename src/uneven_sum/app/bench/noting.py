@@ -24,9 +24,15 @@ class Noting(Part):
 
         self.bench.app.push_screen(Notes(self.bench, self.bench.palette))
 
+    def _texts(self) -> dict[str, str]:
+        """The script, and the file of the pause, as they run now."""
+        bench = self.bench
+        paths = {bench._script(), *([self.facts.file] if self.facts is not None else [])}
+        return {p: text for p in sorted(paths) if not bench.launch.as_module and (text := bench.text_of(p))}
+
     def keep_entry(self, entry: notes.Entry) -> str:
         """Keeps a piece of evidence with the case; what is said of it.  BadUse when it cannot be written."""
-        count = notes.add(self.bench._script(), entry)
+        count = notes.add(self.bench._script(), entry, self._texts())
         return f"Kept: {entry.title}. It is number {count} of the notes ({self.bench.key('6')})."
 
     @work(group="dialog")

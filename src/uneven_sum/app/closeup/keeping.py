@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import asyncio
 import os
 import time
 from typing import TYPE_CHECKING, cast
@@ -10,6 +9,7 @@ from typing import TYPE_CHECKING, cast
 from textual import work
 
 from ...client import BadUse, notes
+from .. import pictures
 from ..dialogs import Choice, Choose
 from ..plots import DRAW
 
@@ -106,7 +106,7 @@ class Keeping:
         plot = self._c.view in DRAW
         name = "".join(c if c.isalnum() else "_" for c in self._c.expression).strip("_") or "value"
         value = f"{name}.svg" if plot else f"{name}.csv"
-        hint = ".svg or .pdf" if plot else ".csv, .npy or .parquet; .md for the summary"
+        hint = ".svg, .pdf or .png" if plot else ".csv, .npy or .parquet; .md for the summary"
         text = await self._c._prompt("Write it to which file?", value, hint)
         if not text:
             return
@@ -128,15 +128,12 @@ class Keeping:
     @work(group="dialog")
     async def action_keep(self) -> None:
         """The summary, or the plot that is shown, with the case."""
-        from ...charts import write_plot
-
         bench, plot = self._c.bench, self._c.view in DRAW and self._c.plot_data is not None
         try:
             if plot:
-                path = notes.picture_path(bench._script())
                 data = {**(self._c.plot_data or {}), "log": self._c.logarithmic}
-                await asyncio.to_thread(write_plot, self._c.view, data, str(path), self.title_())
-                entry = notes.Entry("plot", self.title_(), "", path.name)
+                name = await pictures.keep(bench._script(), self._c.view, data, self.title_())
+                entry = notes.Entry("plot", self.title_(), "", name)
             else:
                 entry = notes.of_value(self._c.expression, self._c.told)
             self._c.say(bench.keep_entry(entry))
@@ -167,14 +164,12 @@ class Keeping:
         return f"{self._c.expression} — {self._c.bench.launch.name}{where}{passes}"
 
     async def _export_plot(self, path: str) -> None:
-        from ...charts import write_plot
-
         if self._c.plot_data is None:
             return
         self._c.busy_since = time.monotonic()
         data = {**self._c.plot_data, "log": self._c.logarithmic}
         try:
-            await asyncio.to_thread(write_plot, self._c.view, data, path, self.title_())
+            await pictures.write(self._c.view, data, path, self.title_())
         except (OSError, ValueError) as e:
             self._c.say(f"{path} could not be written: {getattr(e, 'strerror', None) or e}.", bad=True)
             return

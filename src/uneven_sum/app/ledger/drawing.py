@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import asyncio
 import os
 from typing import TYPE_CHECKING, Any, cast
 
@@ -10,6 +9,7 @@ from textual import work
 
 from ...client import BadUse, notes
 from ...client.ledger import SERIES, write_csv
+from .. import pictures
 from ..dialogs import Choice, Choose
 from ..plots import line
 from ..widgets.plot import Plot
@@ -122,7 +122,7 @@ class Drawing:
         if ledger is None:
             return
         plot = bool(screen.query(Plot))
-        hint = ".svg or .pdf" if plot else ".csv (the rows as they are shown) or .parquet (all kept ones)"
+        hint = ".svg, .pdf or .png" if plot else ".csv (the rows as they are shown) or .parquet (all kept ones)"
         name = "passes.svg" if plot else "passes.csv"
         text = await screen.prompt("Write it to which file?", name, hint)
         if not text:
@@ -145,9 +145,8 @@ class Drawing:
             return
         try:
             if screen.query(Plot):
-                path = notes.picture_path(screen.bench._script())
-                await self._write_plot(str(path))
-                entry = notes.Entry("plot", f"{', '.join(screen.plotted())} by pass", screen.title_(), path.name)
+                picture = await pictures.keep(screen.bench._script(), "line", *self._picture())
+                entry = notes.Entry("plot", f"{', '.join(screen.plotted())} by pass", screen.title_(), picture)
             else:
                 first = max(0, screen.place - notes.ROWS // 2)
                 said = (
@@ -161,16 +160,19 @@ class Drawing:
         except (OSError, ValueError, BadUse) as e:
             screen.say(f"It could not be kept: {getattr(e, 'strerror', None) or e}", bad=True)
 
-    async def _write_plot(self, path: str) -> str:
-        from ...charts import write_plot
-
+    def _picture(self) -> tuple[dict[str, Any], str]:
+        """What the plot shows, and its title.  ValueError when there is nothing yet."""
         screen = self._l
         data = self.plot_data(400)
         if data is None:
             raise ValueError("there is nothing to draw yet")
         what = SERIES[screen.how_drawn]
         title = f"{', '.join(screen.plotted())}: {what} by pass — {screen.title_()}"
-        await asyncio.to_thread(write_plot, "line", {**data, "log": screen.logarithmic}, path, title)
+        return {**data, "log": screen.logarithmic}, title
+
+    async def _write_plot(self, path: str) -> str:
+        data, title = self._picture()
+        await pictures.write("line", data, path, title)
         return f"The plot is in {path}."
 
     async def _write_table(self, path: str) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import os
 from typing import TYPE_CHECKING
 
@@ -14,7 +15,8 @@ from textual.screen import Screen
 from textual.widgets import Markdown, OptionList, Static
 from textual.widgets.option_list import Option
 
-from ...client import BadUse, notes
+from ...client import BadUse, notes, reporting
+from .. import pictures
 from ..dialogs import Choice, Choose, Prompt
 from ..keymap import Keyed
 from ..theme import Palette
@@ -173,14 +175,15 @@ class Notes(Keyed, Screen[None]):
 
     @work(group="dialog")
     async def action_write(self) -> None:
-        """The report: Markdown, its pictures beside it."""
+        """The report: Markdown, its pictures beside it; or pages."""
         name = f"{os.path.splitext(self.bench.launch.name)[0]}-report.md"
-        text = await self.app.push_screen_wait(Prompt(self.palette, "Write the report to which file?", name, ".md"))
+        question = Prompt(self.palette, "Write the report to which file?", name, ".md or .pdf")
+        text = await self.app.push_screen_wait(question)
         if not text:
             return
         path = os.path.abspath(os.path.expanduser(text.strip()))
-        if not path.endswith(".md"):
-            self.say("The report is written as Markdown: a file that ends in .md.", bad=True)
+        if not path.endswith((".md", ".pdf")):
+            self.say("The report is written as Markdown or as pages: a file that ends in .md or .pdf.", bad=True)
             return
         if os.path.exists(path):
             choices = [Choice("yes", "write over it"), Choice("no", "leave it")]
@@ -188,10 +191,19 @@ class Notes(Keyed, Screen[None]):
                 return
         try:
             version = await self.bench.runs_on()
-            whole = notes.report(self.bench.launch, self.entries, self.bench.verified, version)
-            notes.write_report(self.script, path, whole, self.entries)
+            kept = notes.load_kept(self.script)
+            changed = reporting.changes(kept.texts, os.path.dirname(self.script)) if kept.texts else None
+            whole = reporting.report(self.bench.launch, self.entries, self.bench.verified, version, changed)
+            if path.endswith(".pdf"):
+                where, title = notes.pictures(self.script), self.bench.launch.name
+                await asyncio.to_thread(pictures.write_pages, whole, where, path, title)
+            else:
+                reporting.write_report(self.script, path, whole, self.entries)
         except BadUse as e:
             self.say(str(e), bad=True)
+            return
+        except OSError as e:
+            self.say(f"{path} cannot be written: {e.strerror}.", bad=True)
             return
         self.say(f"The report is in {path}.")
 
