@@ -49,6 +49,7 @@ def test_nothing_is_left(how: signal.Signals, body: str, script) -> None:
         env={**os.environ, name: value},
         stdout=subprocess.DEVNULL,
         stderr=subprocess.PIPE,
+        preexec_fn=lambda: signal.signal(signal.SIGINT, signal.SIG_DFL),  # a shell's background job ignores it
     )
     try:
         assert until(lambda: len(alive(mark)) == 2), "the host and the script"
