@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import subprocess
 import sys
 from pathlib import Path
@@ -14,7 +15,8 @@ from uneven_sum.app.dialogs import Choose, Prompt
 from uneven_sum.app.screens.closeup import CloseUp
 from uneven_sum.app.screens.ledger import LedgerScreen
 from uneven_sum.app.screens.notes import Notes
-from uneven_sum.client import BadUse, Launch, notes
+from uneven_sum.charts import pages
+from uneven_sum.client import BadUse, Launch, notes, reporting
 from uneven_sum.client.notes import Entry
 
 SCRIPT = """import numpy as np
@@ -99,11 +101,22 @@ async def test_evidence_from_every_screen_becomes_a_report(script, tmp_path) -> 
         await pilot.press("less_than_sign", "delete", "u")
         await rest(pilot, 0.3)
         kinds = [e.kind for e in notes.load(path)]
-        assert sorted(kinds) == ["ledger", "plot", "pause", "text", "trial", "value"] or len(kinds) == 6
+        assert sorted(kinds) == ["ledger", "pause", "plot", "text", "trial", "value"]
+        Path(path).write_text(SCRIPT.replace("head ** 1.5", "max(head, 0.0) ** 1.5"))
         await pilot.press("w")
         await until(pilot, lambda: isinstance(app.screen, Prompt))
         await pilot.press("ctrl+a", "ctrl+k", *str(tmp_path / "report.md"), "enter")
         await until(pilot, lambda: "The report is in" in str(screen.query_one("#said").render()))
+        await pilot.press("w")
+        await until(pilot, lambda: isinstance(app.screen, Prompt))
+        await pilot.press("ctrl+a", "ctrl+k", *str(tmp_path / "report.doc"), "enter")
+        await until(pilot, lambda: "ends in .md or .pdf" in str(screen.query_one("#said").render()))
+        await pilot.press("w")
+        await until(pilot, lambda: isinstance(app.screen, Prompt))
+        await pilot.press("ctrl+a", "ctrl+k", *str(tmp_path / "report.pdf"), "enter")
+        await until(pilot, lambda: "report.pdf" in str(screen.query_one("#said").render()))
+    data = (tmp_path / "report.pdf").read_bytes()
+    assert data.startswith(b"%PDF-") and b"/Subtype /Image" in data and data.rstrip().endswith(b"%%EOF")
     text = (tmp_path / "report.md").read_text()
     assert "| run as | `gauge.py --year 2031` |" in text and "numpy" in text and "Python 3" in text
     assert "`head ** 1.5` | nan | numpy.float64 | **culprit** |" in text and ">    6      flow[day] = 1.84" in text
@@ -112,6 +125,38 @@ async def test_evidence_from_every_screen_becomes_a_report(script, tmp_path) -> 
     assert "| pass | day | head | flow[day] |" in text and "all 2 passes are kept" in text
     assert "(report-pictures/picture-1.svg)" in text and (tmp_path / "report-pictures" / "picture-1.svg").exists()
     assert "mended" in text
+    assert "## What was changed\n\n```diff\n--- gauge.py before\n+++ gauge.py now\n@@ " in text
+    assert "\n-    flow[day] = 1.84 * head ** 1.5\n+    flow[day] = 1.84 * max(head, 0.0) ** 1.5\n" in text
+
+
+def test_what_was_changed_is_told_from_the_first_evidence_on(script) -> None:
+    path = script("level = 4.0\n", "gauge.py")
+    notes.add(path, Entry("text", "one"), {path: "level = 4.0\n"})
+    notes.add(path, Entry("text", "two"), {path: "level = 4.5\n", "/gone.py": "x\n"})
+    kept = notes.load_kept(path)
+    assert kept.texts == {path: "level = 4.0\n", "/gone.py": "x\n"} and len(kept.entries) == 2
+    assert reporting.changes({path: kept.texts[path]}, os.path.dirname(path)) == ""
+    Path(path).write_text("level = 5.0\n")
+    found = reporting.changes(kept.texts, os.path.dirname(path))
+    assert "-level = 4.0\n+level = 5.0" in found and "# /gone.py cannot be read any more" in found
+    launch = Launch(path)
+    assert "What was changed" not in reporting.report(launch, kept.entries)
+    assert "text is what it was" in reporting.report(launch, kept.entries, changed="")
+
+
+def test_pages_fold_long_lines_and_draw_pictures(tmp_path) -> None:
+    (tmp_path / "picture 1.png").write_bytes(b"")
+    fitted = pages._fitted('<img src="picture%201.svg" alt="a"><img src="picture-2.svg" alt="b">', tmp_path)
+    assert f'<img src="{tmp_path}/picture 1.png" width="480">(picture: picture-2.svg)' == fitted
+    folded = pages._folded("```text\n" + "x" * 100 + "\n```\n" + "y" * 100).split("\n")
+    assert folded[1:3] == ["x" * 92, "      " + "x" * 8] and folded[4] == "y" * 100
+    table = pages._table(
+        "<table><thead>\n<tr>\n<th></th>\n<th></th>\n</tr>\n</thead><tr><td>a</td>\n<td>b</td></tr></table>"
+    )
+    assert "thead" not in table and 'width="24%"' in table
+    whole = "# Ω → nan\n\n| a | b |\n|---|---|\n| `x` | " + "z" * 300 + " |\n\n![p](none.svg)\n\n- one\n- `two`\n"
+    pages.write_pages(whole, tmp_path, str(tmp_path / "out.pdf"), "gauge.py")
+    assert (tmp_path / "out.pdf").stat().st_size > 5000
 
 
 def test_a_report_without_a_screen(script, tmp_path) -> None:
@@ -126,5 +171,8 @@ def test_a_report_without_a_screen(script, tmp_path) -> None:
         [*command[:-2], str(tmp_path / "out.md"), str(tmp_path / "fine.py")], capture_output=True, text=True
     )
     assert done.returncode == 0 and "It ran to its end; nothing tripped." in Path(tmp_path / "out.md").read_text()
+    done = subprocess.run([*command[:-2], str(tmp_path / "out.pdf"), path], capture_output=True, text=True)
+    assert done.returncode == 1 and (tmp_path / "out.pdf").read_bytes().startswith(b"%PDF-")
+    assert "Traceback" not in done.stderr and "fpdf" not in done.stderr
     done = subprocess.run([*command[:-2], "/nowhere/out.md", path], capture_output=True, text=True)
     assert done.returncode == 2 and "There is no folder /nowhere" in done.stderr
