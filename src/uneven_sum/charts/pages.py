@@ -15,6 +15,7 @@ FACES = {
 }
 INK, QUIET, RULE = (35, 40, 45), (90, 98, 105), (207, 200, 184)
 SIZE = 9.5  # points
+FEW, SMALL = 5, 7  # columns from which on a table is set smaller, and how small
 WIDE = 92  # characters of a line of code: longer ones are folded, not cut
 LOOSE = re.compile(r"(\S{28})(?=\S)")  # what a table's cell could not break
 
@@ -106,4 +107,6 @@ def _table(text: str) -> str:
     if not re.search(r"<th [^>]*>[^<]", text):  # facts: names and what they are
         text = re.sub(r"<thead>.*?</thead>", "", text, flags=re.S)
         text = text.replace("<td", '<td width="24%"', 1).replace("</td>\n<td", '</td>\n<td width="76%"', 1)
-    return text.replace("<table>", '<table border="0" width="100%" cellpadding="1">')
+    whole = text.replace("<table>", '<table border="0" width="100%" cellpadding="1">')
+    columns = whole.partition("</tr>")[0].count("<t") - whole.partition("<tr>")[0].count("<t") - 1
+    return f'<br><font size="{SMALL}">{whole}</font>' if columns > FEW else f"<br>{whole}"
