@@ -11,6 +11,7 @@ import tomlkit
 
 from uneven_sum.client import case
 from uneven_sum.client.book import Book
+from uneven_sum.client.setup import Setup
 from uneven_sum.protocol import Lookout, Switches
 
 SOURCE = "import math\nlevel = 4.0\nhead = level - 4.5\nflow = abs(head) ** 1.5\n"
@@ -106,3 +107,39 @@ def test_two_copies_on_one_case(script) -> None:
     assert subprocess.run(asked, capture_output=True, text=True).stdout == f"{os.getpid()}\n"
     one.release()
     assert subprocess.run(asked, capture_output=True, text=True).stdout == "0\n"
+
+
+def test_how_it_is_run_is_kept_with_the_case(script, tmp_path) -> None:
+    path = script(SOURCE)
+    (tmp_path / "data").mkdir()
+    setup = Setup(path, "--year 2031 'upper gauge'", cwd=str(tmp_path / "data"), env="SEED=3")
+    setup.stdin, setup.python, setup.pause_on = str(tmp_path / "in.txt"), "/usr/bin/python3", "error"
+    target = case.save(path, Book(), [], setup)
+    assert target is not None
+    run = tomlkit.parse(target.read_text())["run"]
+    assert run == {
+        "arguments": "--year 2031 'upper gauge'",
+        "interpreter": "/usr/bin/python3",
+        "folder": "./data",
+        "environment": "SEED=3",
+        "pause_on": "error",
+        "input": "./in.txt",
+    }
+    assert case.setup_of(path) == setup
+    case.save(path, full(path), [])  # what is not told of stays
+    assert case.setup_of(path) == setup
+    setup.cwd, setup.python = str(tmp_path), "python3"
+    case.save(path, Book(), [], setup)
+    assert case.setup_of(path) == setup
+    case.save(path, Book(), [], Setup(path))
+    assert case.setup_of(path) is None and "run" not in target.read_text()
+
+
+def test_entries_that_are_no_texts_are_left_out(script, tmp_path) -> None:
+    path = script(SOURCE)
+    (tmp_path / "script.case.toml").write_text('schema = 1\n[run]\narguments = 3\nfolder = "."\nlater = "x"\n')
+    found = case.setup_of(path)
+    assert found is not None and (found.args, found.cwd) == ("", str(tmp_path))
+    case.save(path, full(path), [], found)
+    (tmp_path / "script.case.toml").write_text("run = 4\n")
+    assert case.setup_of(path) is None

@@ -177,3 +177,27 @@ def test_the_desk_in_a_terminal(terminal) -> None:
     one.expect("shipped case rating")
     one.keys("q")
     one.expect("left with status 0")
+
+
+async def test_the_entries_come_back_from_the_case_file(script, tmp_path, monkeypatch) -> None:
+    path = script("import sys\nlevel = sys.argv[1]\n1 / 0\n", "gauge.py")
+    monkeypatch.chdir(tmp_path)
+    app = UnevenSum(None)
+    async with app.run_test(size=(140, 42)) as pilot:
+        await until(pilot, lambda: app.desk is not None and app.desk.setup is not None)
+        app.desk.show_case(app.desk.fresh(path))
+        app.desk.query_one("#args", Input).value = "upper"
+        await rest(pilot, 0.2)
+        await pilot.press("enter")
+        await until(pilot, lambda: getattr(app.screen, "state", "") == "paused", 60)
+        await pilot.press("1", "enter")
+        await until(pilot, lambda: app.screen is app.desk)
+    assert 'arguments = "upper"' in (tmp_path / "gauge.case.toml").read_text()
+    (tmp_path / "gauge.case.toml").write_text('schema = 1\n\n[run]\narguments = "lower"\n')
+    app = UnevenSum(None)
+    async with app.run_test(size=(140, 42)) as pilot:
+        await until(pilot, lambda: app.desk is not None and app.desk.setup is not None)
+        setup = next(s for s in app.desk.cases if s.program == path)
+        assert (setup.args, setup.ended) == ("lower", "paused in line 3: error")
+        (tmp_path / "gauge.case.toml").write_text("schema = [\n")
+        assert app.desk.fresh(path).args == ""

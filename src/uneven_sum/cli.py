@@ -144,6 +144,7 @@ def run(script: str, args: tuple[str, ...], theme: str | None, no_return_points:
     if not launch.pause_on_given:
         launch.pause_on = set(kept.pause_on)
     launch.return_points = kept.return_points and not no_return_points
+    launch.entries_given = bool(args) or any(options[n] for n in ("python", "cwd", "env", "pause_on", "no_pause_on"))
     _open(launch, theme or kept.theme)
 
 

@@ -21,8 +21,19 @@ from ..host.launch import BadUse
 from . import verify
 from .book import Book, Kept
 from .sentences import ABOUT, EXTRAS, Unclear, parse, parse_tripwire, sentence, tripwire_sentence
+from .setup import Setup
 
 SCHEMA = 1
+# The entries of the file's table `run`, and what they are called in a Setup.
+RUN = {
+    "arguments": "args",
+    "interpreter": "python",
+    "folder": "cwd",
+    "environment": "env",
+    "pause_on": "pause_on",
+    "input": "stdin",
+}
+PATHS = {"python", "cwd", "stdin"}
 
 
 class Damaged(Exception):
@@ -130,10 +141,51 @@ def load(script: str, book: Book) -> tuple[list[str], list[str]]:
     return [str(w) for w in _list(document.get("watches"))], told
 
 
-def save(script: str, book: Book, watches: list[str]) -> Path | None:
-    """Writes what is kept; None when there is nothing to keep and no file yet.  Damaged, OSError."""
+def setup_of(script: str) -> Setup | None:
+    """How a case is run, as its file says; None where it says nothing of it.  Damaged when it cannot be read."""
     document = read(script)
-    kept = (book.kept, book.accepted, book.over, book.formats, book.recorded, book.always, book.results, watches)
+    entries = document.get("run") if document is not None else None
+    if not isinstance(entries, dict):
+        return None
+    folder = os.path.dirname(os.path.abspath(script))
+    found = Setup(os.path.abspath(script))
+    for key, name in RUN.items():
+        value = entries.get(key)
+        if isinstance(value, str):
+            setattr(found, name, _absolute(value, folder) if name in PATHS and value else value)
+    return found
+
+
+def _run_table(setup: Setup, folder: str) -> Any:
+    """The entries that are not as usual; paths below the script's folder as seen from it."""
+    table, usual = tomlkit.table(), Setup(setup.program)
+    for key, name in RUN.items():
+        value = getattr(setup, name)
+        if value != getattr(usual, name):
+            table[key] = _relative(value, folder) if name in PATHS else value
+    return table
+
+
+def _relative(path: str, folder: str) -> str:
+    if os.sep not in path:
+        return path  # a command, found by the search path
+    full = os.path.abspath(os.path.expanduser(path))
+    inside = full == folder or full.startswith(os.path.join(folder, ""))
+    return os.path.join(".", os.path.relpath(full, folder)) if inside and full != folder else "." if inside else full
+
+
+def _absolute(path: str, folder: str) -> str:
+    return os.path.normpath(os.path.join(folder, path)) if os.sep in path or path == "." else path
+
+
+def save(script: str, book: Book, watches: list[str], setup: Setup | None = None) -> Path | None:
+    """Writes what is kept; None when there is nothing to keep and no file yet.  Damaged, OSError.
+
+    `setup`: how it is run; None leaves what the file says of that.
+    """
+    document = read(script)
+    run = _run_table(setup, os.path.dirname(os.path.abspath(script))) if setup is not None else None
+    kept = (book.kept, book.accepted, book.over, book.formats, book.recorded, book.always, book.results, watches, run)
     empty = not any(kept) and book.switches == type(book.switches)()
     if document is None:
         if empty:
@@ -162,6 +214,8 @@ def save(script: str, book: Book, watches: list[str]) -> Path | None:
     tables = [
         (key, _places(found, folder)) for key, found in (("accepted", book.accepted), ("recorded", book.recorded))
     ]
+    if run is not None:
+        parts.append(("run", run))
     for key, part in [*parts, ("lookouts", lookouts), *tables]:
         if len(part):
             document[key] = part

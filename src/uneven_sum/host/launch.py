@@ -66,6 +66,7 @@ class Launch:
     output_to_stderr: bool = False  # the script's standard output goes to our standard error
     pause_on_given: bool = False  # chosen for this run, whatever the case file says
     keep_case: bool = True
+    entries_given: bool = False  # how it is run was chosen for this run: the case file takes it up
     stdin_file: str | None = None  # what the script reads, instead of what is typed
     rewind: bool = False  # return points at the pauses
     return_points: bool = True  # the user wants them on the Bench

@@ -8,6 +8,7 @@ import struct
 
 from ...client import case
 from ...client.book import switches_for
+from ...client.setup import of_launch
 from ...protocol import Card, Recent
 from ..formats import made
 from .part import Part
@@ -43,7 +44,8 @@ class Keeping(Part):
         formats = self.bench.formats
         self.bench.book.formats = {k: how.kept() for k, how in formats.items() if how != self.bench.usual}
         try:
-            case.save(self.bench._script(), self.bench.book, self.bench.watches)
+            setup = of_launch(self.bench.launch) if self.bench.launch.entries_given else None
+            case.save(self.bench._script(), self.bench.book, self.bench.watches, setup)
         except (OSError, case.Damaged) as e:
             self.bench.notify(f"The case could not be kept: {e}", severity="warning")
 

@@ -16,7 +16,7 @@ from textual.screen import Screen
 from textual.widgets import Input, OptionList, Static
 from textual.widgets.option_list import Option
 
-from ...client import BadUse, settings
+from ...client import BadUse, case, settings
 from ...client.before import KINDS, Finding, findings
 from ...client.book import decoded
 from ...client.setup import Setup, WrongField, ago, interpreters_near, recent
@@ -149,7 +149,7 @@ class Desk(Keyed, Screen[None]):
         known = recent()
         self.known = [(s.key, s.when) for s in known]
         shipped = [self.fresh(str(find(name))) for name in CASES]
-        own = [s for s in known if s.key not in {d.key for d in shipped}]
+        own = [self._as_kept(s) for s in known if s.key not in {d.key for d in shipped}]
         if self.setup is not None and self.setup.key not in {s.key for s in (*own, *shipped)}:
             own.insert(0, self.setup)  # chosen, but not run yet
         self.cases = own + shipped
@@ -299,8 +299,19 @@ class Desk(Keyed, Screen[None]):
             self._chosen(self.fresh(os.path.abspath(chosen)))
 
     def fresh(self, program: str) -> Setup:
-        """The entries of a case that was not run before."""
-        return Setup(program, pause_on=", ".join(self.settings.pause_on))
+        """The entries of a case that was not run before: as its file says, or the usual ones."""
+        return self._as_kept(Setup(program, pause_on=", ".join(self.settings.pause_on)))
+
+    @staticmethod
+    def _as_kept(setup: Setup) -> Setup:
+        """What the case file says of the entries goes before what was run last."""
+        try:
+            kept = None if setup.module else case.setup_of(setup.program)
+        except case.Damaged:
+            return setup  # told on the Bench
+        if kept is not None:
+            kept.when, kept.ended = setup.when, setup.ended
+        return kept or setup
 
     def _chosen(self, setup: Setup) -> None:
         known = next((s for s in self.cases if s.key == setup.key), None)
@@ -337,6 +348,7 @@ class Desk(Keyed, Screen[None]):
         if not pauses:
             launch.pause_on, launch.pause_on_given, launch.return_points = set(), True, False
             launch.checks = launch.meters = False
+        launch.entries_given = pauses
         launch.keep_case = self.setup.key not in {Setup(str(find(n))).key for n in CASES}
         self.say("")
         self.uneven.open_bench(launch)
