@@ -153,7 +153,7 @@ async def test_a_kind_of_finding_is_turned_off(script) -> None:
         desk = app.screen
         assert desk.has_class("narrow")
         desk.show_case(Setup(script(SLIPS)))
-        assert {f.kind for f in desk.found} == {"nan", "undefined"}
+        await until(pilot, lambda: {f.kind for f in desk.found} == {"nan", "undefined"})
         await pilot.press("k")
         await until(pilot, lambda: isinstance(app.screen, Choose))
         await pilot.press("down", "down", "down", "enter")

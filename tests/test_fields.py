@@ -11,6 +11,7 @@ from textual.widgets import Input, TextArea
 
 from uneven_sum.app.widgets.drawers import ScriptInput
 from uneven_sum.app.widgets.fields import Field, TextField
+from uneven_sum.app.widgets.source_area import SourceArea
 
 
 class Drawer(Vertical):
@@ -60,3 +61,12 @@ async def test_a_text_has_its_lines_in_order() -> None:
 async def test_the_inputs_end_is_left_to_the_drawer() -> None:
     assert await typed(ScriptInput, ["home", "ctrl+d"], "abc") == "abc"
     assert await typed(Field, ["home", "ctrl+d"], "abc") == "bc"
+
+
+async def test_a_new_line_begins_where_the_one_before_does() -> None:
+    keys = ["end", "enter", *"head = 1", "enter", *"if head:", "enter", *"x", "enter", *"y"]
+    assert await typed(SourceArea, keys, "for day in days:") == (
+        "for day in days:\n    head = 1\n    if head:\n        x\n        y"
+    )
+    assert await typed(SourceArea, ["end", "left", "left", "enter"], "  ab = f(x)") == "  ab = f(\n  x)"
+    assert await typed(SourceArea, ["end", "shift+home", "enter"], "abc") == "\n"

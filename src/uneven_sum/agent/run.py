@@ -175,7 +175,7 @@ def _readable(path: str) -> bytes:
         return data
     except SyntaxError as e:
         raise Failed(
-            f"{path}, line {e.lineno}: {e.msg}.",
+            f"{path}{f', line {e.lineno}' if e.lineno else ''}: {e.msg}.",
             line=e.lineno or 0,
             column=e.offset or 0,
             text=(e.text or "").rstrip("\n"),

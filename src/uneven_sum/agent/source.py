@@ -58,6 +58,7 @@ class SourceFile:
         self._by_position: dict[Position, list[ast.AST]] | None = None
         self._statement_of: dict[Position, Statement] = {}
         self._text: str | None = None
+        self._lines: list[str] | None = None
 
     @property
     def text(self) -> str:
@@ -67,7 +68,10 @@ class SourceFile:
 
     @property
     def lines(self) -> list[str]:
-        return self.text.splitlines()
+        """As the parser counts them: a form feed, say, ends none."""
+        if self._lines is None:
+            self._lines = self.text.removesuffix("\n").split("\n")
+        return self._lines
 
     @property
     def print(self) -> int:
@@ -136,14 +140,24 @@ class SourceFile:
         """The source text of a node on one line, blanks folded."""
         if hasattr(node, "shown_as"):
             return str(node.shown_as)
-        found = ast.get_source_segment(self.text, node)
+        found = self._between(node)
         return " ".join(found.split()) if found else ast.unparse(node)
+
+    def _between(self, node: ast.AST) -> str:
+        """The text of a node.  `ast.get_source_segment` takes all lines apart each time, and minutes for a long one."""
+        first, start, last, end = position(node)
+        if last is None or end is None or not 1 <= first <= last <= len(self.lines):
+            return ""
+        lines = self.lines[first - 1 : last]
+        lines[-1] = lines[-1].encode()[:end].decode(errors="replace")
+        lines[0] = lines[0].encode()[start:].decode(errors="replace")
+        return "\n".join(lines)
 
     def statement_text(self, s: Statement) -> str:
         """The source text of a statement; of a compound one, its head."""
         lines = self.lines
         if not hasattr(s.node, "body"):
-            return ast.get_source_segment(self.text, s.node) or ""
+            return self._between(s.node)
         head = "\n".join(lines[s.node.lineno - 1 : max(s.head_end, s.node.lineno)])
         return head.strip()
 

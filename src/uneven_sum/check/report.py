@@ -8,6 +8,7 @@ from typing import Any
 import msgspec
 
 from ..client import Launch, notes, reporting
+from ..client.book import lines_of
 from ..protocol import Facts, Term
 from .check import Outcome
 
@@ -45,12 +46,7 @@ def as_report(launch: Launch, outcome: Outcome) -> str:
     """The pauses as a report for people, in Markdown."""
     entries = []
     for facts in outcome.pauses:
-        try:
-            with open(facts.file, encoding="utf-8", errors="replace") as f:
-                text = f.read().splitlines()
-        except OSError:
-            text = []
-        entries.append(notes.of_pause(facts, text))
+        entries.append(notes.of_pause(facts, lines_of(facts.file)))
     ended = {"finished": "It ran to its end; nothing tripped.", "died": outcome.sentence}.get(outcome.outcome, "")
     return reporting.report(launch, entries, ended)
 
@@ -82,15 +78,14 @@ def _call(file: str, line: int, function: str) -> str:
 
 
 def _around(facts: Facts) -> list[str]:
-    try:
-        with open(facts.file, encoding="utf-8", errors="replace") as f:
-            text = f.read().splitlines()
-    except OSError:
-        text = []
+    text = lines_of(facts.file)
     if not text:
         return [f"  in {facts.line:5}  {facts.statement}"]
     first, last = max(1, facts.line - AROUND), min(len(text), max(facts.line, facts.end_line) + AROUND)
-    return [f"  {'in' if n == facts.line else '  '} {n:5}  {text[n - 1]}".rstrip() for n in range(first, last + 1)]
+    return [
+        f"  {'in' if n == facts.line else '  '} {n:5}  {notes.cut(text[n - 1])}".rstrip()
+        for n in range(first, last + 1)
+    ]
 
 
 def table(terms: list[Term]) -> list[str]:

@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 import ast
+import asyncio
 import builtins
 import difflib
 import re
+import sys
 from dataclasses import dataclass
+
+import msgspec
 
 from .book import decoded
 from .slips import slips
@@ -22,6 +26,7 @@ KINDS = {
     "swallow": "an except that swallows everything",
     "other": "other things that pyflakes finds",
 }
+ASIDE = 100_000  # bytes from which on a process of its own looks at it
 LARGE = 2_000_000  # bytes beyond which a file is not looked at
 
 
@@ -55,6 +60,28 @@ def findings(data: bytes, name: str, off: frozenset[str] = frozenset()) -> list[
     found += [Finding(s.line, s.column, s.kind, s.sure, s.text) for s in slips(tree)]
     kept = [f for f in dict.fromkeys(found) if f.kind not in off]
     return sorted(kept, key=lambda f: (not f.error, f.line, f.column))
+
+
+async def looked_at(data: bytes, name: str, off: frozenset[str] = frozenset()) -> list[Finding]:
+    """As `findings`; a long text is looked at by a process of its own, so that nobody has to wait for it."""
+    if not ASIDE < len(data) <= LARGE:
+        return findings(data, name, off)
+    command = [sys.executable, "-P", "-c", f"from {__name__} import aside; aside()", name, *sorted(off)]
+    process = await asyncio.create_subprocess_exec(*command, stdin=-1, stdout=-1, stderr=-3, start_new_session=True)
+    try:
+        told, _ = await process.communicate(data)
+        return msgspec.json.decode(told, type=list[Finding])
+    except msgspec.MsgspecError:  # it was ended, for want of memory, say
+        return [Finding(1, 0, "other", False, "the text is too long to be looked at here")]
+    finally:
+        if process.returncode is None:
+            process.kill()
+
+
+def aside() -> None:
+    """The process that looks at a long text: its bytes come by standard input, the findings go as JSON."""
+    name, *off = sys.argv[1:]
+    sys.stdout.buffer.write(msgspec.json.encode(findings(sys.stdin.buffer.read(), name, frozenset(off))))
 
 
 def _syntax(e: SyntaxError) -> Finding:

@@ -128,14 +128,14 @@ class Book:
 
     def _remember(self, path: str) -> None:
         if path and path not in self.texts:
-            self.texts[path] = _lines(path)
+            self.texts[path] = lines_of(path)
 
     def follow_edits(self) -> list[str]:
         """Moves lookouts and accepted places with their lines in files that were edited; a sentence for each
         that is gone (it is kept, unplaced)."""
         lost = []
         for path, old in list(self.texts.items()):
-            new = _lines(path)
+            new = lines_of(path)
             if new == old:
                 continue
             for kept in self.kept.values():
@@ -179,9 +179,10 @@ def _same(a: str, b: str) -> bool:
     return a == b or (bool(a) and os.path.realpath(a) == os.path.realpath(b))
 
 
-def _lines(path: str) -> list[str]:
+def lines_of(path: str) -> list[str]:
+    """A source file's lines; none when it cannot be read."""
     try:
         with open(path, "rb") as f:
-            return decoded(f.read()).split("\n")
+            return decoded(f.read()).removesuffix("\n").split("\n")
     except OSError:
         return []

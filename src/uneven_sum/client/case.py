@@ -19,7 +19,7 @@ from tomlkit.exceptions import TOMLKitError
 
 from ..host.launch import BadUse
 from . import verify
-from .book import Book, Kept
+from .book import Book, Kept, lines_of
 from .sentences import ABOUT, EXTRAS, Unclear, parse, parse_tripwire, sentence, tripwire_sentence
 from .setup import Setup
 
@@ -263,22 +263,14 @@ def _near(folder: str) -> list[str]:
         return []
 
 
-def _lines(path: str) -> list[str]:
-    try:
-        with open(path, encoding="utf-8", errors="replace") as f:
-            return f.read().splitlines()
-    except OSError:
-        return []
-
-
 def _text_at(path: str, line: int) -> str:
-    lines = _lines(path)
+    lines = lines_of(path)
     return lines[line - 1].strip() if 1 <= line <= len(lines) else ""
 
 
 def _find_line(path: str, number: int, text: str) -> int | None:
     """The line that was meant: at its number, or else where its text stands nearest."""
-    lines = [s.strip() for s in _lines(path)]
+    lines = [s.strip() for s in lines_of(path)]
     if not text:
         return number if 1 <= number <= len(lines) else None
     if 1 <= number <= len(lines) and lines[number - 1] == text:

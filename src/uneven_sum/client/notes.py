@@ -17,6 +17,7 @@ from .edits import write_whole
 from .ledger import Ledger
 
 SCHEMA = 1
+LONGEST = 300  # characters of a line of code
 ROWS = 24  # of a ledger's part
 
 
@@ -114,7 +115,7 @@ def of_pause(facts: Facts, text: list[str]) -> Entry:
     first, last = max(1, facts.line - 3), min(len(text), max(facts.line, facts.end_line) + 3)
     if text:
         here = range(facts.line, max(facts.line, facts.end_line) + 1)
-        lines = [f"{'>' if n in here else ' '} {n:4}  {text[n - 1]}" for n in range(first, last + 1)]
+        lines = [f"{'>' if n in here else ' '} {n:4}  {cut(text[n - 1])}" for n in range(first, last + 1)]
         parts += ["```text", *(line.rstrip() for line in lines), "```", ""]
     if facts.terms:
         parts += [_terms(facts.terms), ""]
@@ -168,6 +169,11 @@ def own_text(text: str) -> Entry:
     """A text of the user's own; its first words are the title."""
     first = text.splitlines()[0]
     return Entry("text", first if len(first) <= 40 else first[:39] + "…", text)
+
+
+def cut(line: str) -> str:
+    """A line of a source file, of which a very long one is not shown whole."""
+    return line if len(line) <= LONGEST else line[:LONGEST] + "…"
 
 
 def table(rows: list[list[str]]) -> str:

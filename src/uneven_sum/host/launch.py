@@ -126,5 +126,7 @@ def inspect_script(launch: Launch) -> None:
             begin = f.read(65536)
     except OSError as e:
         raise BadUse(f"{launch.program} cannot be read: {e.strerror}. Check its permissions.") from None
+    if begin.startswith((b"\xff\xfe", b"\xfe\xff")):
+        raise BadUse(f"{launch.program} is in UTF-16, which Python does not run. Save it as UTF-8.")
     if b"\0" in begin:
         raise BadUse(f"{launch.program} is not a text file (it holds NUL bytes). Give a Python script.")

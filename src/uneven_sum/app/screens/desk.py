@@ -17,7 +17,7 @@ from textual.widgets import Input, OptionList, Static
 from textual.widgets.option_list import Option
 
 from ...client import BadUse, case, settings
-from ...client.before import KINDS, Finding, findings
+from ...client.before import ASIDE, KINDS, Finding, looked_at
 from ...client.book import decoded
 from ...client.setup import Setup, WrongField, ago, interpreters_near, recent
 from ...demo import CASES, find
@@ -203,8 +203,19 @@ class Desk(Keyed, Screen[None]):
             sheet.show_file(setup.program, "")
             self._summary()
             return
-        self.found = findings(data, setup.program, frozenset(self.off))
         sheet.show_file(setup.program, decoded(data))
+        if len(data) > ASIDE:
+            self.found = []
+            self.query_one("#wrong", Static).update(Text("being looked at …", self.palette.quiet))
+        self._find(data, setup)
+
+    @work(exclusive=True, group="find")
+    async def _find(self, data: bytes, setup: Setup) -> None:
+        found = await looked_at(data, setup.program, frozenset(self.off))
+        if setup is not self.setup or not self.query("#wrong"):
+            return
+        self.found = found
+        sheet = self.query_one(Sheet)
         lines: dict[int, list[Finding]] = {}
         for one in self.found:
             lines.setdefault(one.line, []).append(one)

@@ -14,19 +14,20 @@ from textual import work
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.screen import Screen
-from textual.widgets import Static, TextArea
+from textual.widgets import Static
 from textual.widgets.text_area import TextAreaTheme
 
 from ...client import BadUse
-from ...client.before import Finding, findings
+from ...client.before import Finding, looked_at
 from ...client.opened import ChangedOutside, Opened, open_file, save
 from ..dialogs import Choice, Choose, Prompt
 from ..keymap import Keyed
 from ..paths import short
 from ..theme import Palette
 from ..widgets.bars import Keys, TopLine
-from ..widgets.fields import TextField
+from ..widgets.source_area import SourceArea
 
+COLOURED = 600_000  # characters up to which the text is coloured: a longer one would be slow
 SOON = 0.4  # seconds without typing, until the text is looked at
 KEYS = (
     *(("ctrl+s", "save"), ("ctrl+f", "find"), ("ctrl+r", "replace"), ("ctrl+l", "go to line")),
@@ -69,34 +70,44 @@ class Editor(Keyed, Screen[bool]):
         self.at_finding = -1
         self.sought = ""
         self.saved = False
+        self.loaded = False  # the text is in the field
 
     def compose(self) -> ComposeResult:
         yield TopLine(self.palette)
-        area = TextField.code_editor(self.opened.text, language="python", theme="css", soft_wrap=False)
+        language = "python" if len(self.opened.text) < COLOURED else None
+        area = SourceArea.code_editor("", language=language, theme="css", soft_wrap=False)
         area.indent_type = "tabs" if self.opened.tabs else "spaces"
         area.indent_width = self.opened.width
+        area.read_only = True
         yield area
         yield Static("", id="wrong")
         yield Static("", id="said")
         yield Keys(self.palette)
 
     def on_mount(self) -> None:
+        self.query_one(Keys).show(list(KEYS))
+        self.say(f"{os.path.basename(self.opened.path)} is being opened …")
+        self.area.focus()
+        self.call_after_refresh(self._begin)  # once its width is known a long text is broken into lines just once
+
+    def _begin(self) -> None:
         area = self.area
+        area.load_text(self.opened.text)
+        area.read_only, self.loaded = False, True
+        self.say("")
         area.register_theme(_theme(self.palette))
         area.theme = "uneven"
-        area.focus()
         area.move_cursor((max(0, min(self.line, area.document.line_count) - 1), 0), center=True)
-        self.query_one(Keys).show(list(KEYS))
         self._title()
-        self.look()
+        self.run_worker(self._look, exclusive=True, group="look")  # type: ignore[arg-type]
 
     @property
-    def area(self) -> TextArea:
-        return self.query_one(TextArea)
+    def area(self) -> SourceArea:
+        return self.query_one(SourceArea)
 
     @property
     def modified(self) -> bool:
-        return self.area.text != self.opened.text
+        return self.loaded and self.area.text != self.opened.text
 
     def say(self, text: str, bad: bool = False) -> None:
         self.query_one("#said", Static).update(Text(text, self.palette.error if bad else self.palette.quiet))
@@ -110,6 +121,8 @@ class Editor(Keyed, Screen[bool]):
     # -- what is wrong -------------------------------------------------------------------------------
 
     def on_text_area_changed(self) -> None:
+        if not self.loaded:
+            return
         self._title()
         self.run_worker(self._look_soon, exclusive=True, group="look")  # type: ignore[arg-type]
 
@@ -121,16 +134,24 @@ class Editor(Keyed, Screen[bool]):
 
     async def _look_soon(self) -> None:
         await asyncio.sleep(SOON)
-        self.look()
+        await self._look()
 
-    def look(self) -> None:
+    async def _look(self) -> None:
+        """What is wrong with the text as it is now; looked for aside, so that one can type on."""
         p, out = self.palette, Text(no_wrap=True, overflow="ellipsis")
         try:
             data = self.area.text.encode(self.opened.encoding)
         except UnicodeEncodeError as e:
             self.say(f"{self.opened.encoding} has no {e.object[e.start]!r}: it cannot be saved so", bad=True)
             return
-        self.found = findings(data, self.opened.path, self.off)
+        found = await looked_at(data, self.opened.path, self.off)
+        if not self.query("#wrong"):
+            return  # left meanwhile
+        self.found = found
+        marks: dict[int, tuple[str, str]] = {}
+        for one in self.found:  # errors come first
+            marks.setdefault(one.line, ("error", p.error) if one.error else ("hint", p.warning))
+        self.area.mark(marks)
         for n, one in enumerate(self.found[:4]):
             out.append("\n" if n else "")
             word, colour = ("error", p.error) if one.error else ("hint ", p.warning)
@@ -206,6 +227,8 @@ class Editor(Keyed, Screen[bool]):
 
     async def _save(self) -> bool:
         """False when it was not saved; what keeps it from that is told."""
+        if not self.loaded:
+            return False
         name = os.path.basename(self.opened.path)
         try:
             try:
