@@ -9,12 +9,13 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from . import judge, stack, trial
+from .culprits import Culprit, Term
 from .handled import instruction_place, statement_at
 from .judge import ARRIVED
 from .reasons import of_error
 from .scope import INNER, MISSING, Scope
 from .source import COMPREHENSIONS, Position, SourceFile, Statement, is_compound, position
-from .terms import Apart, Culprit, Term
+from .terms import Apart
 from .values import clean, summary, text_of
 
 

@@ -7,7 +7,7 @@ import re
 import types
 from typing import TYPE_CHECKING, Any
 
-from . import lookouts, stack, switches
+from . import lookouts, preparing, stack, switches
 from .lookouts import FIELDS, Lookout
 from .source import SourceFile
 
@@ -31,7 +31,7 @@ class Setting:
         engine = self.engine
         for lk in wanted:
             lk.file = os.path.realpath(lk.file) if lk.file else ""
-            lookouts.prepare(lk, source(lk.file) if lk.file else None)
+            preparing.prepare(lk, source(lk.file) if lk.file else None)
         stale = engine.lookouts.replace(group, wanted)
         pause = engine.present
         for lk in wanted:
@@ -86,7 +86,7 @@ class Setting:
         """What would be said of a lookout, as it is typed; nothing is set."""
         lk = made(arguments)
         lk.file = os.path.realpath(lk.file) if lk.file else ""
-        lookouts.prepare(lk, source(lk.file) if lk.file else None)
+        preparing.prepare(lk, source(lk.file) if lk.file else None)
         return self._told(lk)
 
     # -- the standard's ways -------------------------------------------------------------------------
@@ -111,7 +111,7 @@ class Setting:
             inner = stack.function_name(pause.frame)
             local = name in pause.frame.f_code.co_varnames or name in pause.frame.f_code.co_cellvars
             lk.within = inner if local and inner != "<module>" else ""
-        lookouts.prepare(lk, None)
+        preparing.prepare(lk, None)
         if not lk.verified:
             return {"dataId": None, "description": lk.message}
         where = f" in {lk.within}" if lk.within else ""

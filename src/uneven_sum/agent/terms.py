@@ -10,52 +10,20 @@ import ast
 import contextlib
 import types
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
 from typing import Any
 
-from . import judge, nonfinite, reasons, shapes, state
-from .expressions import callee
-from .names import EMPTY_BY_DESIGN
+from . import culprits, judge, nonfinite, shapes, state
+from .culprits import NOT_EVALUATED, Culprit, Term
 from .scope import MISSING, Scope, read_attribute, safe_kind
 from .source import COMPREHENSIONS, SourceFile
 from .values import summary
 
-NOT_EVALUATED = "not evaluated"
 KNOWN_BEFORE = "not evaluated: the result was known before"
 MOST_ELEMENTS = 200_000  # of a comprehension that is gone through one by one
 
 
 class NotEvaluated(Exception):
     """This term cannot be evaluated here, or was not reached."""
-
-
-@dataclass
-class Term:
-    node: ast.AST
-    depth: int
-    value: Any = MISSING
-    note: str = NOT_EVALUATED  # why there is no value
-    children: list[Term] = field(default_factory=list)
-    operands: list[Any] = field(default_factory=list)  # values of all operands, constants too
-    judged_inside: bool = False  # a call whose own code has met the non-finite value
-    no_data: bool = False  # a call that was given no data
-    cellwise: bool = False
-    culprit: bool = False
-    how: str = ""  # what the operation did to shapes and dtypes; which element of a comprehension it is
-
-    @property
-    def known(self) -> bool:
-        return self.value is not MISSING
-
-
-@dataclass
-class Culprit:
-    term: Term
-    kind: str | None  # created, arrived; None for one that raised
-    cell: list[int] | None = None
-    operands: list[tuple[str, Any]] = field(default_factory=list)
-    reason: str = ""
-    element: str = ""  # of a comprehension: which
 
 
 @contextlib.contextmanager
@@ -438,50 +406,7 @@ class Apart:
 
     def culprit(self) -> Culprit | None:
         """The deepest term at fault in the order of evaluation, or None when nothing is bad here."""
-        if self.raised is not None:
-            for term in self.terms:
-                if term.node is self.raised:
-                    return self._name_it(Culprit(term, None))
-            return None
-        for term in _bottom_up(self.root):
-            if not term.known or not nonfinite.count(term.value) or isinstance(term.node, _CONTAINERS):
-                continue
-            if isinstance(term.node, (ast.Name, ast.Attribute, ast.Subscript, ast.IfExp, ast.BoolOp, ast.NamedExpr)):
-                continue
-            if isinstance(term.node, ast.Await) or judge.is_deliberate(term.node) or term.judged_inside:
-                continue
-            if isinstance(term.node, ast.Call) and callee(term.node) in EMPTY_BY_DESIGN:
-                continue
-            if _explained(term):
-                continue
-            return self._name_it(Culprit(term, judge.ARRIVED if term.no_data else judge.CREATED))
-        return None
-
-    def _name_it(self, found: Culprit) -> Culprit:
-        term = found.term
-        term.culprit = True
-        around = self.terms[: self.terms.index(term) + 1]
-        depth = term.depth + 1
-        for outer in reversed(around):  # the element of a comprehension that it belongs to
-            if outer.depth < depth:
-                depth = outer.depth
-                if outer.how.startswith("element "):
-                    found.element = outer.how.partition(",")[0]
-                    break
-        if term.known:
-            found.cell = _first_cell(term)
-        at = found.cell if term.cellwise or hasattr(term.value, "iloc") else None  # else the whole operand tells
-        for child in term.children:
-            if child.known:
-                value = _at(child.value, at, term.value) if at is not None else child.value
-                found.operands.append((self.file.segment(child.node), value))
-        values = [v if at is None else _at(v, at, term.value) for v in term.operands]
-        with contextlib.suppress(Exception):
-            found.reason = reasons.reason(term.node, values)
-        return found
-
-
-_CONTAINERS = (ast.Tuple, ast.List, ast.Dict, ast.Set)
+        return culprits.find(self.root, self.terms, self.raised, self.file)
 
 
 ITEM = "·item"
@@ -500,47 +425,3 @@ def _binder(target: Any) -> types.CodeType:
 def _bound(node: Any, names: dict[str, Any]) -> dict[str, Any]:
     wanted = [n.id for g in node.generators for n in ast.walk(g.target) if isinstance(n, ast.Name)]
     return {n: names[n] for n in wanted if n in names}
-
-
-def _bottom_up(term: Term) -> Iterator[Term]:
-    for child in term.children:
-        yield from _bottom_up(child)
-    yield term
-
-
-def _explained(term: Term) -> bool:
-    operands = judge.Operands(ast.Constant(None), Scope.__new__(Scope))
-    operands.cellwise, operands.whole = (term.operands, []) if term.cellwise else ([], term.operands)
-    return judge.explained(term.value, operands)
-
-
-def _first_cell(term: Term) -> list[int] | None:
-    """The first bad cell that no operand explains; None for scalars."""
-    np = nonfinite.module("numpy")
-    mine = nonfinite.mask(term.value)
-    if np is None or not getattr(mine, "shape", ()) or isinstance(term.value, (list, tuple)):
-        return None
-    left = mine.copy()
-    for operand in term.operands if term.cellwise else []:
-        with contextlib.suppress(Exception):
-            left &= ~np.broadcast_to(nonfinite.mask(operand), mine.shape)
-    places = np.argwhere(left if left.any() else mine)
-    return [int(i) for i in places[0]] if len(places) else None
-
-
-def _at(value: Any, cell: list[int] | None, like: Any) -> Any:
-    """An operand's value at a cell of the result, by broadcasting (frames: by label, else by place)."""
-    np = nonfinite.module("numpy")
-    if cell is None or np is None:
-        return value
-    with contextlib.suppress(Exception):
-        if hasattr(value, "iloc") and hasattr(like, "index"):
-            label = like.index[cell[0]]
-            if label not in value.index:
-                return MISSING
-            row = value.iloc[cell[0]] if len(value) == len(like) else value.loc[label]
-            return row.iloc[cell[1]] if len(cell) > 1 and hasattr(row, "iloc") else row
-        if getattr(value, "shape", ()):
-            shape = np.shape(like)
-            return np.broadcast_to(np.asarray(value), shape)[tuple(cell)]
-    return value

@@ -4,9 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import os
-import time
-from dataclasses import replace
-from typing import TYPE_CHECKING, Any, cast
+from typing import TYPE_CHECKING, cast
 
 from textual import events, work
 from textual.app import ComposeResult
@@ -17,38 +15,31 @@ from textual.widgets import Input, TextArea
 
 from ...client import (
     BadUse,
-    Busy,
-    CallEnded,
     Client,
-    Ended,
-    Exited,
     Launch,
-    Output,
-    Stopped,
-    SyntaxFault,
-    Trouble,
-    Where,
     settings,
 )
 from ...client.book import Book, switches_for
 from ...client.case import Claim
 from ...client.setup import of_launch, remember
-from ...protocol import Facts, Placed, Recent, StackFrame
+from ...protocol import Facts, StackFrame
 from .. import history
 from ..bench.asking import Asking
+from ..bench.fitting import Fitting
 from ..bench.keeping import Keeping
 from ..bench.keys import KeyLine
 from ..bench.looking import Looking
 from ..bench.noting import Noting
 from ..bench.reading import Reading
 from ..bench.recording import Recording, Step
+from ..bench.running import Running
 from ..bench.texts import Texts
 from ..bench.verifying import Verifying
 from ..bench.watchman import Watchman
 from ..dialogs import Sure
 from ..formats import Format
 from ..keymap import Keyed
-from ..theme import PALETTES, Palette
+from ..theme import Palette
 from ..widgets.ask import AskDrawer, AskLine
 from ..widgets.bars import Headline, Keys, TopLine, Trail
 from ..widgets.cards import Cards
@@ -66,7 +57,20 @@ MANY = 60  # cards from which on the notes at the line ends come a little later
 
 
 class Bench(
-    Keyed, KeyLine, Texts, Watchman, Reading, Recording, Verifying, Noting, Looking, Asking, Keeping, Screen[None]
+    Keyed,
+    KeyLine,
+    Texts,
+    Watchman,
+    Reading,
+    Recording,
+    Verifying,
+    Noting,
+    Looking,
+    Asking,
+    Keeping,
+    Running,
+    Fitting,
+    Screen[None],
 ):
     """States: starting, running, paused, ended (by itself or by the user)."""
 
@@ -177,11 +181,6 @@ class Bench(
         self.watcher: asyncio.Task[None] | None = None
 
     @property
-    def over(self) -> list[str]:
-        """What stepping does not stop in: of this case, and of all."""
-        return [*self.book.over, *(o for o in self.settings.stepped_over if o not in self.book.over)]
-
-    @property
     def typing(self) -> bool:
         return isinstance(self.app.focused, (Input, TextArea))
 
@@ -233,141 +232,6 @@ class Bench(
 
     def _script(self) -> str:
         return os.path.abspath(os.path.join(self.launch.cwd or "", self.launch.program))
-
-    # -- the run -------------------------------------------------------------------------------------
-
-    @work(exclusive=True, group="start")
-    async def _start(self, steps: list[Step] | None = None) -> None:
-        if self.client is not None:
-            await self._drop()
-        self.runs += 1
-        self._state("starting")
-        self.query_one(Headline).show(f"Starting {self.launch.name} …", "run")
-        self.steps = steps or []
-        client = Client(replace(self.launch, pause_on=self.launch.pause_on | {"start"}) if steps else self.launch)
-        how = {"lookouts": self.book.wanted(), "switches": self.book.switches, "over": self.over}
-        try:
-            placed = await self._started(client, how)
-        except BadUse as e:
-            await client.end()
-            text = e.picture() if isinstance(e, SyntaxFault) else str(e)
-            if self.runs == 1:
-                self.uneven.refuse(text)
-            else:
-                self._over(text, "error")
-            return
-        self.client = client
-        for text in self.book.placed(placed):
-            self.notify(text)
-        self.draw_marks()
-        for place in self.book.accepted:
-            await client.accept(*place)
-        await self._feed(client)
-        self.began = time.perf_counter()
-        self._state("running")
-        self.query_one(Headline).show(f"{self.launch.name} is running.", "run")
-        self.watcher = asyncio.create_task(self._watch(client))
-
-    async def _started(self, client: Client, how: dict[str, Any]) -> list[Placed]:
-        """Starts the script, recorded as it was; what cannot be recorded any more is told."""
-        counts, always = self.book.counting, self.always().get("always")
-        found = await client.start(**how, record=self.recorded(), always=always, counts=counts)
-        for text in client.not_recorded:
-            self.notify(text, severity="warning")
-        return found
-
-    async def _feed(self, client: Client) -> None:
-        """Standard input from a file, where one was chosen."""
-        if self.launch.stdin_file is None:
-            return
-        try:
-            with open(self.launch.stdin_file, encoding="utf-8", errors="replace") as f:
-                await client.write_input(f.read())
-            await client.write_input(None)
-        except OSError as e:
-            self.notify(f"{self.launch.stdin_file} cannot be read: {e.strerror}.", severity="warning")
-
-    async def _drop(self) -> None:
-        if self.watcher is not None:
-            self.watcher.cancel()
-        if self.client is not None:
-            await self.client.end()
-        self.client = None
-
-    async def _watch(self, client: Client) -> None:
-        while True:
-            event = await client.next_event()
-            if client is not self.client:
-                return
-            try:
-                await self._take(event, client)
-            except BadUse as e:
-                if client.alive and not client.running:  # else it ended, or went on, while it was being read
-                    self.notify(str(e), severity="warning")
-            except Exception as e:  # a fault of ours must not freeze the Bench
-                self.notify(f"A fault of ours: {type(e).__name__}: {e}", severity="error", timeout=20)
-            if isinstance(event, Exited):
-                return
-
-    async def _take(self, event: object, client: Client) -> None:
-        if isinstance(event, Output):
-            self.query_one(OutputDrawer).write(event.category, event.text)
-        elif isinstance(event, Stopped):
-            self.ran += time.perf_counter() - self.began
-            if await self.take_step(client, event.facts):
-                return
-            self.book.count(event.met)
-            self.query_one(OutputDrawer).back_at(event.point)
-            self.point, self.no_point = event.point, event.no_point
-            await self.look_at_run(event.facts, client)
-            await self._paused(event.facts, client)
-            await client.seen()
-            self.slow_step()
-        elif isinstance(event, CallEnded):
-            await self.call_ended(event, client)
-        elif isinstance(event, Where) and self.state == "running":
-            self._sampled(event)
-        elif isinstance(event, Busy):
-            self.query_one(Headline).show(event.message, "run")
-        elif isinstance(event, Trouble):
-            self.notify(f"A fault of ours, the script is not harmed: {event.message}", severity="warning")
-        elif isinstance(event, Ended) and event.exit_status:
-            self.facts = None
-        elif isinstance(event, Exited):
-            self._exited(event)
-
-    def _exited(self, event: Exited) -> None:
-        if event.by_us:
-            self._over(f"The script was ended. {self.key('R')} runs it again.", "end")
-        elif event.died:
-            self._over(f"{event.sentence} {self.key('R')} runs it again.", "died")
-        elif event.exit_status:
-            self._over(f"The script has ended with status {event.exit_status}. {self.key('R')} runs it again.", "died")
-        else:
-            self._over(f"The script has ended. {self.key('R')} runs it again.", "end")
-
-    def _over(self, text: str, reason: str) -> None:
-        self.facts, self.frames = None, []
-        self.ended = text.partition(". ")[0].removeprefix("The script ").rstrip(".")
-        self._state("ended")
-        self.query_one(Headline).show(text, reason)
-        self.query_one(Sheet).show_place(0, 0, "")
-        self.query_one(Sheet).show_notes([])
-        self.query_one(Trail).show([], 0)
-        self.query_one(Cards).show([], self.about)
-        self.show_strip(Recent())
-
-    def _sampled(self, where: Where) -> None:
-        self._show_text(where.file)
-        self.query_one(Sheet).show_place(where.line, where.line, "in", move=True)
-        told = [f"Line {where.line}"]
-        for loop in where.loops[::-1]:
-            if loop.number:
-                of = f" of {loop.of}" if loop.of is not None else ""
-                told.append(f"pass {loop.number}{of} of the loop at line {loop.line}")
-        bar = next((_bar(loop.number, loop.of) for loop in where.loops[::-1] if loop.of and loop.number), "")
-        self.query_one(Headline).show(f"{self.launch.name} is running. {', '.join(told)}.\n{bar}".rstrip(), "run")
-        self._state("running")
 
     # -- a pause -------------------------------------------------------------------------------------
 
@@ -544,55 +408,6 @@ class Bench(
         if self.client is not None and self.client.alive:
             await self.client.end()
 
-    def action_theme(self) -> None:
-        names = list(PALETTES)
-        self.app.theme = names[(names.index(self.palette.name) + 1) % len(names)]
-        self.draw_theme()
-
-    def draw_theme(self) -> None:
-        """Everything anew, in the colours of the application's theme."""
-        self.palette = self.uneven.palette
-        for widget in self.query("TopLine, Headline, Trail, Sheet, Cards, PassStrip, AskDrawer, OutputDrawer, Keys"):
-            widget.palette = self.palette  # type: ignore[attr-defined]
-        for bar in self.query(GuideBar):
-            bar.palette = self.palette
-            bar.draw()
-        sheet = self.query_one(Sheet)
-        path, sheet.path = sheet.path, ""
-        terms, notes, remarks = dict(sheet.terms), dict(sheet.notes), dict(sheet.remarks)
-        sheet.show_file(path, "\n".join(sheet.lines))
-        sheet.terms, sheet.notes, sheet.remarks = terms, notes, remarks
-        sheet.fold(-1)
-        self.query_one(Cards).show(self.query_one(Cards).cards, self.about)
-        self.query_one(OutputDrawer).draw()
-        self._state(self.state)
-        if self.facts is not None:
-            self.query_one(Headline).show(self.facts.headline, self.facts.reason, self.facts.expectations)
-            self.query_one(Trail).show(self.facts.trail, self.chosen)
-
-    def take_settings(self, now: settings.Settings) -> None:
-        """What was set holds; limits from the next run on."""
-        old, self.settings = self.usual, now
-        now.fit(self.launch)
-        self.record_all = now.record == "always"
-        self.usual = Format(now.number_style, now.digits, now.thousands)
-        if self.formats[""] == old:
-            self.formats[""] = self.usual
-        if self.palette.name != now.theme:
-            self.draw_theme()
-        self.query_one(Keys).show(self._keys())
-
-    def action_settings(self) -> None:
-        self.uneven.open_settings()
-
-    def action_guide(self) -> None:
-        """Leaves the guide; where there is none, says where it begins."""
-        if not self.guided:
-            self.notify(f"The guide begins on the Desk ({self.key('1')}), with g.")
-            return
-        self.guided = False
-        self.query(GuideBar).remove()
-
     def action_lookouts(self) -> None:
         self.app.push_screen(Lookouts(self, self.palette))
 
@@ -630,8 +445,3 @@ class Bench(
                 Sure(self.palette, f"The script is still {state}. Leave and end it?", "ends it and leaves", "stays")
             )
         return True
-
-
-def _bar(done: int, of: int, width: int = 40) -> str:
-    full = min(width, int(width * done / of)) if of else 0
-    return "━" * full + "╌" * (width - full) + f" {100 * done // max(of, 1)} %"

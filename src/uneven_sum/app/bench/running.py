@@ -1,0 +1,184 @@
+"""Starting the script, and what it tells while it runs and when it ends."""
+
+from __future__ import annotations
+
+import asyncio
+import time
+from dataclasses import replace
+from typing import Any
+
+from textual import work
+
+from ...client import (
+    BadUse,
+    Busy,
+    CallEnded,
+    Client,
+    Ended,
+    Exited,
+    Output,
+    Stopped,
+    SyntaxFault,
+    Trouble,
+    Where,
+)
+from ...protocol import Placed, Recent
+from ..widgets.bars import Headline, Trail
+from ..widgets.cards import Cards
+from ..widgets.drawers import OutputDrawer
+from ..widgets.sheet import Sheet
+from .part import Part
+from .recording import Step
+
+
+class Running(Part):
+    """A part of the Bench."""
+
+    @work(exclusive=True, group="start")
+    async def _start(self, steps: list[Step] | None = None) -> None:
+        bench = self.bench
+        if bench.client is not None:
+            await bench._drop()
+        bench.runs += 1
+        bench._state("starting")
+        bench.query_one(Headline).show(f"Starting {bench.launch.name} …", "run")
+        bench.steps = steps or []
+        client = Client(replace(bench.launch, pause_on=bench.launch.pause_on | {"start"}) if steps else bench.launch)
+        how = {"lookouts": bench.book.wanted(), "switches": bench.book.switches, "over": bench.over}
+        try:
+            placed = await bench._started(client, how)
+        except BadUse as e:
+            await client.end()
+            text = e.picture() if isinstance(e, SyntaxFault) else str(e)
+            if bench.runs == 1:
+                bench.uneven.refuse(text)
+            else:
+                bench._over(text, "error")
+            return
+        bench.client = client
+        for text in bench.book.placed(placed):
+            bench.notify(text)
+        bench.draw_marks()
+        for place in bench.book.accepted:
+            await client.accept(*place)
+        await bench._feed(client)
+        bench.began = time.perf_counter()
+        bench._state("running")
+        bench.query_one(Headline).show(f"{bench.launch.name} is running.", "run")
+        bench.watcher = asyncio.create_task(bench._watch(client))
+
+    async def _started(self, client: Client, how: dict[str, Any]) -> list[Placed]:
+        """Starts the script, recorded as it was; what cannot be recorded any more is told."""
+        bench = self.bench
+        counts, always = bench.book.counting, bench.always().get("always")
+        found = await client.start(**how, record=bench.recorded(), always=always, counts=counts)
+        for text in client.not_recorded:
+            bench.notify(text, severity="warning")
+        return found
+
+    async def _feed(self, client: Client) -> None:
+        """Standard input from a file, where one was chosen."""
+        bench = self.bench
+        if bench.launch.stdin_file is None:
+            return
+        try:
+            with open(bench.launch.stdin_file, encoding="utf-8", errors="replace") as f:
+                await client.write_input(f.read())
+            await client.write_input(None)
+        except OSError as e:
+            bench.notify(f"{bench.launch.stdin_file} cannot be read: {e.strerror}.", severity="warning")
+
+    async def _drop(self) -> None:
+        bench = self.bench
+        if bench.watcher is not None:
+            bench.watcher.cancel()
+        if bench.client is not None:
+            await bench.client.end()
+        bench.client = None
+
+    async def _watch(self, client: Client) -> None:
+        bench = self.bench
+        while True:
+            event = await client.next_event()
+            if client is not bench.client:
+                return
+            try:
+                await bench._take(event, client)
+            except BadUse as e:
+                if client.alive and not client.running:  # else it ended, or went on, while it was being read
+                    bench.notify(str(e), severity="warning")
+            except Exception as e:  # a fault of ours must not freeze the Bench
+                bench.notify(f"A fault of ours: {type(e).__name__}: {e}", severity="error", timeout=20)
+            if isinstance(event, Exited):
+                return
+
+    async def _take(self, event: object, client: Client) -> None:
+        bench = self.bench
+        if isinstance(event, Output):
+            bench.query_one(OutputDrawer).write(event.category, event.text)
+        elif isinstance(event, Stopped):
+            bench.ran += time.perf_counter() - bench.began
+            if await bench.take_step(client, event.facts):
+                return
+            bench.book.count(event.met)
+            bench.query_one(OutputDrawer).back_at(event.point)
+            bench.point, bench.no_point = event.point, event.no_point
+            await bench.look_at_run(event.facts, client)
+            await bench._paused(event.facts, client)
+            await client.seen()
+            bench.slow_step()
+        elif isinstance(event, CallEnded):
+            await bench.call_ended(event, client)
+        elif isinstance(event, Where) and bench.state == "running":
+            bench._sampled(event)
+        elif isinstance(event, Busy):
+            bench.query_one(Headline).show(event.message, "run")
+        elif isinstance(event, Trouble):
+            bench.notify(f"A fault of ours, the script is not harmed: {event.message}", severity="warning")
+        elif isinstance(event, Ended) and event.exit_status:
+            bench.facts = None
+        elif isinstance(event, Exited):
+            bench._exited(event)
+
+    def _exited(self, event: Exited) -> None:
+        bench = self.bench
+        if event.by_us:
+            bench._over(f"The script was ended. {bench.key('R')} runs it again.", "end")
+        elif event.died:
+            bench._over(f"{event.sentence} {bench.key('R')} runs it again.", "died")
+        elif event.exit_status:
+            bench._over(
+                f"The script has ended with status {event.exit_status}. {bench.key('R')} runs it again.", "died"
+            )
+        else:
+            bench._over(f"The script has ended. {bench.key('R')} runs it again.", "end")
+
+    def _over(self, text: str, reason: str) -> None:
+        bench = self.bench
+        bench.facts, bench.frames = None, []
+        bench.ended = text.partition(". ")[0].removeprefix("The script ").rstrip(".")
+        bench._state("ended")
+        bench.query_one(Headline).show(text, reason)
+        bench.query_one(Sheet).show_place(0, 0, "")
+        bench.query_one(Sheet).show_notes([])
+        bench.query_one(Trail).show([], 0)
+        bench.query_one(Cards).show([], bench.about)
+        bench.show_strip(Recent())
+
+    def _sampled(self, where: Where) -> None:
+        bench = self.bench
+        bench._show_text(where.file)
+        bench.query_one(Sheet).show_place(where.line, where.line, "in", move=True)
+        told = [f"Line {where.line}"]
+        for loop in where.loops[::-1]:
+            if loop.number:
+                of = f" of {loop.of}" if loop.of is not None else ""
+                told.append(f"pass {loop.number}{of} of the loop at line {loop.line}")
+        bar = next((_bar(loop.number, loop.of) for loop in where.loops[::-1] if loop.of and loop.number), "")
+        bench.query_one(Headline).show(f"{bench.launch.name} is running. {', '.join(told)}.\n{bar}".rstrip(), "run")
+        bench._state("running")
+
+
+def _bar(done: int, of: int, width: int = 40) -> str:
+    full = min(width, int(width * done / of)) if of else 0
+    return "━" * full + "╌" * (width - full) + f" {100 * done // max(of, 1)} %"
