@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Awaitable, Callable
 from dataclasses import dataclass
+from functools import partial
 
 from rich.text import Text
 from textual import events
@@ -174,7 +175,7 @@ class EditSentence(ModalScreen[str | None]):
         line.cursor_position = len(line.value)
 
     async def on_input_changed(self, event: Input.Changed) -> None:
-        self.run_worker(self._look(event.value), exclusive=True, group="check")
+        self.run_worker(partial(self._look, event.value), exclusive=True, group="check")  # type: ignore[arg-type]
 
     async def _look(self, text: str) -> None:
         self.fine, told = await self.check(text)

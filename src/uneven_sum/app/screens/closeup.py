@@ -15,13 +15,14 @@ from textual.screen import Screen
 from textual.widgets import Static, Tree
 
 from ...client import BadUse
+from ..closeup.formatting import Formatting
+from ..closeup.inside import Inside
 from ..closeup.keeping import Keeping
 from ..closeup.plotting import Plotting
 from ..dialogs import Prompt
 from ..formats import Format
 from ..keymap import Keyed
 from ..plots import DRAW, NAMES
-from ..reader import folded
 from ..theme import Palette
 from ..widgets.bars import Keys, TopLine
 from ..widgets.grid import Grid
@@ -31,7 +32,7 @@ if TYPE_CHECKING:
     from .bench import Bench
 
 
-class CloseUp(Keyed, Plotting, Keeping, Screen[None]):
+class CloseUp(Keyed, Plotting, Keeping, Formatting, Inside, Screen[None]):
     """`expressions`: what `tab` goes through; the first is shown."""
 
     DEFAULT_CSS = """
@@ -399,84 +400,6 @@ class CloseUp(Keyed, Plotting, Keeping, Screen[None]):
             await grid.load()
             self.bench.run_worker(self.bench._read_call(client))
 
-    def _set_format(self, how: Format) -> None:
-        self.bench.formats[self.expression] = how
-        grid = self._grid()
-        if grid is not None:
-            grid.how = how
-            grid.format()
-            self.on_grid_moved()
-        if self.plot_data is not None:
-            self._draw()
-
-    def action_style(self) -> None:
-        self._set_format(self.how.next_style())
-
-    def action_general(self) -> None:
-        """This format for all values that have none of their own."""
-        self.bench.formats[""] = self.how
-        self.say(f"All values: {self.how.name}")
-
-    def action_digits(self, by: int) -> None:
-        self._set_format(self.how.more(by))
-
-    def action_thousands(self) -> None:
-        self._set_format(Format(self.how.style, self.how.digits, not self.how.thousands))
-
-    def action_copy(self, what: str) -> None:
-        grid = self._grid()
-        if what == "facts":
-            told = self.told.get("summary", {}).get("text", "")
-            text = "\n".join([f"{self.expression}: {told}", *(f"{a}: {b}" for a, b in self.told.get("facts", []))])
-        elif grid is not None:
-            text = "\t".join(grid.row_texts()) if what == "row" else grid.cell()[1]
-        else:
-            text = str(self.told.get("summary", {}).get("text", ""))
-        self.bench.copy_text(text)
-        self.say(f"Copied: {text.splitlines()[0][:80] if text else 'nothing'}")
-
-    # -- parts and texts -----------------------------------------------------------------------------
-
-    async def on_tree_node_expanded(self, event: Tree.NodeExpanded[str]) -> None:
-        node, client = event.node, self.bench.client
-        if node.data is None or node.children or client is None:
-            return
-        found = await self._ask(client.parts(node.data, self.frame, 0, 300))
-        if found is None:
-            return
-        p = self.palette
-        for part in found["parts"]:
-            label = Text(part["name"], f"bold {p.text}")
-            label.append("  " + part["text"], p.nonfinite if part["nonfinite"] else p.quiet)
-            path = _path(node.data, part["name"], str(self.told["summary"]["kind"]) if node.is_root else "")
-            if part["parts"] and path:
-                node.add(label, data=path)
-            else:
-                node.add_leaf(label, data=path)
-        if found["total"] > len(found["parts"]):
-            node.add_leaf(Text(f"… {found['total'] - len(found['parts'])} more: ask for a slice of it", p.quiet))
-
-    async def _reader(self, body: Horizontal) -> None:
-        client = self.bench.client
-        if client is None:
-            return
-        try:
-            text = await client.read_text(self.expression, self.frame)
-        except BadUse as e:
-            self.say(str(e), bad=True)
-            return
-        tree = folded(text)
-        if tree is not None:
-            shown: Tree[str] = Tree(tree[0])
-            await body.mount(shown)
-            _fill(shown.root, tree[1], self.palette)
-            shown.root.expand()
-            shown.focus()
-            return
-        box = VerticalScroll(Static(Text(text[:200_000], self.palette.text)), id="text", can_focus=True)
-        await body.mount(box)
-        box.focus()
-
     def on_plot_read(self) -> None:
         self.read_plot()
 
@@ -493,24 +416,3 @@ class CloseUp(Keyed, Plotting, Keeping, Screen[None]):
 
     def action_back(self) -> None:
         self.dismiss()
-
-
-def _path(owner: str, name: str, kind: str) -> str | None:
-    """The expression of a part, where it can be told from its name."""
-    if name.startswith("[") and name.endswith("]") and name[1:-1].isdigit():
-        return owner + name
-    if name.isidentifier():
-        return f"{owner}.{name}" if kind != "frame" else f"{owner}[{name!r}]"
-    if name[:1] in "'\"" or name.lstrip("-").replace(".", "", 1).isdigit():
-        return f"{owner}[{name}]"
-    return f"{owner}[{name!r}]" if kind == "frame" else None
-
-
-def _fill(node: Any, parts: list[tuple[str, Any]], p: Palette) -> None:
-    for label, inner in parts:
-        if isinstance(inner, list):
-            _fill(node.add(Text(label, p.text)), inner, p)
-        else:
-            text = Text(label, f"bold {p.text}")
-            text.append(f"  {inner}" if inner else "", p.quiet)
-            node.add_leaf(text)

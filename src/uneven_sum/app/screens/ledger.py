@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import textwrap
 from collections.abc import Awaitable
 from typing import TYPE_CHECKING, Any
 
@@ -18,10 +17,11 @@ from ...client import BadUse
 from ...client.ledger import Column, Ledger
 from ...protocol import LedgerOf
 from ..dialogs import Prompt
-from ..formats import Format, shown
+from ..formats import Format
 from ..keymap import Keyed
 from ..ledger.drawing import Drawing
 from ..ledger.finding import Finding
+from ..ledger.telling import Telling
 from ..theme import Palette
 from ..widgets.bars import Keys, TopLine
 from ..widgets.grid import Grid
@@ -34,7 +34,7 @@ WORDS = {"loop": "the loop", "elements": "the elements of", "calls": "the calls 
 UNIT = {"loop": "pass", "elements": "element", "calls": "call"}
 
 
-class LedgerScreen(Keyed, Finding, Drawing, Screen[None]):
+class LedgerScreen(Keyed, Finding, Drawing, Telling, Screen[None]):
     """`ledgers`: what `tab` goes through; the first is shown."""
 
     DEFAULT_CSS = """
@@ -327,57 +327,6 @@ class LedgerScreen(Keyed, Finding, Drawing, Screen[None]):
         facts = ledger.told.filter
         chosen = f"{len(self.order)} of {facts.of} kept where {self.filter}" if facts is not None else ""
         self.say("   ".join(t for t in (aimed, where, chosen, self.format.name) if t))
-
-    def draw_facts(self) -> None:
-        """What is known of the cursor's column; or what differs between two passes."""
-        p, ledger, column = self.palette, self.ledger, self.column
-        out = Text()
-        if ledger is not None and self.beside is not None and self.order:
-            self._two_passes(out, ledger, self.beside, self.order[self.place])
-        elif ledger is not None and column is not None and ledger.rows:
-            out.append(f"{column.name}\n", f"bold {p.text}")
-            out.append(f"{column.facts.type}\n\n", p.quiet)
-            said = self.courses.get((self.number, self.run_number, column.name))
-            if said is None:
-                self.run_worker(self._course(ledger, column.name), group="course", exclusive=True)
-            for text in said or []:
-                for n, piece in enumerate(textwrap.wrap(text, 38)):
-                    out.append(("  " if n else "▍ ") + piece + "\n", p.changed if not n else p.text)
-            out.append("\n" if said else "")
-            facts = column.facts
-            for word, number, value in (("minimum", facts.low, facts.least), ("maximum", facts.high, facts.most)):
-                if number and value is not None:
-                    out.append(f"{word:<14}", p.quiet)
-                    out.append(f"{shown(value, self.format):<14} pass {number}\n", p.text)
-            if column.facts.bad:
-                out.append(f"{'! not finite':<14}", p.nonfinite)
-                out.append(f"in {column.facts.bad} passes, first {column.facts.first_bad}\n", p.nonfinite)
-            if column.name == "branches":
-                out.append("The first lines of the branches that a pass took.\n", p.quiet)
-        self.query_one("#facts-text", Static).update(out)
-
-    async def _course(self, ledger: Ledger, name: str) -> None:
-        """Sentences about a column, when the cursor has come to it."""
-        key = (self.number, self.run_number, name)
-        client = self.bench.client
-        if client is None or self.bench.state != "paused" or not ledger.told.run:
-            return
-        try:
-            self.courses[key] = await client.course(ledger, name)
-        except BadUse:
-            self.courses[key] = []
-        self.draw_facts()
-
-    def _two_passes(self, out: Text, ledger: Ledger, a: int, b: int) -> None:
-        p = self.palette
-        out.append(f"pass {ledger.numbers[a]} beside pass {ledger.numbers[b]}\n\n", f"bold {p.text}")
-        found = ledger.differences(a, b)
-        for name, one, two, by in found:
-            out.append(f"{name}\n", f"bold {p.text}")
-            out.append(f"  {one[:36]}\n  {two[:36]}", p.changed)
-            out.append(f"   by {by}\n" if by else "\n", p.quiet)
-        if not found:
-            out.append("Nothing differs.\n" if a != b else "Move to another pass.\n", p.quiet)
 
     def _bottom(self) -> None:
         many = [("tab", "next ledger")] if len(self.ledgers) > 1 else []
