@@ -9,6 +9,7 @@ from driving_app import rest, until
 from uneven_sum.app.app import UnevenSum
 from uneven_sum.app.screens.bench import Bench
 from uneven_sum.app.screens.closeup import CloseUp
+from uneven_sum.app.widgets.bars import TopLine
 from uneven_sum.app.widgets.guide import STEPS, GuideBar
 from uneven_sum.demo import FOLDER
 
@@ -20,8 +21,8 @@ def said(bench: Bench) -> str:
 async def test_five_steps() -> None:
     app = UnevenSum(None)
     async with app.run_test(size=(140, 42)) as pilot:
-        await until(pilot, lambda: app.desk is not None)
-        assert any("New here?" in n.message for n in app._notifications)
+        await until(pilot, lambda: app.desk is not None and app.desk.setup is not None)
+        assert "new here? g opens the guide" in str(app.desk.query_one(TopLine).render())
         await pilot.press("g")
         bench = await settled_bench(pilot)
         assert "Step 1 of 5" in said(bench) and len(STEPS) == 5

@@ -126,8 +126,6 @@ class Desk(Keyed, Screen[None]):
         self.query_one(Keys).show(list(KEYS))
         if self.unfit:
             self.say(self.unfit[0], bad=True)
-        elif not self.known:
-            self.notify(f"New here? {self.key('g')} opens the guide: five steps on a shipped case.", timeout=20)
 
     def on_screen_resume(self) -> None:
         if self.cases and [(s.key, s.when) for s in recent()] != self.known:
@@ -181,7 +179,8 @@ class Desk(Keyed, Screen[None]):
             self.query_one(f"#{name}", Input).value = str(getattr(setup, name))
         shipped = next((n for n in CASES if str(find(n)) == setup.program), "")
         told = f"shipped case {shipped}" if shipped else setup.program if setup.module else short(setup.program)
-        self.query_one(TopLine).show(f"Desk   {told}", "module" if setup.module else "Uneven Sum")
+        new = "" if self.known else f"new here? {self.key('g')} opens the guide"
+        self.query_one(TopLine).show(f"Desk   {told}", "module" if setup.module else new or "Uneven Sum")
         self.look()
 
     def look(self) -> None:
@@ -405,7 +404,6 @@ class Desk(Keyed, Screen[None]):
 
     def action_guide(self) -> None:
         """Five steps on a copy of a shipped case."""
-        self.app.clear_notifications()  # what offered it
         try:
             self.uneven.open_bench(prepared(), guided=True)
         except BadUse as e:
