@@ -68,8 +68,8 @@ def terminal():
         pytest.fail("tmux is missing: make test installs it")
     opened: list[Terminal] = []
 
-    def start(*args: str, columns: int = 140, rows: int = 42) -> Terminal:
-        command = " ".join(["env -u COLUMNS -u LINES", sys.executable, "-m", "uneven_sum", *args])
+    def start(*args: str, columns: int = 140, rows: int = 42, env: str = "") -> Terminal:
+        command = " ".join(["env -u COLUMNS -u LINES", env, sys.executable, "-m", "uneven_sum", *args])
         # tmux itself sometimes misses the end of a pane: the shell tells it, and stays.
         opened.append(Terminal(f"sh -c '{command}; echo left with status $?; sleep 600'", columns, rows))
         return opened[-1]

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import json
 import os
+import shlex
 import subprocess
 import sys
 from pathlib import Path
 
 import pytest
 
+from uneven_sum.cli import EXAMPLES, cli
 from uneven_sum.demo import CASES, find
 
 ENV = {**os.environ, "PYTHONPATH": ""}
@@ -198,6 +200,18 @@ def test_works_in_interpreters_that_know_nothing_of_us(interpreter: str, script)
     told = json.loads(check("--json", "--python", interpreter, path).stdout)
     pause = told["pauses"][0]
     assert (pause["line"], pause["culprit"]["text"], pause["loops"][0]["pass"]) == (4, "x * 1e30", 4)
+
+
+@pytest.mark.parametrize("command", EXAMPLES)
+def test_help_has_examples_that_can_be_read(command: str) -> None:
+    done = subprocess.run([sys.executable, "-m", "uneven_sum", command, "--help"], capture_output=True, text=True)
+    assert done.returncode == 0
+    lines = [line.strip() for line in done.stdout.partition("Examples:")[2].splitlines() if line.strip()]
+    assert lines == [f"uneven-sum {line}" for line in EXAMPLES[command]]
+    for line in EXAMPLES[command]:  # each is taken by the command line as it stands
+        words = shlex.split(line)
+        context = cli.commands[words[0]].make_context(words[0], words[1:])
+        assert context.params
 
 
 def test_demo_lists_its_cases() -> None:

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
+import pytest
 from driving_app import rest, until
 
 from uneven_sum.app.app import UnevenSum
@@ -108,6 +110,29 @@ def test_in_a_terminal(terminal) -> None:
     one.expect("Step 2 of 5: Look at a value")
     one.keys("G")
     one.gone("Step 2 of 5")
+    one.keys("q")
+    one.expect("Leave and end it?")
+    one.keys("Enter")
+    one.expect("left with status 0")
+
+
+@pytest.mark.parametrize("look", ["NO_COLOR=1", "TERM=xterm-16color COLORTERM="], ids=["no colours", "16 colours"])
+def test_without_colours_the_marks_still_tell(terminal, look: str) -> None:
+    one = terminal("demo", "rating", columns=80, rows=24, env=look)
+    shown = one.expect("culprit")
+    assert "! nan" in shown and "nan made in line 35" in shown
+    assert any(line.split()[:2] == ["in", "35"] for line in shown.split("\n"))
+    coloured = one.tmux("capture-pane", "-p", "-e")
+    tints = {tuple(m) for m in re.findall(r"[34]8;2;(\d+);(\d+);(\d+)", coloured)}
+    assert not tints if "16" in look else all(len(set(t)) == 1 for t in tints)  # greys, where no colour is wanted
+    one.keys("Down", "m")
+    one.expect("‖")
+    one.keys("7")
+    one.expect("trial seconds")
+    one.keys("Escape")
+    one.gone("trial seconds")
+    one.keys("space")
+    one.expect(" next ‖     36")
     one.keys("q")
     one.expect("Leave and end it?")
     one.keys("Enter")

@@ -17,7 +17,23 @@ if TYPE_CHECKING:
     from .client.settings import Settings
 
 TRIPS = ("error", "warning", "nonfinite", "start")
+EXAMPLES = {
+    "run": (
+        "run model.py --year 2031",
+        "run --python .venv/bin/python --pause-on error model.py",
+        "run -m basin.model",
+    ),
+    "check": ("check model.py", "check --json --all model.py --year 2031", "check --report out.pdf model.py"),
+    "passes": ("passes --loop 32 model.py", "passes --loop rating.py:12 --values head,flow --out passes.csv model.py"),
+    "demo": ("demo", "demo rating"),
+    "serve": ("serve --stdio", "serve --port 0"),
+}
 SCRIPT_SETTINGS = {"ignore_unknown_options": True, "allow_interspersed_args": False}
+
+
+def examples(command: str) -> str:
+    """The end of a command's help: how it is called, a line each (click folds them otherwise)."""
+    return "\b\nExamples:\n" + "\n".join(f"  uneven-sum {line}" for line in EXAMPLES[command])
 
 
 def fail(message: str) -> NoReturn:
@@ -133,7 +149,7 @@ def cli(context: click.Context, log: str | None, log_level: str) -> None:
         click.echo("\n" + listing())
 
 
-@cli.command(context_settings=SCRIPT_SETTINGS)
+@cli.command(context_settings=SCRIPT_SETTINGS, epilog=examples("run"))
 @script_options
 @click.option("--theme", type=click.Choice(["slate", "chalk"]), help="By default as in the settings: slate.")
 @click.option("--no-return-points", is_flag=True, help="Make no copies of the script: it runs forward only.")
@@ -148,7 +164,7 @@ def run(script: str, args: tuple[str, ...], theme: str | None, no_return_points:
     _open(launch, theme or kept.theme)
 
 
-@cli.command(context_settings=SCRIPT_SETTINGS)
+@cli.command(context_settings=SCRIPT_SETTINGS, epilog=examples("check"))
 @script_options
 @click.option("--all", "everything", is_flag=True, help="Record every statement that trips, and go on.")
 @click.option("--json", "json_", is_flag=True, help="Report as one JSON object on standard output.")
@@ -195,7 +211,7 @@ def check(
     sys.exit(outcome.our_status)
 
 
-@cli.command(context_settings=SCRIPT_SETTINGS)
+@cli.command(context_settings=SCRIPT_SETTINGS, epilog=examples("passes"))
 @script_options
 @click.option("--loop", required=True, metavar="FILE:LINE", help="The head of the loop; LINE alone is the script's.")
 @click.option("--values", metavar="NAME,…", help="Just these of the names that its body assigns.")
@@ -231,7 +247,7 @@ def passes(
     sys.exit(3 if table.status or table.status is None or table.error else 0)
 
 
-@cli.command()
+@cli.command(epilog=examples("demo"))
 @click.argument("name", required=False)
 @click.option("--theme", type=click.Choice(["slate", "chalk"]), help="By default as in the settings: slate.")
 def demo(name: str | None, theme: str | None) -> None:
@@ -263,7 +279,7 @@ def settings() -> None:
     click.echo(kept.told())
 
 
-@cli.command()
+@cli.command(epilog=examples("serve"))
 @click.option("--stdio", is_flag=True, help="Speak over standard input and output.")
 @click.option("--socket", "socket_", metavar="PATH", help="Listen at a Unix socket (mode 0600).")
 @click.option("--port", type=click.IntRange(0, 65535), help="Listen at a port of the loopback; 0 chooses one.")

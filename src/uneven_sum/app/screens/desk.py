@@ -158,7 +158,7 @@ class Desk(Keyed, Screen[None]):
         for name, (script, wrong) in CASES.items():
             text = Text(f"{script}", p.text)
             text.append(f"   shipped case {name}", p.quiet)
-            for line in textwrap.wrap(wrong, 26 if self.has_class("narrow") else 38):
+            for line in textwrap.wrap(wrong, 24 if self.has_class("narrow") else 38):
                 text.append(f"\n  {line}", p.quiet)
             options.add_option(Option(text))
         keys = [s.key for s in self.cases]

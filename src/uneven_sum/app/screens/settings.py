@@ -19,6 +19,7 @@ from ...client.settings import ABOUT, ALLOWED, Settings, choices, in_words, wron
 from ..dialogs import BOX, Choice, Choose, Prompt
 from ..helptexts import TABLES
 from ..keymap import FIXED, Keyed, is_key, named, shown
+from ..paths import short
 from ..theme import Palette
 from ..widgets.bars import Keys, TopLine
 
@@ -75,13 +76,17 @@ class SettingsScreen(Keyed, Screen[None]):
         yield Keys(self.palette)
 
     def on_mount(self) -> None:
-        self.query_one(TopLine).show("settings", str(settings.place()))
+        self.query_one(TopLine).show("settings", short(str(settings.place())))
         self.query_one(Keys).show(HINTS)
         self.fill(0)
         self.query_one(OptionList).focus()
         told = [*self.unfit, *self.uneven.apply_keys(self.settings.keys)]
         if told:
             self.say(told[0], bad=True)
+
+    def on_resize(self) -> None:
+        if self.rows:
+            self.fill(self.at)
 
     def say(self, text: str, bad: bool = False) -> None:
         self.query_one("#said", Static).update(Text(text, self.palette.error if bad else self.palette.quiet))
@@ -96,7 +101,10 @@ class SettingsScreen(Keyed, Screen[None]):
             self.rows += [Row(title=f"Keys of {title}"), *mine] if mine else []
         options = self.query_one(OptionList)
         options.clear_options()
-        options.add_options([Option(self._text(row), disabled=not row.name) for row in self.rows])
+        texts = [self._text(row) for row in self.rows]
+        for text in texts:
+            text.truncate(max(30, self.app.size.width - 5), overflow="ellipsis")
+        options.add_options([Option(text, disabled=not row.name) for text, row in zip(texts, self.rows)])
         options.highlighted = at
 
     def _text(self, row: Row) -> Text:
@@ -189,7 +197,7 @@ class SettingsScreen(Keyed, Screen[None]):
         for widget in self.query("TopLine, Keys"):
             widget.palette = self.palette  # type: ignore[attr-defined]
         self.query_one(Keys).show(HINTS)
-        self.query_one(TopLine).show("settings", str(settings.place()))
+        self.query_one(TopLine).show("settings", short(str(settings.place())))
         self.fill(self.at)
         self.say(told[0] if told else said, bad=bool(told))
 

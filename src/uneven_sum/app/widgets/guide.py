@@ -60,7 +60,7 @@ STEPS = [
     Step(
         "Read why it stopped",
         "The headline says what happened, in which pass, and which term is the culprit; the terms stand under the "
-        "line. At the right are the values that the line uses. ‹tab› shows those of the whole call: press it.",
+        "line. Beside the text are the values that the line uses. ‹tab› shows those of the whole call: press it.",
         lambda bench, seen: bench.about != "line",
     ),
     Step(
