@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import pytest
 from driving_app import rest, settled, until
+from textual._xterm_parser import XTermParser
 from textual.binding import Binding, BindingsMap
+from textual.events import Key
 from textual.widgets import OptionList, Static
 
 from uneven_sum.app.app import KEYED, UnevenSum
 from uneven_sum.app.helptexts import TABLES
-from uneven_sum.app.keymap import Keyed, fitting, is_key
+from uneven_sum.app.keymap import Keyed, fitting, is_key, named
+from uneven_sum.app.keymap import shown as written
 from uneven_sum.app.screens.settings import SettingsScreen, single_keys
 from uneven_sum.app.widgets.bars import Keys
 from uneven_sum.client import Launch, settings
@@ -18,6 +21,13 @@ from uneven_sum.client.settings import Settings
 BINDINGS = BindingsMap(
     [Binding("a", "ask"), Binding("p", "next"), Binding("slash", "find"), Binding("escape", "close")]
 )
+
+
+@pytest.mark.parametrize("key", [*map(chr, range(33, 127)), "é", "§", "ß", "space", "enter", "ctrl+t", "f4"])
+def test_names_are_textuals(key: str) -> None:
+    """What a terminal sends for a key has the name by which it is bound; and back."""
+    sent = [e.key for e in XTermParser().feed(key) if isinstance(e, Key)] if len(key) == 1 else [key]
+    assert [named(key)] == sent and written(named(key)) == key and is_key(key)
 
 
 @pytest.mark.parametrize(
@@ -48,18 +58,9 @@ def test_every_key_that_is_shown_does_something_on_its_screen() -> None:
     for kind in KEYED:
         bound = set(BindingsMap(kind.BINDINGS).key_to_bindings)  # type: ignore[attr-defined]
         bound |= {"ctrl+p", "ctrl+z", "ctrl+y", "up", "down", "<", ">", "enter", "tab"}  # a widget's own, or Textual's
-        names = {
-            "/": "slash",
-            "[": "left_square_bracket",
-            "]": "right_square_bracket",
-            "?": "question_mark",
-            "+": "plus",
-        }
-        names |= {"-": "minus", "<": "less_than_sign", ">": "greater_than_sign", "=": "equals_sign", ",": "comma"}
-        names |= {".": "full_stop"}
         for keys, _, _ in TABLES[kind.KEYS_OF][1]:
             for key in keys.split() if (kind.KEYS_OF, keys) != ("notes", "ctrl+k") else []:  # it acts elsewhere
-                assert names.get(key, key) in bound or key in bound, (kind.KEYS_OF, key)
+                assert named(key) in bound or key in bound, (kind.KEYS_OF, key)
         assert all(is_key(key) for key, _, _ in single_keys(TABLES[kind.KEYS_OF][1]))
     assert {kind.KEYS_OF for kind in KEYED} == set(TABLES)
 

@@ -5,6 +5,7 @@ A change that cannot hold (no such key, or one that does something else already)
 
 from __future__ import annotations
 
+import unicodedata
 from typing import Any
 
 from textual.app import App
@@ -14,31 +15,31 @@ from textual.keys import Keys as KnownKeys
 from ..client import settings
 from .theme import Palette
 
-# How keys are written on our screens, and what Textual calls them.
-SIGNS = {
-    "/": "slash",
-    "[": "left_square_bracket",
-    "]": "right_square_bracket",
-    "?": "question_mark",
-    "+": "plus",
-    "-": "minus",
-    "<": "less_than_sign",
-    ">": "greater_than_sign",
-    "=": "equals_sign",
-    ",": "comma",
-    ".": "full_stop",
+# Where Textual's name of a sign is not its name in Unicode.
+REPLACED = {
+    "solidus": "slash",
+    "reverse_solidus": "backslash",
+    "commercial_at": "at",
+    "hyphen_minus": "minus",
+    "plus_sign": "plus",
+    "low_line": "underscore",
 }
-NAMES = {name: sign for sign, name in SIGNS.items()}
+
+
+def named(shown: str) -> str:
+    """Textual's name of a key as we write it: signs are written as themselves."""
+    if len(shown) != 1 or shown.isalnum() or shown == " ":
+        return shown
+    name = unicodedata.name(shown, shown).lower().replace("-", "_").replace(" ", "_")
+    return REPLACED.get(name, name)
+
+
+NAMES = {named(sign): sign for sign in map(chr, range(33, 0x250)) if not sign.isalnum()}
 KNOWN = {k.value for k in KnownKeys} | {"space"}
 # What a newcomer tries in order to leave, to move and to get help does so always.
 FIXED = {"escape", "up", "down", "left", "right", "pageup", "pagedown", "home", "end", "ctrl+c", "ctrl+q", "ctrl+p"}
 
 Changes = dict[str, dict[str, str]]  # screen -> key as it comes -> key now
-
-
-def named(shown: str) -> str:
-    """Textual's name of a key as we write it."""
-    return SIGNS.get(shown, shown)
 
 
 def shown(name: str) -> str:

@@ -39,7 +39,8 @@ class Settings:
     keys: dict[str, dict[str, str]] = field(default_factory=dict)
 
     def fit(self, launch: Launch) -> None:
-        """Puts the limits on a run."""
+        """Puts the limits on a run, and switches return points off where they are."""
+        launch.return_points = launch.return_points and self.return_points
         launch.limits = Limits(self.trial_seconds, self.most_return_points, self.return_point_memory)
 
 

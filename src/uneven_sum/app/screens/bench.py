@@ -146,6 +146,8 @@ class Bench(
     def __init__(self, launch: Launch, palette: Palette, guided: bool = False) -> None:
         super().__init__()
         self.guided = guided
+        self.settings = settings.load()[0]
+        self.settings.fit(launch)
         launch.capture, launch.pause_at_end, launch.rewind = True, True, launch.return_points
         self.launch, self.palette = launch, palette
         self.client: Client | None = None
@@ -156,8 +158,6 @@ class Bench(
         self.about: str = "line"
         self.book = Book()
         self.book.switches = switches_for(launch.pause_on)
-        self.settings = settings.load()[0]
-        self.settings.fit(launch)
         self.record_all = self.settings.record == "always"
         self.texts: dict[str, str] = {}
         self.versions: dict[tuple[str, int], str] = {}  # texts of files by their CRC-32: calls may run older ones

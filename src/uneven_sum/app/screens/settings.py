@@ -265,8 +265,7 @@ class PressKey(ModalScreen[str | None]):
     def on_key(self, event: events.Key) -> None:
         event.stop()
         event.prevent_default()
-        key = shown(event.key) if shown(event.key) != event.key else event.character or event.key
-        key = event.key if not key.isprintable() or key == " " else key
+        key = shown(event.key)
         if event.key == "escape":
             self.dismiss(None)
         elif event.key in FIXED or not is_key(key):
