@@ -77,15 +77,22 @@ def test_refused_with_a_sentence(name: str, tmp_path) -> None:
     assert done.returncode == 2 and why in done.stderr and "Traceback" not in done.stderr and "None" not in done.stderr
 
 
-@pytest.mark.parametrize("name", ["100,000 lines", "a line of 1 MB", "a cookie", "mixed line ends"])
-async def test_on_the_desk_the_bench_and_in_the_editor(name: str, tmp_path) -> None:
-    data, line, _ = RUN[name]
-    path = tmp_path / "gauge.py"
+@contextlib.asynccontextmanager
+async def on_the_desk(path: Path, data: bytes):
+    """A file, chosen on the Desk."""
     path.write_bytes(data)
     app = UnevenSum(None)
     async with app.run_test(size=(120, 36)) as pilot:
         await until(pilot, lambda: app.desk is not None and app.desk.setup is not None)
         app.desk.show_case(Setup(str(path)))
+        yield app, pilot
+
+
+@pytest.mark.parametrize("name", ["100,000 lines", "a line of 1 MB", "a cookie", "mixed line ends"])
+async def test_on_the_desk_the_bench_and_in_the_editor(name: str, tmp_path) -> None:
+    data, line, _ = RUN[name]
+    path = tmp_path / "gauge.py"
+    async with on_the_desk(path, data) as (app, pilot):
         await rest(pilot, 0.3)
         here = lines_of(str(path))
         assert app.desk.query_one(Sheet).lines[: len(here)] == here
@@ -112,13 +119,7 @@ async def test_on_the_desk_the_bench_and_in_the_editor(name: str, tmp_path) -> N
 
 @pytest.mark.parametrize("name", REFUSED)
 async def test_refused_on_the_desk(name: str, tmp_path) -> None:
-    data, _ = REFUSED[name]
-    path = tmp_path / "gauge.py"
-    path.write_bytes(data)
-    app = UnevenSum(None)
-    async with app.run_test(size=(120, 36)) as pilot:
-        await until(pilot, lambda: app.desk is not None and app.desk.setup is not None)
-        app.desk.show_case(Setup(str(path)))
+    async with on_the_desk(tmp_path / "gauge.py", REFUSED[name][0]) as (app, pilot):
         await until(pilot, lambda: "error" in str(app.desk.query_one("#wrong", Static).render()), 60)
         await pilot.press("enter")
         await until(pilot, lambda: "gauge.py" in str(app.desk.query_one("#said", Static).render()), 60)

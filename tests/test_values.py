@@ -448,8 +448,10 @@ def test_all_plots_are_written(tmp_path) -> None:
             DRAW[kind](data, 60, 20, palette, Format())
         write_plot(kind, data, str(tmp_path / f"{kind}.svg"), kind)
         assert "</svg>" in (tmp_path / f"{kind}.svg").read_text()
-    with pytest.raises(ValueError, match="svg or"):
-        write_plot("heat", heat, str(tmp_path / "x.png"), "")
+    write_plot("heat", heat, str(tmp_path / "x.png"), "")
+    assert (tmp_path / "x.png").read_bytes().startswith(b"\x89PNG")
+    with pytest.raises(ValueError, match=r"\.svg, \.pdf or \.png"):
+        write_plot("heat", heat, str(tmp_path / "x.jpg"), "")
 
 
 def test_texts_fold() -> None:
