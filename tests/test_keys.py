@@ -174,6 +174,18 @@ async def test_a_key_is_changed_swapped_and_given_back(tmp_path) -> None:
         await settled(pilot, "paused", 3)
 
 
+async def test_a_theme_for_this_time_stays(tmp_path) -> None:
+    """What the command line says of the theme is not undone by another setting."""
+    app = UnevenSum(None, "chalk")
+    async with app.run_test(size=(120, 40)) as pilot:
+        await pilot.press("7")
+        await until(pilot, lambda: isinstance(app.screen, SettingsScreen))
+        await choose(pilot, "thousands")
+        await pilot.press("enter")
+        await until(pilot, lambda: settings.load()[0].thousands)
+        assert app.theme == "chalk" and settings.load()[0].theme == "slate"
+
+
 async def test_a_conflict_in_the_file_is_told_and_the_key_stays() -> None:
     settings.place().parent.mkdir(parents=True, exist_ok=True)
     settings.place().write_text('[keys.desk]\no = "e"\nm = "M"\n\n[keys.dsk]\no = "x"\n')

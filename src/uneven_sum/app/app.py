@@ -95,9 +95,11 @@ class UnevenSum(App[None]):
         kind: Any = next(k for k in KEYED if screen == k.KEYS_OF)
         return set(BindingsMap(kind.BINDINGS).key_to_bindings)
 
-    def apply_settings(self, now: Settings) -> list[str]:
-        """What was set holds from now on; limits from the next run on.  What cannot hold is told."""
-        self.theme = now.theme
+    def apply_settings(self, now: Settings, theme: bool) -> list[str]:
+        """What was set holds from now on; limits from the next run on; the theme where it was what was set (one may
+        have been given for this time).  What cannot hold is told."""
+        if theme:
+            self.theme = now.theme
         told = self.apply_keys(now.keys)
         for screen in self.screen_stack:
             if isinstance(screen, (Bench, Desk)):

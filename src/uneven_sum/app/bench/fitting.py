@@ -59,7 +59,7 @@ class Fitting(Part):
         bench.usual = Format(now.number_style, now.digits, now.thousands)
         if bench.formats[""] == old:
             bench.formats[""] = bench.usual
-        if bench.palette.name != now.theme:
+        if bench.palette.name != bench.app.theme:
             bench.draw_theme()
         bench.query_one(Keys).show(bench._keys())
 

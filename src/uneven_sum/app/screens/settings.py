@@ -185,14 +185,14 @@ class SettingsScreen(Keyed, Screen[None]):
             self.say(f"{wrong}. It stays as it was.", bad=True)
             return
         setattr(self.settings, name, value)
-        self._keep(f"{name.replace('_', ' ')} is now {in_words(name, value)}.")
+        self._keep(f"{name.replace('_', ' ')} is now {in_words(name, value)}.", name == "theme")
 
-    def _keep(self, said: str) -> None:
+    def _keep(self, said: str, theme: bool = False) -> None:
         try:
             settings.save(self.settings)
         except BadUse as e:
             said = f"{said} It holds until you leave: {e}"
-        told = self.uneven.apply_settings(self.settings)
+        told = self.uneven.apply_settings(self.settings, theme)
         self.palette = self.uneven.palette
         for widget in self.query("TopLine, Keys"):
             widget.palette = self.palette  # type: ignore[attr-defined]
