@@ -35,6 +35,20 @@ def test_settings_are_kept_with_what_is_not_known() -> None:
     assert "theme" not in settings.place().read_text() and "later" in settings.place().read_text()
 
 
+def test_what_cannot_be_taken_is_not_lost() -> None:
+    written('theme = "dusk"\ndigits = 40\n')
+    found, told = settings.load()
+    assert (found.theme, found.digits, len(told)) == ("slate", 6, 2)
+    assert any("digits is 40, which is not between 1 and 17" in text for text in told)
+    found.thousands = True
+    settings.save(found)
+    text = settings.place().read_text()
+    assert 'theme = "dusk"' in text and "digits = 40" in text and "thousands = true" in text
+    found.digits = 4
+    settings.save(found)
+    assert "digits = 4\n" in settings.place().read_text()
+
+
 @pytest.mark.parametrize(
     ("text", "why"),
     [

@@ -147,10 +147,15 @@ def _read() -> tomlkit.TOMLDocument:
 
 
 def save(settings: Settings) -> None:
-    """Writes what is not the default; unknown keys stay.  BadUse when it cannot be written, or is damaged."""
-    document = _read()
+    """Writes what has changed and is not the default; unknown keys stay, and so does a value that could not be taken.
+
+    BadUse when it cannot be written, or is damaged.
+    """
+    document, (present, _) = _read(), load()
     for one in fields(Settings):
         value = getattr(settings, one.name)
+        if value == getattr(present, one.name):
+            continue
         if value == getattr(Settings(), one.name):
             document.pop(one.name, None)
         else:
