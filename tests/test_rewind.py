@@ -5,11 +5,13 @@ from __future__ import annotations
 import asyncio
 import os
 import re
+import signal
 from pathlib import Path
 
 import pytest
 from driving import running
 
+from uneven_sum.agent import signals
 from uneven_sum.client import BadUse
 from uneven_sum.protocol import Lookout
 
@@ -352,3 +354,87 @@ async def test_a_used_openmp_pool_does_not_hang_the_copy(script) -> None:
         facts = await run.step()
         assert facts.line == 13 and await run.ask("len(done)") == "4"
         assert await run.step("on") is None and not run.trouble
+
+
+TIMED = """\
+import signal
+import time
+
+
+class Late(Exception):
+    pass
+
+
+def late(number, frame):
+    raise Late
+
+
+signal.signal(signal.SIGALRM, late)
+signal.setitimer(signal.ITIMER_REAL, 0.6)
+level = 4.0
+began = time.monotonic()
+try:
+    while True:
+        level += 1e-9
+except Late:
+    print("late", level > 4.0, time.monotonic() - began < 30)
+print("on")
+"""
+
+
+async def test_timers_stand_still_during_a_pause_and_go_on_after_going_back(script, interpreter: str) -> None:
+    path = script(TIMED)
+    async with running(path, python=interpreter, rewind=True, pause_on=set()) as run:
+        await run.client.end()
+        run.__init__(type(run.client)(run.client.launch))
+        await run.client.start(lookouts=[Lookout(1, file=path, line=16), Lookout(2, file=path, line=22)])
+        assert (await run.pause()).line == 16
+        await asyncio.sleep(1.0)
+        assert run.client.session.ended is None and await run.ask("level") == "4.0"
+        await run.client.go_on()
+        assert (await run.pause()).line == 22
+        assert "late True True" in run.out
+        await run.client.step_back()
+        assert (await run.pause()).line == 16
+        await asyncio.sleep(1.0)
+        await run.client.go_on()
+        assert (await run.pause()).line == 22
+        assert run.out.count("late True True") == 2
+
+
+def test_timers_have_what_was_left_of_them() -> None:
+    which = signal.ITIMER_REAL
+    try:
+        signal.setitimer(which, 100.0, 7.0)
+        with signals.timers_stopped():
+            assert signal.getitimer(which) == (0.0, 0.0)
+        left, every = signal.getitimer(which)
+        assert 99 < left <= 100.1 and every == pytest.approx(7.0)
+        with signals.timers_stopped():
+            signal.setitimer(which, 50.0)  # by hand
+        assert 49 < signal.getitimer(which)[0] <= 50.1
+    finally:
+        signal.setitimer(which, 0)
+
+
+def test_signals_are_held_back_and_then_come() -> None:
+    met = []
+    before = signal.signal(signal.SIGUSR1, lambda number, frame: met.append(number))
+    mask = signal.pthread_sigmask(signal.SIG_BLOCK, ())
+    try:
+        with signals.held():
+            os.kill(os.getpid(), signal.SIGUSR1)
+            assert met == []
+        assert met == [signal.SIGUSR1]
+        signal.signal(signal.SIGUSR1, _raises)
+        with pytest.raises(ZeroDivisionError) as raised, signals.held():
+            os.kill(os.getpid(), signal.SIGUSR1)
+        assert signals.is_the_scripts(raised.value)
+        assert not signals.is_the_scripts(ZeroDivisionError())
+    finally:
+        signal.signal(signal.SIGUSR1, before)
+    assert signal.pthread_sigmask(signal.SIG_BLOCK, ()) == mask
+
+
+def _raises(number: int, frame: object) -> None:
+    raise ZeroDivisionError

@@ -257,7 +257,7 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
 
     def pause(self, pause: Pause, apart: dict[str, Any] | None = None) -> str:
         """Tells the host of a pause and answers its requests until it says how to go on."""
-        with self.lock:
+        with self.lock, signals.timers_stopped():
             if state.quiet:
                 return ""
             if self.hurry and pause.lookout not in self.temporary and pause.reason != "pause":

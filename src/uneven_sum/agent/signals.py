@@ -16,6 +16,7 @@ from collections.abc import Iterator
 
 OURS = os.path.dirname(__file__)
 FAULTS = {signal.SIGSEGV, signal.SIGBUS, signal.SIGFPE, signal.SIGILL, signal.SIGABRT, signal.SIGTRAP}
+TIMERS = (signal.ITIMER_REAL, signal.ITIMER_VIRTUAL, signal.ITIMER_PROF)
 HELD = {int(s) for s in signal.valid_signals() - FAULTS}
 
 
@@ -28,6 +29,21 @@ def held() -> Iterator[None]:
         yield
     finally:
         _signal.pthread_sigmask(signal.SIG_SETMASK, before)
+
+
+@contextlib.contextmanager
+def timers_stopped() -> Iterator[None]:
+    """The timers of the process (`alarm`, `setitimer`) stand still, and go on with what was left of them.
+
+    A copy of the process has no timers: one that is woken in here goes on with them, too.
+    """
+    kept = [(which, *signal.setitimer(which, 0)) for which in TIMERS]
+    try:
+        yield
+    finally:
+        for which, left, every in kept:
+            if left and signal.getitimer(which) == (0.0, 0.0):  # else another was set meanwhile, by hand
+                signal.setitimer(which, left, every)
 
 
 def is_the_scripts(e: BaseException) -> bool:
