@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import os
 from pathlib import Path
 
@@ -191,13 +192,20 @@ async def test_edited_on_the_bench_and_run_again_to_the_same_place(script) -> No
         assert [k.lookout.line for k in bench.book.kept.values()] == [7], "the breakpoint has moved with its line"
 
 
-async def test_keys_before_save_and_leave_are_not_overtaken(script) -> None:
-    path = script(FAULTY)
+@contextlib.asynccontextmanager
+async def edited(path: str):
+    """A script in the editor, at its error."""
     app = UnevenSum(Launch(path, keep_case=False))
     async with app.run_test(size=(96, 30)) as pilot:
         await settled(pilot, "paused", 5)
         await pilot.press("e")
-        await until(pilot, lambda: isinstance(app.screen, Editor))
+        await until(pilot, lambda: isinstance(app.screen, Editor) and app.screen.loaded)
+        yield app, pilot
+
+
+async def test_keys_before_save_and_leave_are_not_overtaken(script) -> None:
+    path = script(FAULTY)
+    async with edited(path) as (app, pilot):
         area = app.screen.query_one(TextArea)
         area.call_later(asyncio.sleep, 0.5)  # busy, so that the keys wait
         for key in (*(Key("x", "x") for _ in range(40)), Key("ctrl+s", None)):
@@ -213,11 +221,7 @@ async def test_keys_before_save_and_leave_are_not_overtaken(script) -> None:
 
 async def test_leaving_with_changes_is_asked(script) -> None:
     path = script(FAULTY)
-    app = UnevenSum(Launch(path, keep_case=False))
-    async with app.run_test(size=(96, 30)) as pilot:
-        await settled(pilot, "paused", 5)
-        await pilot.press("e")
-        await until(pilot, lambda: isinstance(app.screen, Editor))
+    async with edited(path) as (app, pilot):
         await pilot.press("x", "escape")
         await until(pilot, lambda: isinstance(app.screen, Choose))
         await pilot.press("down", "enter")

@@ -10,6 +10,7 @@ from textual.events import Key
 from textual.widgets import OptionList, Static
 
 from uneven_sum.app.app import KEYED, UnevenSum
+from uneven_sum.app.commands import Commands
 from uneven_sum.app.helptexts import TABLES
 from uneven_sum.app.keymap import Keyed, fitting, is_key, named
 from uneven_sum.app.keymap import shown as written
@@ -207,3 +208,33 @@ def test_keys_that_are_no_table_are_told() -> None:
     settings.place().write_text('[keys]\nbench = "x"\n')
     found, (told,) = settings.load()
     assert found == Settings() and "keys.bench is no table of keys" in told
+
+
+async def test_the_palette_has_the_commands_of_each_screen() -> None:
+    app = UnevenSum(None)
+    async with app.run_test(size=(120, 40)) as pilot:
+        await until(pilot, lambda: app.desk is not None and app.desk.setup is not None)
+        names = {words for words, _, _ in Commands(app.screen)._commands()}
+        assert {"settings (7)", "guide (g)", "another file (o)"} <= names
+        await pilot.press("ctrl+p")
+        await rest(pilot, 0.5)
+        await pilot.press(*"theme, limits", "enter")
+        await until(pilot, lambda: isinstance(app.screen, SettingsScreen))
+        await pilot.press("escape", "enter")
+        await until(pilot, lambda: getattr(app.screen, "state", "") == "paused", 60)
+        names = {words for words, _, _ in Commands(app.screen)._commands()}
+        assert {"run this line (space)", "settings (7)", "make the cursor line the next one"} <= names
+
+
+async def test_help_has_its_columns(script) -> None:
+    app = UnevenSum(Launch(script("1 / 0\n"), keep_case=False))
+    async with app.run_test(size=(90, 30)) as pilot:
+        await settled(pilot, "paused", 1)
+        await pilot.press("question_mark")
+        await rest(pilot, 0.3)
+        lines = str(app.screen.query_one("#all", Static).render()).split("\n")
+        assert any(line.startswith("  backspace  back ") for line in lines)
+        assert max(map(len, lines)) <= 80
+        column = lines[1].index("to the next line")
+        folded = [line for line in lines if line.startswith(" " * 20)]
+        assert folded and {len(line) - len(line.lstrip()) for line in folded} == {column}

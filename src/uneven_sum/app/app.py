@@ -33,6 +33,7 @@ class UnevenSum(App[None]):
     CSS = """
     Screen { background: $background; color: $foreground; }
     ModalScreen { background: $background 55%; }
+    CommandPalette SearchIcon { display: none; }
     """
 
     def __init__(self, launch: Launch | None, theme: str = "slate", guided: bool = False) -> None:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import textwrap
+
 from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding
@@ -13,6 +15,8 @@ from ..helptexts import TABLES, WORDS
 from ..keymap import Keyed
 from ..theme import Palette
 from ..widgets.fields import Field
+
+KEY, DOES = 10, 17  # columns of a key, and of what it does
 
 
 class Help(ModalScreen[None]):
@@ -54,14 +58,19 @@ class Help(ModalScreen[None]):
         if keys:
             out.append(f"{self.title_}\n", f"bold {p.at}")
         for key, does, more in keys:
-            out.append(f"  {key:<9}", f"bold {p.text}")
-            out.append(f"{does:<17}", p.text)
-            out.append(f"{more}\n", p.quiet)
+            out.append(f"  {key:<{KEY}} ", f"bold {p.text}")
+            out.append(f"{does:<{DOES}} ", p.text)
+            out.append(self._folded(more, KEY + DOES + 4), p.quiet)
         if words:
             out.append("\nWords and signs\n", f"bold {p.at}")
         for word, means in words:
-            out.append(f"  {word:<9}", f"bold {p.text}")
-            out.append(f"{means}\n", p.quiet)
+            out.append(f"  {word:<{KEY + 2}} ", f"bold {p.text}")
+            out.append(self._folded(means, KEY + 5), p.quiet)
         if not keys and not words:
             out.append("Nothing here is called so.", p.quiet)
         return out
+
+    def _folded(self, text: str, column: int) -> str:
+        """A text that begins at a column, its further lines there too."""
+        room = max(20, min(104, self.app.size.width * 96 // 100) - column - 9)
+        return ("\n" + " " * column).join(textwrap.wrap(text, room)) + "\n"
