@@ -14,8 +14,9 @@ from driving import running
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from uneven_sum.agent import thinning
 from uneven_sum.agent.recording import CHUNK, Recorder, Run
-from uneven_sum.agent.thinning import FIRST, LAST
+from uneven_sum.agent.thinning import FIRST, LAST, Kept
 from uneven_sum.agent.told import Cells
 from uneven_sum.client import BadUse
 
@@ -316,3 +317,67 @@ def test_bad_use_of_the_command(script, tmp_path, args: list[str], why: str) -> 
     script("for k in range(3):\n    t = k\n")
     done = command(*args, cwd=str(tmp_path))
     assert done.returncode == 2 and why in done.stderr and "Traceback" not in done.stderr
+
+
+class Tick(Exception):
+    """What a signal's handler of the script's raises in the midst of ours."""
+
+
+def interrupted(kept: Kept, cells: list[float], after: int) -> bool:
+    """Adds the cells, with an exception at so many of its lines; False when it has fewer."""
+    left = after
+
+    def line(frame, event, _):
+        nonlocal left
+        if frame.f_code.co_filename != thinning.__file__ or frame.f_code.co_name == "add":
+            return line
+        left -= event == "line"
+        if left < 0:
+            raise Tick
+        return line
+
+    before = sys.gettrace()
+    sys.settrace(line)
+    try:
+        kept.add(cells)
+    except Tick:
+        return True
+    finally:
+        sys.settrace(before)
+    return False
+
+
+@pytest.mark.parametrize("odd", [1.0, math.nan, "dry", Cells((2,), 0.0, 1.0, 2.0, 1)])
+def test_a_piece_that_is_interrupted_is_added_whole_or_not_at_all(odd: object) -> None:
+    pieces = [[float(k * 7 % 11), odd if k % 50 == 3 else -float(k)] * 40 for k in range(60)]
+    smooth, rough = Kept(2), Kept(2)
+    smooth.room = rough.room = 400
+    times = 0
+    for cells in pieces:
+        smooth.add(list(cells))
+        after = times % 90
+        while interrupted(rough, list(cells), after):
+            after, times = after + 37, times + 1
+            assert rough.passes == smooth.passes - 40
+    assert times > 60 and smooth.stride > 1
+    assert rough.rows() == smooth.rows()
+    assert [c.places for c in rough.columns] == [c.places for c in smooth.columns]
+
+
+def test_passes_that_cannot_be_kept_leave_the_others_their_numbers(monkeypatch: pytest.MonkeyPatch) -> None:
+    recorder = Recorder("gauge.py", (1, 0), ("k",))
+    run = recorder.begin()
+    run.slow = False
+    plain = Kept._figures
+
+    def resists(kept: Kept, cells: list[object], before: int) -> bool:
+        if cells == [2.0]:
+            raise MemoryError
+        return plain(kept, cells, before)
+
+    monkeypatch.setattr(Kept, "_figures", resists)
+    for k in (1.0, 2.0, 3.0):
+        run.waiting.append(k)
+        run.work_up()
+    assert run.rows() == [(1, (1.0,)), (2, ("·missing",)), (3, (3.0,))]
+    assert run.sentence() == "all 3 passes (1 could not be kept) are kept"

@@ -6,6 +6,8 @@ import asyncio
 import os
 import re
 import signal
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
@@ -417,24 +419,37 @@ def test_timers_have_what_was_left_of_them() -> None:
         signal.setitimer(which, 0)
 
 
-def test_signals_are_held_back_and_then_come() -> None:
-    met = []
-    before = signal.signal(signal.SIGUSR1, lambda number, frame: met.append(number))
-    mask = signal.pthread_sigmask(signal.SIG_BLOCK, ())
-    try:
-        with signals.held():
-            os.kill(os.getpid(), signal.SIGUSR1)
-            assert met == []
-        assert met == [signal.SIGUSR1]
-        signal.signal(signal.SIGUSR1, _raises)
-        with pytest.raises(ZeroDivisionError) as raised, signals.held():
-            os.kill(os.getpid(), signal.SIGUSR1)
-        assert signals.is_the_scripts(raised.value)
-        assert not signals.is_the_scripts(ZeroDivisionError())
-    finally:
-        signal.signal(signal.SIGUSR1, before)
-    assert signal.pthread_sigmask(signal.SIG_BLOCK, ()) == mask
+HELD = """
+import os, signal, sys, threading, time
+from uneven_sum.agent import signals
 
+if sys.argv[1] == "beside":
+    threading.Thread(target=time.sleep, args=(30,), daemon=True).start()
+met = []
+signal.signal(signal.SIGUSR1, lambda number, frame: met.append(number))
+mask = signal.pthread_sigmask(signal.SIG_BLOCK, ())
+with signals.held():
+    os.kill(os.getpid(), signal.SIGUSR1)
+    time.sleep(0.2)
+    print(met)
+print(met == [signal.SIGUSR1])
 
-def _raises(number: int, frame: object) -> None:
+def raises(number, frame):
     raise ZeroDivisionError
+
+signal.signal(signal.SIGUSR1, raises)
+try:
+    with signals.held():
+        os.kill(os.getpid(), signal.SIGUSR1)
+        time.sleep(0.2)
+        print("held")
+except ZeroDivisionError as e:
+    print(signals.is_the_scripts(e), signals.is_the_scripts(ZeroDivisionError()))
+print(signal.pthread_sigmask(signal.SIG_BLOCK, ()) == mask, signal.getsignal(signal.SIGUSR1) is raises)
+"""
+
+
+@pytest.mark.parametrize("others", ["alone", "beside"])  # beside: another thread takes the signal
+def test_signals_are_held_back_and_then_come(others: str) -> None:
+    done = subprocess.run([sys.executable, "-c", HELD, others], capture_output=True, text=True, timeout=60)
+    assert done.stdout.split("\n") == ["[]", "True", "held", "True False", "True True", ""], done.stderr

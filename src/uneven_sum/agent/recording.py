@@ -171,8 +171,13 @@ class Run:
         try:
             with state.silenced(), errors:
                 self.store.add(cells)
-        except Exception:  # the script must not notice
-            self.lost += len(cells) // self.wide
+        except BaseException as e:
+            if not isinstance(e, Exception) or signals.is_the_scripts(e):
+                self.waiting[:0] = cells  # another time
+                raise
+            count = len(cells) // self.wide  # the script must not notice
+            self.lost += count
+            self.store.add([MISSING] * self.wide * count)  # so that the numbers of the others stay true
         self.before = self.store.passes
 
     # -- reading -------------------------------------------------------------------------------------

@@ -11,8 +11,10 @@ import _signal  # type: ignore[import-not-found]
 import contextlib
 import os
 import signal
+import threading
 import types
 from collections.abc import Iterator
+from typing import Any
 
 OURS = os.path.dirname(__file__)
 FAULTS = {signal.SIGSEGV, signal.SIGBUS, signal.SIGFPE, signal.SIGILL, signal.SIGABRT, signal.SIGTRAP}
@@ -22,13 +24,72 @@ HELD = {int(s) for s in signal.valid_signals() - FAULTS}
 
 @contextlib.contextmanager
 def held() -> Iterator[None]:
-    """No signal reaches this thread until the end; then those that came do."""
+    """No handler runs in here; at the end those of the signals that came do, and may raise.
+
+    This thread takes no signals meanwhile.  Where the process has others, NumPy's among them, one of these takes them,
+    and the handler would run in the main thread all the same: there the handlers stand aside, too.
+    """
     before = _signal.pthread_sigmask(signal.SIG_BLOCK, ())
+    aside = _Aside()
     try:
         _signal.pthread_sigmask(signal.SIG_BLOCK, HELD)  # runs handlers that are due already: they may raise
+        if _has_threads() and threading.get_ident() == threading.main_thread().ident:
+            aside.put()
         yield
     finally:
-        _signal.pthread_sigmask(signal.SIG_SETMASK, before)
+        try:
+            aside.back()
+        finally:
+            _signal.pthread_sigmask(signal.SIG_SETMASK, before)
+            _again(list(aside.came))
+
+
+def _has_threads() -> bool:
+    """Whether the process has other threads; those that are not of Python's count, too."""
+    try:
+        return len(os.listdir("/proc/self/task")) > 1
+    except OSError:
+        return True  # no such list on this system
+
+
+class _Aside:
+    """Takes the place of the handlers that are Python code, and notes what comes."""
+
+    def __init__(self) -> None:
+        self.kept: list[tuple[int, Any]] = []
+        self.came: dict[int, None] = {}
+
+    def __call__(self, number: int, frame: types.FrameType | None) -> None:
+        self.came[number] = None
+
+    def put(self) -> None:
+        for number in HELD:
+            handler = _signal.getsignal(number)
+            if callable(handler) and not isinstance(handler, types.BuiltinFunctionType):
+                self.kept.append((number, handler))
+                _signal.signal(number, self)
+
+    def back(self) -> None:
+        """A handler that is back already may raise before all are: the others come first, then what was raised."""
+        raised: BaseException | None = None
+        while self.kept:
+            try:
+                _signal.signal(*self.kept[-1])
+                self.kept.pop()
+            except BaseException as e:
+                raised = e
+        if raised is not None:
+            raise raised
+
+
+def _again(numbers: list[int]) -> None:
+    """Lets the signals come now; each does, whatever the handlers of the others raise."""
+    try:
+        if numbers:
+            _signal.raise_signal(numbers.pop())
+    finally:
+        if numbers:
+            _again(numbers)
 
 
 @contextlib.contextmanager

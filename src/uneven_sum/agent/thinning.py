@@ -83,7 +83,22 @@ class Kept:
         self.room = max(CELLS, 200 * wide)
 
     def add(self, cells: list[Any]) -> None:
-        """The values of the passes that follow."""
+        """The values of the passes that follow; where that raises, nothing was added."""
+        columns = [[getattr(c, name) for name in Column.__slots__] for c in self.columns]
+        kept = self.passes, self.stride, self.unit, self.middle
+        first, middle, tail, special = len(self.first), len(self.middle), list(self.tail), dict(self.special)
+        try:
+            self._add(cells)
+        except BaseException:
+            self.passes, self.stride, self.unit, self.middle = kept
+            del self.first[first:], self.middle[middle:]
+            self.tail, self.special = deque(tail), special
+            for column, figures in zip(self.columns, columns):
+                for name, figure in zip(Column.__slots__, figures):
+                    setattr(column, name, figure)
+            raise
+
+    def _add(self, cells: list[Any]) -> None:
         before, self.passes = self.passes, self.passes + len(cells) // self.wide
         if not self._figures(cells, before):
             if not _moderate(cells):
