@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import time
+
 import pytest
 from driving import running
 from trips_cases import CASES
+
+from uneven_sum.host.launch import Limits
 
 
 @pytest.mark.parametrize("name", CASES)
@@ -84,6 +88,64 @@ async def test_handled_outside_of_the_guards_is_told_after_the_fact(script) -> N
         assert (facts.line, facts.function) == (1, "<lambda>")
         assert [c.function for c in facts.trail] == ["<module>", "<lambda>"]
         assert await run.ask("k") == "'b'"
+
+
+ENDS = {
+    "waits": ("time.sleep(60)", "there it took longer than 1 s"),
+    "ends": ("os._exit(3)", "there the trial ended its own process; the script is unharmed"),
+    "dies": ("os.abort()", "there the trial died of SIGABRT; the script is unharmed"),
+}
+
+
+@pytest.mark.parametrize("how", ENDS)
+async def test_terms_before_a_call_that_does_not_end_are_kept(how: str, script) -> None:
+    line, why = ENDS[how]
+    path = script(
+        f"import os, time\nme = os.getpid()\ndef far(x):\n    if os.getpid() != me:\n        {line}\n    return x\n"
+        "def half(x):\n    return x / 2\nu = 3.0\ny = half(u) + half(2 * u) + far(u) * (1e308 * u) + half(1 / u)\n"
+    )
+    async with running(path, limits=Limits(trial=1)) as run:
+        facts = await run.pause()
+        assert "Evaluated again as far as far(u); there" in facts.trial and why in facts.trial, facts.trial
+        values = {t.text: t.value for t in facts.terms}
+        assert (values["half(u)"], values["half(2 * u)"], values["half(u) + half(2 * u)"]) == ("1.5", "3.0", "4.5")
+        assert values["far(u)"] == values["half(1 / u)"] == "not evaluated: a call"
+        assert facts.culprit.text == "1e308 * u"
+        assert await run.step("on") is None
+
+
+async def test_a_call_that_is_refused_in_a_copy_hides_no_trip(script, tmp_path) -> None:
+    path = script(
+        "import sys\ndef noted(x):\n    with open(sys.argv[1], 'a') as f:\n        f.write(f'{x}\\n')\n    return x\n"
+        "def half(x):\n    return x / 2\ny = noted(1e308) * 1e10\nz = half(2.0) + noted(3.0) * (1e308 * half(7.0)) + half(5.0)\n"
+    )
+    log = tmp_path / "log.txt"
+    async with running(path, str(log)) as run:
+        facts = await run.pause()
+        assert (facts.line, facts.kind, facts.culprit.text) == (8, "created", "noted(1e308) * 1e10")
+        assert "a second evaluation raised Refused: A trial does not write files" in facts.differs
+        await run.client.go_on()
+        facts = await run.pause()
+        assert (facts.line, facts.culprit.text) == (9, "1e308 * half(7.0)")
+        values = {t.text: t.value for t in facts.terms}
+        assert (values["half(2.0)"], values["half(5.0)"]) == ("1.0", "2.5"), "what is beside the refused call"
+        assert values["noted(3.0)"] == "a second evaluation raised Refused"
+        assert await run.step("on") is None
+    assert log.read_text() == "1e+308\n3.0\n", "written once each, by the script"
+
+
+async def test_what_polars_would_do_in_threads_is_not_waited_for(script) -> None:
+    path = script(
+        "import polars as pl\nd = pl.DataFrame({'head': [1.0, -2.0]})\n"
+        "q = d.with_columns(flow=pl.col('head').sqrt()).filter(pl.lit(True))\n"
+    )
+    async with running(path) as run:
+        began = time.monotonic()
+        facts = await run.pause()
+        assert time.monotonic() - began < 4.5, "the limit of a trial is 5 s"
+        notes = [t.value for t in facts.terms if t.text.startswith("d.with_columns")]
+        assert notes[-1] == "not evaluated: the threads of polars do not exist in a copy"
+        assert [t.value for t in facts.terms if t.text == "pl.col('head')"] == ['the expression col("head")']
 
 
 WHY = {

@@ -86,7 +86,53 @@ FOREIGN = {
     "sparr": ("3 x 3 sparse float64, 3 stored", ["...", "...", "..."]),
     "arrow_series": ("2 rows double[pyarrow], 1.5 … 1.5, mean 1.5, 1 missing or infinite, first at row 1 (1)", [".!"]),
     "lazy": ("a plan that has not run: collect() runs it", None),
+    "expression": ('the expression [(col("depth")) + (dyn int: 1)].sqrt()', None),
+    "scalar_": ("1.5", None),
+    "schema": ("gauge: string depth: double", None),
+    "one": ("one float64: 2.5", ["."]),
+    "coordinates": ("x 2, y 2", None),
+    "variable": ("x 2, y 2, 1 not finite", ["..", "!."]),
+    "bare": ("no dimensions", None),
+    "lookup": ("2 x 3 sparse float64, 0 stored", ["..", "..", ".."]),
+    "operator_": ("2 x 2 linear operator float64, MatrixLinearOperator", None),
+    "matrix": ("1 x 2 cells int64, 1 … 2", [".", "."]),
+    "polynomial": ("polynomial of order 1, coefficients 2 cells int64, [1 2]", None),
+    "flat": ("flat iterator over 4 cells, at 0", None),
+    "compound": ("4 labels: 1 / sill … 2 / weir", ["....", "...."]),
+    "row": ("3 sparse float64, 2 stored", ["..."]),
+    "texts": ("2 cells StringDType(): 'sill', 'a long text a long text a long text a …", [".."]),
 }
+OWN_WORDS = {
+    "called": "function max with 1, default=2",
+    "own_called": "function min with Repr object",
+    "reference": "weak reference to pattern 'x+'",
+    "dead": "weak reference, dead",
+    "c_number": "c_double 1.5",
+    "c_cells": "3 cells of C's: [1, 2, 3]",
+    "c_place": "Place(easting=2.5, row=7)",
+    "tree": "<gauge>, 1 attribute, 2 parts",
+    "frame_": "call of <module>, line ",
+    "code_": "code of gen, line ",
+    "alias": "list[int]",
+}
+
+
+async def test_workings_are_told_by_their_own_words(interpreter: str) -> None:
+    async with running(SCRIPT, python=interpreter, pause_on=set()) as run:
+        await run.pause()
+        for name, text in OWN_WORDS.items():
+            told = await run.client.closeup(name)
+            assert told["summary"]["text"].startswith(text), name
+            assert not any("cannot" in fact for _, fact in told["facts"]), name
+        assert "<level>1.5</level>" in await run.client.read_text("tree")
+        parts = {n: (await run.client.parts(n, 0, 0, 9))["parts"] for n in ("c_place", "tree", "c_cells", "called")}
+        assert {n: [p["name"] for p in found] for n, found in parts.items()} == {
+            "c_place": ["easting", "row"],
+            "tree": ["attrib", "text", "[0] level", "[1] level"],
+            "c_cells": ["[0]", "[1]", "[2]"],
+            "called": ["func", "args", "keywords"],
+        }
+        assert await run.ask("touched") == "[]"
 
 
 async def test_values_of_other_libraries() -> None:
@@ -95,6 +141,7 @@ async def test_values_of_other_libraries() -> None:
         for name, (text, marks) in FOREIGN.items():
             told = await run.client.closeup(name)
             assert told["summary"]["text"] == text, name
+            assert not any("cannot" in fact for _, fact in told["facts"]), name
             if marks is not None:
                 page = await run.client.page(name, 0, row=0, column=0, rows=5, columns=5)
                 assert [c["marks"] for c in page["cells"]] == marks, name

@@ -315,7 +315,7 @@ CASES = {
     ),
     "scipy": (
         "from scipy.integrate import quad\nimport numpy as np\ndef f(x):\n    return np.sqrt(x - 0.5)\nv, err = quad(f, 0, 1)\n",
-        [("nonfinite", "created", 4, "f", "np.sqrt(x - 0.5)", None)],
+        [("nonfinite", "created", 4, "f", "np.sqrt(x - 0.5)", None), ("warning", None, 5, "<module>", None, None)],
     ),
     "list of lists": (
         "rows = []\nfor k in range(3):\n    rows.append([k, 1e308 * (k + 1)])\n",
@@ -328,5 +328,17 @@ CASES = {
     "starred argument": (
         "import numpy as np\nimport math\nargs = [np.float64(0.0)]\nv = math.hypot(*[1 / a for a in args])\n",
         [("nonfinite", "created", 4, "<module>", "1 / a", 1)],
+    ),
+    "warned of, with a deliberate nan": (
+        "import numpy as np\nf = np.vectorize(lambda h: h ** 0.5 if h >= 0 else np.nan)\ny = f(np.array([1.0, -1.0]))\n",
+        [("warning", None, 3, "<module>", None, None)],
+    ),
+    "warned of, with a carried nan": (
+        "import numpy as np\nx = np.array([np.nan, np.nan])\nfor k in range(2):\n    m = np.nanmean(x)\n",
+        [("warning", None, 4, "<module>", None, 1)],
+    ),
+    "warned of in an element": (
+        "import numpy as np\nx = np.array([np.nan])\ny = [1 + np.nanmean(r) for r in [x]]\nz = np.nanmax(x)\n",
+        [("warning", None, 3, "<module>", None, 1), ("warning", None, 4, "<module>", None, None)],
     ),
 }

@@ -18,4 +18,12 @@ coo = sp.coo_matrix(([1.0, np.inf], ([0, 1], [1, 0])), shape=(2, 2))
 sparr = sp.csr_array(np.eye(3))
 arrow_series = pd.Series([1.5, None], dtype="float64[pyarrow]")
 lazy = pframe.lazy()
+expression = (pl.col("depth") + 1).sqrt()
+scalar_, schema = pa.scalar(1.5), table.schema
+one, coordinates, variable, bare = xr.DataArray(2.5), labelled.coords, labelled.variable, xr.Dataset()
+row = sp.coo_array(np.array([1.0, 0.0, 2.0]))
+lookup, operator_ = sp.dok_array((2, 3)), sp.linalg.aslinearoperator(np.eye(2))
+matrix, polynomial, flat = np.matrix([[1, 2]]), np.poly1d([1, 2]), np.eye(2).flat
+compound = pd.MultiIndex.from_product([[1, 2], ["sill", "weir"]])
+texts = np.array(["sill", "a long text " * 20], dtype=np.dtypes.StringDType())
 breakpoint()

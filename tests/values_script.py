@@ -1,15 +1,20 @@
 """One value of every kind, and the bad ones; run by test_values on each CPython."""
 
 import collections
+import ctypes
 import dataclasses
 import datetime
 import decimal
 import enum
 import fractions
+import functools
 import io
 import math
 import pathlib
 import re
+import sys
+import weakref
+import xml.etree.ElementTree
 
 touched = []
 
@@ -119,6 +124,25 @@ slots, prop, bad_repr, endless, bad_getattr, bad_array, bad_eq, odd = (
     Equal(),
     Odd(),
 )
+
+
+class Place(ctypes.Structure):
+    _fields_ = [("easting", ctypes.c_double), ("row", ctypes.c_int)]
+
+
+class Given(functools.partial):
+    @property
+    def func(self):
+        touched.append("func")
+
+    args = keywords = func
+
+
+called, own_called = functools.partial(max, 1, default=2), Given(min, Repr())
+reference, dead = weakref.ref(pattern), weakref.ref(Slots.__new__(type("Gone", (), {})))
+c_number, c_cells, c_place = ctypes.c_double(1.5), (ctypes.c_int * 3)(1, 2, 3), Place(2.5, 7)
+tree = xml.etree.ElementTree.fromstring("<gauge name='sill'><level>1.5</level><level/></gauge>")
+frame_, code_, alias = sys._getframe(), gen.__code__, list[int]
 keyed = {(1, 2): "tuple", 3.5: "float"}
 json_text = '{"station": "quillmere", "levels": [1.5, null]}'
 try:

@@ -115,7 +115,7 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
     # -- trips ---------------------------------------------------------------------------------------
 
     def finite(self, site: Site, frame: types.FrameType) -> None:
-        """A statement's result is fine after all: what it warned of is told now."""
+        """A statement's result is no reason to pause: what it warned of is told now."""
         if frame in self.held and site.role in ("value", "return", "yield", "test", "augmented", "iterable"):
             self._settle(frame)
 

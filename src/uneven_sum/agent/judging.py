@@ -35,6 +35,9 @@ class Judging(motion.Hooks):
     def pause(self, pause: Pause, apart: dict[str, Any] | None = None) -> str:
         raise NotImplementedError
 
+    def finite(self, site: Site, frame: types.FrameType) -> None:
+        raise NotImplementedError
+
     def _alone(self) -> None:
         raise NotImplementedError
 
@@ -50,6 +53,7 @@ class Judging(motion.Hooks):
     def nonfinite(self, value: Any, site: Site, frame: types.FrameType, old: Any) -> None:
         try:
             self._judge(value, site, frame, old)
+            self.finite(site, frame)  # no pause for the value: what was warned of is told by itself
         except Closed:
             self._alone()
         except Exception as e:
@@ -94,11 +98,9 @@ class Judging(motion.Hooks):
         pause = Pause("nonfinite", frame, kind=kind, expression=node, actual=value, statement=statement)
         pause.warnings = self._held_texts(frame)
         apart = report.examine(pause)
-        if apart["kind"] is None and not apart["trial"]:
-            self._drop_held(frame)
+        if apart["kind"] is None and not apart["trial"] and not apart["differs"]:
             return  # taken apart, no term of it is at fault: it came from further in
         if apart["culprit"] is not None and apart["culprit"]["element"]:
-            self._drop_held(frame)
             return  # an element of a comprehension: it was looked at when it was made
         pause.kind = apart["kind"] or kind
         if pause.kind == judge.ARRIVED and (

@@ -15,6 +15,7 @@ WRITING = {
     *("shutil.rmtree", "shutil.move", "shutil.copyfile"),
 }
 MOST_WRITTEN = 200  # paths kept
+_own: dict[int, tuple[int, int]] = {}  # descriptor -> device and number of what it was open for
 written: dict[str, int] = {}  # what the script has written, renamed or deleted -> when last, in nanoseconds
 
 
@@ -36,16 +37,25 @@ def note_written(event: str, args: tuple[Any, ...]) -> None:
                 del written[next(iter(written))]
 
 
-def cannot_undo(own: set[int]) -> list[str]:
-    """What going back to now will not undo, a phrase each.  `own`: descriptors that are ours."""
+def note_own() -> None:
+    """What is open now, before the script begins, is not the script's."""
+    _own.update({fd: (info.st_dev, info.st_ino) for fd, info in descriptors()})
+
+
+def is_own(fd: int, info: os.stat_result) -> bool:
+    return fd <= 2 or _own.get(fd) == (info.st_dev, info.st_ino)
+
+
+def cannot_undo(kept: set[int]) -> list[str]:
+    """What going back to now will not undo, a phrase each.  `kept`: further descriptors that are ours."""
     found: list[str] = []
     sockets = pipes = 0
     in_place: list[str] = []
     locked: list[str] = []
-    for fd, info in _descriptors():
-        if fd in own or fd <= 2:
+    for fd, info in descriptors():
+        if fd in kept or is_own(fd, info):
             continue
-        path = _target(fd)
+        path = target(fd)
         if stat.S_ISSOCK(info.st_mode):
             sockets += 1
         elif stat.S_ISFIFO(info.st_mode):
@@ -105,7 +115,7 @@ def _alive(pid: int) -> bool:
         return False
 
 
-def _descriptors() -> list[tuple[int, os.stat_result]]:
+def descriptors() -> list[tuple[int, os.stat_result]]:
     found = []
     try:
         names = os.listdir("/proc/self/fd")
@@ -119,7 +129,7 @@ def _descriptors() -> list[tuple[int, os.stat_result]]:
     return found
 
 
-def _target(fd: int) -> str:
+def target(fd: int) -> str:
     try:
         return os.readlink(f"/proc/self/fd/{fd}")
     except OSError:

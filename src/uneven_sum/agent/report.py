@@ -140,7 +140,15 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
 
         actual = pause.actual
         apart = Apart(
-            file, root, scope(), also=also, actual=actual, raised=raised, may_call=may_call, met=lambda: state.met
+            file,
+            root,
+            scope(),
+            also=also,
+            actual=actual,
+            raised=raised,
+            may_call=may_call,
+            met=lambda: state.met,
+            before_call=keep,
         )
         found = apart.culprit()
         if found is not None and pause.exception is not None:
@@ -151,6 +159,9 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
             "kind": found.kind if found else None,
             "differs": apart.differs,
         }
+
+    def keep(apart: Apart, term: Term) -> None:
+        trial.so_far(lambda: {"terms": [term_dict(file, t) for t in apart.terms], "at": file.segment(term.node)})
 
     also = _also(statement.node) if statement is not None and root is _whole(statement.node) else []
     has_calls = any(isinstance(n, _CALLS) for one in [root, *also] for n in ast.walk(one))
@@ -163,9 +174,26 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
             if "failed" not in answer:
                 return {**answer, "trial": ""}
             why = answer["failed"]
+            if "so far" in answer:
+                found = take(False)
+                _fill_in(found["terms"], answer["so far"]["terms"])
+                short = clean(answer["so far"]["at"], 60)
+                return {**found, "trial": f"Evaluated again as far as {short}; there {why}."}
         except trial.Impossible as e:
             why = str(e)
     return {**take(False), "trial": f"Calls were not evaluated again: {why}." if why else ""}
+
+
+def _fill_in(terms: list[dict[str, Any]], others: list[dict[str, Any]]) -> None:
+    """Gives terms that are not known the values of the same ones among `others`; both are in the same order."""
+    known: dict[tuple[int, str], list[dict[str, Any]]] = {}
+    for term in others:
+        known.setdefault((term["depth"], term["text"]), []).append(term)
+    for term in terms:
+        same = known.get((term["depth"], term["text"]))
+        found = same.pop(0) if same else None
+        if found is not None and found["type"] and not term["type"]:
+            term.update({**found, "culprit": term["culprit"]})
 
 
 _CALLS = (ast.Call, ast.ListComp, ast.SetComp, ast.DictComp, ast.GeneratorExp, ast.Attribute, ast.JoinedStr)

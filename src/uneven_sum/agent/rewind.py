@@ -46,7 +46,6 @@ class Rewind:
         self.between: tuple[int, Any] | None = None
         self.began = time.monotonic()
         self.files_before = set(_regular_files())
-        self.own = {fd for fd, _ in outside._descriptors()}  # what was open before the script began
         self.on = True
 
     def refusal(self) -> str:
@@ -121,8 +120,8 @@ class Rewind:
     def _sleep(self, number: int, told: dict[str, Any]) -> bool:
         """Forks a sleeper.  False in this process; True in the sleeper, once it is woken."""
         self.engine.flush()
-        own = self.own | {self.engine.wire.sock.fileno()}
-        told = {**told, "made": time.monotonic_ns(), "cannot": outside.cannot_undo(own)}
+        kept = {self.engine.wire.sock.fileno()}
+        told = {**told, "made": time.monotonic_ns(), "cannot": outside.cannot_undo(kept)}
         dice = sys.modules.get("random")
         seed = dice.getstate() if dice is not None else None  # CPython seeds it anew in every forked child
         files = _regular_files()

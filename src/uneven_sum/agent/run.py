@@ -32,6 +32,7 @@ def run(fd: int) -> None:
     engine.requests.serve()  # until configurationDone
     code = engine.loader.compile(path, data)
     _hide_traces(arguments)
+    outside.note_own()
     engine.install()
     if arguments.get("rewind"):
         engine.rewind = Rewind(engine, str(arguments["rewind"]))

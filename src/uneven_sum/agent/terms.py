@@ -16,7 +16,7 @@ from . import culprits, judge, nonfinite, shapes, state
 from .culprits import NOT_EVALUATED, Culprit, Term
 from .scope import MISSING, Scope, read_attribute, safe_kind
 from .source import COMPREHENSIONS, SourceFile
-from .values import summary
+from .values import clean, summary
 
 KNOWN_BEFORE = "not evaluated: the result was known before"
 MOST_ELEMENTS = 200_000  # of a comprehension that is gone through one by one
@@ -35,12 +35,18 @@ def quietly() -> Iterator[None]:
         yield
 
 
+def _waits_for_threads(kind: type) -> bool:
+    """Whether what is done with such a value is given to threads of its library, for which a copy would wait in vain."""
+    return kind.__module__.startswith("polars.") and kind.__name__ in ("DataFrame", "LazyFrame", "GroupBy")
+
+
 class Apart:
     """One statement's expression taken apart in one frame; `also`: its further ones (targets, other `with` items).
 
     `actual` is what the expression really gave when it ran; `raised` the node whose evaluation raised.
     `may_call` is true only in a trial.  `met` counts the non-finite values that the user's own code has
-    judged so far (a call that raises the count carried its value out of there).
+    judged so far (a call that raises the count carried its value out of there).  `before_call` hears of what may take
+    long.
     """
 
     def __init__(
@@ -54,11 +60,13 @@ class Apart:
         raised: ast.AST | None = None,
         may_call: bool = False,
         met: Callable[[], int] = lambda: 0,
+        before_call: Callable[[Apart, Term], None] = lambda apart, term: None,
     ) -> None:
         self.file, self.scope, self.may_call, self.met = file, scope, may_call, met
-        self.raised = raised
+        self.raised, self.before_call = raised, before_call
         self.in_place = actual is not MISSING and not nonfinite.is_number_kind(type(actual))
         self.namespace: dict[str, Any] | None = None
+        self.succeeded = actual is not MISSING and raised is None
         self.stopped = False
         self.differs = ""
         self.terms: list[Term] = []
@@ -69,7 +77,7 @@ class Apart:
         self.root = self.terms[0] if self.terms else Term(root, 0)
         if not self.terms:
             self.terms.append(self.root)
-        if actual is not MISSING and raised is None:
+        if self.succeeded:
             again = self.root.value
             if self.root.known and summary(again)["text"] != summary(actual)["text"]:
                 self.differs = f"a second evaluation gave {summary(again)['text']}"
@@ -92,6 +100,10 @@ class Apart:
                 self.stopped = True
             raise
         except Exception as e:
+            if self.succeeded:  # the first time; what else the statement is made of is still evaluated
+                term.note = f"a second evaluation raised {type(e).__name__}"
+                self.differs = self.differs or clean(f"{term.note}: {e}", 160)
+                raise NotEvaluated from None
             term.note = f"raised {type(e).__name__}"
             self.stopped = True
             if self.raised is None:
@@ -282,6 +294,8 @@ class Apart:
             raise NotEvaluated("not evaluated: a call")
         if function is MISSING or getattr(node.func, "id", "") == "super":
             raise NotEvaluated
+        if any(_waits_for_threads(type(v)) for v in term.operands):
+            raise NotEvaluated("not evaluated: the threads of polars do not exist in a copy")
         args: list[Any] = []
         for a, v in zip(node.args, values):
             v = iter(v) if isinstance(a, ast.GeneratorExp) else v
@@ -290,6 +304,7 @@ class Apart:
         for k, v in zip(node.keywords, values[len(node.args) :]):
             named.update(dict(v) if k.arg is None else {k.arg: v})
         met = self.met()
+        self.before_call(self, term)
         result = function(*args, **named)
         term.judged_inside = self.met() > met
         return self._told(term, result)
@@ -307,6 +322,7 @@ class Apart:
             raise NotEvaluated
         if any(g.is_async for g in node.generators):
             return self._by_python(node)
+        self.before_call(self, term)
         return self._elements(node, term)
 
     def _elements(self, node: Any, term: Term) -> Any:

@@ -13,7 +13,7 @@ import time
 from collections.abc import Callable
 from typing import Any
 
-from . import state
+from . import secluded, state
 
 LIMIT = 5.0  # seconds; set by `launch`
 REFUSED = {
@@ -24,6 +24,8 @@ REFUSED = {
 
 
 refused: list[str] = []  # in a trial: what it was not let do
+_told: list[float] = []  # in a trial: when it told how far it has come
+_writer = -1
 
 
 class Impossible(Exception):
@@ -48,7 +50,7 @@ def run(work: Callable[[], dict[str, Any]], limit: float | None = None) -> dict[
     """Runs `work` in a copy of this process and returns what it returned.
 
     Raises Impossible when no copy can be made; a copy that dies or takes too long gives
-    {"failed": sentence}.
+    {"failed": sentence}, with what it last told by `so_far` under that name.
     """
     limit = LIMIT if limit is None else limit
     reason = why_not()
@@ -85,9 +87,25 @@ def run(work: Callable[[], dict[str, Any]], limit: float | None = None) -> dict[
             signal.signal(signal.SIGCHLD, handler)
 
 
+def so_far(answer: Callable[[], dict[str, Any]]) -> None:
+    """In a trial: keeps what it has found before something that may take long; seldom, where there is much of it."""
+    now = time.monotonic()
+    if _writer >= 0 and (len(_told) < 20 or now - _told[-1] > 0.1):
+        _told.append(now)
+        _write({"so far": answer()})
+
+
+def _write(answer: dict[str, Any]) -> None:
+    data = json.dumps(answer, allow_nan=False, default=str).encode() + b"\n"
+    while data:
+        data = data[os.write(_writer, data) :]
+
+
 def _be_the_copy(work: Callable[[], dict[str, Any]], reader: int, writer: int, limit: float) -> None:
+    global _writer
     try:
         gc.disable()
+        _writer = writer
         os.close(reader)
         state.in_trial = True
         signal.signal(signal.SIGALRM, signal.SIG_DFL)
@@ -96,11 +114,13 @@ def _be_the_copy(work: Callable[[], dict[str, Any]], reader: int, writer: int, l
         output = os.memfd_create("trial") if hasattr(os, "memfd_create") else nothing
         for fd, to in ((0, nothing), (1, output), (2, output)):
             os.dup2(to, fd)
+        written = secluded.seclude({writer, output, nothing, state.host_fd})
         _bound_memory()
         sys.addaudithook(_refuse)
         answer = work()
-        if refused:
-            answer["refused"] = list(dict.fromkeys(refused))[:5]
+        told = list(dict.fromkeys(refused)) + secluded.dropped(written)
+        if told:
+            answer["refused"] = told[:5]
         for stream in (sys.stdout, sys.stderr):
             try:
                 stream.flush()
@@ -111,12 +131,10 @@ def _be_the_copy(work: Callable[[], dict[str, Any]], reader: int, writer: int, l
             os.lseek(output, 0, os.SEEK_SET)
             answer["printed"] = os.read(output, 20_000).decode("utf-8", "replace")
             answer["printed_size"] = size
-        data = json.dumps(answer, allow_nan=False, default=str).encode()
-        while data:
-            data = data[os.write(writer, data) :]
+        _write(answer)
     except BaseException as e:
         try:
-            os.write(writer, json.dumps({"failed": f"{type(e).__name__}: {e}"}).encode())
+            _write({"failed": f"{type(e).__name__}: {e}"})
         except OSError:
             pass
     finally:
@@ -169,7 +187,8 @@ def _collect(child: int, reader: int, limit: float) -> dict[str, Any]:
             os.kill(child, signal.SIGKILL)
             _reap(child)
             os.close(reader)
-            return {"failed": "it was cancelled" if given_up else f"it took longer than {limit:g} s"}
+            failed = "it was cancelled" if given_up else f"it took longer than {limit:g} s"
+            return {**_last(data), "failed": failed}
         if reader not in ready:
             continue  # something else of the host's has come: it is read already, and waits
         chunk = os.read(reader, 1 << 16)
@@ -178,11 +197,19 @@ def _collect(child: int, reader: int, limit: float) -> dict[str, Any]:
         data += chunk
     os.close(reader)
     status = _reap(child)
-    if not data:
-        if status is not None and os.WIFSIGNALED(status):
-            return {"failed": f"the trial died of {signal.Signals(os.WTERMSIG(status)).name}; the script is unharmed"}
-        return {"failed": "the trial ended its own process; the script is unharmed"}
-    found: dict[str, Any] = json.loads(data)
+    found = _last(data)
+    if data and "so far" not in found:
+        return found
+    if status is not None and os.WIFSIGNALED(status):
+        failed = f"the trial died of {signal.Signals(os.WTERMSIG(status)).name}; the script is unharmed"
+        return {**found, "failed": failed}
+    return {**found, "failed": "the trial ended its own process; the script is unharmed"}
+
+
+def _last(data: bytearray) -> dict[str, Any]:
+    """The last whole line that a copy has written."""
+    lines = bytes(data).split(b"\n")
+    found: dict[str, Any] = json.loads(lines[-2]) if len(lines) > 1 else {}
     return found
 
 

@@ -58,12 +58,7 @@ def _line(value: Any) -> Summary:
     if kind == "V" and dtype.names:
         return {**base, "text": f"{cells(value.shape)} with fields {', '.join(dtype.names)}"}
     if kind == "O":
-        first = ", ".join(element(v) for v in value.flat[:3].tolist())
-        return {
-            **base,
-            "text": f"{head}: {first}{', …' if value.size > 3 else ''}",
-            "nonfinite": nonfinite.count(value),
-        }
+        return {**base, "text": f"{head}: {_first(np, value)}", "nonfinite": nonfinite.count(value)}
     if value.size > SCANNED:
         bad = nonfinite.count(value)
         return {**base, "text": head + (f", {bad} not finite" if bad else ""), "nonfinite": bad}
@@ -90,8 +85,13 @@ def _line(value: Any) -> Summary:
         missing = int(np.isnat(value).sum())
         told = f", {missing} NaT" if missing else f", {value.min()} … {value.max()}"
         return {**base, "text": head + told}
-    first = ", ".join(element(v) for v in value.flat[:3].tolist())
-    return {**base, "text": f"{head}: {first}{', …' if value.size > 3 else ''}"}
+    return {**base, "text": f"{head}: {_first(np, value)}"}
+
+
+def _first(np: Any, value: Any) -> str:
+    """The first three cells; taken one by one, since `flat` of NumPy 2's variable texts fails."""
+    places = [np.unravel_index(n, value.shape) for n in range(min(3, value.size))]
+    return ", ".join(element(value[place]) for place in places) + (", …" if value.size > 3 else "")
 
 
 def _masked(np: Any, value: Any, head: str) -> Summary:
@@ -145,6 +145,8 @@ def _facts(value: Any) -> list[Fact]:
         hidden = int(np.ma.getmaskarray(value).sum())
         facts.append(("masked", str(hidden)))
         return facts + (figures(np, value.compressed()) if value.dtype.kind in "fiuc" else [])
+    if isinstance(value, np.matrix):
+        value = np.asarray(value)  # whose reductions are scalars
     kind = value.dtype.kind
     if kind in "fiuc" and value.size:
         return facts + figures(np, value)

@@ -8,7 +8,7 @@ from .. import nonfinite
 from ..nonfinite import module
 from ..scope import safe_kind
 from .arrays import cells, figures
-from .base import Fact, Kind, Pair, Summary, clean, plural, register
+from .base import Fact, Kind, Pair, Summary, clean, element, plural, register
 from .grids import Grid, array_grid, encoded
 
 
@@ -35,8 +35,9 @@ def _sparse_facts(value: Any) -> list[Fact]:
 def _sparse_grid(value: Any) -> Grid:
     """Rows are made dense only for the page that is shown."""
     np = module("numpy")
-    by_rows = value.tocsr() if value.format != "csr" else value
-    rows, columns = (int(n) for n in value.shape[-2:]) if len(value.shape) > 1 else (int(value.shape[0]), 1)
+    table = value if len(value.shape) > 1 else value.reshape((-1, 1))
+    by_rows = table.tocsr() if table.format != "csr" else table
+    rows, columns = (int(n) for n in table.shape[-2:])
 
     def part(c: int, first: int, last: int) -> tuple[str, Any]:
         return encoded(np, np.asarray(by_rows[first:last, c].todense()).reshape(-1))
@@ -147,15 +148,20 @@ def _labelled(value: Any) -> Summary:
     sizes = dict(value.sizes)
     bad = nonfinite.count(value) if hasattr(value, "dtype") else 0
     told = f"{', ' + str(bad) + ' not finite' if bad else ''}"
-    text = ", ".join(f"{n} {k}" for n, k in sizes.items()) + told
+    if hasattr(value, "dtype") and not sizes:
+        text = f"one {value.dtype}: {element(value.values[()])}"
+        return {"shape": [], "kind": "array", "text": text, "nonfinite": bad}
+    text = (", ".join(f"{n} {k}" for n, k in sizes.items()) or "no dimensions") + told
     return {"shape": [int(n) for n in sizes.values()], "kind": "array", "text": text, "nonfinite": bad}
 
 
 def _labelled_facts(value: Any) -> list[Fact]:
     facts = [("dimensions", ", ".join(f"{n} {k}" for n, k in dict(value.sizes).items()))]
-    facts.append(("coordinates", ", ".join(map(str, value.coords)) or "none"))
+    if hasattr(value, "coords"):
+        facts.append(("coordinates", ", ".join(map(str, value.coords)) or "none"))
     if hasattr(value, "data_vars"):
         facts.append(("variables", ", ".join(map(str, value.data_vars))))
+    if not hasattr(value, "dtype"):
         return facts
     np = module("numpy")
     array = np.asarray(value.values)
@@ -163,16 +169,13 @@ def _labelled_facts(value: Any) -> list[Fact]:
 
 
 def _labelled_children(value: Any, start: int, count: int) -> list[Pair]:
-    names = list(value.data_vars) if hasattr(value, "data_vars") else list(value.coords)
+    held = getattr(value, "data_vars", None)
+    names = list(getattr(value, "coords", ()) if held is None else held)
     return [(str(n), value[n]) for n in names[start : start + count]]
 
 
 def _labelled_grid(value: Any) -> Grid:
     return array_grid(module("numpy").asarray(value.values))
-
-
-def _from(home: str, has: str) -> Any:
-    return lambda kind: kind.__module__.startswith(home) and hasattr(kind, has)
 
 
 def _interchange(value: Any) -> Summary:
@@ -186,7 +189,7 @@ def _offers_line(value: Any) -> Summary:
     shape = getattr(value, "shape", None)
     dims = [int(n) for n in shape] if isinstance(shape, tuple) else None
     dtype = str(getattr(value, "dtype", "")) or None
-    size = cells(tuple(dims)) if dims else "array-like"
+    size = cells(tuple(dims)) if dims else f"{type(value).__name__}, array-like"
     return {"shape": dims, "dtype": dtype, "kind": "array", "text": f"{size} {dtype or ''}".strip()}
 
 
@@ -201,13 +204,18 @@ def _offers_frame(kind: type) -> bool:
 
 register(
     Kind(_sparse, _sparse_facts, None, None, _sparse_grid, None),
-    test=lambda kind: kind.__module__.startswith("scipy.sparse"),
+    names=("scipy.sparse._dok.dok_matrix", "scipy.sparse._dok.dok_array"),  # dictionaries, too
+    test=lambda kind: kind.__module__.startswith("scipy.sparse") and hasattr(kind, "nnz"),
 )
 _TABLE = Kind(_table, _table_facts, lambda v: len(_names(v)), _table_children, _table_grid, _table_plots)
 _SERIES = Kind(_series, _series_facts, None, None, _series_grid, _series_plots)
 register(_TABLE, test=lambda kind: kind.__module__.startswith("polars") and hasattr(kind, "get_column"))
 register(_TABLE, test=lambda kind: kind.__module__.startswith("pyarrow") and hasattr(kind, "schema"))
-register(_SERIES, test=lambda kind: kind.__module__.startswith("polars") and hasattr(kind, "null_count"))
+register(_SERIES, test=lambda kind: kind.__module__.startswith("polars") and hasattr(kind, "to_list"))
+register(
+    Kind(lambda v: {"text": f"the expression {clean(str(v))}", "kind": "object"}),
+    test=lambda kind: kind.__module__.startswith("polars") and hasattr(kind, "meta"),
+)
 register(_SERIES, test=lambda kind: kind.__module__.startswith("pyarrow") and hasattr(kind, "null_count"))
 register(
     Kind(lambda v: {"text": "a plan that has not run: collect() runs it", "kind": "object"}),
@@ -219,9 +227,9 @@ register(
         _labelled_facts,
         lambda v: len(_labelled_children(v, 0, 1000)),
         _labelled_children,
-        lambda v: _labelled_grid(v) if not hasattr(v, "data_vars") else None,
+        lambda v: _labelled_grid(v) if hasattr(v, "dtype") else None,
     ),
-    test=_from("xarray", "dims"),
+    test=lambda kind: kind.__module__.startswith("xarray") and hasattr(kind, "dims") and hasattr(kind, "sizes"),
 )
 register(Kind(_interchange), test=_offers_frame)
 register(Kind(_offers_line), test=_offers)

@@ -40,7 +40,7 @@ def _series(value: Any) -> Summary:
         pictured = picture(np, data)
     if bad:
         where = int(np.argmax(nonfinite.mask(value)))
-        told += f", {bad} missing or infinite, first at row {where} ({clean(str(value.index[where]), 20)})"
+        told += f", {bad} missing or infinite, first at row {where} ({label(value.index[where], 20)})"
     return {**base, "text": clean(head, 80) + told, "nonfinite": bad, **pictured}
 
 
@@ -68,7 +68,7 @@ def column_facts(np: Any, value: Any) -> list[Fact]:
             return facts
         facts.append(("distinct", str(len(counts))))
         if len(counts) < len(value) and len(counts):
-            top = ", ".join(f"{clean(str(k), 20)} {int(n)} times" for k, n in counts.head(3).items())
+            top = ", ".join(f"{label(k, 20)} {int(n)} times" for k, n in counts.head(3).items())
             facts.append(("most frequent", top))
     return facts
 
@@ -83,16 +83,16 @@ def index_text(index: Any) -> str:
     order = (
         "ascending" if index.is_monotonic_increasing else "descending" if index.is_monotonic_decreasing else "unsorted"
     )
-    return f"{kind} {clean(str(index[0]), 24)} … {clean(str(index[-1]), 24)}, {unique}, {order}"
+    return f"{kind} {label(index[0], 24)} … {label(index[-1], 24)}, {unique}, {order}"
 
 
 def _frame(value: Any) -> Summary:
     rows, columns = value.shape
-    names = ", ".join(clean(str(c), 20) for c in value.columns[:5]) + (", …" if columns > 5 else "")
+    names = ", ".join(label(c, 20) for c in value.columns[:5]) + (", …" if columns > 5 else "")
     bad = nonfinite.columns(value)
     told = ""
     if bad:
-        told = "; missing: " + ", ".join(f"{clean(str(n), 20)} {c}" for n, c in list(bad.items())[:3])
+        told = "; missing: " + ", ".join(f"{label(n, 20)} {c}" for n, c in list(bad.items())[:3])
     text = f"{rows} rows x {plural(columns, 'column')}: {names}{told}"
     return {"shape": [rows, columns], "dtype": None, "kind": "frame", "text": text, "nonfinite": sum(bad.values())}
 
@@ -119,7 +119,7 @@ def _frame_facts(value: Any) -> list[Fact]:
                 told.append(f"{column.nunique()} distinct")
             except Exception:
                 told.append(f"of {type(column.iloc[0]).__name__}" if len(column) else "")
-        facts.append((clean(str(value.columns[number_]), 24), ", ".join(told)))
+        facts.append((label(value.columns[number_], 24), ", ".join(told)))
     if columns > SHOWN:
         facts.append(("…", f"{columns - SHOWN} more columns"))
     return facts
@@ -127,43 +127,40 @@ def _frame_facts(value: Any) -> list[Fact]:
 
 def _frame_children(value: Any, start: int, count: int) -> list[Pair]:
     names = list(value.columns[start : start + count])
-    return [(clean(str(n), 60), value.iloc[:, i]) for i, n in enumerate(names, start)]
+    return [(label(n, 60), value.iloc[:, i]) for i, n in enumerate(names, start)]
 
 
 def _row_children(value: Any, start: int, count: int) -> list[Pair]:
     last = min(len(value), start + count)
-    return [(clean(str(value.index[i]), 40), value.iloc[i]) for i in range(start, last)]
+    return [(label(value.index[i], 40), value.iloc[i]) for i in range(start, last)]
 
 
 def _index(value: Any) -> Summary:
-    first = f": {clean(str(value[0]), 30)} … {clean(str(value[-1]), 30)}" if len(value) else ""
+    first = f": {label(value[0], 30)} … {label(value[-1], 30)}" if len(value) else ""
     return {"shape": [len(value)], "dtype": str(value.dtype), "kind": "frame", "text": f"{len(value)} labels{first}"}
 
 
 def _labels(index: Any, start: int, count: int) -> list[str]:
-    return [
-        clean(str(v) if not isinstance(v, tuple) else " / ".join(map(str, v)), 40) for v in index[start : start + count]
-    ]
+    return [label(v, 40) for v in index[start : start + count]]
+
+
+def label(value: Any, limit: int) -> str:
+    """A row's or column's label; the parts of a compound one apart."""
+    return clean(" / ".join(map(str, value)) if isinstance(value, tuple) else str(value), limit)
 
 
 def frame_grid(value: Any) -> Grid:
     """A frame, series or index as it stands; sorted and filtered pages take rows by number."""
-    np, pd = module("numpy"), module("pandas")
+    pd = module("pandas")
     frame = value
     if isinstance(value, pd.Series):
         frame = value.to_frame("value" if value.name is None else value.name)
+    elif isinstance(value, pd.MultiIndex):
+        return _compound_grid(pd, value)
     elif isinstance(value, pd.Index):
         frame = pd.Series(value).to_frame("label")
     rows, columns = frame.shape
-
-    def part(column: Any) -> tuple[str, Any]:
-        data = column.array if not isinstance(column.dtype, np.dtype) else column.to_numpy()
-        if isinstance(column.dtype, np.dtype) and column.dtype.kind in "fiu":
-            return encoded(np, data)
-        if is_numeric(column):
-            return "f8", _numbers(column).astype("<f8")
-        return "text", [clean(v if isinstance(v, str) else str(v), 80) for v in _plain(column)]
-
+    part = _cells
     return Grid(
         int(rows),
         int(columns),
@@ -174,6 +171,27 @@ def frame_grid(value: Any) -> Grid:
         lambda at, c: part(frame.iloc[at, c]),
         frame,
         list(frame.columns),
+    )
+
+
+def _cells(column: Any) -> tuple[str, Any]:
+    np = module("numpy")
+    if isinstance(column.dtype, np.dtype) and column.dtype.kind in "fiu":
+        return encoded(np, column.to_numpy())
+    if is_numeric(column):
+        return "f8", _numbers(column).astype("<f8")
+    return "text", [clean(v if isinstance(v, str) else str(v), 80) for v in _plain(column)]
+
+
+def _compound_grid(pd: Any, index: Any) -> Grid:
+    """A MultiIndex, with a column for each of its levels."""
+    names = [f"level {n}" if name is None else label(name, 40) for n, name in enumerate(index.names)]
+    return Grid(
+        len(index),
+        len(names),
+        lambda start, count: [str(n) for n in range(start, min(len(index), start + count))],
+        lambda start, count: names[start : start + count],
+        lambda c, first, last: _cells(pd.Series(index[first:last].get_level_values(c))),
     )
 
 

@@ -48,7 +48,9 @@ def _object(value: Any) -> Summary:
         dots = ", …" if len(held) > 4 else ""
         return {"text": f"{kind.__name__}({shown}{dots})", "kind": "object"}
     if safe_kind(kind) and kind.__module__ != "builtins":
-        return {"text": clean(repr(value)), "kind": "object"}
+        text = clean(" ".join(repr(value).split()))
+        if " object at 0x" not in text:
+            return {"text": text, "kind": "object"}
     return {"text": f"{kind.__name__} object", "kind": "object"}
 
 
