@@ -36,7 +36,7 @@ def quietly() -> Iterator[None]:
 
 
 def _waits_for_threads(kind: type) -> bool:
-    """Whether what is done with such a value is given to threads of its library, for which a copy would wait in vain."""
+    """Whether what is done with such a value is given to threads of its library: a copy would wait in vain."""
     return kind.__module__.startswith("polars.") and kind.__name__ in ("DataFrame", "LazyFrame", "GroupBy")
 
 
