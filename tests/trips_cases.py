@@ -341,4 +341,27 @@ CASES = {
         "import numpy as np\nx = np.array([np.nan])\ny = [1 + np.nanmean(r) for r in [x]]\nz = np.nanmax(x)\n",
         [("warning", None, 3, "<module>", None, 1), ("warning", None, 4, "<module>", None, None)],
     ),
+    "an operator of the user's own": (
+        "class Reach:\n    def __matmul__(self, other):\n        return 1e308 * other\n    def __getitem__(self, k):\n"
+        "        return self @ k\nr = Reach()\nprint(r @ 1e10)\nx = r @ 3e10\ny = r[1e10]\nz = -(r @ 2.0)\n",
+        [("nonfinite", "created", 3, "Reach.__matmul__", "1e308 * other", None)],
+    ),
+    "elements of the user's own": (
+        "import numpy as np\nclass Levels:\n    def __getitem__(self, k):\n        return (np.inf, 2.0)[k]\n"
+        "v = Levels()\nx = v[1] - v[0]\ny = v[1] / (v[1] - 2.0 + np.float64(0.0))\n",
+        [("nonfinite", "created", 7, "<module>", "v[1] / (v[1] - 2.0 + np.float64(0.0))", None)],
+    ),
+    "a frame from a stream that is used up": (
+        "import io\nimport pandas as pd\ntext = io.StringIO('stage\\n1.5\\n\\n-2\\n')\n"
+        "d = pd.read_csv(text, skip_blank_lines=False).assign(half=lambda d: d.stage / 2)\n",
+        [],
+    ),
+    "a column that is not there yet": (
+        "import pandas as pd\nd = pd.DataFrame({'stage': [0.0, 2.0]})\nd.loc[d.stage >= 0, 'ratio'] = 1 / d.stage\n",
+        [("nonfinite", "created", 3, "<module>", "1 / d.stage", None)],
+    ),
+    "an iterator that is used up": (
+        "import numpy as np\nlines = iter(['1.0', '0.0'])\nx = np.log(float(next(lines)))\ny = np.log(float(next(lines)))\n",
+        [("nonfinite", "created", 4, "<module>", None, None)],
+    ),
 }

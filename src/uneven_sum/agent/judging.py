@@ -79,7 +79,7 @@ class Judging(motion.Hooks):
             self._drop_held(frame)  # of the same cause
             return
         only_read = isinstance(node, (ast.Name, ast.Attribute, ast.Subscript))
-        returned = isinstance(node, (ast.Call, ast.Await)) and not fresh  # judged where it was returned
+        returned = not isinstance(node, ast.AugAssign) and not fresh  # judged where it was returned
         was_bad = old is not None and self._was_bad(value, old)
         if only_read or returned or was_bad or judge.is_deliberate(node):
             kind = judge.CARRIED
@@ -98,8 +98,10 @@ class Judging(motion.Hooks):
         pause = Pause("nonfinite", frame, kind=kind, expression=node, actual=value, statement=statement)
         pause.warnings = self._held_texts(frame)
         apart = report.examine(pause)
-        if apart["kind"] is None and not apart["trial"] and not apart["differs"]:
+        if apart["kind"] is None and not apart["trial"] and not apart["raised"]:
             return  # taken apart, no term of it is at fault: it came from further in
+        if apart["raised"] and not apart["sure"] and nonfinite_is_frame(value):
+            return  # what cannot be read a second time may have had them, and in frames they are usual
         if apart["culprit"] is not None and apart["culprit"]["element"]:
             return  # an element of a comprehension: it was looked at when it was made
         pause.kind = apart["kind"] or kind

@@ -15,7 +15,7 @@ from .judge import ARRIVED
 from .reasons import of_error
 from .scope import INNER, MISSING, Scope
 from .source import COMPREHENSIONS, Position, SourceFile, Statement, is_compound, position
-from .terms import Apart
+from .terms import CODE_OF_THE_SCRIPT, Apart
 from .values import clean, summary, text_of
 
 
@@ -110,7 +110,8 @@ def _left_at(call: types.FrameType) -> int | None:
 def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
     """Takes the paused statement apart: in a trial if it calls something, else in place.
 
-    Returns {"terms", "culprit", "kind", "differs", "trial"}; `kind` None when nothing here is at fault.
+    Returns {"terms", "culprit", "kind", "differs", "raised", "sure", "trial"}; `kind` None when nothing here is at
+    fault, `sure` when all operands of the culprit are known.
     """
     frame, statement = pause.frame, pause.statement
     assert frame is not None
@@ -119,7 +120,7 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
     if root is None and statement is not None:
         root = _whole(statement.node)
     if file is None or root is None:
-        return {"terms": [], "culprit": None, "kind": None, "differs": "", "trial": ""}
+        return {"terms": [], "culprit": None, "kind": None, "differs": "", "raised": False, "sure": False, "trial": ""}
     whole = root
     inner: types.FrameType | None = None
     raised: ast.AST | None = None
@@ -157,7 +158,9 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
             "terms": [term_dict(file, t) for t in apart.terms],
             "culprit": culprit_dict(file, found),
             "kind": found.kind if found else None,
-            "differs": apart.differs,
+            "differs": apart.differs or apart.raised_again,
+            "raised": bool(apart.raised_again),
+            "sure": found is not None and all(child.known for child in found.term.children),
         }
 
     def keep(apart: Apart, term: Term) -> None:
@@ -166,7 +169,9 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
     also = _also(statement.node) if statement is not None and root is _whole(statement.node) else []
     has_calls = any(isinstance(n, _CALLS) for one in [root, *also] for n in ast.walk(one))
     if not has_calls:
-        return {**take(False), "trial": ""}
+        found = take(False)
+        if not any(t["value"] == CODE_OF_THE_SCRIPT for t in found["terms"]):
+            return {**found, "trial": ""}
     why = ""
     if may_fork:
         try:

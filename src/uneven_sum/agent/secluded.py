@@ -1,8 +1,8 @@
 """In a trial's copy: what the script has open is the copy's own from then on.
 
-Nothing that is done there reaches a file, a connection, a pipe, a place in a file, or memory shared by a mapping.  Files
-that were open for reading are opened anew at the same place; a file that was open for writing becomes one in memory; a
-connection or a pipe, one whose other end is closed.  What is written to them is noted, and dropped.
+Nothing that is done there reaches a file, a connection, a pipe, a place in a file, or memory shared by a mapping.
+Files that were open for reading are opened anew at the same place; a file that was open for writing becomes one in
+memory; a connection or a pipe, one whose other end is closed.  What is written to them is noted, and dropped.
 """
 
 from __future__ import annotations

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import ast
 import contextlib
+import operator
 import types
 from collections.abc import Callable, Iterator
 from typing import Any
@@ -18,6 +19,7 @@ from .scope import MISSING, Scope, read_attribute, safe_kind
 from .source import COMPREHENSIONS, SourceFile
 from .values import clean, summary
 
+CODE_OF_THE_SCRIPT = "not evaluated: it would run code of the script"
 KNOWN_BEFORE = "not evaluated: the result was known before"
 MOST_ELEMENTS = 200_000  # of a comprehension that is gone through one by one
 
@@ -68,12 +70,16 @@ class Apart:
         self.namespace: dict[str, Any] | None = None
         self.succeeded = actual is not MISSING and raised is None
         self.stopped = False
-        self.differs = ""
+        self.differs = self.raised_again = ""  # what a second evaluation gave, or raised
         self.terms: list[Term] = []
         with quietly():
-            for one in [root, *(also or [])]:
+            with contextlib.suppress(NotEvaluated):
+                self._term(root, 0)
+            raised_again = self.raised_again
+            for one in also or []:
                 with contextlib.suppress(NotEvaluated):
                     self._term(one, 0)
+            self.raised_again = raised_again  # a target need not be there yet
         self.root = self.terms[0] if self.terms else Term(root, 0)
         if not self.terms:
             self.terms.append(self.root)
@@ -102,7 +108,7 @@ class Apart:
         except Exception as e:
             if self.succeeded:  # the first time; what else the statement is made of is still evaluated
                 term.note = f"a second evaluation raised {type(e).__name__}"
-                self.differs = self.differs or clean(f"{term.note}: {e}", 160)
+                self.raised_again = self.raised_again or clean(f"{term.note}: {e}", 160)
                 raise NotEvaluated from None
             term.note = f"raised {type(e).__name__}"
             self.stopped = True
@@ -144,7 +150,7 @@ class Apart:
         if term.node is self.raised:
             raise NotEvaluated  # it raised when it ran; that is not tried again
         if not self.may_call and not all(safe_kind(type(v)) for v in values):
-            raise NotEvaluated("not evaluated: it would run code of the script")
+            raise NotEvaluated(CODE_OF_THE_SCRIPT)
 
     def _evaluate(self, node: ast.AST, term: Term) -> Any:
         method = getattr(self, "_" + type(node).__name__.lower(), None)
@@ -189,7 +195,7 @@ class Apart:
         self._allow(term, owner, index)
         with contextlib.suppress(Exception):
             term.how = shapes.from_the_end(node.slice, owner, index)
-        return owner[index]
+        return self._apply(term, operator.getitem, owner, index)
 
     def _index(self, node: ast.AST, term: Term) -> Any:
         if isinstance(node, ast.Slice):
@@ -202,7 +208,14 @@ class Apart:
         left, right = self._each([node.left, node.right], term)
         term.cellwise = not isinstance(node.op, ast.MatMult)
         self._allow(term, left, right)
-        return self._told(term, judge.OPERATORS[type(node.op)](left, right))
+        return self._told(term, self._apply(term, judge.OPERATORS[type(node.op)], left, right))
+
+    def _apply(self, term: Term, function: Any, *args: Any, **named: Any) -> Any:
+        """What the term itself does; whether code of the script's that it runs meets a non-finite value is noted."""
+        met = self.met()
+        value = function(*args, **named)
+        term.judged_inside = self.met() > met
+        return value
 
     def _told(self, term: Term, value: Any) -> Any:
         """A result; what became of shapes and dtypes is noted."""
@@ -227,13 +240,13 @@ class Apart:
         left, right = self._each([node.target, node.value], term)
         term.cellwise = not isinstance(node.op, ast.MatMult)
         self._allow(term, left, right)
-        return self._told(term, judge.OPERATORS[type(node.op)](left, right))
+        return self._told(term, self._apply(term, judge.OPERATORS[type(node.op)], left, right))
 
     def _unaryop(self, node: ast.UnaryOp, term: Term) -> Any:
         value = self._operand(node.operand, term)
         term.cellwise = True
         self._allow(term, value)
-        return judge.OPERATORS[type(node.op)](value)
+        return self._apply(term, judge.OPERATORS[type(node.op)], value)
 
     def _boolop(self, node: ast.BoolOp, term: Term) -> Any:
         value: Any = None
@@ -251,7 +264,7 @@ class Apart:
         for number, (op, part) in enumerate(zip(node.ops, node.comparators), 1):
             right = self._operand(part, term)
             self._allow(term, left, right)
-            value = judge.OPERATORS[type(op)](left, right)
+            value = self._apply(term, judge.OPERATORS[type(op)], left, right)
             if number < len(node.ops) and not value:
                 self._skipped(node.comparators[number:], term)
                 break
@@ -303,11 +316,8 @@ class Apart:
         named: dict[str, Any] = {}
         for k, v in zip(node.keywords, values[len(node.args) :]):
             named.update(dict(v) if k.arg is None else {k.arg: v})
-        met = self.met()
         self.before_call(self, term)
-        result = function(*args, **named)
-        term.judged_inside = self.met() > met
-        return self._told(term, result)
+        return self._told(term, self._apply(term, function, *args, **named))
 
     def _lambda(self, node: ast.Lambda, term: Term) -> Any:
         return self._by_python(node)
