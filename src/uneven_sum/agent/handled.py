@@ -15,7 +15,7 @@ import types
 from dataclasses import dataclass
 from typing import Any
 
-from .scope import Scope
+from .scope import Scope, locals_of
 from .source import Handler, SourceFile, Statement
 
 # Library calls that catch an exception only to carry it elsewhere: to a task, a thread's end, an importer.
@@ -106,7 +106,7 @@ def _named(path: tuple[str, ...], frame: types.FrameType) -> Any:
     first, *rest = path
     found: Any = frame.f_globals.get(first, getattr(builtins, first, None))
     if found is None:
-        found = frame.f_locals.get(first)
+        found = locals_of(frame).get(first)
     for name in rest:
         found = getattr(found, name, None)
     return found

@@ -15,7 +15,7 @@ from .handled import statement_at
 from .late import Late
 from .lookouts import Lookout
 from .report import Pause, str_of
-from .scope import INNER, MISSING, Scope
+from .scope import INNER, MISSING, Scope, let_go
 from .source import SCOPES, SourceFile, Statement, position
 from .values import clean, text_of
 from .wire import Closed
@@ -370,7 +370,9 @@ class Meeting(probes.Listener):
                 scope = Scope(frame)
                 text = str(eval(lk.writes, {**scope.globals, **scope.locals, **facts, "__builtins__": scope.builtins}))
             else:  # the usual one, as quick as can be
-                text = str(eval(lk.writes, frame.f_globals, frame.f_locals))
+                held = frame.f_locals
+                text = str(eval(lk.writes, frame.f_globals, held))
+                let_go(frame, held)
         except Exception as e:
             if signals.is_the_scripts(e):
                 raise

@@ -80,7 +80,7 @@ class Motion:
         self.mode = mode if frame is not None else CONTINUE
         self.aim = aim or Aim()
         self.left, self.returned, self.entered = False, _NOTHING, None
-        self.start = frame
+        self.start = frame if self.mode != CONTINUE or self.aim.jump or self.aim.leave else None
         if frame is not None and (self.mode != CONTINUE or self.aim.jump or self.aim.leave):
             found = self._found(frame)
             self.start_statement, self.start_at = (position(found.node) if found else None), frame.f_lasti

@@ -17,6 +17,7 @@ from collections.abc import Iterable, Iterator
 from typing import Any
 
 from . import nonfinite, signals, stack, state
+from .scope import let_go
 from .thinning import Kept, Row, numbered_rows
 from .told import MISSING, all_plain, told
 
@@ -122,7 +123,7 @@ class Run:
         held = frame.f_locals
         row = [held[n] if n in held else frame.f_globals.get(n, MISSING) for n in self.of.names]
         self.waiting.extend([*row, *others])
-        stack.forget_one(frame)
+        let_go(frame, held)
         self.settle()
 
     def element(self, value: Any, *names: Any) -> Any:
@@ -320,7 +321,6 @@ class Recorder:
                     for o in stack.all_loops(frame)
                     if o["pass"] and (o["file"], o["line"]) != inner
                 ]
-                stack.forget_locals(frame)
 
     def _weigh(self, run: Run) -> None:
         """The runs together keep a bounded number of values."""

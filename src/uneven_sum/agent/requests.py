@@ -105,6 +105,7 @@ class Requests(Setting, Changing, Questions, LedgerRequests, CloseUps):
             elif command in WHILE_RUNNING:
                 self.running_frame = frame
                 self.dispatch(message)
+                self.running_frame = None  # it would keep the call and its values alive
             else:
                 self.engine.wire.send(
                     {

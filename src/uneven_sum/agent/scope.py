@@ -12,6 +12,29 @@ from .expressions import TEMPORARY
 
 INNER = ("<listcomp>", "<setcomp>", "<dictcomp>", "<genexpr>")
 MISSING = object()
+OPTIMIZED = 0x1  # CO_OPTIMIZED: locals are no dictionary
+BEFORE_313 = sys.version_info < (3, 13)
+HOLDERS = 4  # of a copy that only its frame keeps: that, two calls of ours, and the question
+
+
+def locals_of(frame: types.FrameType) -> Mapping[str, Any]:
+    """A call's own names, to be read only."""
+    held = frame.f_locals
+    if not frame.f_code.co_flags & OPTIMIZED:
+        return held  # a module's or a class's, which are a dictionary
+    found = dict(held)
+    let_go(frame, held)
+    return found
+
+
+def let_go(frame: types.FrameType, held: Any) -> None:
+    """Before 3.13 a look at a call's names leaves a copy of them on it, which keeps their values alive: it is emptied.
+
+    Not when somebody else holds that very copy; nor while calls are traced, since a traced call's values are set from
+    it when its trace function returns.
+    """
+    if BEFORE_313 and frame.f_code.co_flags & OPTIMIZED and sys.getrefcount(held) <= HOLDERS and sys.gettrace() is None:
+        held.clear()
 
 
 class Scope(Mapping[str, Any]):
@@ -22,12 +45,12 @@ class Scope(Mapping[str, Any]):
 
     def __init__(self, frame: types.FrameType, around: types.FrameType | None = None) -> None:
         self.frame = frame
-        self.locals: dict[str, Any] = dict(around.f_locals) if around is not None else {}
+        self.locals: dict[str, Any] = dict(locals_of(around)) if around is not None else {}
         if frame.f_code.co_name in INNER and frame.f_back is not None:
             outer = frame.f_back
             if frame.f_code.co_qualname.startswith(getattr(outer.f_code, "co_qualname", "\0")):
-                self.locals.update(outer.f_locals)
-        self.locals.update(frame.f_locals)
+                self.locals.update(locals_of(outer))
+        self.locals.update(locals_of(frame))
         for name in [n for n in self.locals if n.startswith((TEMPORARY, ".0"))]:
             del self.locals[name]
         self.globals = frame.f_globals

@@ -11,12 +11,10 @@ from typing import Any
 
 from .expressions import METER
 from .handled import statement_at
-from .names import SEES_FRAME
-from .scope import INNER, Scope, read_attribute
+from .scope import INNER, Scope, locals_of, read_attribute
 from .source import COMPREHENSIONS, LOOPS, Position, SourceFile, Statement
 from .values import text_of
 
-OPTIMIZED = 0x1  # CO_OPTIMIZED: locals are no dict
 AGENT = __file__.rpartition("/")[0] + "/"
 
 # Code that still runs, or that running code still makes functions of, though its file's new text was taken up; by
@@ -140,7 +138,7 @@ def arguments(frame: types.FrameType, limit: int = 3) -> str:
     if code.co_name in INNER:
         return ""
     shown = []
-    held = frame.f_locals
+    held = locals_of(frame)
     for name in [n for n in names if n not in ("self", "cls")][:limit]:
         if name in held:
             value = held[name]
@@ -231,7 +229,7 @@ def _value_of(target: ast.AST, scope: Scope) -> str | None:
 
 def passes(file: SourceFile, frame: types.FrameType, loop: Any) -> tuple[int, int | None]:
     """The number of the present pass and, where it is known, the number of passes."""
-    held = frame.f_locals
+    held = locals_of(frame)
     name = f"{METER}{loop.lineno}_{loop.col_offset}"
     meter, length, start = held.get(name), -1, 0
     if name + "r" in held and type(held[name + "r"]) is range:
@@ -309,21 +307,6 @@ def chain(frame: types.FrameType | None) -> list[list[Any]]:
         line = statement.line if statement is not None else line_of(call)
         found.append([function_name(call), call.f_code.co_filename, line, passes])
     return found
-
-
-def forget_locals(frame: types.FrameType | None) -> None:
-    """Before 3.13 a look at a call's names leaves a copy of them on it, which keeps their values alive: empties those
-    of the user's calls from here outwards, but where the script may have asked for that very copy."""
-    while frame is not None and sys.version_info < (3, 13):
-        if file_of(frame) is not None:
-            forget_one(frame)
-        frame = frame.f_back
-
-
-def forget_one(frame: types.FrameType) -> None:
-    code = frame.f_code
-    if sys.version_info < (3, 13) and code.co_flags & OPTIMIZED and SEES_FRAME.isdisjoint(code.co_names):
-        frame.f_locals.clear()
 
 
 def all_loops(frame: types.FrameType, place: Position | None = None) -> list[dict[str, Any]]:
