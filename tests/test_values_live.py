@@ -102,3 +102,49 @@ async def test_values_are_let_go(script, interpreter: str, start: dict) -> None:
     told = run.out.splitlines()
     assert told.pop() == "its own copy ['level', 'mine']"
     assert len(told) == 8 and all(line.endswith("is gone") for line in told), told
+
+
+STEPPED = """
+def rate(level, width):
+    wet = level * width
+    held = [wet, level]
+    try:
+        held[level]
+    except (TypeError, IndexError) as e:
+        named = type(e).__name__
+    return wet, len(held), named
+
+def year(days):
+    total, most = 0.0, None
+    for day in range(days):
+        found = rate(day + 0.5, 2.0)
+        total += found[0]
+        most = found if most is None or found > most else most
+    low = [d / (d - 1) for d in range(days) if d != 1]
+    return total, most, low
+
+print(year(4))
+print(year(4))
+"""
+
+
+@pytest.mark.parametrize("how", ["line", "into", "out", "on", "skip"])
+async def test_names_outlive_every_way_to_go_on(script, interpreter: str, how: str) -> None:
+    """A traced call's names are set from a copy on its frame when the trace function returns: nobody may empty it."""
+    path = script(STEPPED)
+    lines = [3, 6, 9, 15, 18]
+    ways = {"line": "step_line", "into": "step_into", "out": "step_out", "skip": "go_on", "on": "go_on"}
+    async with running(path, python=interpreter, pause_on={"error", "handled"}, breakpoints={path: lines}) as run:
+        pauses = 0
+        while pauses < 400 and (facts := await run.pause()) is not None:
+            pauses += 1
+            names = {c.name for c in await run.client.cards(0, "call")}
+            if facts.function == "rate" and facts.line > 3:
+                assert {"level", "width", "wet"} <= names, (facts.line, names)
+            await run.ask("sorted(locals())")
+            if how == "skip" and facts.reason == "error":
+                await run.client.skip()
+            else:
+                await getattr(run.client, ways[how])()
+        assert pauses > 10 and not run.trouble
+    assert run.out.splitlines() == ["(16.0, (7.0, 2, 'TypeError'), [-0.0, 2.0, 1.5])"] * 2

@@ -15,6 +15,7 @@ from typing import Any
 
 from . import jumps, probes, stack, state
 from .handled import instruction_place, statement_at
+from .scope import TRACERS
 from .source import LOOPS, Position, Statement, position
 
 CONTINUE, LINE, INTO, OUT, PASS, LOOP = "continue", "line", "into", "out", "pass", "loop"
@@ -325,3 +326,6 @@ def nothing(value: Any) -> bool:
 
 def same_file(name: str, path: str) -> bool:
     return os.path.realpath(name) == path
+
+
+TRACERS.update((Motion._global.__code__, Motion._local.__code__))

@@ -13,6 +13,7 @@ from .expressions import TEMPORARY
 INNER = ("<listcomp>", "<setcomp>", "<dictcomp>", "<genexpr>")
 MISSING = object()
 OPTIMIZED = 0x1  # CO_OPTIMIZED: locals are no dictionary
+TRACERS: set[types.CodeType] = set()  # the code of our trace functions
 BEFORE_313 = sys.version_info < (3, 13)
 HOLDERS = 4  # of a copy that only its frame keeps: that, two calls of ours, and the question
 
@@ -30,10 +31,19 @@ def locals_of(frame: types.FrameType) -> Mapping[str, Any]:
 def let_go(frame: types.FrameType, held: Any) -> None:
     """Before 3.13 a look at a call's names leaves a copy of them on it, which keeps their values alive: it is emptied.
 
-    Not when somebody else holds that very copy; nor while calls are traced, since a traced call's values are set from
-    it when its trace function returns.
+    Not when somebody else holds that very copy.  Nor where a trace function of the call may be under way, since a
+    traced call's values are set from the copy when that function returns: emptying it would unset them all.
     """
-    if BEFORE_313 and frame.f_code.co_flags & OPTIMIZED and sys.getrefcount(held) <= HOLDERS and sys.gettrace() is None:
+    if not BEFORE_313 or not frame.f_code.co_flags & OPTIMIZED or sys.getrefcount(held) > HOLDERS:
+        return
+    if sys.gettrace() is not None or frame.f_trace is not None:
+        return
+    inner: types.FrameType | None = sys._getframe(1)
+    while inner is not None and inner is not frame:
+        if inner.f_code in TRACERS:
+            return
+        inner = inner.f_back
+    if inner is frame:  # not of another thread
         held.clear()
 
 
