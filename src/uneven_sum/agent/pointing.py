@@ -8,7 +8,7 @@ import time
 import types
 from typing import Any
 
-from . import expecting, lookouts, stack, state
+from . import expecting, lookouts, signals, stack, state
 from .loader import Loader
 from .motion import Motion
 from .report import Pause
@@ -95,9 +95,19 @@ class Pointing:
         inner = stack.user_frame(frame)
         if self.rewind is None or inner is None or not self.rewind.is_due():
             return
+        with signals.held():
+            number, loops = self._point_in_loops(inner)
+        if number and self.rewind.woken:
+            self.woken_at = number
+            self.pause(Pause("pause", inner, "in", said=f"Back at a return point in pass {loops[0]['pass']}"))
+            signals.again(self.rewind.due)
+
+    def _point_in_loops(self, inner: types.FrameType) -> tuple[int, list[dict[str, Any]]]:
+        """The number of the return point, 0 for none, and the loops there."""
         loops = stack.all_loops(inner)
         if not loops or not self.lock.acquire(blocking=False):
-            return
+            return 0, loops
+        assert self.rewind is not None
         try:
             state.quiet = True
             told = {
@@ -110,12 +120,10 @@ class Pointing:
             told["loops"] = [{k: loop[k] for k in ("file", "line", "pass")} for loop in loops if loop["pass"]]
             number = self.rewind.make(told, on_the_way=True)
             self.rewind.settle()
+            return number, loops
         finally:
             state.quiet = False
             self.lock.release()
-        if self.rewind.woken:
-            self.woken_at = number
-            self.pause(Pause("pause", inner, "in", said=f"Back at a return point in pass {loops[0]['pass']}"))
 
     def point_at_start(self) -> None:
         """A return point before the first line.  Woken, the script pauses there."""

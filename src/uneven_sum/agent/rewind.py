@@ -18,7 +18,7 @@ import threading
 import time
 from typing import TYPE_CHECKING, Any
 
-from . import outside, state, trial
+from . import outside, signals, state, trial
 from .wire import Closed, Wire
 
 if TYPE_CHECKING:
@@ -42,6 +42,7 @@ class Rewind:
         self.not_before = 0.0
         self.took = self.made_at = self.next_on_the_way = 0.0  # of the last one, on the way or not
         self.faults = 0
+        self.due: list[int] = []  # signals that were held back when the copy was made
         self.woken = False  # this process is a copy that was made by the last `make`
         self.between: tuple[int, Any] | None = None
         self.began = time.monotonic()
@@ -94,8 +95,11 @@ class Rewind:
         self.settle()
         number, self.next = self.next, self.next + 1
         began = time.perf_counter()
+        resume = signals.kept()
         self.woken = self._sleep(number, told)
-        if not self.woken:
+        if self.woken:
+            self.due = resume()
+        else:
             took = time.perf_counter() - began
             self.took, self.made_at = took, time.monotonic()
             self.next_on_the_way = self.made_at + SELDOM

@@ -13,7 +13,7 @@ import os
 import signal
 import threading
 import types
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import Any
 
 OURS = os.path.dirname(__file__)
@@ -41,7 +41,7 @@ def held() -> Iterator[None]:
             aside.back()
         finally:
             _signal.pthread_sigmask(signal.SIG_SETMASK, before)
-            _again(list(aside.came))
+            again(list(aside.came))
 
 
 def _has_threads() -> bool:
@@ -82,14 +82,14 @@ class _Aside:
             raise raised
 
 
-def _again(numbers: list[int]) -> None:
+def again(numbers: list[int]) -> None:
     """Lets the signals come now; each does, whatever the handlers of the others raise."""
     try:
         if numbers:
             _signal.raise_signal(numbers.pop())
     finally:
         if numbers:
-            _again(numbers)
+            again(numbers)
 
 
 @contextlib.contextmanager
@@ -105,6 +105,23 @@ def timers_stopped() -> Iterator[None]:
         for which, left, every in kept:
             if left and signal.getitimer(which) == (0.0, 0.0):  # else another was set meanwhile, by hand
                 signal.setitimer(which, left, every)
+
+
+def kept() -> Callable[[], list[int]]:
+    """What a copy of this process loses: its timers, and signals that are held back.
+
+    Called in the copy, the answer starts the timers with what is left of them now, and gives the signals, for `again`.
+    """
+    timers = [(which, *signal.getitimer(which)) for which in TIMERS]
+    due = [int(number) for number in signal.sigpending()]
+
+    def resume() -> list[int]:
+        for which, left, every in timers:
+            if left:
+                signal.setitimer(which, left, every)
+        return due
+
+    return resume
 
 
 def is_the_scripts(e: BaseException) -> bool:

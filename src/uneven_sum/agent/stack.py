@@ -242,7 +242,7 @@ def passes(file: SourceFile, frame: types.FrameType, loop: Any) -> tuple[int, in
         return meter, None
     try:
         left = meter.__length_hint__()
-    except Exception:
+    except (AttributeError, TypeError):
         return 0, None
     if type(meter) is itertools.repeat:
         done = sys.maxsize - left - start
