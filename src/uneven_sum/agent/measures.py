@@ -55,7 +55,7 @@ def measure(np: Any, array: Any, moments: bool = True, cancelled: Callable[[], b
     computing sample variances, 1979).  `cancelled` is asked now and then; a run given up is marked so.
     """
     m = Measures(size=int(array.size))
-    room, scratch = np.empty(CHUNK, dtype=bool), np.empty(CHUNK)
+    scratch: list[Any] = []
     with np.errstate(all="ignore"):
         for number, part in enumerate(chunks(np, array)):
             if cancelled is not None and number % 256 == 255 and cancelled():
@@ -66,7 +66,7 @@ def measure(np: Any, array: Any, moments: bool = True, cancelled: Callable[[], b
             elif part.dtype != float:
                 part = part.astype(float)
             if part.size:
-                _add(np, part, m, room[: part.size], scratch[: part.size], moments)
+                _add(np, part, m, scratch, moments)
     return m
 
 
@@ -81,10 +81,19 @@ def _modulus(np: Any, part: Any, m: Measures) -> Any:
     return np.abs(part[good])
 
 
-def _add(np: Any, part: Any, m: Measures, truth: Any, scratch: Any, moments: bool) -> None:
+def _room(np: Any, scratch: list[Any], kind: type, size: int) -> Any:
+    """Space for so many cells; made when it is first needed, since making it moves the script's own memory about."""
+    for room in scratch:
+        if room.dtype == kind:
+            return room[:size]
+    scratch.append(np.empty(CHUNK, dtype=kind))
+    return scratch[-1][:size]
+
+
+def _add(np: Any, part: Any, m: Measures, scratch: list[Any], moments: bool) -> None:
     low, high = part.min(), part.max()
     if not (math.isfinite(low) and math.isfinite(high)):
-        good = np.isfinite(part, out=truth)
+        good = np.isfinite(part, out=_room(np, scratch, bool, part.size))
         bad = part[~good]
         m.nan += int(np.count_nonzero(np.isnan(bad)))
         m.pinf += int(np.count_nonzero(bad == np.inf))
@@ -92,13 +101,12 @@ def _add(np: Any, part: Any, m: Measures, truth: Any, scratch: Any, moments: boo
         part = part[good]
         if not part.size:
             return
-        truth, scratch = truth[: part.size], scratch[: part.size]
         low, high = part.min(), part.max()
     m.low, m.high = min(m.low, float(low)), max(m.high, float(high))
     if low <= 0 <= high:
-        m.zero += int(np.count_nonzero(np.equal(part, 0.0, out=truth)))
+        m.zero += int(np.count_nonzero(np.equal(part, 0.0, out=_room(np, scratch, bool, part.size))))
         if low < 0:
-            m.negative += int(np.count_nonzero(np.less(part, 0.0, out=truth)))
+            m.negative += int(np.count_nonzero(np.less(part, 0.0, out=_room(np, scratch, bool, part.size))))
     elif high < 0:
         m.negative += part.size
     count = part.size
@@ -109,8 +117,8 @@ def _add(np: Any, part: Any, m: Measures, truth: Any, scratch: Any, moments: boo
         squares = float(np.dot(part, part))
         m2 = squares - count * mean * mean
         if not m2 > 1e-4 * squares:  # too much would cancel: from the deviations themselves
-            np.subtract(part, mean, out=scratch)
-            m2 = float(np.dot(scratch, scratch))
+            deviations = np.subtract(part, mean, out=_room(np, scratch, float, part.size))
+            m2 = float(np.dot(deviations, deviations))
         away = mean - m.mean
         m.m2 += m2 + away * away * (m.fine * count / (m.fine + count))
     m.mean += (mean - m.mean) * (count / (m.fine + count))
