@@ -358,7 +358,7 @@ async def test_a_used_openmp_pool_does_not_hang_the_copy(script) -> None:
         assert await run.step("on") is None and not run.trouble
 
 
-TIMED = """\
+LATE = """\
 import signal
 import time
 
@@ -371,6 +371,10 @@ def late(number, frame):
     raise Late
 
 
+"""
+TIMED = (
+    LATE
+    + """\
 signal.signal(signal.SIGALRM, late)
 signal.setitimer(signal.ITIMER_REAL, 0.6)
 level = 4.0
@@ -382,6 +386,7 @@ except Late:
     print("late", level > 4.0, time.monotonic() - began < 30)
 print("on")
 """
+)
 
 
 async def test_timers_stand_still_during_a_pause_and_go_on_after_going_back(script, interpreter: str) -> None:
@@ -404,19 +409,9 @@ async def test_timers_stand_still_during_a_pause_and_go_on_after_going_back(scri
         assert run.out.count("late True True") == 2
 
 
-TIMED_LOOP = """\
-import signal
-import time
-
-
-class Late(Exception):
-    pass
-
-
-def late(number, frame):
-    raise Late
-
-
+TIMED_LOOP = (
+    LATE
+    + """\
 signal.signal(signal.SIGALRM, late)
 signal.setitimer(signal.ITIMER_REAL, 2.5)
 began = time.monotonic()
@@ -427,6 +422,7 @@ except Late:
     print("late", 30 < day < 300)
 breakpoint()
 """
+)
 
 
 async def test_timers_go_on_in_a_copy_that_was_made_on_the_way(script, interpreter: str) -> None:

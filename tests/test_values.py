@@ -114,6 +114,11 @@ OWN_WORDS = {
     "frame_": "call of <module>, line ",
     "code_": "code of gen, line ",
     "alias": "list[int]",
+    "own_file": f"file {SCRIPT[:60]}",
+    "memory": "3 bytes in memory, at 0",
+    "page": "text in memory, at 0",
+    "shut": f"file {SCRIPT[:60]}",
+    "own_stream": "Stream object",
 }
 
 

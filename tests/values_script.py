@@ -143,6 +143,21 @@ reference, dead = weakref.ref(pattern), weakref.ref(Slots.__new__(type("Gone", (
 c_number, c_cells, c_place = ctypes.c_double(1.5), (ctypes.c_int * 3)(1, 2, 3), Place(2.5, 7)
 tree = xml.etree.ElementTree.fromstring("<gauge name='sill'><level>1.5</level><level/></gauge>")
 frame_, code_, alias = sys._getframe(), gen.__code__, list[int]
+
+
+class Stream(io.RawIOBase):
+    @property
+    def closed(self):
+        touched.append("closed")
+        return False
+
+    name = closed
+
+
+own_file, memory, page = open(__file__), io.BytesIO(b"abc"), io.StringIO("level")  # noqa: SIM115
+with open(__file__, "rb") as shut:
+    pass
+own_stream = Stream()
 keyed = {(1, 2): "tuple", 3.5: "float"}
 json_text = '{"station": "quillmere", "levels": [1.5, null]}'
 try:

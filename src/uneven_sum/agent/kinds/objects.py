@@ -129,12 +129,26 @@ def _generator(value: Any) -> Summary:
 
 
 def _file(value: Any) -> Summary:
-    state = "closed" if value.closed else "open"
-    return {"text": f"file {clean(str(getattr(value, 'name', '?')), 60)}, {state}", "kind": "object"}
+    kind = type(value)
+    if kind.__module__ != "_io":
+        return _object(value)  # a class of the script's: its own `closed` would be run
+    if value.closed:
+        state = "closed"
+    elif kind is io.BytesIO:
+        return {"text": f"{plural(value.getbuffer().nbytes, 'byte')} in memory, at {value.tell()}", "kind": "object"}
+    elif kind is io.StringIO:
+        return {"text": f"text in memory, at {value.tell()}", "kind": "object"}
+    else:
+        state = "open"
+    name = getattr(value, "name", "")
+    shown = f"file {clean(str(name), 60)}" if name != "" else kind.__name__
+    return {"text": f"{shown}, {state}", "kind": "object"}
 
 
 def _file_facts(value: Any) -> list[Fact]:
-    facts = [("name", clean(str(getattr(value, "name", "?")))), ("mode", str(getattr(value, "mode", "?")))]
+    if type(value).__module__ != "_io":
+        return _facts(value)
+    facts = [(n, clean(str(found))) for n in ("name", "mode") if (found := getattr(value, n, None)) is not None]
     if not value.closed and getattr(value, "encoding", None):
         facts.append(("encoding", str(value.encoding)))
     return facts
@@ -168,7 +182,7 @@ register(Kind(_named("module"), _module_facts), types.ModuleType)
 register(Kind(_class), type)
 register(Kind(_generator), types.GeneratorType, types.CoroutineType)
 register(Kind(lambda v: {"text": f"async generator {v.__name__}", "kind": "object"}), types.AsyncGeneratorType)
-register(Kind(_file, _file_facts), io.IOBase)
+register(Kind(_file, _file_facts), io.IOBase.__base__ or io.IOBase)  # what the built-in ones have in common
 register(Kind(_match, None, lambda v: len(v.groups()) + 1, _match_children), names=("re.Match",))
 register(
     Kind(lambda v: {"text": f"pattern {clean(repr(v.pattern), 60)}", "kind": "object"}, None), names=("re.Pattern",)
