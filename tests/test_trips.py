@@ -8,6 +8,7 @@ import pytest
 from driving import running
 from trips_cases import CASES
 
+from uneven_sum.client import BadUse
 from uneven_sum.host.launch import Limits
 
 
@@ -139,13 +140,24 @@ async def test_what_polars_would_do_in_threads_is_not_waited_for(script) -> None
         "import polars as pl\nd = pl.DataFrame({'head': [1.0, -2.0]})\n"
         "q = d.with_columns(flow=pl.col('head').sqrt()).filter(pl.lit(True))\n"
     )
-    async with running(path) as run:
+    async with running(path, limits=Limits(trial=5)) as run:
         began = time.monotonic()
         facts = await run.pause()
-        assert time.monotonic() - began < 4.5, "the limit of a trial is 5 s"
+        assert time.monotonic() - began < 4.5, "the limit of a trial"
         notes = [t.value for t in facts.terms if t.text.startswith("d.with_columns")]
         assert notes[-1] == "not evaluated: the threads of polars do not exist in a copy"
         assert [t.value for t in facts.terms if t.text == "pl.col('head')"] == ['the expression col("head")']
+
+
+async def test_a_trial_that_waits_for_threads_says_why(script) -> None:
+    path = script("import sys, time, types\nsys.modules['polars'] = types.ModuleType('polars')\nx = 1\nbreakpoint()\n")
+    async with running(path, limits=Limits(trial=0.5)) as run:
+        await run.pause()
+        with pytest.raises(
+            BadUse, match=r"longer than 0\.5 s: the threads of polars do not exist in a copy\. Begin with"
+        ):
+            await run.ask("time.sleep(9)")
+        assert await run.ask("x + 1") == "2"
 
 
 WHY = {

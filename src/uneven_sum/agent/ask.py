@@ -116,6 +116,9 @@ def answer_in_trial(text: str, frame: types.FrameType) -> Asked:
     seconds = answer.get("seconds", time.perf_counter() - began)
     asked = Asked(answer.get("told"), printed=answer.get("printed", ""), seconds=seconds)
     asked.error = answer.get("failed", "")
+    threads = trial.with_threads()
+    if asked.error == trial.too_long() and threads:
+        asked.error += f": the threads of {threads} do not exist in a copy. Begin with ! to do it for good."
     asked.changed, asked.refused = answer.get("changed", ""), answer.get("refused", [])
     return asked
 

@@ -25,7 +25,6 @@ if TYPE_CHECKING:
     from .engine import Engine
 
 PR_SET_PDEATHSIG = 1
-OWN_THREADS = ("polars", "jax", "tensorflow", "cupy")  # libraries that may hang in a copy
 SELDOM = 0.2  # seconds between return points on the way, at least
 RARELY = 40  # times what the last one took lies between two on the way
 PAGE_COST = 1.5e-6  # seconds to copy a page that a sleeper holds too
@@ -58,7 +57,7 @@ class Rewind:
             return f"No return point is made: {reason}."
         if time.monotonic() < self.not_before:
             return "No return point is made here: a copy of this script takes long; at later pauses again."
-        own = next((n for n in OWN_THREADS if n in sys.modules), "")
+        own = trial.with_threads()
         if own:
             return f"No return point is made: the threads of {own} would not exist in a copy."
         if "torch" in sys.modules and _torch_has_gpu():

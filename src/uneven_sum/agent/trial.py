@@ -23,6 +23,7 @@ REFUSED = {
 }
 
 
+OWN_THREADS = ("polars", "jax", "tensorflow", "cupy")  # libraries that may hang in a copy
 refused: list[str] = []  # in a trial: what it was not let do
 _told: list[float] = []  # in a trial: when it told how far it has come
 _writer = -1
@@ -44,6 +45,15 @@ def why_not() -> str | None:
     if others:
         return f"{len(others)} other thread{'s' if len(others) > 1 else ''} of the script would not exist in a copy"
     return None
+
+
+def with_threads() -> str:
+    """A library that the script uses and that may wait in a copy for threads of its own; empty for none."""
+    return next((n for n in OWN_THREADS if n in sys.modules), "")
+
+
+def too_long(limit: float | None = None) -> str:
+    return f"it took longer than {LIMIT if limit is None else limit:g} s"
 
 
 def run(work: Callable[[], dict[str, Any]], limit: float | None = None) -> dict[str, Any]:
@@ -187,7 +197,7 @@ def _collect(child: int, reader: int, limit: float) -> dict[str, Any]:
             os.kill(child, signal.SIGKILL)
             _reap(child)
             os.close(reader)
-            failed = "it was cancelled" if given_up else f"it took longer than {limit:g} s"
+            failed = "it was cancelled" if given_up else too_long(limit)
             return {**_last(data), "failed": failed}
         if reader not in ready:
             continue  # something else of the host's has come: it is read already, and waits
