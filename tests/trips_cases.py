@@ -364,4 +364,15 @@ CASES = {
         "import numpy as np\nlines = iter(['1.0', '0.0'])\nx = np.log(float(next(lines)))\ny = np.log(float(next(lines)))\n",
         [("nonfinite", "created", 4, "<module>", None, None)],
     ),
+    "a group handled in parts": (
+        "def gauges():\n    raise ExceptionGroup('gauges', [ValueError(1), ExceptionGroup('low', [KeyError('k'), ValueError(2)])])\n"
+        "for k in range(2):\n    try:\n        gauges()\n    except* ValueError as e:\n        print(len(e.exceptions))\n"
+        "    except* (KeyError, TypeError):\n        print('key')\ntry:\n    try:\n        raise ExceptionGroup('one', [TypeError()])\n"
+        "    except* ValueError:\n        pass\nexcept ExceptionGroup:\n    print('whole')\n",
+        [],
+    ),
+    "a group of which a part is left": (
+        "try:\n    raise ExceptionGroup('gauges', [ValueError(1), OSError(2)])\nexcept* ValueError:\n    print('one')\n",
+        [("error", None, 2, "<module>", None, None)],
+    ),
 }

@@ -34,7 +34,23 @@ CARRIERS = {
 
 def in_file(exc: BaseException, statement: Statement, frame: types.FrameType) -> bool:
     """True when a clause around the statement, in its own function, catches the exception."""
-    return any(_catches(h, exc, frame) for h in reversed(statement.handlers))
+    left = _parts(exc)
+    for handler in reversed(statement.handlers):
+        if _catches(handler, exc, frame):
+            return True
+        if handler.parts:
+            left = [part for part in left if not _catches(handler, part, frame)]
+            if not left:
+                return True
+    return False
+
+
+def _parts(exc: BaseException) -> list[BaseException]:
+    """The exceptions of a group, those of the groups in it among them; else the exception itself."""
+    if not isinstance(exc, BaseExceptionGroup):
+        return [exc]
+    held: tuple[BaseException, ...] = BaseExceptionGroup.exceptions.__get__(exc)
+    return [part for inner in held for part in _parts(inner)]
 
 
 def _catches(handler: Handler, exc: BaseException, frame: types.FrameType) -> bool:
@@ -68,9 +84,13 @@ def _matches(found: Any, exc: BaseException) -> bool:
 
 @dataclass
 class _Clause:
-    """A handler as its instructions tell it: `names` None catches all; empty: catches nothing."""
+    """A handler as its instructions tell it: `names` None catches all; empty: catches nothing.  `parts`: `except*`."""
 
     names: list[tuple[str, ...]] | None
+    parts: bool = False
+
+    def catches(self, exc: BaseException, frame: types.FrameType) -> bool:
+        return self.names is None or any(_matches(_named(n, frame), exc) for n in self.names)
 
 
 @dataclass
@@ -96,9 +116,14 @@ def in_code(exc: BaseException, frame: types.FrameType) -> bool:
     at = frame.f_lasti
     for entry in _tables[code]:
         if entry.start <= at < entry.end:
+            left = _parts(exc)
             for clause in entry.clauses:
-                if clause.names is None or any(_matches(_named(n, frame), exc) for n in clause.names):
+                if clause.catches(exc, frame):
                     return True
+                if clause.parts:
+                    left = [part for part in left if not clause.catches(part, frame)]
+                    if not left:
+                        return True
     return False
 
 
@@ -147,7 +172,7 @@ def _clauses(instructions: list[Any], at: int) -> list[_Clause]:
             if path:
                 names.append(tuple(path))
             if not _raises_again(steps[number + 1 :]):
-                found.append(_Clause(names))
+                found.append(_Clause(names, name == "CHECK_EG_MATCH"))
             path, names = [], []
         elif name in ("RERAISE",) and not found and not path and number < 3:
             return []

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import ast
 import io
+import sys
 import tokenize
 import zlib
 from dataclasses import dataclass, field
@@ -27,9 +28,11 @@ def position(node: ast.AST) -> Position:
 @dataclass
 class Handler:
     """One thing around a statement that may catch: the class expressions of an `except` clause
-    (None: catches all), or the arguments of `contextlib.suppress`."""
+    (None: catches all), or the arguments of `contextlib.suppress`.  `parts`: of a group it catches the exceptions
+    that fit (`except*`; since 3.12 `suppress`)."""
 
     classes: list[ast.expr] | None
+    parts: bool = False
 
 
 @dataclass
@@ -216,7 +219,8 @@ class _Surroundings:
             for case in s.cases:
                 self._body(case.body, scope, loops, handlers)
         elif isinstance(s, (ast.Try, ast.TryStar)):
-            clauses = [Handler(_classes(h.type)) for h in s.handlers if not _raises_again(h)]
+            star = isinstance(s, ast.TryStar)
+            clauses = [Handler(_classes(h.type), star) for h in s.handlers if not _raises_again(h)]
             self._body(s.body, scope, loops, [*handlers, *reversed(clauses)])
             for h in s.handlers:
                 self._body(h.body, scope, loops, handlers)
@@ -248,7 +252,7 @@ def _suppressed(s: ast.With | ast.AsyncWith) -> list[Handler]:
         if isinstance(call, ast.Call):
             name = call.func.attr if isinstance(call.func, ast.Attribute) else getattr(call.func, "id", "")
             if name == "suppress":
-                found.append(Handler(list(call.args)))
+                found.append(Handler(list(call.args), sys.version_info >= (3, 12)))
             elif name in ("raises", "assertRaises", "assertRaisesRegex") and call.args:
                 found.append(Handler(_classes(call.args[0])))  # a test that expects the error
     return found
