@@ -26,4 +26,15 @@ lookup, operator_ = sp.dok_array((2, 3)), sp.linalg.aslinearoperator(np.eye(2))
 matrix, polynomial, flat = np.matrix([[1, 2]]), np.poly1d([1, 2]), np.eye(2).flat
 compound = pd.MultiIndex.from_product([[1, 2], ["sill", "weir"]])
 texts = np.array(["sill", "a long text " * 20], dtype=np.dtypes.StringDType())
+
+
+class Route(sp.linalg.LinearOperator):
+    def __init__(self):
+        super().__init__(dtype=float, shape=(3, 2))
+
+    def _matvec(self, x):
+        return np.zeros(3)
+
+
+route = Route()
 breakpoint()

@@ -142,6 +142,15 @@ called, own_called = functools.partial(max, 1, default=2), Given(min, Repr())
 reference, dead = weakref.ref(pattern), weakref.ref(Slots.__new__(type("Gone", (), {})))
 c_number, c_cells, c_place = ctypes.c_double(1.5), (ctypes.c_int * 3)(1, 2, 3), Place(2.5, 7)
 tree = xml.etree.ElementTree.fromstring("<gauge name='sill'><level>1.5</level><level/></gauge>")
+
+
+class Branch(xml.etree.ElementTree.Element):
+    def __len__(self):
+        touched.append("len")
+        return 3
+
+
+branch = Branch("weir")
 frame_, code_, alias = sys._getframe(), gen.__code__, list[int]
 
 

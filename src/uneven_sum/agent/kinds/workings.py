@@ -12,6 +12,7 @@ import weakref
 from typing import Any
 
 from ..nonfinite import module
+from ..scope import read_attribute
 from .base import Fact, Kind, Pair, Summary, clean, element, plural, register
 
 ARGUMENTS = 4  # shown of a partial call
@@ -77,7 +78,14 @@ def _structure(value: Any) -> Summary:
     return {"text": f"{type(value).__name__}({shown}{', …' if len(held) > 4 else ''})", "kind": "object"}
 
 
+def _is_plain(value: Any) -> bool:
+    """Whether an element of XML is no class of the script's, whose length could be code."""
+    return type(value) is module("xml.etree.ElementTree").Element
+
+
 def _element(value: Any) -> Summary:
+    if not _is_plain(value):
+        return {"text": f"{type(value).__name__} object", "kind": "object"}
     count = len(value)
     within = f", text {element(value.text)}" if isinstance(value.text, str) and value.text.strip() else ""
     attributes = f", {plural(len(value.attrib), 'attribute')}" if value.attrib else ""
@@ -85,12 +93,16 @@ def _element(value: Any) -> Summary:
 
 
 def _element_children(value: Any, start: int, count: int) -> list[Pair]:
+    if not _is_plain(value):
+        return []
     found: list[Pair] = [("attrib", value.attrib), ("text", value.text)]
     found += [(f"[{n}] {clean(str(part.tag), 40)}", part) for n, part in enumerate(value)]
     return found[start : start + count]
 
 
 def _xml(value: Any) -> str:
+    if not _is_plain(value):
+        return ""
     return str(module("xml.etree.ElementTree").tostring(value, encoding="unicode"))[:XML_SHOWN]
 
 
@@ -104,13 +116,12 @@ def _code_facts(value: types.CodeType) -> list[Fact]:
 
 def _operator(value: Any) -> Summary:
     """A linear operator: it has a shape, and no cells."""
-    shape = [int(n) for n in value.shape]
-    return {
-        "shape": shape,
-        "dtype": str(value.dtype),
-        "kind": "object",
-        "text": f"{' x '.join(map(str, shape))} linear operator {value.dtype}, {type(value).__name__}",
-    }
+    found, dtype, name = read_attribute(value, "shape"), read_attribute(value, "dtype"), type(value).__name__
+    if not isinstance(found, tuple):
+        return {"text": f"{name} object", "kind": "object"}
+    shape = [int(n) for n in found]
+    text = f"{' x '.join(map(str, shape))} linear operator {dtype}, {name}"
+    return {"shape": shape, "dtype": str(dtype), "kind": "object", "text": text}
 
 
 def _told_by_itself(value: Any) -> Summary:
@@ -132,7 +143,8 @@ register(
     names=("_ctypes.Structure", "_ctypes.Union"),
 )
 register(
-    Kind(_element, None, lambda v: 2 + len(v), _element_children, text=_xml), names=("xml.etree.ElementTree.Element",)
+    Kind(_element, None, lambda v: 2 + len(v) if _is_plain(v) else 0, _element_children, text=_xml),
+    names=("xml.etree.ElementTree.Element",),
 )
 register(Kind(_call), types.FrameType)
 register(
