@@ -375,4 +375,9 @@ CASES = {
         "try:\n    raise ExceptionGroup('gauges', [ValueError(1), OSError(2)])\nexcept* ValueError:\n    print('one')\n",
         [("error", None, 2, "<module>", None, None)],
     ),
+    "an array that was filled with a number": (
+        "import numpy as np\nlevel = 1e100\nx = np.cumprod(np.full(4, level))\ny = np.full(3, np.nan) * 2.0\n"
+        "z = np.full_like(y, fill_value=np.nan).sum()\n",
+        [("nonfinite", "created", 3, "<module>", "np.cumprod(np.full(4, level))", None)],
+    ),
 }

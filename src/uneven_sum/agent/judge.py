@@ -129,9 +129,19 @@ class Operands:
                 if isinstance(child, (ast.expr, ast.keyword)):
                     self._walk(child, self.whole)
 
+    def _fills_with_a_number(self, node: ast.Call) -> bool:
+        """`np.full(4, 0.5)`: nothing is left empty by that."""
+        if callee(node) not in ("full", "full_like"):
+            return False
+        given = node.args[1:2] or [k.value for k in node.keywords if k.arg == "fill_value"]
+        try:
+            return bool(given) and not nonfinite.any_bad(read(given[0], self.scope))
+        except Unreadable:
+            return False
+
     def _call(self, node: ast.Call, into: list[Any]) -> None:
         self.calls += 1
-        if callee(node) in EMPTY_BY_DESIGN:
+        if callee(node) in EMPTY_BY_DESIGN and not self._fills_with_a_number(node):
             self.exempt = True
         if is_deliberate(node):
             into.append(float("nan"))
