@@ -6,8 +6,10 @@ import os
 import sqlite3
 from pathlib import Path
 
+import pytest
 from driving import running
 
+from uneven_sum.agent import outside, trial
 from uneven_sum.client import BadUse
 
 SCRIPT = """
@@ -110,13 +112,52 @@ async def test_terms_are_taken_apart_without_writing_a_line_of_the_log_twice(scr
     assert log.read_text() == "INFO:root:level 1e+308\n"
 
 
-async def test_a_descriptor_number_of_ours_that_the_script_has_taken_is_the_scripts(script, tmp_path: Path) -> None:
-    # The script closes what it was born with, and opens its own file under such a number.
+def test_a_descriptor_number_that_was_ours_and_is_open_for_another_file_is_the_scripts(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(outside, "_own", {})
+    fd = os.open(os.devnull, os.O_RDONLY)
+    outside.note_own()
+    assert outside.is_own(fd, os.fstat(fd))
+    os.close(fd)
+    anew = os.open(tmp_path / "gauge.txt", os.O_RDWR | os.O_CREAT)
+    try:
+        assert anew == fd, "the lowest free number"
+        assert not outside.is_own(anew, os.fstat(anew))
+    finally:
+        os.close(anew)
+
+
+@pytest.mark.parametrize(
+    ("written", "found"),
+    [
+        (b"", {}),
+        (b'{"so far": {"at": "f(x)"}', {}),
+        (b'{"so far": 1}\n{"so far": 2}\n{"value', {"so far": 2}),
+        (b'{"so far": 1}\n{"value": 3}\n', {"value": 3}),
+    ],
+)
+def test_what_a_copy_wrote_before_it_died(written: bytes, found: dict) -> None:
+    """A copy that dies in the midst of a line has said what stands before that, and no more: never an empty answer."""
+    child = os.fork()
+    reader, writer = os.pipe()
+    if child == 0:
+        os._exit(0)
+    os.write(writer, written)
+    os.close(writer)
+    told = trial._collect(child, reader, 5.0)
+    if "value" in found:
+        assert told == found
+    else:
+        assert told == {**found, "failed": "the trial ended its own process; the script is unharmed"}
+
+
+async def test_an_operand_whose_class_resists_being_asked_stops_no_call(script) -> None:
     path = script(
-        "import os, sys\nspare = os.open(os.devnull, os.O_RDONLY)\nos.close(spare)\n"
-        "own = [open(sys.argv[1] + str(k), 'w') for k in range(40)]\nx = 1\n"
+        "class Meta(type):\n    def __getattribute__(cls, name):\n        if name == '__module__':\n            return 3\n"
+        "        return super().__getattribute__(name)\nclass Odd(metaclass=Meta):\n    level = 1e308\n"
+        "def read(odd):\n    return odd.level\nodd = Odd()\ny = read(odd) * 10.0\n"
     )
-    async with running(path, str(tmp_path / "gauge"), breakpoints={path: [5]}) as run:
-        await run.pause()
-        await run.client.ask("[print('trial', file=f, flush=True) for f in own]")
-        assert all(os.path.getsize(f"{tmp_path}/gauge{k}") == 0 for k in range(40))
+    async with running(path) as run:
+        facts = await run.pause()
+        assert {t.text: t.value for t in facts.terms}["read(odd)"] == "1e+308" and not facts.differs

@@ -60,7 +60,7 @@ def run(work: Callable[[], dict[str, Any]], limit: float | None = None) -> dict[
     """Runs `work` in a copy of this process and returns what it returned.
 
     Raises Impossible when no copy can be made; a copy that dies or takes too long gives
-    {"failed": sentence}, with what it last told by `so_far` under that name.
+    {"failed": sentence}, and under "so far" what it last told by `so_far`.
     """
     limit = LIMIT if limit is None else limit
     reason = why_not()
@@ -208,7 +208,7 @@ def _collect(child: int, reader: int, limit: float) -> dict[str, Any]:
     os.close(reader)
     status = _reap(child)
     found = _last(data)
-    if data and "so far" not in found:
+    if found and "so far" not in found:
         return found
     if status is not None and os.WIFSIGNALED(status):
         failed = f"the trial died of {signal.Signals(os.WTERMSIG(status)).name}; the script is unharmed"
@@ -217,7 +217,7 @@ def _collect(child: int, reader: int, limit: float) -> dict[str, Any]:
 
 
 def _last(data: bytearray) -> dict[str, Any]:
-    """The last whole line that a copy has written."""
+    """The last whole line that a copy has written; {} for none: it may have died in the midst of one."""
     lines = bytes(data).split(b"\n")
     found: dict[str, Any] = json.loads(lines[-2]) if len(lines) > 1 else {}
     return found
