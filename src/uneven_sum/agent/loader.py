@@ -9,7 +9,7 @@ import sys
 import types
 from typing import Any
 
-from . import probes, stack, state
+from . import plain_code, probes, stack, state
 from .expressions import Options
 from .lookouts import Lookouts
 from .recorders import Recorders
@@ -63,6 +63,7 @@ class Loader:
                 self.plain[name] = f"{type(e).__name__}: {e}"
                 continue
             stack.files[name] = file
+            plain_code.register(name, plain)
             self.plain.pop(name, None)
             return code
         return plain

@@ -12,7 +12,7 @@ import time
 import types
 from typing import Any
 
-from . import outside, probes, stack, state, trial
+from . import outside, plain_code, probes, stack, state, trial
 from .engine import Engine
 from .expressions import Options
 from .rewind import Rewind
@@ -215,6 +215,7 @@ FATAL = ("os.kill", "signal.pthread_kill", "ctypes.string_at", "ctypes.wstring_a
 def _watch_exits(engine: Engine) -> None:
     """Tells the host where the script is just before it does what may end it at once."""
     last = 0.0
+    modules = sys.modules
 
     def leaving(how: str) -> None:
         nonlocal last
@@ -231,12 +232,15 @@ def _watch_exits(engine: Engine) -> None:
                 pass
 
     def hook(event: str, args: tuple[Any, ...]) -> None:
+        if plain_code.seen != len(modules) or (event == "object.__getattr__" and not state.quiet):
+            plain_code.look()
         if event in FATAL:
             leaving(event)
         elif event in outside.WRITING and not state.in_trial and not state.quiet:
             outside.note_written(event, args)
 
     sys.addaudithook(hook)
+    plain_code.install()
     for name in ("_exit", "abort"):
         setattr(os, name, _telling(getattr(os, name), leaving))
 

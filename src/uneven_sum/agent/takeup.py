@@ -9,7 +9,7 @@ import sys
 import types
 from typing import TYPE_CHECKING
 
-from . import stack
+from . import plain_code, stack
 from .loader import CANNOT, _functions
 from .source import SCOPES, SourceFile
 
@@ -66,6 +66,7 @@ def take_up(engine: Engine, path: str, only_check: bool = False) -> list[str]:
     for function, found in swaps:
         function.__code__ = found
     stack.files[name] = new
+    plain_code.register(name, compile(new.data, name, "exec", dont_inherit=True))
     engine.loader.fresh[name] = _functions(code)
     return differ
 
