@@ -5,23 +5,63 @@ FD is the socket to the host.  The host's `launch` comes first; then this proces
 
 import sys
 
+NAME = "_uneven_sum_agent"
+LOADED = frozenset(sys.modules)  # what the interpreter itself has imported
 
-def main() -> None:
+
+def load():
+    """Import the whole agent before the script runs, under a name of its own.
+
+    Its modules have built-ins of their own: what the script replaces in `builtins` stays the script's.  Everything is
+    imported now, while the script's folder is not yet on the path: a module of the script's may have the name of one
+    of the standard library's.
+    """
+    import builtins
+    import importlib.machinery
     import importlib.util
     import os
 
     here = os.path.dirname(os.path.abspath(__file__))
-    name = "_uneven_sum_agent"
+    sys.path[:] = [p for p in sys.path if os.path.abspath(p) != here]
+    own = dict(vars(builtins))
+
+    class Loader(importlib.machinery.SourceFileLoader):
+        def exec_module(self, module):
+            module.__dict__["__builtins__"] = own
+            super().exec_module(module)
+
+    class Finder:
+        @staticmethod
+        def find_spec(name, path=None, target=None):
+            if not name.startswith(NAME + "."):
+                return None
+            base = os.path.join(here, *name.split(".")[1:])
+            if os.path.isdir(base):
+                file = os.path.join(base, "__init__.py")
+                return importlib.util.spec_from_file_location(
+                    name, file, loader=Loader(name, file), submodule_search_locations=[base]
+                )
+            return importlib.util.spec_from_file_location(name, base + ".py", loader=Loader(name, base + ".py"))
+
+    init = os.path.join(here, "__init__.py")
     spec = importlib.util.spec_from_file_location(
-        name, os.path.join(here, "__init__.py"), submodule_search_locations=[here]
+        NAME, init, loader=Loader(NAME, init), submodule_search_locations=[here]
     )
-    assert spec is not None and spec.loader is not None
     package = importlib.util.module_from_spec(spec)
-    sys.modules[name] = package
+    sys.modules[NAME] = package
     spec.loader.exec_module(package)
-    fd = int(sys.argv[1])
-    run = importlib.import_module(name + ".run")
-    run.run(fd)
+    sys.meta_path.insert(0, Finder)
+    try:
+        for folder, folders, files in os.walk(here):
+            folders[:] = [f for f in folders if f != "__pycache__"]
+            inner = os.path.relpath(folder, here).replace(os.sep, ".")
+            for file in files:
+                name = file[:-3]
+                if file.endswith(".py") and name not in ("__init__", "boot"):
+                    importlib.import_module(".".join([NAME, *([] if inner == "." else [inner]), name]))
+    finally:
+        sys.meta_path.remove(Finder)
+    return sys.modules[NAME + ".run"]
 
 
-main()
+load().run(int(sys.argv[1]), LOADED)

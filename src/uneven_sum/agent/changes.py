@@ -14,6 +14,7 @@ from typing import Any
 
 from . import judge, nonfinite
 from .scope import MISSING, Scope, safe_kind
+from .type_identity import TypeIds
 from .values import summary
 
 COPIED = 64 << 20  # bytes of arrays that are copied, so that the changed cells can be named
@@ -21,7 +22,7 @@ SUMMED = 256 << 20  # bytes of further ones of which a sum is taken; beyond it a
 PARTS = 100_000  # elements and attributes of collections and objects looked at
 DEEP = 3  # levels of collections and objects
 TOLD = 12  # changes told
-PLAIN = (int, float, complex, str, bytes, bool, type(None))
+PLAIN = TypeIds(int, float, complex, str, bytes, bool, type(None))
 LEFT_OUT = (types.ModuleType, types.FunctionType, types.BuiltinFunctionType, type, types.CodeType)
 
 PURE_NAMES = {
@@ -87,7 +88,7 @@ class Snapshot:
     def _of(self, value: Any, depth: int) -> tuple[Any, ...]:
         """What a value is like: a tuple that differs when the value does."""
         kind = type(value)
-        if kind in PLAIN:
+        if id(kind) in PLAIN:
             return ("is", kind, "nan" if value != value else value)
         self.kept.append(value)
         np = nonfinite.module("numpy")
@@ -97,13 +98,13 @@ class Snapshot:
         if depth >= DEEP or id(value) in self.seen:
             return told
         self.seen.add(id(value))
-        if kind in (list, tuple):
+        if kind is list or kind is tuple:
             return ("list", id(value), [self._of(v, depth + 1) for v in value[: self._room(len(value))]], len(value))
         if kind is dict:
             room = self._room(len(value))
-            parts = [(k, self._of(v, depth + 1)) for k, v in list(value.items())[:room] if type(k) in PLAIN]
+            parts = [(k, self._of(v, depth + 1)) for k, v in list(value.items())[:room] if id(type(k)) in PLAIN]
             return ("dict", id(value), dict(parts), len(value))
-        if kind in (set, frozenset):
+        if kind is set or kind is frozenset:
             return ("set", id(value), frozenset(map(id, value)), len(value))
         pd = nonfinite.module("pandas")
         if pd is not None and isinstance(value, (pd.DataFrame, pd.Series)):

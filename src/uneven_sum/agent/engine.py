@@ -8,6 +8,7 @@ import signal
 import sys
 import threading
 import time
+import traceback
 import types
 import warnings
 from typing import Any
@@ -31,6 +32,7 @@ from .judging import Judging
 from .loader import Loader
 from .meeting import Meeting
 from .pointing import Pointing
+from .own_builtins import with_originals
 from .report import Pause
 from .rewind import Rewind
 from .switches import Switches, Tripwire
@@ -119,6 +121,7 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
         if frame in self.held and site.role in ("value", "return", "yield", "test", "augmented", "iterable"):
             self._settle(frame)
 
+    @with_originals
     def failed(self, site: Site, frame: types.FrameType, head: bool) -> str:
         try:
             return self._failed(site, frame, head)
@@ -209,6 +212,7 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
 
     # -- breakpoints and steps -----------------------------------------------------------------------
 
+    @with_originals
     def lookout(
         self, numbers: tuple[int, ...], site: Site, frame: types.FrameType, by_name: bool, **facts: Any
     ) -> None:
@@ -217,12 +221,14 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
         except Closed:
             self._alone()
 
+    @with_originals
     def changed(self, site: Site, frame: types.FrameType, begins: bool) -> None:
         try:
             super().changed(site, frame, begins)
         except Closed:
             self._alone()
 
+    @with_originals
     def arrived(self, frame: types.FrameType, returned: Any, inside: bool) -> None:
         reason = "entry" if self.entering else "pause" if self.interrupting else "step"
         pause = Pause(reason, frame, "in" if inside else "next")
@@ -340,11 +346,13 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
         if stale:
             self.loader.refresh(stale)
 
+    @with_originals
     def given(self, frame: types.FrameType) -> None:
         """A call is left with a value of the user's: pause in its caller."""
         if not state.quiet:
             self.motion.leaving(frame)
 
+    @with_originals
     def skipped(self, frame: types.FrameType) -> None:
         """A statement was given up, to go on elsewhere."""
         self.motion.resume_jump(frame)
@@ -402,6 +410,7 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
         finally:
             self.present = None
 
+    @with_originals
     def _called(self, number: int, frame: types.FrameType | None) -> None:
         """The host has sent something while the script was running."""
         if state.quiet or state.in_trial or self.present is not None:
@@ -445,8 +454,6 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
 
     def _trouble(self, e: Exception) -> None:
         """Something of ours went wrong; the script must not notice.  What a signal's handler raised goes on to it."""
-        import traceback
-
         if signals.is_the_scripts(e):
             raise e
 

@@ -121,8 +121,9 @@ class Expressions:
         return ast.Compare(self._probe("type", value), [ast.Is()], [ast.Constant(MARK + kind)])
 
     def _is_number(self, value: Callable[[], ast.expr]) -> ast.expr:
-        """`type(x) is float or type(x) is int or type(x) in ‹numbers›`"""
-        known = ast.Compare(self._probe("type", value()), [ast.In()], [ast.Constant(MARK + "numbers")])
+        """`type(x) is float or type(x) is int or id(type(x)) in ‹numbers›`"""
+        kind = self._probe("id", self._probe("type", value()))
+        known = ast.Compare(kind, [ast.In()], [ast.Constant(MARK + "numbers")])
         return ast.BoolOp(ast.Or(), [self._type_is(value(), "float"), self._type_is(value(), "int"), known])
 
     def _meter_name(self, loop: ast.AST) -> str:

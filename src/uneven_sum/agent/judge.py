@@ -8,6 +8,7 @@ statement is taken apart (`terms`) and the culprit decides.
 from __future__ import annotations
 
 import ast
+import operator as o
 import types
 from typing import Any
 
@@ -16,6 +17,7 @@ from .expressions import callee
 from .names import EMPTY_BY_DESIGN
 from .scope import MISSING, Scope, read_attribute, safe_kind
 from .source import COMPREHENSIONS
+from .type_identity import is_one_of
 
 CREATED, ARRIVED, CARRIED = "created", "arrived", "carried"
 TEXT = (str, bytes, bytearray, bool, type(None))
@@ -29,8 +31,6 @@ OPERATORS: dict[type, Any] = {}
 
 
 def _fill_operators() -> None:
-    import operator as o
-
     OPERATORS.update({ast.Add: o.add, ast.Sub: o.sub, ast.Mult: o.mul, ast.Div: o.truediv, ast.FloorDiv: o.floordiv})
     OPERATORS.update({ast.Mod: o.mod, ast.Pow: o.pow, ast.LShift: o.lshift, ast.RShift: o.rshift, ast.BitOr: o.or_})
     OPERATORS.update({ast.BitXor: o.xor, ast.BitAnd: o.and_, ast.MatMult: o.matmul})
@@ -72,7 +72,7 @@ def read(node: ast.AST, scope: Scope) -> Any:
         return tuple(read(e, scope) for e in node.elts)
     if isinstance(node, ast.BinOp):
         left, right = read(node.left, scope), read(node.right, scope)
-        if type(left) in (int, float) and type(right) in (int, float) and not isinstance(node.op, ast.Pow):
+        if is_one_of(type(left), int, float) and is_one_of(type(right), int, float) and not isinstance(node.op, ast.Pow):
             try:
                 return OPERATORS[type(node.op)](left, right)
             except Exception:
@@ -80,7 +80,7 @@ def read(node: ast.AST, scope: Scope) -> Any:
         raise Unreadable
     if isinstance(node, ast.UnaryOp):
         value = read(node.operand, scope)
-        if type(value) in (int, float, complex):
+        if is_one_of(type(value), int, float, complex):
             return OPERATORS[type(node.op)](value)
     raise Unreadable
 
@@ -193,7 +193,7 @@ def _is_text(node: ast.AST) -> bool:
     return isinstance(node, ast.JoinedStr) or (isinstance(node, ast.Constant) and isinstance(node.value, TEXT))
 
 
-def is_data(value: Any) -> bool:
+def is_data(value: Any, depth: int = 0) -> bool:
     """True for numbers, arrays, frames and collections of them: what can carry a number into a call."""
     if isinstance(value, TEXT) or callable(value):
         return False
@@ -203,7 +203,7 @@ def is_data(value: Any) -> bool:
             values = nonfinite.plain_list(value)
         elif isinstance(value, set):
             values = set.__iter__(value)
-        return any(is_data(v) for v, _ in zip(values, range(20)))
+        return depth < 4 and any(is_data(v, depth + 1) for v, _ in zip(values, range(20)))
     if isinstance(value, (int, float, complex)):
         return True
     kind = type(value)
@@ -273,13 +273,13 @@ def explained(value: Any, operands: Operands) -> bool:
     return not left.any()
 
 
-def _has_none(value: Any) -> bool:
-    """None among data: a gap that was there, or is meant."""
-    if isinstance(value, dict):
-        return any(_has_none(v) for v, _ in zip(dict.values(value), range(1000)))
-    if isinstance(value, (list, tuple)):
+def _has_none(value: Any, depth: int = 0) -> bool:
+    """None among data: a gap that was there, or is meant.  Looked for in three levels of collections."""
+    if depth < 3 and isinstance(value, dict):
+        return any(_has_none(v, depth + 1) for v, _ in zip(dict.values(value), range(1000)))
+    if depth < 3 and isinstance(value, (list, tuple)):
         value = nonfinite.plain_list(value)
-        return any(v is None or (isinstance(v, (list, tuple, dict)) and _has_none(v)) for v in value[:10_000])
+        return any(_has_none(v, depth + 1) for v in value[: 10_000 if depth < 2 else 100])
     return value is None
 
 

@@ -9,6 +9,7 @@ from typing import Any
 
 from . import judge, motion, nonfinite, report, state
 from .expressions import Site
+from .own_builtins import with_originals
 from .report import Pause
 from .scope import MISSING, Scope
 from .switches import Switches
@@ -50,6 +51,7 @@ class Judging(motion.Hooks):
     def _drop_held(self, frame: types.FrameType) -> list[str]:
         raise NotImplementedError
 
+    @with_originals
     def nonfinite(self, value: Any, site: Site, frame: types.FrameType, old: Any) -> None:
         try:
             self._judge(value, site, frame, old)

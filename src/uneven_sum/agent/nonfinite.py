@@ -12,14 +12,15 @@ import types
 from typing import Any
 
 from . import signals
+from .type_identity import TypeIds, TypeTable, is_one_of
 
 MAX = sys.float_info.max
 CHUNK = 1 << 16  # cells looked at in one go: the truth values stay in the cache
 LOOKED_INTO = 100_000  # elements of a list or dict that are looked at
 
 # Types that can hold nothing non-finite, or that are somebody else's to judge.
-PLAIN: set[type] = {int, str, bytes, bool, type(None), type, range, slice, types.BuiltinFunctionType}
-PLAIN |= {
+PLAIN = TypeIds(int, str, bytes, bool, type(None), type, range, slice, types.BuiltinFunctionType)
+PLAIN.take(
     types.FunctionType,
     types.ModuleType,
     types.GeneratorType,
@@ -28,7 +29,7 @@ PLAIN |= {
     set,
     frozenset,
     type(Ellipsis),
-}
+)
 
 
 def module(name: str) -> Any:
@@ -52,7 +53,7 @@ def count(value: Any) -> int:
     kind = type(value)
     if kind is float:
         return 0 if -MAX <= value <= MAX else 1
-    if kind in PLAIN:
+    if id(kind) in PLAIN:
         return 0
     try:
         looker = _LOOKERS.get(kind) or _looker(kind)
@@ -264,7 +265,7 @@ def _sequence(value: Any) -> int:
         except (TypeError, OverflowError, ValueError):
             pass
         return sum(_element(v) for v in value[:LOOKED_INTO])
-    if first in PLAIN or size > 1000:
+    if id(first) in PLAIN or size > 1000:
         return 0
     return sum(_element(v) for v in value)
 
@@ -273,7 +274,7 @@ def _element(value: Any) -> int:
     kind = type(value)
     if kind is float:
         return 0 if -MAX <= value <= MAX else 1
-    if kind in PLAIN:
+    if id(kind) in PLAIN:
         return 0
     looker = _LOOKERS.get(kind) or _looker(kind)
     if looker in (_sequence, _mapping, _frame, _offers_array, _polars):
@@ -354,7 +355,7 @@ def _offers_array(value: Any) -> int:
     return _array(cells) if isinstance(cells, np.ndarray) and cells.dtype.kind in "fc" else 0
 
 
-_LOOKERS: dict[type, Any] = {}
+_LOOKERS: TypeTable[Any] = TypeTable()
 
 
 def is_number_kind(kind: type) -> bool:
@@ -362,4 +363,4 @@ def is_number_kind(kind: type) -> bool:
     np = module("numpy")
     if np is not None and issubclass(kind, np.generic):
         return issubclass(kind, np.number)
-    return kind in (float, int, complex) or _is_decimal(kind)
+    return is_one_of(kind, float, int, complex) or _is_decimal(kind)

@@ -16,18 +16,13 @@ from .lookouts import tickers
 from .marks import all_marks
 from .nonfinite import MAX, PLAIN
 from .recording import Recorder
+from .type_identity import TypeIds
 
 sites = Sites()
 
 
-class _Kinds(set[type]):
-    """A set that can be a constant of a code object: those must be hashable."""
-
-    __hash__ = object.__hash__  # type: ignore[assignment]
-
-
-numbers = _Kinds({float, int, bool, complex})  # types whose augmented operators never work in place
-floats: set[type] = set()  # other kinds of floats that have been met: numpy's scalars
+numbers = TypeIds(float, int, bool, complex)  # types whose augmented operators never work in place
+floats = TypeIds()  # other kinds of floats that have been met: numpy's scalars
 _before: dict[tuple[int, int], Any] = {}
 
 
@@ -76,10 +71,10 @@ def check(value: Any, emptied: None, site: int) -> Any:
     if kind is float:
         if -MAX <= value <= MAX and not holding:
             return value
-    elif kind in floats:
+    elif id(kind) in floats:
         if isfinite(value) and not holding:
             return value
-    elif kind in PLAIN and not holding:
+    elif id(kind) in PLAIN and not holding:
         return value
     return _look(value, site, None)
 
@@ -89,10 +84,10 @@ def check_augmented(value: Any, old: Any, site: int) -> Any:
     if kind is float:
         if -MAX <= value <= MAX and not holding:
             return value
-    elif kind in floats:
+    elif id(kind) in floats:
         if isfinite(value) and not holding:
             return value
-    elif kind in PLAIN and not holding:
+    elif id(kind) in PLAIN and not holding:
         return value
     return _look(value, site, old)
 
@@ -110,10 +105,10 @@ def _look(value: Any, site: int, old: Any) -> Any:
         state.met += bad
         return value
     kind = type(value)
-    if kind not in numbers and nonfinite.is_number_kind(kind):
-        numbers.add(kind)
+    if id(kind) not in numbers and nonfinite.is_number_kind(kind):
+        numbers.take(kind)
         if isinstance(value, float):
-            floats.add(kind)
+            floats.take(kind)
     if bad:
         listener.nonfinite(value, sites[site], sys._getframe(2), old)
     elif holding:
@@ -129,14 +124,14 @@ def old(value: Any) -> Any:
 
 
 def before(value: Any, site: int) -> None:
-    if type(value) in PLAIN or state.quiet:
+    if id(type(value)) in PLAIN or state.quiet:
         return
     if nonfinite.any_bad(value):
         _before[site, id(sys._getframe(1))] = nonfinite.mask(value)
 
 
 def after(value: Any, site: int) -> None:
-    if type(value) in PLAIN and not holding:
+    if id(type(value)) in PLAIN and not holding:
         return
     kept = _before.pop((site, id(sys._getframe(1))), None) if _before else None
     _look(value, site, kept)
@@ -346,6 +341,7 @@ PROBES = _Probes(
     iter=iter,
     next=next,
     type=type,
+    id=id,
     float=float,
     int=int,
     numbers=numbers,

@@ -9,6 +9,7 @@ from typing import Any
 
 from .expressions import callee
 from .scope import read_attribute
+from .type_identity import is_one_of
 
 
 def _real(value: Any) -> float | None:
@@ -119,7 +120,7 @@ def _nearest_key(exc: KeyError, operands: list[Any]) -> str:
         if isinstance(wanted, str):
             near = difflib.get_close_matches(wanted, [k for k in keys if isinstance(k, str)], 3, 0.5)
         else:
-            numbers = [k for k in keys if type(k) in (int, float) and type(wanted) in (int, float)]
+            numbers = [k for k in keys if is_one_of(type(k), int, float) and is_one_of(type(wanted), int, float)]
             near = [repr(k) for k in sorted(numbers, key=lambda k: abs(k - wanted))[:3]]
         if near:
             return f"the nearest of its {len(keys)} keys: {', '.join(map(str, near))}"

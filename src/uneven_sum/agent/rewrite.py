@@ -31,6 +31,7 @@ is emptied whenever it held anything but a float or an int: the script's objects
 from __future__ import annotations
 
 import ast
+import copy
 import types
 from typing import Any
 
@@ -424,8 +425,6 @@ class Rewriter(Recorded):
 
 
 def _copy(node: Any) -> Any:
-    import copy
-
     return copy.deepcopy(node)
 
 

@@ -19,7 +19,7 @@ from .rewind import Rewind
 from .wire import Closed, Wire
 
 
-def run(fd: int) -> None:
+def run(fd: int, loaded: frozenset[str]) -> None:
     """Waits for `launch` and `configurationDone`, runs the script, and ends as it would."""
     engine = _prepare(fd)
     arguments = engine.launch
@@ -31,7 +31,9 @@ def run(fd: int) -> None:
     engine.wire.event("initialized", {})
     engine.requests.serve()  # until configurationDone
     code = engine.loader.compile(path, data)
-    _hide_traces(arguments)
+    if arguments.get("lineBuffered"):
+        _buffer_lines()
+    _hide_traces(loaded)
     outside.note_own()
     engine.install()
     if arguments.get("rewind"):
@@ -133,12 +135,12 @@ def _main_module(engine: Engine, arguments: dict[str, Any]) -> tuple[types.Modul
         main.__file__ = path
         sys.orig_argv = [sys.executable, "-m", program, *args]
     else:
-        path = program
+        path = _absolute(program)
         sys.argv = [program, *args]
         sys.path[0] = os.path.dirname(os.path.realpath(program))
         main.__spec__ = None
-        main.__loader__ = importlib.machinery.SourceFileLoader("__main__", program)
-        main.__file__ = program
+        main.__loader__ = importlib.machinery.SourceFileLoader("__main__", path)
+        main.__file__ = path
         main.__cached__ = None  # type: ignore[attr-defined]
         sys.orig_argv = [sys.executable, program, *args]
     folders.append(os.path.dirname(os.path.realpath(path)))
@@ -149,6 +151,11 @@ def _main_module(engine: Engine, arguments: dict[str, Any]) -> tuple[types.Modul
     sys.modules["__main__"] = main
     engine.loader.install()
     return main, data, path
+
+
+def _absolute(program: str) -> str:
+    """A script's file name as the interpreter makes it: the folder is put before it, and nothing is resolved."""
+    return program if os.path.isabs(program) else os.path.join(os.getcwd(), program)
 
 
 def _find_module(name: str) -> importlib.machinery.ModuleSpec:
@@ -185,22 +192,31 @@ def _readable(path: str) -> bytes:
         raise Failed(f"{path} cannot be compiled: {e}.") from None
 
 
-def _hide_traces(arguments: dict[str, Any]) -> None:
+def _hide_traces(loaded: frozenset[str]) -> None:
     """A module of the script's folder must win over one that the agent has imported for itself."""
     folder = sys.path[0]
     try:
         names = {n.removesuffix(".py") for n in os.listdir(folder or ".")}
     except OSError:
         return
+    hidden: list[str] = []
     for name in list(sys.modules):
-        if name in names and name not in sys.builtin_module_names and name not in ("__main__", "site", "os", "io"):
-            spec = getattr(sys.modules[name], "__spec__", None)
-            if spec is not None and spec.origin != "frozen" and "." not in name:
-                del sys.modules[name]
-    if arguments.get("lineBuffered"):
-        for stream in (sys.stdout, sys.stderr):
-            if stream is not None:
-                stream.reconfigure(line_buffering=True)  # type: ignore[union-attr]
+        top = name.partition(".")[0]
+        if name in loaded:
+            continue
+        if top in names and top not in sys.builtin_module_names and top not in ("__main__", "site", "os", "io"):
+            spec = getattr(sys.modules.get(top), "__spec__", None)
+            if name != top or (spec is not None and spec.origin != "frozen"):
+                hidden.append(name)
+    for name in hidden:
+        del sys.modules[name]
+
+
+def _buffer_lines() -> None:
+    """What the script prints into our pipes is shown line by line."""
+    for stream in (sys.stdout, sys.stderr):
+        if stream is not None:
+            stream.reconfigure(line_buffering=True)  # type: ignore[union-attr]
 
 
 def _pause_at_start(engine: Engine, path: str) -> None:

@@ -8,6 +8,7 @@ memory; a connection or a pipe, one whose other end is closed.  What is written 
 from __future__ import annotations
 
 import fcntl
+import ctypes
 import os
 import select
 import socket
@@ -123,8 +124,6 @@ def _shared() -> list[tuple[int, int, list[str]]]:
 
 def _mapping(low: int, high: int, facts: list[str]) -> None:
     """Makes one mapping private: of the same file where that is there, else with a copy of what it holds."""
-    import ctypes
-
     libc = ctypes.CDLL(None, use_errno=True)
     libc.mmap.restype = ctypes.c_void_p
     libc.mmap.argtypes = [ctypes.c_void_p, ctypes.c_size_t, ctypes.c_int, ctypes.c_int, ctypes.c_int, ctypes.c_long]

@@ -10,9 +10,10 @@ from typing import Any
 from . import measures, nonfinite, signals, state
 from .kinds.base import clean
 from .scope import kind_name
+from .type_identity import TypeIds
 
 MISSING = "·missing"  # not assigned
-PLAIN = frozenset((float, int, bool, complex, type(None)))
+PLAIN = TypeIds(float, int, bool, complex, type(None))
 LONG = 200  # characters of a text that are kept; ten times as many bits of an integer
 COLLECTIONS = (list, tuple, dict, set, frozenset, deque)
 
@@ -66,7 +67,7 @@ def is_scalar(value: Any) -> bool:
 
 def all_plain(values: list[Any]) -> bool:
     """True for numbers of a bounded size: what can be kept as it is."""
-    return all([type(v) in PLAIN or is_scalar(v) for v in values])
+    return all([id(type(v)) in PLAIN or is_scalar(v) for v in values])
 
 
 def told(value: Any) -> Any:
@@ -75,9 +76,9 @@ def told(value: Any) -> Any:
     kind = type(value)
     if kind is int and value.bit_length() > 10 * LONG:
         return f"int of {value.bit_length()} bits"
-    if kind in PLAIN or kind is Cells or is_scalar(value) or value is MISSING:
+    if id(kind) in PLAIN or kind is Cells or is_scalar(value) or value is MISSING:
         return value
-    if kind in (str, bytes):
+    if kind is str or kind is bytes:
         return value if len(value) <= LONG else f"{kind.__name__} of {len(value)}"
     np = nonfinite.module("numpy")
     try:

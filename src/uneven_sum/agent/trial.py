@@ -5,6 +5,7 @@ from __future__ import annotations
 import gc
 import json
 import os
+import resource
 import select
 import signal
 import sys
@@ -153,8 +154,6 @@ def _be_the_copy(work: Callable[[], dict[str, Any]], reader: int, writer: int, l
 
 def _bound_memory() -> None:
     """A trial may take most of the memory that is free, and no more: the script must not suffer from it."""
-    import resource
-
     try:
         with open("/proc/meminfo") as f:
             free = next(int(line.split()[1]) * 1024 for line in f if line.startswith("MemAvailable"))

@@ -8,6 +8,7 @@ import warnings
 from typing import TYPE_CHECKING, Any
 
 from . import motion, probes, stack, state
+from .own_builtins import with_originals
 from .report import Pause
 from .source import Position
 from .switches import Switches
@@ -38,6 +39,7 @@ class Warned(motion.Hooks):
 
     # -- warnings ------------------------------------------------------------------------------------
 
+    @with_originals
     def _warned(self, message: Any) -> None:
         """Stands where `warnings` shows a warning that its filters let through."""
         if "is non-interactive, and thus cannot be shown" in str(message.message) and self.shows_figures:
@@ -82,6 +84,7 @@ class Warned(motion.Hooks):
         self.motion.release(frame)
         return texts
 
+    @with_originals
     def settled(self, frame: types.FrameType, statement: Position) -> None:
         """The statement is over and nothing has looked at its result."""
         if frame in self.held:

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import contextlib
+import ctypes
 import json
 import select
 import socket
+import struct
 import threading
 from collections.abc import Iterator
 from typing import Any
@@ -31,8 +33,6 @@ def holding_others() -> Iterator[None]:
         yield
         return
     if _Hold.libc is None:
-        import ctypes
-
         _Hold.libc = ctypes.PyDLL(None)  # a PyDLL's functions keep the lock
     _Hold.on = True
     try:
@@ -53,9 +53,6 @@ def letting_others() -> Iterator[None]:
 
 def _wait(fd: int, event: int) -> None:
     """Waits with the lock kept until the socket is ready."""
-    import ctypes
-    import struct
-
     asked = ctypes.create_string_buffer(struct.pack("ihh", fd, event, 0))
     while _Hold.libc.poll(asked, 1, 1000) <= 0:
         pass  # a signal of the script's is handled here, and the wait goes on
@@ -78,8 +75,6 @@ def _send(sock: socket.socket, data: bytes) -> None:
 def _receive(sock: socket.socket) -> bytes:
     if not _Hold.on:
         return sock.recv(65536)
-    import ctypes
-
     _wait(sock.fileno(), select.POLLIN)
     room = ctypes.create_string_buffer(65536)
     done = _Hold.libc.recv(sock.fileno(), room, 65536, 0)

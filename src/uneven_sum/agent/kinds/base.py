@@ -7,11 +7,15 @@ code, copies no large array, and what it raises is caught by `values`.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import contextlib
+import threading
+import time
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Any
 
 from ..scope import kind_name
+from ..type_identity import TypeIds, TypeTable
 
 TEXT_SHOWN = 120
 Summary = dict[str, Any]
@@ -32,7 +36,7 @@ class Kind:
     text: Callable[[Any], str] | None = None  # for the reader
 
 
-BY_TYPE: dict[type, Kind] = {}
+BY_TYPE: TypeTable[Kind] = TypeTable()
 BY_NAME: dict[str, Kind] = {}
 BY_TEST: list[tuple[Callable[[type], bool], Kind]] = []
 
@@ -92,18 +96,74 @@ def plural(count: int, word: str) -> str:
     return f"{count} {word if count == 1 else many}"
 
 
+class _Budget(threading.local):
+    """What is left to look at: one budget for all values that are shown together, whatever their kinds."""
+
+    DEEPEST = 2  # levels of values within values
+    OBJECTS = 20_000
+    SECONDS = 3.0
+    shared = False
+    objects = 0
+    until = 0.0
+
+    def __init__(self) -> None:
+        self.path: list[int] = []  # ids of the values under way, outermost first
+
+    def begin(self) -> None:
+        self.objects, self.until = self.OBJECTS, time.perf_counter() + self.SECONDS
+
+    @property
+    def spent(self) -> bool:
+        return self.objects <= 0 or time.perf_counter() > self.until
+
+
+_budget = _Budget()
+CHEAP = TypeIds(int, float, bool, str, complex, type(None))
+
+
+@contextlib.contextmanager
+def shared_budget() -> Iterator[None]:
+    """Within it all summaries together have one budget of time and objects."""
+    if _budget.shared:
+        yield
+        return
+    _budget.begin()
+    _budget.shared = True
+    try:
+        yield
+    finally:
+        _budget.shared = False
+
+
 def summary(value: Any) -> Summary:
-    """`text`, `type`, `shape`, `dtype`, `nonfinite` and `kind` of a value; numbers of arrays as text."""
+    """`text`, `type`, `shape`, `dtype`, `nonfinite` and `kind` of a value; numbers of arrays as text.
+
+    A value that holds others shows two levels of them; one that holds itself, or that is reached when the budget is
+    spent, is named only.
+    """
     from .. import nonfinite
 
     kind = type(value)
     base: Summary = {"type": kind_name(kind), "shape": None, "dtype": None, "nonfinite": 0, "kind": "object"}
+    cheap = id(kind) in CHEAP
+    if not cheap:
+        if not _budget.path and not _budget.shared:
+            _budget.begin()
+        _budget.objects -= 1
+        if _budget.spent:
+            return {**base, "text": f"{base['type']}, not looked at: too many values at once"}
+        if len(_budget.path) > _budget.DEEPEST or id(value) in _budget.path:
+            return {**base, "text": f"{base['type'].rpartition('.')[2]}(…)"}
+        _budget.path.append(id(value))
     try:
         base.update(find(kind).line(value))
         if not base["nonfinite"] and base["kind"] != "array":
             base["nonfinite"] = nonfinite.count(value)
     except Exception as e:
         base["text"] = f"{base['type']} that cannot be shown: {type(e).__name__}"
+    finally:
+        if not cheap:
+            _budget.path.pop()
     return base
 
 

@@ -43,7 +43,7 @@ def _sequence_facts(value: Any) -> list[Fact]:
     names = [type(v).__name__ for v in itertools.islice(_items(value), 100_000)]
     kinds = {n: names.count(n) for n in dict.fromkeys(names[:10_000])}
     facts = [("elements", str(size)), ("types", ", ".join(f"{n} {c}" for n, c in list(kinds.items())[:6]) or "none")]
-    numbers = [v for v in itertools.islice(_items(value), 1_000_000) if type(v) in (int, float)]
+    numbers = [v for v in itertools.islice(_items(value), 1_000_000) if type(v) is int or type(v) is float]
     fine = [v for v in numbers if v - v == 0]
     if fine:
         facts.append(("range", f"{element(min(fine))} … {element(max(fine))}, mean {element(sum(fine) / len(fine))}"))
