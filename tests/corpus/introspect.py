@@ -190,7 +190,8 @@ def counted():
     return sys.getrefcount(thing)
 
 
-print(counted())
+if sys.version_info < (3, 14):  # later ones count a borrowed reference or not, as the optimiser likes
+    print(counted())
 sys.stdout.write("written\n")
 print("to err", file=sys.stderr)
 buffer = io.StringIO()

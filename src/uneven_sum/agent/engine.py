@@ -25,6 +25,7 @@ from . import (
     signals,
     stack,
     state,
+    ticks,
 )
 from .byhand import ByHand
 from .expressions import Options, Site
@@ -100,8 +101,13 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
         self._show = warnings._showwarnmsg  # type: ignore[attr-defined]
         warnings._showwarnmsg = self._warned  # type: ignore[attr-defined]
         signal.signal(CALL_SIGNAL, self._called)
+        self.start_ticks()
         sys.breakpointhook = self.breakpoint_hook
         os.register_at_fork(after_in_child=self._in_child)
+
+    def start_ticks(self) -> None:
+        if ticks.start(CALL_SIGNAL):
+            self.wire.event("unevenSum/ticks", {})
 
     def _in_child(self) -> None:
         """A child of the script runs on with every lookout off."""
@@ -416,6 +422,9 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
         if state.quiet or state.in_trial or self.present is not None:
             return
         try:
+            due = self.rewind is not None and self.rewind.is_due()
+            if not due and not self.written and not self.wire.has_come():
+                return
             with signals.held():
                 self.send_written()
                 pausing = self.requests.while_running(frame)

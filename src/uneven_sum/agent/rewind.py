@@ -184,6 +184,7 @@ class Rewind:
         gc.unfreeze()
         self.next = number + 1
         self.between = None
+        self.engine.start_ticks()
         self._sleep(number, told)  # the twin; woken in its turn, it is the active process
 
 

@@ -12,7 +12,7 @@ import time
 import types
 from typing import Any
 
-from . import outside, plain_code, probes, stack, state, trial
+from . import outside, plain_code, probes, stack, state, trial, whole_writes
 from .engine import Engine
 from .expressions import Options
 from .rewind import Rewind
@@ -31,6 +31,7 @@ def run(fd: int, loaded: frozenset[str]) -> None:
     engine.wire.event("initialized", {})
     engine.requests.serve()  # until configurationDone
     code = engine.loader.compile(path, data)
+    whole_writes.mend()
     if arguments.get("lineBuffered"):
         _buffer_lines()
     _hide_traces(loaded)
@@ -131,7 +132,7 @@ def _main_module(engine: Engine, arguments: dict[str, Any]) -> tuple[types.Modul
         path = str(spec.origin)
         sys.argv = [path, *args]
         main.__spec__, main.__package__ = spec, spec.parent
-        main.__loader__, main.__cached__ = spec.loader, spec.cached  # type: ignore[attr-defined]
+        main.__loader__, cached = spec.loader, spec.cached
         main.__file__ = path
         sys.orig_argv = [sys.executable, "-m", program, *args]
     else:
@@ -141,12 +142,15 @@ def _main_module(engine: Engine, arguments: dict[str, Any]) -> tuple[types.Modul
         main.__spec__ = None
         main.__loader__ = importlib.machinery.SourceFileLoader("__main__", path)
         main.__file__ = path
-        main.__cached__ = None  # type: ignore[attr-defined]
+        cached = None
         sys.orig_argv = [sys.executable, program, *args]
     folders.append(os.path.dirname(os.path.realpath(path)))
     engine.loader.folders = [os.path.join(os.path.realpath(f), "") for f in folders]
     main.__builtins__ = sys.modules["builtins"]  # type: ignore[attr-defined]
-    main.__annotations__ = {}
+    if sys.version_info < (3, 15):
+        main.__cached__ = cached  # type: ignore[attr-defined]
+    if sys.version_info < (3, 14):
+        main.__annotations__ = {}
     data = _readable(path)
     sys.modules["__main__"] = main
     engine.loader.install()

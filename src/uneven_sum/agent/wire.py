@@ -116,6 +116,14 @@ class Wire:
                 self._later.append(message)
         return False
 
+    def has_come(self) -> bool:
+        """True when there is something to read, or the host has gone."""
+        if self._later:
+            return True
+        look = select.poll()
+        look.register(self.sock, select.POLLIN)
+        return bool(look.poll(0))
+
     def receive(self, wait: bool = True) -> dict[str, Any] | None:
         """The next message; with wait=False None when no whole message has come."""
         return self._later.pop(0) if self._later else self._next(wait)

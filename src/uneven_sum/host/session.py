@@ -20,6 +20,7 @@ from pathlib import Path
 from typing import Any
 
 from ..protocol import Decoder, MalformedMessage, Message, encode
+from .activity import Activity, activity
 from .interpreter import find_interpreter
 from .launch import BadUse, Launch, SyntaxFault, inspect_script
 from .points import Points, ended, reap
@@ -86,6 +87,8 @@ class Session:
         self.pid = 0  # of the active process
         self._reading: asyncio.Task[None] | None = None
         self._waking = False
+        self._calling: asyncio.Task[None] | None = None
+        self._ticks = False  # the script looks by itself for what was sent, while it computes
 
     # -- starting and ending -------------------------------------------------------------------------
 
@@ -170,7 +173,7 @@ class Session:
         await self.close()
 
     async def close(self) -> None:
-        tasks = [*self._tasks, *([self._reading] if self._reading is not None else [])]
+        tasks = [*self._tasks, *[t for t in (self._reading, self._calling) if t is not None]]
         for task in tasks:
             task.cancel()
         await asyncio.gather(*tasks, return_exceptions=True)
@@ -229,7 +232,25 @@ class Session:
             self._call()
 
     def _call(self) -> None:
-        self._kill(CALL_SIGNAL)
+        """Make the running script read what was sent to it.
+
+        While it computes, it looks by itself, now and then.  It is signalled only where it waits in a system call that
+        sends nothing: an interrupted write may lose data.
+        """
+        if self._calling is None or self._calling.done():
+            self._calling = asyncio.create_task(self._urge())
+
+    async def _urge(self) -> None:
+        wait, began = 0.005, time.monotonic()
+        while self.running and self._waiting and not self.exited.is_set():
+            doing, _ = activity(self.pid)
+            late = time.monotonic() - began > PATIENCE
+            if doing is Activity.WAITS or doing is Activity.UNKNOWN or not self._ticks or late:
+                if doing is not Activity.SENDS or late:
+                    self._kill(CALL_SIGNAL)
+                wait = max(wait, 0.05)
+            await asyncio.sleep(wait)
+            wait = min(2 * wait, 0.1)
 
     def _kill(self, number: signal.Signals) -> None:
         """Not by the process object: that would reap the process, and asyncio would miss its status."""
@@ -354,6 +375,9 @@ class Session:
         event, body = message.get("event"), message.get("body") or {}
         if event == "initialized":
             self._initialized.set()
+        elif event == "unevenSum/ticks":
+            self._ticks = True
+            return
         elif event == "unevenSum/cannotRun":
             self._failed = _cannot_run(body)
             return
@@ -392,12 +416,17 @@ class Session:
     async def _sample(self) -> None:
         """Asks a running script now and then where it is."""
         pause = 0.03
+        asked_in = ""  # the system call in which it was asked last
         while not self.exited.is_set():
             await asyncio.sleep(pause)
             pause = min(pause * 2, 0.4 if self.launch.capture else 2.0)
             if not self.running:
                 pause = 0.2
                 continue
+            doing, call = activity(self.pid)
+            if doing is Activity.SENDS or (call and call == asked_in):
+                continue  # it is where it was
+            asked_in = call
             try:
                 place = await asyncio.wait_for(self.request("unevenSum/where"), 5)
             except (TimeoutError, BadUse):

@@ -1,0 +1,35 @@
+"""What the main thread of a process is doing, seen from outside."""
+
+from __future__ import annotations
+
+import enum
+import platform
+
+# System calls that send data: interrupted, they may send a part of it, and not every caller sends the rest.
+# write, pwrite64, writev, pwritev, pwritev2, sendto, sendmsg, sendmmsg, sendfile, splice, tee, vmsplice, copy_file_range
+SENDING = {
+    "x86_64": {1, 18, 20, 296, 328, 44, 46, 307, 40, 275, 276, 278, 326},
+    "aarch64": {64, 68, 66, 70, 287, 206, 211, 269, 71, 76, 77, 75, 285},
+}.get(platform.machine(), set())
+
+
+class Activity(enum.Enum):
+    COMPUTES = "computes"
+    SENDS = "sends"
+    WAITS = "waits"
+    UNKNOWN = "unknown"
+
+
+def activity(pid: int) -> tuple[Activity, str]:
+    """What the main thread does now, and a text that stays the same as long as it is in one system call."""
+    try:
+        with open(f"/proc/{pid}/task/{pid}/syscall") as f:
+            text = f.read().strip()
+    except OSError:
+        return Activity.UNKNOWN, ""
+    first = text.partition(" ")[0]
+    if first == "running" or not SENDING:
+        return (Activity.COMPUTES if SENDING else Activity.UNKNOWN), ""
+    if first.lstrip("-").isdigit():
+        return (Activity.SENDS if int(first) in SENDING else Activity.WAITS), text
+    return Activity.UNKNOWN, ""
