@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import glob
 import os
 import shutil
@@ -20,16 +21,21 @@ ELSEWHERE = (
 )
 
 
+@functools.cache
+def version_of(path: str) -> tuple[int, int]:
+    """Of an interpreter; (0, 0) for one that does not run."""
+    ask = subprocess.run([path, "-c", "import sys; print(*sys.version_info[:2])"], capture_output=True, text=True)
+    words = ask.stdout.split()
+    return (int(words[0]), int(words[1])) if ask.returncode == 0 and len(words) == 2 else (0, 0)
+
+
 def interpreters() -> list[str]:
     """Our own interpreter and every other CPython from 3.11 up that is installed."""
     found = {sys.version_info[:2]: sys.executable}
     for path in [os.path.normpath(p) for pattern in ELSEWHERE for p in sorted(glob.glob(pattern))]:
-        ask = subprocess.run([path, "-c", "import sys; print(*sys.version_info[:2])"], capture_output=True, text=True)
-        words = ask.stdout.split()
-        if ask.returncode == 0 and len(words) == 2:
-            version = (int(words[0]), int(words[1]))
-            if version >= (3, 11):
-                found.setdefault(version, path)
+        version = version_of(path)
+        if version >= (3, 11):
+            found.setdefault(version, path)
     return [found[v] for v in sorted(found)]
 
 

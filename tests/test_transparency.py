@@ -8,9 +8,19 @@ import subprocess
 from pathlib import Path
 
 import pytest
+from conftest import version_of
 from driving import running
 
 CORPUS = sorted((Path(__file__).parent / "corpus").glob("*.py"))
+
+
+def needs(path: Path, interpreter: str) -> None:
+    """Skip a script that is written for a later version."""
+    first = path.read_text().partition("\n")[0]
+    if first.startswith("# needs "):
+        wanted = tuple(map(int, first.removeprefix("# needs ").split(".")))
+        if version_of(interpreter) < wanted:
+            pytest.skip(f"{path.name} is for CPython {'.'.join(map(str, wanted))}")
 
 
 def comparable(text: str) -> list[str]:
@@ -23,6 +33,7 @@ RECORDED = {"always": {"branches": True, "times": True}, "counts": True}
 @pytest.mark.parametrize("start", [{}, RECORDED], ids=["watched", "recorded"])
 @pytest.mark.parametrize("path", CORPUS, ids=lambda p: p.stem)
 async def test_same_as_plain(path: Path, interpreter: str, start: dict) -> None:
+    needs(path, interpreter)
     plain = subprocess.run([interpreter, str(path), "a", "b"], capture_output=True, text=True, stdin=subprocess.DEVNULL)
     async with running(str(path), "a", "b", python=interpreter, go_on=True, start=start) as run:
         await run.client.write_input(None)

@@ -205,7 +205,7 @@ def check(
         _write_report(as_report(launch, outcome), report, launch.name)
     if json_:
         click.echo(as_json(outcome))
-    elif outcome.pauses or outcome.outcome == "died":
+    elif outcome.pauses or outcome.unwatched or outcome.outcome == "died":
         sys.stdout.flush()
         click.echo(as_text(outcome), err=True)
     sys.exit(outcome.our_status)

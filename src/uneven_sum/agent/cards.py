@@ -7,7 +7,7 @@ import types
 import zlib
 from typing import Any
 
-from . import nonfinite, stack
+from . import compilers, nonfinite, stack
 from .expressions import TEMPORARY
 from .handled import statement_at
 from .kinds.mapped import has_shrunk
@@ -229,6 +229,9 @@ def notes(frame: types.FrameType) -> list[dict[str, Any]]:
         bad = told["nonfinite"] + found.get(at, {}).get("nonfinite", 0)
         found[at] = {"line": at, "text": text, "nonfinite": bad, "name": name}
     _loop_notes(file, frame, here, found)
+    for left in compilers.left:
+        if left.file == file.path and left.first not in found:
+            found[left.first] = {"line": left.first, "text": f"not watched: {left.why}", "nonfinite": 0}
     return sorted(found.values(), key=lambda n: n["line"])
 
 

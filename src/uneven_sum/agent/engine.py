@@ -14,6 +14,7 @@ import warnings
 from typing import Any
 
 from . import (
+    compilers,
     ending,
     handled,
     ledger,
@@ -61,6 +62,7 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
         super().__init__()
         self.wire = wire
         self.loader = Loader(Options())
+        self.loader.unwatched = self.unwatched
         self.pauses_on: set[str] = set()  # error, handled, warning, nonfinite (created), arrived, carried, frames
         self.switches = Switches()
         self.go_on = False  # tell of each distinct statement that trips, and go on
@@ -103,7 +105,21 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
         signal.signal(CALL_SIGNAL, self._called)
         self.start_ticks()
         sys.breakpointhook = self.breakpoint_hook
+        compilers.heard = self._left_alone
         os.register_at_fork(after_in_child=self._in_child)
+
+    def unwatched(self, file: str, why: str, **more: Any) -> None:
+        """Say that a file, or a function of one, runs without probes."""
+        if state.in_trial or self.gone or os.getpid() != self.process:
+            return
+        try:
+            with self.lock:
+                self.wire.event("unevenSum/unwatched", {"file": os.path.abspath(file), "why": why, **more})
+        except Closed:
+            pass
+
+    def _left_alone(self, found: compilers.Left) -> None:
+        self.unwatched(found.file, found.why, function=found.function, line=found.first, endLine=found.last)
 
     def start_ticks(self) -> None:
         if ticks.start(CALL_SIGNAL):

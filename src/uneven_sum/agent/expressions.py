@@ -276,7 +276,9 @@ class Expressions:
                 generator.iter = self.inside(generator.iter)
             generator.ifs = [self.value(test, "test") for test in generator.ifs]
         if isinstance(node, ast.DictComp):
-            node.key, node.value = self.inside(node.key), self.value(node.value, "value")
+            node.key = self.inside(node.key)
+            if node.value is not None:  # since 3.15 `{**part for part in parts}` has none
+                node.value = self.value(node.value, "value")
         else:
             role = "yield" if isinstance(node, ast.GeneratorExp) else "value"
             node.elt = self.value(node.elt, role)

@@ -7,9 +7,10 @@ import importlib.machinery
 import os
 import sys
 import types
+from collections.abc import Callable
 from typing import Any
 
-from . import plain_code, probes, stack, state
+from . import compilers, plain_code, probes, stack, state
 from .expressions import Options
 from .lookouts import Lookouts
 from .recorders import Recorders
@@ -32,6 +33,7 @@ class Loader:
         self.recorders = Recorders()
         self.fresh: dict[str, dict[Any, types.CodeType]] = {}  # functions with the present breakpoints, by file
         self.plain: dict[str, str] = {}  # files that run as they are, and why
+        self.unwatched: Callable[[str, str], None] = lambda file, why: None  # hears of each
         self._library = tuple(
             os.path.realpath(p) + os.sep for p in {os.path.dirname(os.__file__), sys.prefix, sys.base_prefix}
         )
@@ -60,12 +62,15 @@ class Loader:
             try:
                 code = self._rewritten(file, options)
             except Exception as e:  # CANNOT, or a fault of ours: the script runs all the same
-                self.plain[name] = f"{type(e).__name__}: {e}"
+                self.plain[name] = f"it cannot be rewritten ({type(e).__name__}: {e})"
                 continue
             stack.files[name] = file
             plain_code.register(name, plain)
-            self.plain.pop(name, None)
+            why = self.plain.pop(name, None)
+            if why is not None:
+                self.unwatched(name, f"its errors do not pause, since {why}")
             return code
+        self.unwatched(name, self.plain[name])
         return plain
 
     def _rewritten(self, file: SourceFile, options: Options) -> types.CodeType:
@@ -132,6 +137,8 @@ class Loader:
         if fresh is None:
             return False
         new = fresh.get(_key(frame.f_code))
+        if compilers.is_left(frame.f_code):
+            return False
         if new is None:  # the module's own code, or a comprehension's that is gone
             return frame.f_code.co_name == "<module>"
         if new is frame.f_code:
@@ -160,14 +167,21 @@ def _functions(code: types.CodeType, into: dict[Any, types.CodeType] | None = No
     return found
 
 
-def _key(code: types.CodeType) -> tuple[str, int]:
-    return (code.co_qualname, code.co_firstlineno)
+def _key(code: types.CodeType) -> tuple[Any, ...]:
+    """What tells a function of a file from the others; lambdas and comprehensions of one line by their columns."""
+    key = (code.co_qualname, code.co_firstlineno)
+    if not code.co_name.startswith("<"):
+        return key
+    places = [(line, column) for line, _, column, _ in code.co_positions() if line is not None and column is not None]
+    return (*key, min(places, default=(0, 0)))
 
 
 def _swap(name: str, new: dict[Any, types.CodeType]) -> None:
     for thing in gc.get_objects():
         if type(thing) is types.FunctionType and thing.__code__.co_filename == name:
             code = thing.__code__
+            if compilers.is_left(code):
+                continue
             other = new.get(_key(code))
             if other is not None and other.co_freevars == code.co_freevars:
                 thing.__code__ = other

@@ -30,9 +30,3 @@ SEES_FRAME = {
     *("locals", "vars", "dir", "eval", "exec", "currentframe", "_getframe", "stack", "getargvalues"),
     *("f_locals", "query", "getframeinfo"),
 }
-
-# Decorators and callers whose functions other compilers read: left alone.
-COMPILED_ELSEWHERE = {
-    *("njit", "jit", "vectorize", "guvectorize", "cfunc", "stencil", "generated_jit", "jitclass", "overload"),
-    *("overload_method", "kernel", "script", "pmap", "pure_callback"),
-}

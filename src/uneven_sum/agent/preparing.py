@@ -7,7 +7,7 @@ import builtins
 import difflib
 import os
 
-from . import expecting
+from . import compilers, expecting
 from .lookouts import PLACES, Lookout
 from .source import SourceFile, Statement, is_compound
 
@@ -37,6 +37,10 @@ def prepare(lk: Lookout, file: SourceFile | None) -> None:
             told.append(problem)
     if lk.where in PLACES:
         told += _place(lk, file)
+        left = compilers.at(file.path, lk.line) if file is not None else None
+        if left is not None:
+            lk.verified = False
+            told.append(f"Not watched: {left.why}.")
     elif lk.where == "pause":
         if not lk.expect:
             lk.verified = False

@@ -190,10 +190,13 @@ class Recorded(Watching):
         first.iter = self._here(paired, first.iter)
         first.target = self._here(ast.Tuple([self._store(name), first.target], ast.Store()), first.target)
         names = [ast.Name(n, ast.Load()) for n in recorder.names]
-        at = "value" if isinstance(node, ast.DictComp) else "elt"
-        value = getattr(node, at)
+        at = "elt" if not isinstance(node, ast.DictComp) else "value" if node.value is not None else "key"
+        owner: Any = node
+        if isinstance(getattr(node, at), ast.Starred):  # `[*part for part in parts]`
+            owner, at = getattr(node, at), "value"
+        value = getattr(owner, at)
         told = ast.Call(ast.Attribute(self._load(name), "element", ast.Load()), [value, *names], [])
-        setattr(node, at, self._here(told, value))
+        setattr(owner, at, self._here(told, value))
 
     # -- values that are no names --------------------------------------------------------------------
 

@@ -287,7 +287,7 @@ def _own_scope(root: ast.AST, raised: ast.AST | None) -> ast.AST:
         if isinstance(node, ast.Lambda):
             parts = [node.body]
         elif isinstance(node, ast.DictComp):
-            parts = [node.key, node.value]
+            parts = [part for part in (node.key, node.value) if part is not None]
         elif isinstance(node, (ast.ListComp, ast.SetComp, ast.GeneratorExp)):
             parts = [node.elt]
         if isinstance(node, COMPREHENSIONS):

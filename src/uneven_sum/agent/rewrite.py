@@ -44,10 +44,9 @@ from .expressions import (
     VALUE,
     Options,
     Sites,
-    callee,
 )
 from .lookouts import Plan
-from .names import COMPILED_ELSEWHERE, SEES_FRAME
+from .names import SEES_FRAME
 from .recorded import Recorded, first_line, may_leave, run_name
 from .source import SourceFile, position
 
@@ -63,14 +62,11 @@ class Rewriter(Recorded):
 
     def __init__(self, file: SourceFile, sites: Sites, options: Options, plan: Plan | None = None) -> None:
         super().__init__(file, sites, options, plan or Plan())
-        self.compiled_elsewhere: set[str] = set()
 
     def module(self) -> ast.Module:
         tree = ast.parse(self.file.data, self.file.path)
         for node in ast.walk(tree):
-            if isinstance(node, ast.Call) and callee(node) in COMPILED_ELSEWHERE:
-                self.compiled_elsewhere |= {a.id for a in node.args if isinstance(a, ast.Name)}
-            elif isinstance(node, ast.Name) and node.id == "range" and not isinstance(node.ctx, ast.Load):
+            if isinstance(node, ast.Name) and node.id == "range" and not isinstance(node.ctx, ast.Load):
                 self.range_is_builtin = False
         tree.body = self.body(tree.body, docstring=True)
         return tree
@@ -107,7 +103,9 @@ class Rewriter(Recorded):
         method = getattr(self, "_" + type(s).__name__.lower(), None)
         new: list[ast.stmt] = method(s) if method else self._simple(s)
         if self.options.guards:
-            if isinstance(plain, (*GUARDED, *GUARDED_TOO)) and not _cannot_fail(plain):
+            if getattr(plain, "is_lazy", False):
+                pass  # a lazy import may stand in no `try`
+            elif isinstance(plain, (*GUARDED, *GUARDED_TOO)) and not _cannot_fail(plain):
                 new = [self._guard(plain, new)]
             elif isinstance(plain, (ast.If, ast.While, ast.For, ast.AsyncFor, ast.With, ast.AsyncWith, ast.Match)) or (
                 isinstance(plain, OWN_SCOPE) and (plain.decorator_list or getattr(plain, "bases", None))
@@ -400,8 +398,6 @@ class Rewriter(Recorded):
         return [s]
 
     def _functiondef(self, s: ast.FunctionDef | ast.AsyncFunctionDef) -> list[ast.stmt]:
-        if s.name in self.compiled_elsewhere or any(_name_in(d, COMPILED_ELSEWHERE) for d in s.decorator_list):
-            return [s]
         outer = (self.temps, self.absorbing)
         self.temps, self.absorbing = not _sees_frame(s), 0
         start = 1 if _is_docstring(s.body[0]) else 0
@@ -443,14 +439,6 @@ def _repeatable(place: ast.expr) -> bool:
     allowed = (ast.Name, ast.Constant, ast.Attribute, ast.Subscript, ast.BinOp, ast.UnaryOp, ast.Tuple, ast.Slice)
     allowed += (ast.expr_context, ast.operator, ast.unaryop)  # type: ignore[assignment]
     return all(isinstance(n, allowed) for n in ast.walk(place))
-
-
-def _name_in(decorator: ast.expr, names: set[str]) -> bool:
-    if isinstance(decorator, ast.Call):
-        decorator = decorator.func
-    if isinstance(decorator, ast.Attribute):
-        return decorator.attr in names
-    return isinstance(decorator, ast.Name) and decorator.id in names
 
 
 def _sees_frame(function: ast.AST) -> bool:

@@ -12,7 +12,7 @@ import time
 import types
 from typing import Any
 
-from . import outside, plain_code, probes, stack, state, trial, whole_writes
+from . import compilers, outside, plain_code, probes, stack, state, trial, whole_writes
 from .engine import Engine
 from .expressions import Options
 from .rewind import Rewind
@@ -252,8 +252,12 @@ def _watch_exits(engine: Engine) -> None:
                 pass
 
     def hook(event: str, args: tuple[Any, ...]) -> None:
-        if plain_code.seen != len(modules) or (event == "object.__getattr__" and not state.quiet):
+        if plain_code.seen != len(modules):
             plain_code.look()
+        if event == "object.__getattr__" and args[1] == "__code__":
+            if not state.quiet:
+                plain_code.look()
+            compilers.asked(args[0], sys._getframe(1))
         if event in FATAL:
             leaving(event)
         elif event in outside.WRITING and not state.in_trial and not state.quiet:

@@ -331,7 +331,8 @@ class Apart:
             raise NotEvaluated("not evaluated: a comprehension")
         if term.node is self.raised:
             raise NotEvaluated
-        if any(g.is_async for g in node.generators):
+        unpacks = isinstance(getattr(node, "elt", None), ast.Starred) or getattr(node, "value", node) is None
+        if unpacks or any(g.is_async for g in node.generators):
             return self._by_python(node)
         self.before_call(self, term)
         return self._elements(node, term)

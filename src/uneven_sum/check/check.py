@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from dataclasses import dataclass, field
 
-from ..client import Client, Ended, Exited, Launch, Stopped, Tripped
+from ..client import Client, Ended, Exited, Launch, Stopped, Tripped, Unwatched
 from ..protocol import Facts
 
 
@@ -19,6 +19,7 @@ class Outcome:
     sentence: str = ""  # how it died
     seconds: float = 0.0
     pauses: list[Facts] = field(default_factory=list)
+    unwatched: list[Unwatched] = field(default_factory=list)  # what ran without probes
 
     @property
     def our_status(self) -> int:
@@ -46,6 +47,8 @@ async def check(launch: Launch) -> Outcome:
                 await client.go_on()
             elif isinstance(event, Tripped):
                 outcome.pauses.append(event.facts)
+            elif isinstance(event, Unwatched):
+                outcome.unwatched.append(event)
             elif isinstance(event, Ended):
                 ended = True
                 outcome.exit_status = event.exit_status

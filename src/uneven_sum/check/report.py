@@ -7,7 +7,7 @@ from typing import Any
 
 import msgspec
 
-from ..client import Launch, notes, reporting
+from ..client import Launch, Unwatched, notes, reporting
 from ..client.book import lines_of
 from ..protocol import Facts, Term
 from .check import Outcome
@@ -25,10 +25,17 @@ def as_json(outcome: Outcome) -> str:
         "seconds": round(outcome.seconds, 6),
         "pauses": [_pause(p) for p in outcome.pauses],
     }
+    if outcome.unwatched:
+        told["unwatched"] = [_unwatched(u) for u in outcome.unwatched]
     if outcome.outcome == "died":
         told["signal"] = outcome.signal
         told["message"] = outcome.sentence
     return msgspec.json.format(msgspec.json.encode(told), indent=2).decode()
+
+
+def _unwatched(found: Unwatched) -> dict[str, Any]:
+    told: dict[str, Any] = {"file": found.file, "why": found.why}
+    return {**told, "function": found.function, "line": found.line} if found.line else told
 
 
 def _pause(facts: Facts) -> dict[str, Any]:
@@ -53,7 +60,8 @@ def as_report(launch: Launch, outcome: Outcome) -> str:
 
 def as_text(outcome: Outcome) -> str:
     """Headline, the lines around, and the terms of each pause."""
-    parts = [_one(p) for p in outcome.pauses]
+    parts = [one.sentence + "\n" for one in outcome.unwatched]
+    parts += [_one(p) for p in outcome.pauses]
     if outcome.outcome == "died":
         parts.append(outcome.sentence + "\n")
     return "\n".join(parts)

@@ -2,7 +2,7 @@
 
 from ..host.launch import BadUse, Launch, SyntaxFault
 from .client import Client
-from .events import Busy, CallEnded, Ended, Event, Exited, Output, Stopped, Tripped, Trouble, Where
+from .events import Busy, CallEnded, Ended, Event, Exited, Output, Stopped, Tripped, Trouble, Unwatched, Where
 
 __all__ = [
     "BadUse",
@@ -18,5 +18,6 @@ __all__ = [
     "SyntaxFault",
     "Tripped",
     "Trouble",
+    "Unwatched",
     "Where",
 ]

@@ -8,6 +8,7 @@ import tokenize
 from dataclasses import dataclass, field
 
 from ..protocol import Lookout, Placed, Switches
+from .events import Unwatched
 from .placing import follow
 from .sentences import badge, changed
 from .verify import Result
@@ -107,6 +108,14 @@ class Book:
                 news.append(one.message)
             kept.message, kept.verified, kept.met = one.message, one.verified, max(kept.met, one.met)
         return news
+
+    def left_alone(self, found: Unwatched) -> None:
+        """Lookouts in what runs without probes say so."""
+        for kept in self.kept.values():
+            lk = kept.lookout
+            inside = not found.line or found.line <= lk.line <= found.end_line
+            if lk.file and _same(lk.file, found.file) and inside:
+                kept.message, kept.verified = f"Not watched: {found.why}.", False
 
     def count(self, met: dict[int, int]) -> None:
         for number, times in met.items():

@@ -22,7 +22,7 @@ from ..protocol import (
     Switches,
     to_wire,
 )
-from .events import Busy, CallEnded, Ended, Event, Exited, Output, Stopped, Tripped, Trouble, Where
+from .events import Busy, CallEnded, Ended, Event, Exited, Output, Stopped, Tripped, Trouble, Unwatched, Where
 from .ledger import Ledger
 from .motions import Motions
 from .values import Values
@@ -217,6 +217,9 @@ def _typed(name: str, body: dict[str, Any], program: str) -> Event | None:
         return Where(body["file"], body["line"], body["function"], msgspec.convert(body["loops"], list[Loop]))
     if name == "unevenSum/busy":
         return Busy(body["message"])
+    if name == "unevenSum/unwatched":
+        place = (str(body.get("function", "")), int(body.get("line", 0)), int(body.get("endLine", 0)))
+        return Unwatched(body["file"], body["why"], *place)
     if name == "unevenSum/trouble":
         return Trouble(body["message"], body.get("detail", ""))
     if name == "unevenSum/ended":

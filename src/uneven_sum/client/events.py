@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from dataclasses import dataclass, field
 from typing import Any, Union
 
@@ -59,6 +60,22 @@ class Busy:
 
 
 @dataclass
+class Unwatched:
+    """A file, or a function of one (`line` to `end_line`), runs without probes: nothing pauses there."""
+
+    file: str
+    why: str
+    function: str = ""
+    line: int = 0
+    end_line: int = 0
+
+    @property
+    def sentence(self) -> str:
+        place = f"Line {self.line} of {os.path.basename(self.file)}" if self.line else os.path.basename(self.file)
+        return f"{place} is not watched: {self.why}."
+
+
+@dataclass
 class Trouble:
     """A fault of ours inside the script's process; the script is not harmed."""
 
@@ -85,4 +102,4 @@ class Exited:
     sentence: str
 
 
-Event = Union[Stopped, CallEnded, Tripped, Output, Where, Busy, Trouble, Ended, Exited]
+Event = Union[Stopped, CallEnded, Tripped, Output, Where, Busy, Unwatched, Trouble, Ended, Exited]

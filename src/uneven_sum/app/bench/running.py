@@ -20,6 +20,7 @@ from ...client import (
     Stopped,
     SyntaxFault,
     Trouble,
+    Unwatched,
     Where,
 )
 from ...protocol import Placed, Recent
@@ -133,6 +134,10 @@ class Running(Part):
             bench._sampled(event)
         elif isinstance(event, Busy):
             bench.query_one(Headline).show(event.message, "run")
+        elif isinstance(event, Unwatched):
+            bench.book.left_alone(event)
+            bench.query_one(OutputDrawer).write("console", f"{event.sentence}\n")
+            bench.notify(event.sentence, severity="warning")
         elif isinstance(event, Trouble):
             bench.notify(f"A fault of ours, the script is not harmed: {event.message}", severity="warning")
         elif isinstance(event, Ended) and event.exit_status:
