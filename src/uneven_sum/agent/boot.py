@@ -6,6 +6,7 @@ FD is the socket to the host.  The host's `launch` comes first; then this proces
 import sys
 
 NAME = "_uneven_sum_agent"
+MARK = "UNEVEN_SUM_RUN"  # by which the host knows what descends from the script; see host/descendants.py
 LOADED = frozenset(sys.modules)  # what the interpreter itself has imported
 
 
@@ -21,6 +22,7 @@ def load():
     import importlib.util
     import os
 
+    os.environ.pop(MARK, None)
     here = os.path.dirname(os.path.abspath(__file__))
     sys.path[:] = [p for p in sys.path if os.path.abspath(p) != here]
     own = dict(vars(builtins))

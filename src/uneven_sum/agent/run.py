@@ -229,6 +229,7 @@ def _pause_at_start(engine: Engine, path: str) -> None:
     engine.motion.enter()
 
 
+STARTING = ("os.fork", "os.forkpty", "os.posix_spawn", "subprocess.Popen")
 FATAL = ("os.kill", "signal.pthread_kill", "ctypes.string_at", "ctypes.wstring_at", "ctypes.memmove", "ctypes.memset")
 
 
@@ -251,6 +252,12 @@ def _watch_exits(engine: Engine) -> None:
             except Closed:
                 pass
 
+    def starting() -> None:
+        try:
+            engine.wire.event("unevenSum/starts", {"event": "process"})
+        except Closed:
+            pass
+
     def hook(event: str, args: tuple[Any, ...]) -> None:
         if plain_code.seen != len(modules):
             plain_code.look()
@@ -260,6 +267,8 @@ def _watch_exits(engine: Engine) -> None:
             compilers.asked(args[0], sys._getframe(1))
         if event in FATAL:
             leaving(event)
+        elif event in STARTING and not state.own_fork and not state.in_trial and not state.quiet:
+            starting()
         elif event in outside.WRITING and not state.in_trial and not state.quiet:
             outside.note_written(event, args)
 

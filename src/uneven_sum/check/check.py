@@ -19,6 +19,7 @@ class Outcome:
     sentence: str = ""  # how it died
     seconds: float = 0.0
     pauses: list[Facts] = field(default_factory=list)
+    left: list[str] = field(default_factory=list)  # processes that the script has started to outlive it
     unwatched: list[Unwatched] = field(default_factory=list)  # what ran without probes
 
     @property
@@ -62,6 +63,7 @@ async def check(launch: Launch) -> Outcome:
         if not ended:
             outcome.seconds = time.perf_counter() - began
         await client.end()
+        outcome.left = client.session.left
     if outcome.pauses and outcome.outcome != "died":
         outcome.outcome = "tripped"
     return outcome

@@ -25,6 +25,8 @@ def as_json(outcome: Outcome) -> str:
         "seconds": round(outcome.seconds, 6),
         "pauses": [_pause(p) for p in outcome.pauses],
     }
+    if outcome.left:
+        told["left"] = outcome.left
     if outcome.unwatched:
         told["unwatched"] = [_unwatched(u) for u in outcome.unwatched]
     if outcome.outcome == "died":
@@ -62,6 +64,8 @@ def as_text(outcome: Outcome) -> str:
     """Headline, the lines around, and the terms of each pause."""
     parts = [one.sentence + "\n" for one in outcome.unwatched]
     parts += [_one(p) for p in outcome.pauses]
+    if outcome.left:
+        parts.append(f"Still running, each in a session of its own: {', '.join(outcome.left)}.\n")
     if outcome.outcome == "died":
         parts.append(outcome.sentence + "\n")
     return "\n".join(parts)

@@ -11,8 +11,10 @@ import contextlib
 import ctypes
 import logging
 import os
+import secrets
 import signal
 import socket
+import subprocess
 import sys
 import time
 from collections.abc import Callable
@@ -20,7 +22,9 @@ from pathlib import Path
 from typing import Any
 
 from ..protocol import Decoder, MalformedMessage, Message, encode
+from . import descendants
 from .activity import Activity, activity
+from .descendants import MARK, Family, below
 from .interpreter import find_interpreter
 from .launch import BadUse, Launch, SyntaxFault, inspect_script
 from .points import Points, ended, reap
@@ -88,6 +92,10 @@ class Session:
         self._reading: asyncio.Task[None] | None = None
         self._waking = False
         self._calling: asyncio.Task[None] | None = None
+        self.family = Family(secrets.token_hex(8), os.getsid(0))
+        self.left: list[str] = []  # what the script has started to outlive it
+        self._warden: subprocess.Popen[bytes] | None = None
+        self._told: set[int] = set()  # members that the warden knows
         self._ticks = False  # the script looks by itself for what was sent, while it computes
 
     # -- starting and ending -------------------------------------------------------------------------
@@ -146,7 +154,7 @@ class Session:
         own = {"MPLBACKEND": "agg"} if self.launch.pause_at_end and "MPLBACKEND" not in os.environ else {}
         if self.launch.rewind and "NUMBA_THREADING_LAYER" not in os.environ:
             own["NUMBA_THREADING_LAYER"] = "workqueue"  # its OpenMP layer ends a copy of the process
-        return {**os.environ, **own, **self.launch.env}
+        return {**os.environ, **own, **self.launch.env, MARK: self.family.mark}
 
     def _streams(self) -> dict[str, Any]:
         if self.launch.capture:
@@ -163,7 +171,12 @@ class Session:
     async def end(self) -> None:
         """Ends the script and everything of ours."""
         self._stopped_by_us = True
-        self._kill(signal.SIGKILL)
+        if self.process is not None and not self.exited.is_set():
+            self.family.look(self.pid)
+            self._kill(signal.SIGKILL)
+            self.points.end_all()
+            self.left = [f"{p.name} (process {p.pid})" for p in self.family.end()]
+            self._reap_family()
         self.points.end_all()
         if self.process is not None:
             await self._first_ended()
@@ -177,6 +190,7 @@ class Session:
         for task in tasks:
             task.cancel()
         await asyncio.gather(*tasks, return_exceptions=True)
+        self._dismiss()
         await self.points.close()
         self.input.close()
         if self._writer is not None:
@@ -187,6 +201,42 @@ class Session:
                 transport.close()
                 for _ in range(3):
                     await asyncio.sleep(0)  # its pipes close in the turns that follow
+
+    # -- what the script starts ----------------------------------------------------------------------
+
+    def _look_at_family(self) -> None:
+        """Note the processes below the script; the warden ends them should we die."""
+        self.family.look(self.pid)
+        news = [(pid, begun) for pid, begun in self.family.seen.items() if pid not in self._told]
+        if not news:
+            return
+        if self._warden is None:
+            command = [sys.executable, "-I", "-S", descendants.__file__, self.family.mark, str(self.family.session)]
+            quiet = subprocess.DEVNULL
+            try:
+                self._warden = subprocess.Popen(
+                    command, stdin=subprocess.PIPE, stdout=quiet, stderr=quiet, env={}, start_new_session=True
+                )
+            except OSError:
+                return
+        assert self._warden.stdin is not None
+        with contextlib.suppress(OSError):
+            self._warden.stdin.write(b"".join(b"%d %d\n" % one for one in news))
+            self._warden.stdin.flush()
+            self._told.update(pid for pid, _ in news)
+
+    def _dismiss(self) -> None:
+        if self._warden is not None:
+            with contextlib.suppress(OSError, subprocess.TimeoutExpired):
+                self._warden.communicate(b"bye\n", timeout=2)
+            self._warden = None
+
+    def _reap_family(self) -> None:
+        """Orphans that we have ended are our children, since we are the subreaper."""
+        for pid in self.family.seen:
+            if self.process is None or pid != self.process.pid:
+                with contextlib.suppress(ChildProcessError, OSError):
+                    os.waitpid(pid, os.WNOHANG)
 
     # -- messages ------------------------------------------------------------------------------------
 
@@ -278,8 +328,10 @@ class Session:
             self._reading.cancel()
         assert self._writer is not None
         self._writer.close()
+        started = Family("", self.family.session, below(old))
         with contextlib.suppress(ProcessLookupError):
             os.kill(old, signal.SIGKILL)
+        started.end()
         if self.process is not None and old == self.process.pid:
             await self._first_ended()
         else:
@@ -375,6 +427,9 @@ class Session:
         event, body = message.get("event"), message.get("body") or {}
         if event == "initialized":
             self._initialized.set()
+        elif event == "unevenSum/starts":
+            asyncio.get_running_loop().call_later(0.01, self._look_at_family)
+            return
         elif event == "unevenSum/ticks":
             self._ticks = True
             return
@@ -423,6 +478,7 @@ class Session:
             if not self.running:
                 pause = 0.2
                 continue
+            self._look_at_family()
             doing, call = activity(self.pid)
             if doing is Activity.SENDS or (call and call == asked_in):
                 continue  # it is where it was

@@ -148,7 +148,9 @@ class Running(Part):
     def _exited(self, event: Exited) -> None:
         bench = self.bench
         if event.by_us:
-            bench._over(f"The script was ended. {bench.key('R')} runs it again.", "end")
+            left = bench.client.session.left if bench.client is not None else []
+            still = f" Still running, in a session of its own: {', '.join(left)}." if left else ""
+            bench._over(f"The script was ended.{still} {bench.key('R')} runs it again.", "end")
         elif event.died:
             bench._over(f"{event.sentence} {bench.key('R')} runs it again.", "died")
         elif event.exit_status:
