@@ -41,7 +41,7 @@ class Changing(Moving):
             present = report.examine(report.Pause("step", frame, statement=statement))
         last = statement.node.end_lineno or statement.line
         body: dict[str, Any] = {
-            "file": os.path.abspath(frame.f_code.co_filename),
+            "file": stack.path_of(frame),
             "first": statement.line,
             "last": max(statement.head_end, statement.node.lineno) if hasattr(statement.node, "body") else last,
             "function": stack.function_name(frame),

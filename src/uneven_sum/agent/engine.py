@@ -23,6 +23,7 @@ from . import (
     outside,
     probes,
     report,
+    run_texts,
     signals,
     stack,
     state,
@@ -63,6 +64,7 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
         self.wire = wire
         self.loader = Loader(Options())
         self.loader.unwatched = self.unwatched
+        run_texts.loader, run_texts.heard = self.loader, self.unwatched
         self.pauses_on: set[str] = set()  # error, handled, warning, nonfinite (created), arrived, carried, frames
         self.switches = Switches()
         self.go_on = False  # tell of each distinct statement that trips, and go on

@@ -60,7 +60,7 @@ class Loader:
         file = SourceFile(name, data)
         for options in (self.options, Options(False, self.options.checks, self.options.meters)):
             try:
-                code = self._rewritten(file, options)
+                code = self.rewritten(file, options)
             except Exception as e:  # CANNOT, or a fault of ours: the script runs all the same
                 self.plain[name] = f"it cannot be rewritten ({type(e).__name__}: {e})"
                 continue
@@ -73,12 +73,13 @@ class Loader:
         self.unwatched(name, self.plain[name])
         return plain
 
-    def _rewritten(self, file: SourceFile, options: Options) -> types.CodeType:
+    def rewritten(self, file: SourceFile, options: Options, flags: int = 0) -> types.CodeType:
+        """The code of a text with probes.  `flags`: of the `from __future__` imports that it inherits."""
         plan = self.lookouts.plan(os.path.realpath(file.path))
         plan.loops = self.recorders.plan(file)
         with state.silenced():  # the plain compilation has given the script's own warnings
             tree = Rewriter(file, probes.sites, options, plan).module()
-            code = compile(tree, file.path, "exec", dont_inherit=True)
+            code = compile(tree, file.path, "exec", flags, dont_inherit=True)
         return put_in(code, probes.PROBES)
 
     def install(self) -> None:
@@ -107,7 +108,7 @@ class Loader:
             if "*" not in paths and os.path.realpath(name) not in paths:
                 continue
             try:
-                new = self._rewritten(file, self.options)
+                new = self.rewritten(file, self.options)
             except CANNOT:
                 continue
             self.fresh[name] = _functions(new)

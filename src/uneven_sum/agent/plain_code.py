@@ -29,7 +29,7 @@ def register(name: str, plain: types.CodeType) -> None:
 
 def plain(code: types.CodeType) -> types.CodeType:
     """The code that the script would have had; `code` itself where it holds no probe or is not known."""
-    if not _has_probes(code):
+    if not has_probes(code):
         return code
     for root in reversed(roots.get(code.co_filename, [])):
         if code.co_name == "<module>" and root.co_firstlineno == code.co_firstlineno:
@@ -55,11 +55,11 @@ def _within(code: types.CodeType) -> Iterator[types.CodeType]:
             yield from _within(const)
 
 
-def _has_probes(value: Any) -> bool:
+def has_probes(value: Any) -> bool:
     if type(value) is types.CodeType:
-        return any(map(_has_probes, value.co_consts))
+        return any(map(has_probes, value.co_consts))
     if type(value) in (tuple, frozenset):
-        return any(map(_has_probes, value))
+        return any(map(has_probes, value))
     return type(value) not in PLAIN_CONSTANTS
 
 
@@ -111,7 +111,7 @@ def _marshals(original: Any) -> Any:
 
 def _holds_probes(value: Any, depth: int) -> bool:
     if type(value) is types.CodeType:
-        return _has_probes(value)
+        return has_probes(value)
     if depth < 50 and type(value) in (tuple, list, set, frozenset):
         return any(_holds_probes(v, depth + 1) for v in value)
     if depth < 50 and type(value) is dict:

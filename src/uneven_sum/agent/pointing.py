@@ -112,7 +112,7 @@ class Pointing:
             state.quiet = True
             told = {
                 "reason": "on the way",
-                "file": os.path.abspath(inner.f_code.co_filename),
+                "file": stack.path_of(inner),
                 "line": stack.line_of(inner),
             }
             told |= {"function": stack.function_name(inner), "pass": loops[0]["pass"], "statement": ""}

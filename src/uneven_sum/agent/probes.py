@@ -9,7 +9,7 @@ import types
 from math import isfinite
 from typing import Any
 
-from . import nonfinite, signals, stack, state
+from . import nonfinite, run_texts, signals, stack, state
 from . import told as telling
 from .expressions import Site, Sites
 from .lookouts import tickers
@@ -345,6 +345,7 @@ PROBES = _Probes(
     float=float,
     int=int,
     numbers=numbers,
+    exec_text=run_texts.prepared,
     slice=slice,
     getattr=getattr,
     setattr=setattr,

@@ -83,7 +83,7 @@ def trail(calls: list[types.FrameType], dead: list[types.FrameType]) -> list[dic
     """The user's calls from the outermost to the paused one."""
     found = [
         {
-            "file": os.path.abspath(call.f_code.co_filename),
+            "file": stack.path_of(call),
             "line": stack.line_of(call),
             "function": stack.function_name(call),
             "old": stack.is_old(call),
@@ -460,7 +460,7 @@ def compose(pause: Pause, may_fork: bool = True, apart: dict[str, Any] | None = 
         if pause.exception is None
         else {"type": type(pause.exception).__name__, "message": clean(str_of(pause.exception), 1000)},
         "warnings": pause.warnings,
-        "file": os.path.abspath(frame.f_code.co_filename),
+        "file": stack.path_of(frame),
         "line": line,
         "end_line": statement.node.end_lineno if statement and not is_compound(statement.node) else line,
         "function": stack.function_name(frame),
@@ -473,5 +473,6 @@ def compose(pause: Pause, may_fork: bool = True, apart: dict[str, Any] | None = 
         "trial": apart["trial"],
         "retry": pause.can_retry,
         "lookout": pause.lookout,
+        "source_text": file.text if file is not None and file.shown else "",
         "returned": None if pause.returned is MISSING else text_of(pause.returned),
     }

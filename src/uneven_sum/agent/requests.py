@@ -137,7 +137,7 @@ class Requests(Setting, Changing, Questions, LedgerRequests, CloseUps):
         if frame is None:
             return {"file": None, "line": 0, "function": "", "loops": []}
         return {
-            "file": os.path.abspath(frame.f_code.co_filename),
+            "file": stack.path_of(frame),
             "line": stack.line_of(frame),
             "function": stack.function_name(frame),
             "loops": stack.all_loops(frame),
@@ -190,7 +190,7 @@ class Requests(Setting, Changing, Questions, LedgerRequests, CloseUps):
         shown = []
         for number, frame in enumerate(found, base):
             self.frames[number] = frame
-            path = os.path.abspath(frame.f_code.co_filename)
+            path = stack.path_of(frame)
             file = stack.file_of(frame)
             statement = handled.statement_at(file, frame) if file else None
             line = pause.place[1] if pause.place else statement.line if statement else frame.f_lineno or 0
@@ -210,6 +210,9 @@ class Requests(Setting, Changing, Questions, LedgerRequests, CloseUps):
 
     def on_source(self, arguments: dict[str, Any]) -> dict[str, Any]:
         path = str((arguments.get("source") or {}).get("path", ""))
+        for _, text in stack.of_code.values():
+            if text.shown and text.shown == path:
+                return {"content": text.text}
         for name, file in stack.files.items():
             if motion.same_file(name, os.path.realpath(path)):
                 return {"content": file.text}

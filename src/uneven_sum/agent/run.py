@@ -12,7 +12,7 @@ import time
 import types
 from typing import Any
 
-from . import compilers, outside, plain_code, probes, stack, state, trial, whole_writes
+from . import compilers, outside, plain_code, probes, run_texts, stack, state, trial, whole_writes
 from .engine import Engine
 from .expressions import Options
 from .rewind import Rewind
@@ -246,7 +246,7 @@ def _watch_exits(engine: Engine) -> None:
         last = now
         frame = stack.user_frame(sys._getframe(1))
         if frame is not None:
-            facts = {"file": os.path.abspath(frame.f_code.co_filename), "line": stack.line_of(frame)}
+            facts = {"file": stack.path_of(frame), "line": stack.line_of(frame)}
             try:
                 engine.wire.event("unevenSum/at", {**facts, "function": stack.function_name(frame), "how": how})
             except Closed:
@@ -261,7 +261,11 @@ def _watch_exits(engine: Engine) -> None:
     def hook(event: str, args: tuple[Any, ...]) -> None:
         if plain_code.seen != len(modules):
             plain_code.look()
-        if event == "object.__getattr__" and args[1] == "__code__":
+            if "runpy" in modules:
+                run_texts.watch_runpy()
+        if event == "compile" and not state.quiet:
+            run_texts.compiled(*args)
+        elif event == "object.__getattr__" and args[1] == "__code__":
             if not state.quiet:
                 plain_code.look()
             compilers.asked(args[0], sys._getframe(1))

@@ -55,6 +55,7 @@ class SourceFile:
 
     def __init__(self, path: str, data: bytes) -> None:
         self.path = path
+        self.shown = ""  # what a text that is in no file is called
         self.data = data
         self._tree: ast.Module | None = None
         self._statements: list[Statement] | None = None

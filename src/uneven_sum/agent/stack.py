@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 import gc
 import itertools
+import os
 import sys
 import types
 from typing import Any
@@ -17,7 +18,7 @@ from .values import text_of
 
 AGENT = __file__.rpartition("/")[0] + "/"
 
-# Code that still runs, or that running code still makes functions of, though its file's new text was taken up; by
+# Code of a text that is in no file, code that still runs, or that running code still makes functions of, though its file's new text was taken up; by
 # identity, since equal code may be of either text.
 of_code: dict[int, tuple[types.CodeType, SourceFile]] = {}
 files: dict[str, SourceFile] = {}  # the rewritten files by the file name that their code has
@@ -37,7 +38,22 @@ def file_of(frame: types.FrameType) -> SourceFile | None:
 
 def is_old(frame: types.FrameType) -> bool:
     """True for a call that runs an earlier text of its file."""
-    return bool(of_code) and id(frame.f_code) in of_code
+    return bool(of_code) and id(frame.f_code) in of_code and not of_code[id(frame.f_code)][1].shown
+
+
+def keep_text(code: types.CodeType, file: SourceFile) -> None:
+    """Note the text of a piece of code, and of what it makes functions and comprehensions of."""
+    if id(code) not in of_code:
+        of_code[id(code)] = (code, file)
+    for const in code.co_consts:
+        if isinstance(const, types.CodeType):
+            keep_text(const, file)
+
+
+def path_of(frame: types.FrameType) -> str:
+    """The absolute path of a call's file; for a text that is in no file, what it is called."""
+    file = file_of(frame)
+    return file.shown if file is not None and file.shown else os.path.abspath(frame.f_code.co_filename)
 
 
 def hide_ourselves(exc: BaseException) -> None:
@@ -79,7 +95,7 @@ def frames_left(exc: BaseException) -> list[types.FrameType]:
 
 def user_frame(frame: types.FrameType | None) -> types.FrameType | None:
     """The nearest call of the user's own code, from here outwards."""
-    while frame is not None and frame.f_code.co_filename not in files:
+    while frame is not None and file_of(frame) is None:
         frame = frame.f_back
     return frame
 

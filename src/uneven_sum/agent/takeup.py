@@ -37,7 +37,7 @@ def take_up(engine: Engine, path: str, only_check: bool = False) -> list[str]:
             new = SourceFile(name, f.read())
         if ast.dump(_skeleton(old)) != ast.dump(_skeleton(new)):
             raise CannotTakeUp("A line outside of functions has changed: the script's own text has run already.")
-        code = engine.loader._rewritten(new, engine.loader.options)
+        code = engine.loader.rewritten(new, engine.loader.options)
     except OSError as e:
         raise CannotTakeUp(f"{path} cannot be read: {e.strerror}.") from None
     except CANNOT as e:
@@ -62,22 +62,13 @@ def take_up(engine: Engine, path: str, only_check: bool = False) -> list[str]:
     if only_check:
         return differ
     for running in _running(name):
-        _keep_text(running, old)
+        stack.keep_text(running, old)
     for function, found in swaps:
         function.__code__ = found
     stack.files[name] = new
     plain_code.register(name, compile(new.data, name, "exec", dont_inherit=True))
     engine.loader.fresh[name] = _functions(code)
     return differ
-
-
-def _keep_text(code: types.CodeType, file: SourceFile) -> None:
-    """Notes the text of a piece of code, and of what it makes functions and comprehensions of."""
-    if id(code) not in stack.of_code:
-        stack.of_code[id(code)] = (code, file)
-    for const in code.co_consts:
-        if isinstance(const, types.CodeType):
-            _keep_text(const, file)
 
 
 def _running(name: str) -> list[types.CodeType]:

@@ -90,7 +90,7 @@ def _call(file: str, line: int, function: str) -> str:
 
 
 def _around(facts: Facts) -> list[str]:
-    text = lines_of(facts.file)
+    text = facts.source_text.split("\n") if facts.source_text else lines_of(facts.file)
     if not text:
         return [f"  in {facts.line:5}  {facts.statement}"]
     first, last = max(1, facts.line - AROUND), min(len(text), max(facts.line, facts.end_line) + AROUND)

@@ -43,6 +43,8 @@ class Texts(Part):
     def show_place(self) -> None:
         """The paused line, in the text that its call runs."""
         if self.facts is not None:
+            if self.facts.source_text:
+                self.texts[self.facts.file] = self.facts.source_text
             self._show_text(self.facts.file, self.facts.text)
             self.bench.query_one(Sheet).show_place(self.facts.line, self.facts.end_line, self.facts.state)
 

@@ -1,0 +1,113 @@
+"""Code that the script runs by `exec`, from a text or a file: it gets probes as the script's own files do.
+
+`exec` in the user's code is called with what `prepared` gives for its first argument.  A code object that `compile`
+has made is known again by the text that it was made from.
+"""
+
+from __future__ import annotations
+
+import os
+import sys
+import types
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
+
+from . import plain_code, stack, state
+from .source import SourceFile
+
+if TYPE_CHECKING:
+    from .loader import Loader
+
+FLAGS = 0x1FE0000  # of `from __future__` imports, which a text inherits from the code that runs it
+KEPT = 200  # different texts that are watched in one run
+LONGEST = 1_000_000  # characters
+EXEC = exec
+
+loader: Loader | None = None
+sources: dict[str, str | bytes] = {}  # the last text that was compiled under each file name
+known: dict[tuple[Any, ...], types.CodeType] = {}
+heard: Callable[[str, str], None] = lambda place, why: None
+
+
+def compiled(source: Any, name: Any) -> None:
+    """`compile` is under way: its text may be run later."""
+    if type(source) in (str, bytes) and type(name) is str and len(source) <= LONGEST:
+        if len(sources) > KEPT:
+            sources.clear()
+        sources[name] = source
+
+
+def prepared(function: Any, code: Any) -> Any:
+    """What `exec` runs: code with probes where the text is known, else what the script gave."""
+    if function is not EXEC or state.quiet or state.in_trial or loader is None:
+        return code
+    caller = sys._getframe(1)
+    try:
+        if type(code) is str or type(code) is bytes:
+            return _of_text(code, "<string>", caller.f_code.co_flags & FLAGS, caller, None) or code
+        if type(code) is types.CodeType and code.co_name == "<module>" and not plain_code.has_probes(code):
+            source = sources.get(code.co_filename)
+            if source is not None:
+                return _of_text(source, code.co_filename, code.co_flags & FLAGS, caller, code) or code
+    except Exception:
+        pass  # `exec` says in its own words what is wrong
+    return code
+
+
+def _of_text(
+    text: str | bytes, name: str, flags: int, caller: types.FrameType, like: types.CodeType | None
+) -> types.CodeType | None:
+    """The code of a text with probes; None where it is too long, one too many, or not the text of `like`."""
+    assert loader is not None
+    key = (text, name, flags, caller.f_code.co_filename, caller.f_lineno)
+    if key in known:
+        return known[key]
+    if len(text) > LONGEST or len(known) >= KEPT:
+        heard(_place(caller), f"it runs more than {KEPT} different texts, or one of over {LONGEST} characters")
+        return None
+    with state.silenced():
+        plain = compile(text, name, "exec", flags, dont_inherit=True)
+    if like is not None and plain.co_code != like.co_code:
+        return None
+    is_file = os.path.isfile(name)
+    if is_file and not loader.is_users(name):
+        return None
+    data = text.encode("utf-8", "surrogatepass") if isinstance(text, str) else text
+    file = SourceFile(name, data)
+    code = loader.rewritten(file, loader.options, flags)
+    plain_code.register(name, plain)
+    if is_file:
+        stack.files[name] = file
+    else:
+        file.shown = _place(caller)
+        stack.keep_text(code, file)
+    known[key] = code
+    return code
+
+
+def _place(caller: types.FrameType) -> str:
+    return f"<text run at line {caller.f_lineno} of {os.path.basename(caller.f_code.co_filename)}>"
+
+
+def watch_runpy() -> None:
+    """`runpy.run_path` gets code with probes for the user's files."""
+    runpy = sys.modules.get("runpy")
+    original = getattr(runpy, "_get_code_from_file", None)
+    if original is None or getattr(original, "__wrapped__", None) is not None:
+        return
+
+    def get_code(*args: Any) -> Any:
+        found = original(*args)
+        code = found[0] if isinstance(found, tuple) else found
+        name = code.co_filename
+        if loader is None or not loader.is_users(name) or plain_code.has_probes(code):
+            return found
+        try:
+            with open(name, "rb") as f:
+                code = loader.compile(name, f.read())
+        except Exception:
+            return found
+        return (code, *found[1:]) if isinstance(found, tuple) else code
+
+    get_code.__wrapped__ = original  # type: ignore[attr-defined]
+    runpy._get_code_from_file = get_code  # type: ignore[union-attr]
