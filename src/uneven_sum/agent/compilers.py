@@ -6,7 +6,6 @@ could be anybody's.
 
 from __future__ import annotations
 
-import sys
 import types
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -40,7 +39,7 @@ class Left:
 
 
 left: list[Left] = []
-heard: Callable[[Left], None] = lambda found: None  # called for each one
+heard: Callable[[Left], None] | None = None  # called for each one
 _codes: dict[int, types.CodeType] = {}
 
 
@@ -94,4 +93,5 @@ def _note(code: types.CodeType, by: str) -> None:
     found = Left(code.co_filename, code.co_qualname.rpartition(".")[2], code.co_firstlineno, max(lines), by)
     if found not in left:
         left.append(found)
-        heard(found)
+        if heard is not None:
+            heard(found)

@@ -34,8 +34,8 @@ from .expressions import Options, Site
 from .judging import Judging
 from .loader import Loader
 from .meeting import Meeting
-from .pointing import Pointing
 from .own_builtins import with_originals
+from .pointing import Pointing
 from .report import Pause
 from .rewind import Rewind
 from .switches import Switches, Tripwire

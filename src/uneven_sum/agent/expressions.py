@@ -249,7 +249,12 @@ class Expressions:
             node.func = self.inside(node.func)
         passes = self.inside if name in NO_DATA_PASSED else self._argument
         node.args = [passes(a) for a in node.args]
-        if isinstance(node.func, ast.Name) and name == "exec" and node.args and not isinstance(node.args[0], ast.Starred):
+        if (
+            isinstance(node.func, ast.Name)
+            and name == "exec"
+            and node.args
+            and not isinstance(node.args[0], ast.Starred)
+        ):
             known = self._load("exec")
             node.args[0] = self._here(self._probe("exec_text", known, node.args[0]), node.args[0])
         for k in node.keywords:

@@ -72,7 +72,11 @@ def read(node: ast.AST, scope: Scope) -> Any:
         return tuple(read(e, scope) for e in node.elts)
     if isinstance(node, ast.BinOp):
         left, right = read(node.left, scope), read(node.right, scope)
-        if is_one_of(type(left), int, float) and is_one_of(type(right), int, float) and not isinstance(node.op, ast.Pow):
+        if (
+            is_one_of(type(left), int, float)
+            and is_one_of(type(right), int, float)
+            and not isinstance(node.op, ast.Pow)
+        ):
             try:
                 return OPERATORS[type(node.op)](left, right)
             except Exception:

@@ -17,6 +17,7 @@ from collections.abc import Iterable, Iterator
 from typing import Any
 
 from . import nonfinite, signals, stack, state
+from .own_builtins import with_originals
 from .scope import let_go
 from .thinning import Kept, Row, numbered_rows
 from .told import MISSING, all_plain, told
@@ -153,6 +154,7 @@ class Run:
     def mark(self, place: int, bit: int) -> None:
         self.kept[place] |= bit
 
+    @with_originals
     def work_up(self) -> None:
         """Puts what waits into the store; no warning of this reaches the script, and no signal comes between."""
         with signals.held():
@@ -309,6 +311,7 @@ class Recorder:
         self.runs.append(run)
         return run
 
+    @with_originals
     def _look_around(self, run: Run, frame: Any) -> None:
         """The loops around, where there is time for it."""
         now = time.monotonic()
@@ -322,6 +325,7 @@ class Recorder:
                     if o["pass"] and (o["file"], o["line"]) != inner
                 ]
 
+    @with_originals
     def _weigh(self, run: Run) -> None:
         """The runs together keep a bounded number of values."""
         if run not in self.runs:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import ast
-import os
 import types
 from dataclasses import dataclass, field
 from typing import Any

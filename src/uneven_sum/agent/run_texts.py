@@ -26,7 +26,7 @@ EXEC = exec
 loader: Loader | None = None
 sources: dict[str, str | bytes] = {}  # the last text that was compiled under each file name
 known: dict[tuple[Any, ...], types.CodeType] = {}
-heard: Callable[[str, str], None] = lambda place, why: None
+heard: Callable[[str, str], None] | None = None
 
 
 def compiled(source: Any, name: Any) -> None:
@@ -63,7 +63,8 @@ def _of_text(
     if key in known:
         return known[key]
     if len(text) > LONGEST or len(known) >= KEPT:
-        heard(_place(caller), f"it runs more than {KEPT} different texts, or one of over {LONGEST} characters")
+        if heard is not None:
+            heard(_place(caller), f"there are over {KEPT} different texts, or over {LONGEST} characters in one")
         return None
     with state.silenced():
         plain = compile(text, name, "exec", flags, dont_inherit=True)

@@ -7,8 +7,8 @@ memory; a connection or a pipe, one whose other end is closed.  What is written 
 
 from __future__ import annotations
 
-import fcntl
 import ctypes
+import fcntl
 import os
 import select
 import socket

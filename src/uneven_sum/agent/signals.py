@@ -137,8 +137,8 @@ def is_the_scripts(e: BaseException) -> bool:
 
 def _codes() -> set[types.CodeType]:
     found = set()
-    for number in signal.valid_signals():
-        handler = signal.getsignal(number)
+    for number in _signal.valid_signals():  # the functions of `signal` make members of enumerations
+        handler = _signal.getsignal(number)
         handler = getattr(handler, "func", handler)  # functools.partial
         handler = getattr(handler, "__func__", handler)
         if not hasattr(handler, "__code__") and callable(handler):

@@ -35,7 +35,11 @@ def mend() -> None:
     for name in ("stdout", "stderr"):
         stream = getattr(sys, name)
         raw = getattr(stream, "buffer", None)
-        if type(stream) is not io.TextIOWrapper or type(raw) is not io.FileIO or stream is not getattr(sys, f"__{name}__"):
+        if (
+            type(stream) is not io.TextIOWrapper
+            or type(raw) is not io.FileIO
+            or stream is not getattr(sys, f"__{name}__")
+        ):
             continue
         whole = FileIO(raw.fileno(), "w", closefd=False)
         whole.name = raw.name

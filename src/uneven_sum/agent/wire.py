@@ -12,6 +12,8 @@ import threading
 from collections.abc import Iterator
 from typing import Any
 
+from .own_builtins import with_originals
+
 MAX_HEADER = 4096
 
 
@@ -90,6 +92,7 @@ class Wire:
         self._seq = 0
         self._later: list[dict[str, Any]] = []
 
+    @with_originals
     def send(self, message: dict[str, Any]) -> None:
         """Send one message; a vanished host raises Closed."""
         self._seq += 1
@@ -143,6 +146,7 @@ class Wire:
                 raise Closed("the host has gone")
             self._buffer += chunk
 
+    @with_originals
     def _take(self) -> dict[str, Any] | None:
         end = self._buffer.find(b"\r\n\r\n")
         if end < 0:
