@@ -3,14 +3,21 @@
 FD is the socket to the host.  The host's `launch` comes first; then this process becomes the script.
 """
 
+from __future__ import annotations
+
 import sys
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from importlib.machinery import ModuleSpec
+    from types import ModuleType
 
 NAME = "_uneven_sum_agent"
 MARK = "UNEVEN_SUM_RUN"  # by which the host knows what descends from the script; see host/descendants.py
 LOADED = frozenset(sys.modules)  # what the interpreter itself has imported
 
 
-def load():
+def load() -> ModuleType:
     """Import the whole agent before the script runs, under a name of its own.
 
     Its modules have built-ins of their own: what the script replaces in `builtins` stays the script's.  Everything is
@@ -28,13 +35,13 @@ def load():
     own = dict(vars(builtins))
 
     class Loader(importlib.machinery.SourceFileLoader):
-        def exec_module(self, module):
+        def exec_module(self, module: ModuleType) -> None:
             module.__dict__["__builtins__"] = own
             super().exec_module(module)
 
     class Finder:
         @staticmethod
-        def find_spec(name, path=None, target=None):
+        def find_spec(name: str, path: object = None, target: object = None) -> ModuleSpec | None:
             if not name.startswith(NAME + "."):
                 return None
             base = os.path.join(here, *name.split(".")[1:])
@@ -49,10 +56,11 @@ def load():
     spec = importlib.util.spec_from_file_location(
         NAME, init, loader=Loader(NAME, init), submodule_search_locations=[here]
     )
+    assert spec is not None and spec.loader is not None
     package = importlib.util.module_from_spec(spec)
     sys.modules[NAME] = package
     spec.loader.exec_module(package)
-    sys.meta_path.insert(0, Finder)
+    sys.meta_path.insert(0, Finder)  # type: ignore[arg-type]  # a class serves as its own instance
     try:
         for folder, folders, files in os.walk(here):
             folders[:] = [f for f in folders if f != "__pycache__"]
@@ -62,7 +70,7 @@ def load():
                 if file.endswith(".py") and name not in ("__init__", "boot"):
                     importlib.import_module(".".join([NAME, *([] if inner == "." else [inner]), name]))
     finally:
-        sys.meta_path.remove(Finder)
+        sys.meta_path.remove(Finder)  # type: ignore[arg-type]
     return sys.modules[NAME + ".run"]
 
 

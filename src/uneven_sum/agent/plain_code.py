@@ -77,7 +77,7 @@ def look() -> None:
     """Wrap the function for code of every pickler that has been defined since the last look."""
     global seen
     seen = len(sys.modules)
-    todo: list[type] = [*type.__subclasses__(pickle.Pickler), *type.__subclasses__(pickle._Pickler)]  # type: ignore[attr-defined]
+    todo: list[type] = [*type.__subclasses__(pickle.Pickler), *type.__subclasses__(pickle._Pickler)]
     tables: list[Any] = [copyreg.dispatch_table]
     while todo:
         kind = todo.pop()

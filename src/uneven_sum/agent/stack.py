@@ -18,8 +18,8 @@ from .values import text_of
 
 AGENT = __file__.rpartition("/")[0] + "/"
 
-# Code of a text that is in no file, code that still runs, or that running code still makes functions of, though its file's new text was taken up; by
-# identity, since equal code may be of either text.
+# Code of a text that is in no file, and code that still runs, or that running code still makes functions of, though
+# its file's new text was taken up; by identity, since equal code may be of either text.
 of_code: dict[int, tuple[types.CodeType, SourceFile]] = {}
 files: dict[str, SourceFile] = {}  # the rewritten files by the file name that their code has
 meters: dict[int, tuple[int, Any, int, int]] = {}  # site of a loop -> frame id, its meter, length or -1, start

@@ -39,7 +39,4 @@ class TypeTable(Generic[T]):
 
 
 def is_one_of(kind: type, *kinds: type) -> bool:
-    for one in kinds:
-        if kind is one:
-            return True
-    return False
+    return any(kind is one for one in kinds)

@@ -51,7 +51,7 @@ def mend() -> None:
             line_buffering=stream.line_buffering,
             write_through=stream.write_through,
         )
-        new.mode = stream.mode  # type: ignore[misc]
+        new.mode = stream.mode
         stream.detach()
         setattr(sys, name, new)
         setattr(sys, f"__{name}__", new)

@@ -1,7 +1,7 @@
 """Ends a script together with everything that descends from it.
 
-Run as a program, `python descendants.py MARK SESSION`, it is the warden: it waits until its standard input closes, which
-happens at the latest when the host dies, and then ends what is left of the run, unless it has read `bye`.
+Run as a program, `python descendants.py MARK SESSION`, it is the warden: it waits until its standard input closes,
+which happens at the latest when the host dies, and then ends what is left of the run, unless it has read `bye`.
 
 A process belongs to a run if the run's mark stands in the environment that it, or an ancestor that it was forked
 from, was started with; if its parent belongs to it; or if it was seen to while its parent was alive.  A process in a
