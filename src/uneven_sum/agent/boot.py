@@ -60,7 +60,7 @@ def load() -> ModuleType:
     package = importlib.util.module_from_spec(spec)
     sys.modules[NAME] = package
     spec.loader.exec_module(package)
-    sys.meta_path.insert(0, Finder)  # type: ignore[arg-type]  # a class serves as its own instance
+    sys.meta_path.insert(0, Finder)  # a class serves as its own instance
     try:
         for folder, folders, files in os.walk(here):
             folders[:] = [f for f in folders if f != "__pycache__"]
@@ -70,7 +70,7 @@ def load() -> ModuleType:
                 if file.endswith(".py") and name not in ("__init__", "boot"):
                     importlib.import_module(".".join([NAME, *([] if inner == "." else [inner]), name]))
     finally:
-        sys.meta_path.remove(Finder)  # type: ignore[arg-type]
+        sys.meta_path.remove(Finder)
     return sys.modules[NAME + ".run"]
 
 

@@ -28,9 +28,11 @@ from . import (
     stack,
     state,
     ticks,
+    waiters,
 )
 from .byhand import ByHand
 from .expressions import Options, Site
+from .handled import Fate, Flying
 from .judging import Judging
 from .loader import Loader
 from .meeting import Meeting
@@ -38,6 +40,7 @@ from .own_builtins import with_originals
 from .pointing import Pointing
 from .report import Pause
 from .rewind import Rewind
+from .source import Statement
 from .switches import Switches, Tripwire
 from .warned import Warned
 from .wire import Closed, Wire, holding_others
@@ -178,7 +181,7 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
             return ""
         if head and not self._in_head(exc, frame, statement):
             return ""
-        will_be_handled = handled.in_file(exc, statement, frame) or self._handled_outside(exc, frame)
+        will_be_handled = self._will_be_handled(exc, statement, frame)
         if will_be_handled:
             if frame in self.held:
                 self._settle(frame)
@@ -189,6 +192,7 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
         self.expected, self.handler = None, 0
         pause = Pause("error", frame, exception=exc, statement=statement, can_retry=not head)
         pause.kind = "handled" if will_be_handled else None
+        pause.kept = waiters.kept_by(frame)
         pause.dead = stack.dead_calls(exc, frame)
         pause.warnings = self._held_texts(frame)
         self._drop_held(frame)
@@ -215,24 +219,38 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
             rest = rest[0].orelse
         return any(d.lineno <= line <= d.end_lineno for d in getattr(node, "decorator_list", []))
 
-    def _handled_outside(self, exc: BaseException, frame: types.FrameType) -> bool:
-        outer = frame.f_back
-        while outer is not None and outer is not self.boundary:
-            if self._handles(exc, outer):
+    def _will_be_handled(self, exc: BaseException, statement: Statement, frame: types.FrameType) -> bool:
+        """Whether something up the stack handles an exception, or what its handlers raise in its place.
+
+        Where that cannot be known it counts as handled as long as there is a call of the user's further out: that
+        call's guard will judge what arrives there.
+        """
+        fate, flying = handled.in_file(exc, statement, frame)
+        inner, outer = frame, frame.f_back
+        while fate is Fate.PASSES and outer is not None and outer is not self.boundary:
+            if issubclass(_class(flying), PROTOCOL_ANSWERS.get(inner.f_code.co_name, ())):
+                fate = Fate.UNKNOWN  # so a class tells `for`, `hasattr` or `in` that there is nothing
+            elif not stack.is_ours(outer):
+                fate, flying = self._fate_at(flying, outer)
+            if fate is Fate.UNKNOWN and stack.user_frame(outer) is None:
+                fate = Fate.PASSES  # nobody further out will judge it
+            elif fate is not Fate.PASSES:
                 self.expected, self.handler = (id(exc), type(exc)), id(outer)
                 return True
-            outer = outer.f_back
-        return False
+            inner, outer = outer, outer.f_back
+        if fate is Fate.UNKNOWN:
+            return stack.user_frame(frame.f_back) is not None
+        return fate is Fate.HANDLED or waiters.is_awaited(exc, frame)
 
     @staticmethod
-    def _handles(exc: BaseException, frame: types.FrameType) -> bool:
-        if stack.is_ours(frame):
-            return False
+    def _fate_at(flying: Flying, frame: types.FrameType) -> tuple[Fate, Flying]:
         file = stack.file_of(frame)
         if file is None:
-            return handled.in_code(exc, frame)
+            return handled.in_code(flying, frame), flying
         statement = handled.statement_at(file, frame)
-        return statement is not None and handled.in_file(exc, statement, frame)
+        if issubclass(_class(flying), AttributeError) and handled.asks_for_attribute(statement, frame):
+            return Fate.HANDLED, flying
+        return handled.in_file(flying, statement, frame) if statement is not None else (Fate.PASSES, flying)
 
     # -- breakpoints and steps -----------------------------------------------------------------------
 
@@ -489,6 +507,10 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
             self.wire.event("unevenSum/trouble", {"message": f"{type(e).__name__}: {e}", "detail": text})
         except Exception:
             self._alone()
+
+
+def _class(flying: Flying) -> type[BaseException]:
+    return flying if isinstance(flying, type) else type(flying)
 
 
 def clean_name(frame: types.FrameType) -> str:

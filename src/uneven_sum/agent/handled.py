@@ -10,13 +10,14 @@ from __future__ import annotations
 import ast
 import builtins
 import dis
+import enum
 import itertools
 import types
 from dataclasses import dataclass
 from typing import Any
 
 from .scope import Scope, locals_of
-from .source import Handler, SourceFile, Statement
+from .source import Handler, SourceFile, Statement, position
 
 # Library calls that catch an exception only to carry it elsewhere: to a task, a thread's end, an importer.
 CARRIERS = {
@@ -32,34 +33,71 @@ CARRIERS = {
 }
 
 
-def in_file(exc: BaseException, statement: Statement, frame: types.FrameType) -> bool:
-    """True when a clause around the statement, in its own function, catches the exception."""
-    left = _parts(exc)
+Flying = BaseException | type[BaseException]  # what is raised; a class, where a handler will make the instance
+
+
+class Fate(enum.Enum):
+    """What becomes of an exception at one call."""
+
+    HANDLED = "handled"
+    PASSES = "passes"  # as it is, or as what a handler raises in its place
+    UNKNOWN = "unknown"  # a handler may raise something else: further out it will be seen
+
+
+def in_file(flying: Flying, statement: Statement, frame: types.FrameType) -> tuple[Fate, Flying]:
+    """What the clauses around a statement, in its own function, do with an exception, and what goes on from there."""
+    left = _parts(flying)
     for handler in reversed(statement.handlers):
-        if _catches(handler, exc, frame):
-            return True
+        if not _catches(handler, flying, frame):
+            if handler.parts:
+                left = [part for part in left if not _catches(handler, part, frame)]
+                if not left:
+                    return Fate.HANDLED, flying
+            continue
+        if handler.raises is None:
+            return Fate.HANDLED, flying
         if handler.parts:
-            left = [part for part in left if not _catches(handler, part, frame)]
-            if not left:
-                return True
-    return False
+            continue
+        made = _made_by(handler, flying, frame)
+        if made is None:
+            return Fate.UNKNOWN, flying
+        if is_end(made):
+            return Fate.HANDLED, flying
+        flying, left = made, _parts(made)
+    return Fate.PASSES, flying
 
 
-def _parts(exc: BaseException) -> list[BaseException]:
+def is_end(flying: Flying) -> bool:
+    """True for what ends the script on purpose."""
+    kind = flying if isinstance(flying, type) else type(flying)
+    return issubclass(kind, (SystemExit, KeyboardInterrupt))
+
+
+def _made_by(handler: Handler, flying: Flying, frame: types.FrameType) -> Flying | None:
+    """What a clause that ends in a `raise` sends on; None when that cannot be read."""
+    assert handler.raises is not None
+    what = handler.raises.exc
+    if what is None or (isinstance(what, ast.Name) and what.id == handler.name):
+        return flying
+    found = _look_up(what.func if isinstance(what, ast.Call) else what, Scope(frame))
+    return found if isinstance(found, type) and issubclass(found, BaseException) else None
+
+
+def _parts(flying: Flying) -> list[Flying]:
     """The exceptions of a group, those of the groups in it among them; else the exception itself."""
-    if not isinstance(exc, BaseExceptionGroup):
-        return [exc]
-    held: tuple[BaseException, ...] = BaseExceptionGroup.exceptions.__get__(exc)
+    if not isinstance(flying, BaseExceptionGroup):
+        return [flying]
+    held: tuple[BaseException, ...] = BaseExceptionGroup.exceptions.__get__(flying)
     return [part for inner in held for part in _parts(inner)]
 
 
-def _catches(handler: Handler, exc: BaseException, frame: types.FrameType) -> bool:
+def _catches(handler: Handler, flying: Flying, frame: types.FrameType) -> bool:
     if handler.classes is None:
         return True
     scope: Scope | None = None
     for node in handler.classes:
         scope = scope or Scope(frame)
-        if _matches(_look_up(node, scope), exc):
+        if _matches(_look_up(node, scope), flying):
             return True
     return False
 
@@ -73,10 +111,23 @@ def _look_up(node: ast.AST, scope: Scope) -> Any:
     return None
 
 
-def _matches(found: Any, exc: BaseException) -> bool:
+def _matches(found: Any, flying: Flying) -> bool:
     if isinstance(found, tuple):
-        return any(_matches(f, exc) for f in found)
-    return isinstance(found, type) and issubclass(found, BaseException) and isinstance(exc, found)
+        return any(_matches(f, flying) for f in found)
+    if not (isinstance(found, type) and issubclass(found, BaseException)):
+        return False
+    return issubclass(flying, found) if isinstance(flying, type) else isinstance(flying, found)
+
+
+def asks_for_attribute(statement: Statement | None, frame: types.FrameType) -> bool:
+    """True when a call of the user's is in the midst of `hasattr`, or of `getattr` with a default."""
+    place = instruction_place(frame.f_code, frame.f_lasti)
+    if statement is None or place is None:
+        return False
+    for node in ast.walk(statement.node):
+        if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and position(node) == place:
+            return node.func.id == "hasattr" or (node.func.id == "getattr" and len(node.args) == 3)
+    return False
 
 
 # -- code that is not the user's: the exception table ------------------------------------------------
@@ -88,9 +139,10 @@ class _Clause:
 
     names: list[tuple[str, ...]] | None
     parts: bool = False
+    fate: Fate = Fate.HANDLED
 
-    def catches(self, exc: BaseException, frame: types.FrameType) -> bool:
-        return self.names is None or any(_matches(_named(n, frame), exc) for n in self.names)
+    def catches(self, flying: Flying, frame: types.FrameType) -> bool:
+        return self.names is None or any(_matches(_named(n, frame), flying) for n in self.names)
 
 
 @dataclass
@@ -103,28 +155,30 @@ class _Range:
 _tables: dict[types.CodeType, list[_Range]] = {}
 
 
-def in_code(exc: BaseException, frame: types.FrameType) -> bool:
-    """True when the frame's code has a clause around its present instruction that catches the exception."""
+def in_code(flying: Flying, frame: types.FrameType) -> Fate:
+    """What the clauses around the present instruction of a frame's code do with an exception."""
     code = frame.f_code
     if not code.co_exceptiontable:
-        return False
+        return Fate.PASSES
     module = frame.f_globals.get("__name__", "")
     if (module, code.co_qualname) in CARRIERS or str(module).startswith(("importlib", "_frozen_importlib")):
-        return False
+        return Fate.PASSES
     if code not in _tables:
         _tables[code] = _table(code)
     at = frame.f_lasti
     for entry in _tables[code]:
         if entry.start <= at < entry.end:
-            left = _parts(exc)
+            left = _parts(flying)
             for clause in entry.clauses:
-                if clause.catches(exc, frame):
-                    return True
+                if clause.catches(flying, frame):
+                    if clause.fate is not Fate.PASSES:
+                        return clause.fate
+                    break
                 if clause.parts:
                     left = [part for part in left if not clause.catches(part, frame)]
                     if not left:
-                        return True
-    return False
+                        return Fate.HANDLED
+    return Fate.PASSES
 
 
 def _named(path: tuple[str, ...], frame: types.FrameType) -> Any:
@@ -156,7 +210,7 @@ def _clauses(instructions: list[Any], at: int) -> list[_Clause]:
     if len(steps) > 1 and steps[1].opname == "WITH_EXCEPT_START":
         return []
     if len(steps) > 1 and steps[1].opname == "POP_TOP":
-        return [] if _raises_again(steps[1:]) else [_Clause(None)]
+        return [_Clause(None, fate=_fate(steps[1:]))]
     found: list[_Clause] = []
     path: list[str] = []
     names: list[tuple[str, ...]] = []
@@ -171,8 +225,7 @@ def _clauses(instructions: list[Any], at: int) -> list[_Clause]:
         elif name in ("CHECK_EXC_MATCH", "CHECK_EG_MATCH"):
             if path:
                 names.append(tuple(path))
-            if not _raises_again(steps[number + 1 :]):
-                found.append(_Clause(names, name == "CHECK_EG_MATCH"))
+            found.append(_Clause(names, name == "CHECK_EG_MATCH", _fate(_body(steps, number + 1))))
             path, names = [], []
         elif name in ("RERAISE",) and not found and not path and number < 3:
             return []
@@ -181,14 +234,29 @@ def _clauses(instructions: list[Any], at: int) -> list[_Clause]:
     return found
 
 
-def _raises_again(steps: list[Any]) -> bool:
-    """True when the clause's instructions come to a bare raise before they end the handling."""
-    for step in steps:
-        if step.opname in ("POP_EXCEPT", "CHECK_EXC_MATCH"):
-            return False
-        if (step.opname == "RAISE_VARARGS" and step.arg == 0) or step.opname == "RERAISE":
-            return True
-    return False
+def _body(steps: list[Any], start: int) -> list[Any]:
+    """The instructions of a clause: from its test to the place where the test goes on when it fails."""
+    end = next((s.argval for s in steps[start : start + 3] if "JUMP" in s.opname), None)
+    return [s for s in steps[start:] if not isinstance(end, int) or s.offset < end]
+
+
+def _fate(body: list[Any]) -> Fate:
+    """What a clause does with what it has caught, by its instructions."""
+    finishes, raises_new, raises_again = False, False, False
+    for step, following in zip(body, [*body[1:], None]):
+        if step.opname == "PUSH_EXC_INFO":
+            break  # of another handler
+        if step.opname == "POP_EXCEPT":
+            finishes = finishes or following is None or following.opname != "RERAISE"
+        elif step.opname == "RAISE_VARARGS":
+            raises_again, raises_new = raises_again or step.arg == 0, raises_new or step.arg != 0
+        elif step.opname == "RERAISE" and not finishes and not raises_new:
+            raises_again = True
+    if finishes:
+        return Fate.UNKNOWN if raises_new or raises_again else Fate.HANDLED
+    if raises_new:
+        return Fate.UNKNOWN
+    return Fate.PASSES if raises_again else Fate.HANDLED
 
 
 _statements: dict[tuple[types.CodeType, int], Statement | None] = {}

@@ -35,6 +35,7 @@ class Pause:
     apart: Apart | None = None
     culprit: Culprit | None = None
     can_retry: bool = False
+    kept: str = ""  # task or future: what keeps the exception for whoever asks
     interrupted_in: str = ""
     dead: list[types.FrameType] = field(default_factory=list)  # calls that the exception has left, innermost first
     place: tuple[str, int] | None = None  # where there is no frame any more: the end
@@ -389,6 +390,8 @@ def headline(pause: Pause, loops: list[dict[str, Any]], culprit: dict[str, Any] 
     elif pause.reason == "error" and pause.exception is not None:
         message = clean(str_of(pause.exception), 200)
         first = f"{type(pause.exception).__name__} in line {line}{': ' + message if message else ''}."
+        if pause.kept:
+            first += f" The {pause.kept} keeps it for whoever asks for its result."
     elif pause.reason == "warning":
         first = f"{clean('; '.join(pause.warnings), 240)}, in line {line}."
     elif pause.reason == "nonfinite":

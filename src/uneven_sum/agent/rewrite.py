@@ -377,8 +377,12 @@ class Rewriter(Recorded):
         last, rest = s.body[-1], s.orelse
         texts = [h.body for h in s.handlers]
         s.body = self.body(s.body)
+        returning = self.returning
+        if isinstance(s, ast.TryStar):
+            self.returning = None  # no `return` may stand in an `except*` clause
         for h in s.handlers:
             h.body = self.branch(self.body(h.body), "except", h, made, h.body)
+        self.returning = returning
         s.orelse = self.body(rest)
         if s.handlers and (rest or not hasattr(last, "body")):
             # Where the body ends in a compound statement, a mark after it would look like one more of its lines.

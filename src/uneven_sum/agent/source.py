@@ -29,10 +29,12 @@ def position(node: ast.AST) -> Position:
 class Handler:
     """One thing around a statement that may catch: the class expressions of an `except` clause
     (None: catches all), or the arguments of `contextlib.suppress`.  `parts`: of a group it catches the exceptions
-    that fit (`except*`; since 3.12 `suppress`)."""
+    that fit (`except*`; since 3.12 `suppress`).  `raises`: what the clause surely ends in raising."""
 
     classes: list[ast.expr] | None
     parts: bool = False
+    raises: ast.Raise | None = None
+    name: str | None = None
 
 
 @dataclass
@@ -221,7 +223,7 @@ class _Surroundings:
                 self._body(case.body, scope, loops, handlers)
         elif isinstance(s, (ast.Try, ast.TryStar)):
             star = isinstance(s, ast.TryStar)
-            clauses = [Handler(_classes(h.type), star) for h in s.handlers if not _raises_again(h)]
+            clauses = [Handler(_classes(h.type), star, _last_raise(h), h.name) for h in s.handlers]
             self._body(s.body, scope, loops, [*handlers, *reversed(clauses)])
             for h in s.handlers:
                 self._body(h.body, scope, loops, handlers)
@@ -238,12 +240,12 @@ def _classes(node: ast.expr | None) -> list[ast.expr] | None:
     return list(node.elts) if isinstance(node, ast.Tuple) else [node]
 
 
-def _raises_again(handler: ast.ExceptHandler) -> bool:
-    """True when the clause surely ends in a raise, so that it does not handle."""
-    if not isinstance(handler.body[-1], ast.Raise):
-        return False
+def _last_raise(handler: ast.ExceptHandler) -> ast.Raise | None:
+    """The `raise` that the clause surely ends in; None when it may end otherwise, and so handles."""
+    last = handler.body[-1]
     inner = [n for s in handler.body for n in ast.walk(s)]
-    return not any(isinstance(n, (ast.Return, ast.Break, ast.Continue)) for n in inner)
+    leaves = any(isinstance(n, (ast.Return, ast.Break, ast.Continue)) for n in inner)
+    return last if isinstance(last, ast.Raise) and not leaves else None
 
 
 def _suppressed(s: ast.With | ast.AsyncWith) -> list[Handler]:

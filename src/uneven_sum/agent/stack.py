@@ -73,13 +73,34 @@ def dead_calls(exc: BaseException, frame: types.FrameType) -> list[types.FrameTy
     tb = exc.__traceback__
     while tb is not None and tb.tb_frame is not frame:
         tb = tb.tb_next
+    found = _users_calls(tb, frame)
+    caught: BaseException | None = exc
+    for _ in range(5):  # what a library has caught, and raised something else for
+        caught = caught and (caught.__cause__ or (None if caught.__suppress_context__ else caught.__context__))
+        if found or caught is None:
+            break
+        alive = set(map(id, _outwards(frame)))
+        found = [f for f in _users_calls(caught.__traceback__, frame) if id(f) not in alive]
+    return found[::-1]
+
+
+def _outwards(frame: types.FrameType | None) -> list[types.FrameType]:
+    found = []
+    while frame is not None:
+        found.append(frame)
+        frame = frame.f_back
+    return found
+
+
+def _users_calls(tb: types.TracebackType | None, but: types.FrameType) -> list[types.FrameType]:
+    """The calls of the user's in a traceback, outermost first."""
     found = []
     while tb is not None:
         inner = tb.tb_frame
-        if inner is not frame and file_of(inner) is not None and not _belongs_to_outer(inner):
+        if inner is not but and file_of(inner) is not None and not _belongs_to_outer(inner):
             found.append(inner)
         tb = tb.tb_next
-    return found[::-1]
+    return found
 
 
 def frames_left(exc: BaseException) -> list[types.FrameType]:

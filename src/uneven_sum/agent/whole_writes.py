@@ -44,14 +44,14 @@ def mend() -> None:
         whole = FileIO(raw.fileno(), "w", closefd=False)
         whole.name = raw.name
         new = io.TextIOWrapper(
-            whole,  # type: ignore[arg-type]
+            whole,
             encoding=stream.encoding,
             errors=stream.errors,
             newline="\n",
             line_buffering=stream.line_buffering,
             write_through=stream.write_through,
         )
-        new.mode = stream.mode
+        new.mode = stream.mode  # type: ignore[misc]  # it can be set
         stream.detach()
         setattr(sys, name, new)
         setattr(sys, f"__{name}__", new)
