@@ -101,7 +101,31 @@ def _bottom_up(term: Term) -> Iterator[Term]:
     yield term
 
 
+SUMS = {
+    *(
+        "sum",
+        "mean",
+        "average",
+        "dot",
+        "matmul",
+        "prod",
+        "cumsum",
+        "cumprod",
+        "std",
+        "var",
+        "fsum",
+        "trapezoid",
+        "diff",
+    ),
+    *("inner", "outer", "vdot", "einsum", "convolve", "fft", "ifft", "ptp", "norm"),
+}
+
+
 def _explained(term: Term) -> bool:
+    if not term.cellwise and not isinstance(term.node, ast.BinOp):
+        known = isinstance(term.node, ast.Call) and callee(term.node) in SUMS
+        if not known and any(nonfinite.any_bad(v) for v in term.operands):
+            return True  # a library's own way with infinities
     operands = judge.Operands(ast.Constant(None), Scope.__new__(Scope))
     operands.cellwise, operands.whole = (term.operands, []) if term.cellwise else ([], term.operands)
     return judge.explained(term.value, operands)
@@ -117,6 +141,11 @@ def _first_cell(term: Term) -> list[int] | None:
     for operand in term.operands if term.cellwise else []:
         with contextlib.suppress(Exception):
             left &= ~np.broadcast_to(nonfinite.mask(operand), mine.shape)
+    if not left.any() and term.cellwise:  # nan from infinities
+        left = np.array(nonfinite.nan_mask(term.value))
+        for operand in term.operands:
+            with contextlib.suppress(Exception):
+                left &= ~np.broadcast_to(nonfinite.nan_mask(operand), mine.shape)
     places = np.argwhere(left if left.any() else mine)
     return [int(i) for i in places[0]] if len(places) else None
 

@@ -32,6 +32,7 @@ from . import (
 )
 from .byhand import ByHand
 from .expressions import Options, Site
+from .gaps import Gap
 from .handled import Fate, Flying
 from .judging import Judging
 from .loader import Loader
@@ -288,6 +289,10 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
         file = stack.file_of(frame)
         outer = stack.user_frame(frame.f_back)
         return file is not None and outer is None and frame.f_code.co_name == "<module>"
+
+    def say_gap(self, gap: Gap) -> None:
+        if not self.go_on:
+            self.write(f"{gap.sentence()[0].upper()}{gap.sentence()[1:]}.   [{os.path.basename(gap.file)}:{gap.line}]")
 
     def refused(self, text: str) -> None:
         self.refusal = text.rstrip(".")

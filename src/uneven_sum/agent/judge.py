@@ -245,6 +245,8 @@ def explained(value: Any, operands: Operands) -> bool:
         everything = operands.cellwise + operands.whole
         bad = [v for v in everything if nonfinite.any_bad(v) or _has_none(v)]
         return bool(bad) and _explained_frame(pd, value, bad, everything)
+    if makes_nan(value, operands.cellwise, operands.whole):
+        return False
     if any(nonfinite.any_bad(v) for v in operands.whole):
         return True
     if pd is not None and isinstance(value, (pd.Series, pd.Index)) and any(map(_has_none, operands.whole)):
@@ -275,6 +277,29 @@ def explained(value: Any, operands: Operands) -> bool:
         except ValueError:
             return True  # of another shape: it went through something that is no cell-by-cell operation
     return not left.any()
+
+
+def makes_nan(value: Any, cellwise: list[Any], whole: list[Any]) -> bool:
+    """True for IEEE 754's invalid operation on infinities: nan at a cell where an operand is infinite and none is nan.
+
+    `inf - inf`, `0 * inf`, `inf / inf`, `inf % x`, `sin(inf)`; operands that are used as a whole must hold no nan.
+    """
+    np = nonfinite.module("numpy")
+    if nonfinite.is_frame(value) or not any(nonfinite.any_bad(v) for v in [*cellwise, *whole]):
+        return False
+    left = nonfinite.nan_mask(value)
+    if np is None:
+        operands = [*cellwise, *whole]
+        return bool(left) and not any(bool(nonfinite.nan_mask(v)) for v in operands)
+    if not np.any(left) or any(np.any(nonfinite.nan_mask(v)) for v in whole):
+        return False
+    left = np.array(left)
+    for operand in cellwise:
+        try:
+            left &= ~np.broadcast_to(nonfinite.nan_mask(operand), left.shape)
+        except ValueError:
+            return False
+    return bool(left.any())
 
 
 def _has_none(value: Any, depth: int = 0) -> bool:

@@ -7,12 +7,15 @@ import types
 import weakref
 from typing import Any
 
-from . import judge, motion, nonfinite, report, state
+from . import guarded, judge, motion, nonfinite, report, state
 from .expressions import Site
+from .gaps import Gap, Gaps
 from .own_builtins import with_originals
 from .report import Pause
 from .scope import MISSING, Scope
+from .source import Statement
 from .switches import Switches
+from .values import clean
 from .wire import Closed
 
 LOOKED_AGAIN = 30  # times that one place is taken apart without a pause, before it is taken as carried
@@ -31,9 +34,14 @@ class Judging(motion.Hooks):
         super().__init__()
         self.looked: dict[int, int] = {}
         self.bad_right: tuple[int, Any] | None = None  # the right side of an augmented assignment under way
+        self.gaps = Gaps()
+        self.guarded = Gaps()  # made where NumPy is told to be silent
         self.last_bad: Any = MISSING  # what a call of the user's has just returned
 
     def pause(self, pause: Pause, apart: dict[str, Any] | None = None) -> str:
+        raise NotImplementedError
+
+    def say_gap(self, gap: Gap) -> None:
         raise NotImplementedError
 
     def finite(self, site: Site, frame: types.FrameType) -> None:
@@ -88,6 +96,16 @@ class Judging(motion.Hooks):
         else:
             kind = self._kind(value, site, node, frame)
         if kind == judge.CARRIED:
+            if self._guarded_leaves(value, site, frame, node, statement):
+                return
+            entered = self.gaps.follow(value, node, statement, Scope(frame)) if self.gaps else None
+            if entered is not None:
+                gap, operand = entered
+                said = f"{gap.sentence()} enter{'s' if gap.cells == 1 else ''} the arithmetic by {clean(operand, 60)}"
+                pause = Pause("nonfinite", frame, kind="gaps", expression=node, actual=value, statement=statement)
+                pause.said = said
+                self.pause(pause)
+                return
             if "carried" not in self.pauses_on:
                 return
             pause = Pause("nonfinite", frame, kind=kind, expression=node, actual=value, statement=statement)
@@ -102,18 +120,67 @@ class Judging(motion.Hooks):
         apart = report.examine(pause)
         if apart["kind"] is None and not apart["trial"] and not apart["raised"]:
             return  # taken apart, no term of it is at fault: it came from further in
-        if apart["raised"] and not apart["sure"] and nonfinite_is_frame(value):
+        if apart["raised"] and not apart["sure"] and nonfinite.is_frame(value):
             return  # what cannot be read a second time may have had them, and in frames they are usual
         if apart["culprit"] is not None and apart["culprit"]["element"]:
             return  # an element of a comprehension: it was looked at when it was made
         pause.kind = apart["kind"] or kind
+        if apart["gap"] and not pause.warnings:
+            text = clean(ast.unparse(ast.parse(apart["culprit"]["text"], mode="eval")), 80)
+            gap = Gap(text, site.file.path, statement.line, nonfinite.count(value))
+            pause.kind = "gaps"
+            if apart["whole"] and "gaps" not in self.pauses_on:
+                self.gaps.note(value, gap, statement, Scope(frame))
+                self.say_gap(gap)
+                return
         if pause.kind == judge.ARRIVED and (
-            "arrived" not in self.pauses_on or (nonfinite_is_frame(value) and "frames" not in self.pauses_on)
+            "arrived" not in self.pauses_on or (nonfinite.is_frame(value) and "frames" not in self.pauses_on)
         ):
+            return
+        if pause.kind == judge.CREATED and self._is_guarded(pause, value, site, frame):
             return
         self.looked[number] -= 1
         self._drop_held(frame)
         self.pause(pause, apart)
+
+    def _is_guarded(self, pause: Pause, value: Any, site: Site, frame: types.FrameType) -> bool:
+        """True for a value that NumPy was told to be silent about, and that may yet be masked; it is remembered."""
+        statement, node = pause.statement, pause.expression
+        if pause.warnings or statement is None or node is None or not guarded.is_silenced(value):
+            return False
+        if guarded.is_meant(node, statement):
+            return True
+        if site.role in ("return", "yield") or not getattr(value, "shape", ()) or frame.f_code.co_name == "<module>":
+            return False  # it leaves at once; or nothing will be seen of its leaving
+        stored = getattr(statement.node, "targets", [])
+        if not stored or not all(isinstance(t, ast.Name) for t in stored):
+            return False
+        what = f"{report.bad_word(value)} made at line {statement.line}"
+        self.guarded.note(
+            value, Gap(what, site.file.path, statement.line, nonfinite.count(value)), statement, Scope(frame)
+        )
+        return True
+
+    def _guarded_leaves(
+        self, value: Any, site: Site, frame: types.FrameType, node: ast.AST, statement: Statement
+    ) -> bool:
+        """Whether a value that was made where NumPy is silent leaves its function; pauses then."""
+        if not self.guarded:
+            return False
+        scope = Scope(frame)
+        made = self.guarded.holds(node, value, scope)
+        if made is None:
+            self.guarded.pass_on(value, node, statement, scope)
+            return False
+        if site.role not in ("return", "yield") or made.entered or guarded.is_meant(node, statement):
+            return False
+        made.entered = True
+        pause = Pause("nonfinite", frame, kind=judge.CREATED, expression=node, actual=value, statement=statement)
+        pause.said = (
+            f"{made.call}, where NumPy is told to be silent, leave{'s' if made.cells == 1 else ''} the function"
+        )
+        self.pause(pause)
+        return True
 
     def _kind(self, value: Any, site: Site, node: Any, frame: types.FrameType) -> str:
         if isinstance(node, ast.AugAssign) and not nonfinite.is_number_kind(type(value)):
@@ -161,8 +228,3 @@ def _remembered(value: Any) -> Any:
         return weakref.ref(value)
     except TypeError:
         return MISSING
-
-
-def nonfinite_is_frame(value: Any) -> bool:
-    pd = nonfinite.module("pandas")
-    return pd is not None and isinstance(value, (pd.DataFrame, pd.Series, pd.Index))

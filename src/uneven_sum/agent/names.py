@@ -12,6 +12,13 @@ ABSORBING = {
     *("nanprod", "nanargmax", "nanargmin", "nancumsum", "nancumprod", "is_finite", "combine_first"),
 }
 
+# Methods of arrays and frames that are operators by another name.
+ARITHMETIC_METHODS = {
+    *("add", "sub", "subtract", "mul", "multiply", "div", "divide", "truediv", "floordiv", "mod", "pow", "dot"),
+    *("radd", "rsub", "rmul", "rdiv", "rtruediv", "rfloordiv", "rmod", "rpow", "abs", "round", "apply", "map", "eval"),
+    *("sum", "prod", "mean", "std", "var", "cumsum", "cumprod", "agg", "aggregate", "transform", "pipe", "assign"),
+}
+
 # Calls that leave cells empty by design, and arrays that are not filled yet.
 EMPTY_BY_DESIGN = {
     *("shift", "diff", "pct_change", "rolling", "expanding", "ewm", "reindex", "reindex_like", "resample"),

@@ -130,6 +130,27 @@ def mask(value: Any) -> Any:
     return np.zeros(cells.shape, dtype=bool)
 
 
+def is_frame(value: Any) -> bool:
+    pd = module("pandas")
+    return pd is not None and isinstance(value, (pd.DataFrame, pd.Series, pd.Index))
+
+
+def nan_mask(value: Any) -> Any:
+    """Which cells are nan: a numpy array of bool, or one bool for a scalar.  Infinities do not count."""
+    np, pd = module("numpy"), module("pandas")
+    if isinstance(value, (float, complex)) or _is_decimal(type(value)):
+        return bool(value != value)
+    if np is None:
+        return False
+    if isinstance(value, (list, tuple)):
+        return np.array([bool(np.any(nan_mask(v))) for v in plain_list(value)[:LOOKED_INTO]], dtype=bool)
+    if pd is not None and isinstance(value, (pd.Series, pd.Index, pd.DataFrame)):
+        return np.asarray(value.isna())
+    if isinstance(value, (np.ndarray, np.generic)) and value.dtype.kind in "fc":
+        return np.isnan(value.filled(0) if isinstance(value, np.ma.MaskedArray) else value)
+    return False
+
+
 def _looker(kind: type) -> Any:
     """Chooses, once for each type, how its values are looked at."""
     try:
@@ -350,7 +371,10 @@ def _sparse(value: Any) -> int:
 
 
 def _offers_array(value: Any) -> int:
+    """Only where the value itself holds floats: a conversion may make nan of what is merely missing."""
     np = sys.modules["numpy"]
+    if "float" not in str(getattr(value, "dtype", "")) and "complex" not in str(getattr(value, "dtype", "")):
+        return 0
     cells = np.asarray(value)
     return _array(cells) if isinstance(cells, np.ndarray) and cells.dtype.kind in "fc" else 0
 

@@ -36,6 +36,10 @@ def reason(node: ast.AST, operands: list[Any]) -> str:
 
 
 def _operator(op: ast.operator, left: float, right: float) -> str:
+    if isinstance(op, (ast.Div, ast.FloorDiv)) and math.isinf(left) and math.isinf(right):
+        return "infinity divided by infinity"
+    if isinstance(op, ast.Mod) and math.isinf(left):
+        return "the remainder of infinity"
     if isinstance(op, (ast.Div, ast.FloorDiv, ast.Mod)) and right == 0:
         return "zero divided by zero" if left == 0 else "a division by zero"
     if isinstance(op, ast.Pow):
@@ -57,6 +61,8 @@ def _call(name: str, numbers: list[float | None]) -> str:
     if not numbers or numbers[0] is None:
         return ""
     first = numbers[0]
+    if name in ("sin", "cos", "tan") and math.isinf(first):
+        return "infinity has no angle"
     if name in ("log", "log2", "log10"):
         if first == 0:
             return "the logarithm of zero"

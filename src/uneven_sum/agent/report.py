@@ -7,7 +7,7 @@ import types
 from dataclasses import dataclass, field
 from typing import Any
 
-from . import judge, stack, trial
+from . import gaps, judge, stack, trial
 from .culprits import Culprit, Term
 from .handled import instruction_place, statement_at
 from .judge import ARRIVED
@@ -120,7 +120,10 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
     if root is None and statement is not None:
         root = _whole(statement.node)
     if file is None or root is None:
-        return {"terms": [], "culprit": None, "kind": None, "differs": "", "raised": False, "sure": False, "trial": ""}
+        return {
+            **{"terms": [], "culprit": None, "kind": None, "differs": "", "trial": ""},
+            **{"raised": False, "sure": False, "gap": False, "whole": False},
+        }
     whole = root
     inner: types.FrameType | None = None
     raised: ast.AST | None = None
@@ -147,6 +150,8 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
             also=also,
             actual=actual,
             raised=raised,
+            failed=pause.exception,
+            ran=pause.reason in ("error", "warning", "nonfinite"),
             may_call=may_call,
             met=lambda: state.met,
             before_call=keep,
@@ -160,6 +165,8 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
             "kind": found.kind if found else None,
             "differs": apart.differs or apart.raised_again,
             "raised": bool(apart.raised_again),
+            "gap": found is not None and _left_gaps(found, scope()),
+            "whole": found is not None and found.term is apart.root,
             "sure": found is not None and all(child.known for child in found.term.children),
         }
 
@@ -187,6 +194,18 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
         except trial.Impossible as e:
             why = str(e)
     return {**take(False), "trial": f"Calls were not evaluated again: {why}." if why else ""}
+
+
+def _left_gaps(found: Culprit, scope: Scope) -> bool:
+    """True for a library call that left cells empty though its operands were complete."""
+    node = found.term.node
+    if found.kind != judge.CREATED or not isinstance(node, ast.Call):
+        return False
+    try:
+        function = judge.read(node.func, scope)
+    except judge.Unreadable:
+        function = None
+    return gaps.is_gap(node, function, found.term.value)
 
 
 def _fill_in(terms: list[dict[str, Any]], others: list[dict[str, Any]]) -> None:
@@ -395,7 +414,9 @@ def headline(pause: Pause, loops: list[dict[str, Any]], culprit: dict[str, Any] 
     elif pause.reason == "warning":
         first = f"{clean('; '.join(pause.warnings), 240)}, in line {line}."
     elif pause.reason == "nonfinite":
-        made = {"created": "made", ARRIVED: "arrived", "carried": "carried on"}.get(pause.kind or "", "met")
+        made = {"created": "made", ARRIVED: "arrived", "carried": "carried on", "gaps": "left"}.get(
+            pause.kind or "", "met"
+        )
         first = f"{_bad_name(pause.actual)} {made} in line {line}: {would_become(pause)}."
         if pause.warnings:
             first += f" ({clean('; '.join(pause.warnings), 160)}.)"

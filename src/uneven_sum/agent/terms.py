@@ -46,7 +46,8 @@ def _waits_for_threads(kind: type) -> bool:
 class Apart:
     """One statement's expression taken apart in one frame; `also`: its further ones (targets, other `with` items).
 
-    `actual` is what the expression really gave when it ran; `raised` the node whose evaluation raised.
+    `actual` is what the expression really gave when it ran; `raised` the node whose evaluation raised, `failed` what
+    it raised; `ran`: it has run already.
     `may_call` is true only in a trial.  `met` counts the non-finite values that the user's own code has
     judged so far (a call that raises the count carried its value out of there).  `before_call` hears of what may take
     long.
@@ -61,12 +62,15 @@ class Apart:
         also: list[ast.AST] | None = None,
         actual: Any = MISSING,
         raised: ast.AST | None = None,
+        failed: BaseException | None = None,
+        ran: bool = False,
         may_call: bool = False,
         met: Callable[[], int] = lambda: 0,
         before_call: Callable[[Apart, Term], None] = lambda apart, term: None,
     ) -> None:
         self.file, self.scope, self.may_call, self.met = file, scope, may_call, met
         self.raised, self.before_call = raised, before_call
+        self.failed, self.ran = failed, ran
         self.in_place = actual is not MISSING and not nonfinite.is_number_kind(type(actual))
         self.namespace: dict[str, Any] | None = None
         self.succeeded = actual is not MISSING and raised is None
@@ -107,7 +111,8 @@ class Apart:
                 self.stopped = True
             raise
         except Exception as e:
-            if self.succeeded:  # the first time; what else the statement is made of is still evaluated
+            if self.succeeded or (self.ran and not self._is_same(e)):
+                # Not so the first time; what else the statement is made of is still evaluated.
                 term.note = f"a second evaluation raised {type(e).__name__}"
                 self.raised_again = self.raised_again or clean(f"{term.note}: {e}", 160)
                 raise NotEvaluated from None
@@ -118,6 +123,11 @@ class Apart:
             raise NotEvaluated from None
         term.value = value
         return term
+
+    def _is_same(self, again: Exception) -> bool:
+        """True for what a second evaluation raises if the first has raised the like."""
+        first = self.failed
+        return first is not None and type(first) is type(again) and str(first) == str(again)
 
     def _operand(self, node: ast.AST, term: Term) -> Any:
         """The value of an operand; a constant is no term of its own."""

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import os
 import sys
 import types
 import warnings
 from typing import TYPE_CHECKING, Any
 
-from . import motion, probes, stack, state
+from . import advice, motion, probes, stack, state
 from .own_builtins import with_originals
 from .report import Pause
 from .source import Position
@@ -58,6 +59,10 @@ class Warned(motion.Hooks):
             if frame is None or not self.switches.warning.wants_place(frame):
                 return
             text = f"{message.category.__name__}: {message.message}"
+            home = self._raised_at(sys._getframe(1))
+            if advice.is_advice(message.category, str(message.message), bool(home)):
+                return
+            text += f" ({home})" if home else ""
             self.held.setdefault(frame, []).append(text)
             probes.holding = True
             self.motion.hold(frame)
@@ -65,6 +70,18 @@ class Warned(motion.Hooks):
             self._alone()
         except Exception as e:
             self._trouble(e)
+
+    @staticmethod
+    def _raised_at(frame: types.FrameType | None) -> str:
+        """The library's own line where it warns; empty for a warning of the user's code, or of C code called there."""
+        while frame is not None and (stack.is_ours(frame) or frame.f_globals.get("__name__") == "warnings"):
+            frame = frame.f_back
+        if frame is None or stack.file_of(frame) is not None:
+            return ""
+        path = frame.f_code.co_filename
+        package = str(frame.f_globals.get("__name__", "")).partition(".")[0]
+        _, found, rest = path.rpartition(f"/{package}/")
+        return f"{package}/{rest}:{frame.f_lineno}" if found else f"{os.path.basename(path)}:{frame.f_lineno}"
 
     @staticmethod
     def _warner(frame: types.FrameType | None) -> types.FrameType | None:
@@ -76,7 +93,7 @@ class Warned(motion.Hooks):
         return frame
 
     def _held_texts(self, frame: types.FrameType) -> list[str]:
-        return list(self.held.get(frame, []))
+        return advice.first_numeric(self.held.get(frame, []))
 
     def _drop_held(self, frame: types.FrameType) -> list[str]:
         texts = self.held.pop(frame, [])
@@ -92,7 +109,7 @@ class Warned(motion.Hooks):
 
     def _settle(self, frame: types.FrameType, over: Position | None = None) -> None:
         try:
-            texts = self._drop_held(frame)
+            texts = advice.first_numeric(self._drop_held(frame))
             pause = Pause("warning", frame, warnings=texts)
             file = stack.file_of(frame)
             if over is not None:

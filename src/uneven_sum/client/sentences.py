@@ -235,7 +235,12 @@ class TripwireSaid:
 EXTRAS = {
     "error": {"handled": "handled ones too"},
     "warning": {},
-    "nonfinite": {"arrived": "arrived ones too", "carried": "carried ones too", "frames": "arrived in frames too"},
+    "nonfinite": {
+        "arrived": "arrived ones too",
+        "carried": "carried ones too",
+        "frames": "arrived in frames too",
+        "gaps": "gaps too",
+    },
 }
 
 

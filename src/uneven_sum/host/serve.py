@@ -24,6 +24,7 @@ LABELS = {
     "nonfinite": ("Non-finite values that are created", True),
     "arrived": ("Non-finite values that arrive from outside", True),
     "carried": ("Non-finite values that are carried on", False),
+    "gaps": ("Cells that library calls leave empty", False),
 }
 CAPABILITIES: dict[str, Any] = {
     **dict.fromkeys(

@@ -71,6 +71,7 @@ class Switches(msgspec.Struct):
     arrived: bool = True
     carried: bool = False
     frames: bool = False  # arrived ones in data frames too
+    gaps: bool = False  # cells that library calls leave empty
     breakpoint: bool = True  # breakpoint() in the script's text
 
     def filters(self) -> list[str]:
@@ -78,7 +79,7 @@ class Switches(msgspec.Struct):
         found = [n for n in ("error", "warning", "nonfinite") if getattr(self, n).on]
         found += ["handled"] if self.error.on and self.handled else []
         if self.nonfinite.on:
-            found += [n for n in ("arrived", "carried", "frames") if getattr(self, n)]
+            found += [n for n in ("arrived", "carried", "frames", "gaps") if getattr(self, n)]
         return found
 
     def to_wire(self) -> dict[str, Any]:

@@ -10,7 +10,7 @@ from typing import Any
 import msgspec
 
 # The exception filters of `setExceptionBreakpoints`.
-FILTERS = ("error", "handled", "warning", "nonfinite", "arrived", "carried")
+FILTERS = ("error", "handled", "warning", "nonfinite", "arrived", "carried", "gaps")
 
 Message = dict[str, Any]
 
