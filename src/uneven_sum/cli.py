@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any, NoReturn
 
 import click
 
-from . import __version__
+from . import __version__, endings
 from .host.launch import BadUse, Launch, SyntaxFault
 
 if TYPE_CHECKING:
@@ -200,7 +200,7 @@ def check(
     launch.passes = passes if json_ or report else 0
     if report is not None and not os.path.isdir(os.path.dirname(os.path.abspath(report))):
         raise BadUse(f"There is no folder {os.path.dirname(report)} to write {os.path.basename(report)} in.")
-    outcome = asyncio.run(run_check(launch))
+    outcome = endings.run(run_check(launch))
     if report is not None:
         _write_report(as_report(launch, outcome), report, launch.name)
     if json_:
@@ -232,7 +232,7 @@ def passes(
     names = [n.strip() for n in (values or "").split(",") if n.strip()]
     if out is not None and not os.path.isdir(os.path.dirname(os.path.abspath(out))):
         raise BadUse(f"There is no folder {os.path.dirname(out)} to write {os.path.basename(out)} in.")
-    table = asyncio.run(recorded(launch, file, line, names, times))
+    table = endings.run(recorded(launch, file, line, names, times))
     try:
         if out is None:
             write(table, sys.stdout)
@@ -293,9 +293,9 @@ def serve(stdio: bool, socket_: str | None, port: int | None, token: str | None)
     if [stdio, socket_ is not None, port is not None].count(True) != 1:
         raise BadUse("serve takes just one of --stdio, --socket PATH and --port N.")
     if stdio:
-        asyncio.run(serve_stdio())
+        endings.run(serve_stdio())
         return
-    asyncio.run(serve_socket(socket_, port, (token or secrets.token_urlsafe(18)) if port is not None else None))
+    endings.run(serve_socket(socket_, port, (token or secrets.token_urlsafe(18)) if port is not None else None))
 
 
 def _write_report(text: str, path: str, name: str) -> None:

@@ -74,6 +74,7 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
         self.go_on = False  # tell of each distinct statement that trips, and go on
         self.told: set[tuple[str, int, str]] = set()
         self.accepted: set[tuple[str, int]] = set()
+        self.accepted_as: set[str] = set()
         self.motion = motion.Motion(self)
         self.held: dict[types.FrameType, list[str]] = {}
         self.lock = threading.RLock()

@@ -200,16 +200,16 @@ def _column(node: ast.AST, scope: Scope) -> tuple[Any, Any] | None:
 
 def is_handled(source: ast.AST, statement: Statement) -> bool:
     """True when some call of the same function fills, drops, masks or tests what is named by the operand or target."""
-    names = _names(source)
+    names = stored_names(source)
     for target in getattr(statement.node, "targets", []):
-        names |= _names(target)
+        names |= stored_names(target)
     for node in ast.walk(statement.scope):
-        if isinstance(node, ast.Call) and callee(node) in ABSORBING and names & _names(node):
+        if isinstance(node, ast.Call) and callee(node) in ABSORBING and names & stored_names(node):
             return True
     return False
 
 
-def _names(node: ast.AST) -> set[str]:
+def stored_names(node: ast.AST) -> set[str]:
     """The names and the column keys in an expression; not those of modules and functions."""
     found = set()
     for part in ast.walk(node):

@@ -9,7 +9,7 @@ from typing import Any
 
 from . import guarded, judge, motion, nonfinite, report, state
 from .expressions import Site
-from .gaps import Gap, Gaps
+from .gaps import Gap, Gaps, stored_names
 from .own_builtins import with_originals
 from .report import Pause
 from .scope import MISSING, Scope
@@ -29,6 +29,7 @@ class Judging(motion.Hooks):
     go_on: bool
     told: set[tuple[str, int, str]]
     accepted: set[tuple[str, int]]
+    accepted_as: set[str]
 
     def __init__(self) -> None:
         super().__init__()
@@ -85,7 +86,11 @@ class Judging(motion.Hooks):
         if node is None or statement is None:
             return
         where = (site.file.path, statement.line)
-        if where in self.accepted or (self.go_on and (*where, "nonfinite") in self.told):
+        if (
+            where in self.accepted
+            or self._is_accepted_name(statement)
+            or (self.go_on and (*where, "nonfinite") in self.told)
+        ):
             self._drop_held(frame)  # of the same cause
             return
         only_read = isinstance(node, (ast.Name, ast.Attribute, ast.Subscript))
@@ -122,6 +127,9 @@ class Judging(motion.Hooks):
             return  # taken apart, no term of it is at fault: it came from further in
         if apart["raised"] and not apart["sure"] and nonfinite.is_frame(value):
             return  # what cannot be read a second time may have had them, and in frames they are usual
+        if apart["callee"] and f"calls of {apart['callee']}" in self.accepted_as:
+            self._drop_held(frame)
+            return
         if apart["culprit"] is not None and apart["culprit"]["element"]:
             return  # an element of a comprehension: it was looked at when it was made
         pause.kind = apart["kind"] or kind
@@ -142,6 +150,15 @@ class Judging(motion.Hooks):
         self.looked[number] -= 1
         self._drop_held(frame)
         self.pause(pause, apart)
+
+    def _is_accepted_name(self, statement: Statement) -> bool:
+        """True when the statement stores into a name, an attribute or a key whose values are accepted."""
+        if not self.accepted_as:
+            return False
+        node = statement.node
+        targets = [*getattr(node, "targets", []), *([node.target] if hasattr(node, "target") else [])]
+        names = {n for target in targets for n in stored_names(target)}
+        return any(f"values of {name}" in self.accepted_as for name in names)
 
     def _is_guarded(self, pause: Pause, value: Any, site: Site, frame: types.FrameType) -> bool:
         """True for a value that NumPy was told to be silent about, and that may yet be masked; it is remembered."""

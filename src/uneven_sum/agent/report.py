@@ -9,6 +9,7 @@ from typing import Any
 
 from . import gaps, judge, stack, trial
 from .culprits import Culprit, Term
+from .expressions import callee
 from .handled import instruction_place, statement_at
 from .judge import ARRIVED
 from .reasons import of_error
@@ -122,7 +123,7 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
     if file is None or root is None:
         return {
             **{"terms": [], "culprit": None, "kind": None, "differs": "", "trial": ""},
-            **{"raised": False, "sure": False, "gap": False, "whole": False},
+            **{"raised": False, "sure": False, "gap": False, "whole": False, "callee": ""},
         }
     whole = root
     inner: types.FrameType | None = None
@@ -167,6 +168,7 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
             "raised": bool(apart.raised_again),
             "gap": found is not None and _left_gaps(found, scope()),
             "whole": found is not None and found.term is apart.root,
+            "callee": callee(found.term.node) if found is not None and isinstance(found.term.node, ast.Call) else "",
             "sure": found is not None and all(child.known for child in found.term.children),
         }
 
@@ -441,6 +443,17 @@ def str_of(exc: BaseException) -> str:
         return "(a message that cannot be shown)"
 
 
+def _accepts(pause: Pause, apart: dict[str, Any]) -> list[str]:
+    """What else than the line can be accepted at a non-finite pause: a callee, names."""
+    if pause.reason != "nonfinite" or pause.statement is None:
+        return []
+    node = pause.statement.node
+    targets = [*getattr(node, "targets", []), *([node.target] if hasattr(node, "target") else [])]
+    names = sorted({name for target in targets for name in gaps.stored_names(target)})
+    found = [f"calls of {apart['callee']}"] if apart.get("callee") else []
+    return [*found, *(f"values of {name}" for name in names)]
+
+
 def _loops_of(call: types.FrameType) -> list[dict[str, Any]]:
     file = stack.file_of(call)
     return stack.loops(call, statement_at(file, call)) if file else []
@@ -497,5 +510,6 @@ def compose(pause: Pause, may_fork: bool = True, apart: dict[str, Any] | None = 
         "retry": pause.can_retry,
         "lookout": pause.lookout,
         "source_text": file.text if file is not None and file.shown else "",
+        "accepts": _accepts(pause, apart),
         "returned": None if pause.returned is MISSING else text_of(pause.returned),
     }

@@ -167,11 +167,18 @@ class Setting:
         return {}
 
     def on_own_accept(self, arguments: dict[str, Any]) -> dict[str, Any]:
-        self.engine.accepted.add((str(arguments["file"]), int(arguments["line"])))
+        """A line of a `file`, or, `as` `calls of f` or `values of x`, a callee or a name wherever it stands."""
+        if "as" in arguments:
+            self.engine.accepted_as.add(str(arguments["as"]))
+        else:
+            self.engine.accepted.add((str(arguments["file"]), int(arguments["line"])))
         return {}
 
     def on_own_unaccept(self, arguments: dict[str, Any]) -> dict[str, Any]:
-        self.engine.accepted.discard((str(arguments["file"]), int(arguments["line"])))
+        if "as" in arguments:
+            self.engine.accepted_as.discard(str(arguments["as"]))
+        else:
+            self.engine.accepted.discard((str(arguments["file"]), int(arguments["line"])))
         return {}
 
 

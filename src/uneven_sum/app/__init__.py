@@ -11,4 +11,6 @@ def open_bench(launch: Launch | None, theme: str = "slate", guided: bool = False
 
     app = UnevenSum(launch, theme, guided)
     app.run()
+    if app.closing:
+        raise SystemExit(app.return_code)
     return app.refusal

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import os
+import threading
 from typing import Any
 
 from textual.app import App
 from textual.binding import BindingsMap
 
-from .. import crash
+from .. import crash, endings
 from ..client import Launch, settings
 from ..client.settings import Settings
 from .commands import Commands
@@ -22,6 +24,7 @@ from .screens.notes import Notes
 from .screens.settings import SettingsScreen
 from .theme import PALETTES, Palette
 
+SOON = 4.0  # seconds in which a program that a signal ends must be gone
 KEYED: list[type[Keyed]] = [Bench, CloseUp, Desk, Editor, LedgerScreen, Lookouts, Notes, SettingsScreen]
 
 
@@ -35,6 +38,8 @@ class UnevenSum(App[None]):
     ModalScreen { background: $background 55%; }
     CommandPalette SearchIcon { display: none; }
     """
+
+    closing = False
 
     def __init__(self, launch: Launch | None, theme: str = "slate", guided: bool = False) -> None:
         super().__init__()
@@ -58,7 +63,18 @@ class UnevenSum(App[None]):
         self._return_code = 1
         self.exit()
 
+    def _ended_by(self, number: int) -> None:
+        """A signal ends the program: what is open is saved and ended on the way out, and soon."""
+        self._return_code = 128 + number
+        self.closing = True
+        last = threading.Timer(SOON, os._exit, (128 + number,))
+        last.daemon = True
+        last.start()
+        self.exit(return_code=128 + number)
+
     def on_mount(self) -> None:
+        if not self.is_headless:
+            endings.on_signal(self._ended_by)
         if self.launch is None:
             self.push_screen(Desk(self.palette))
         else:

@@ -6,6 +6,7 @@ import io
 import os
 import tokenize
 from dataclasses import dataclass, field
+from typing import Any
 
 from ..protocol import Lookout, Placed, Switches
 from .events import Unwatched
@@ -31,6 +32,8 @@ class Book:
     kept: dict[int, Kept] = field(default_factory=dict)
     switches: Switches = field(default_factory=Switches)
     accepted: list[tuple[str, int]] = field(default_factory=list)
+    accepted_as: list[str] = field(default_factory=list)  # `calls of f`, `values of x`: wherever they stand
+    unread: dict[str, list[Any]] = field(default_factory=dict)  # entries of the case file that are kept as they stand
     over: list[str] = field(default_factory=list)
     recorded: list[tuple[str, int]] = field(default_factory=list)  # heads of loops whose passes are kept
     always: bool = False  # every loop of the user's code

@@ -10,6 +10,7 @@ import fcntl
 import hashlib
 import os
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -101,44 +102,88 @@ def load(script: str, book: Book) -> tuple[list[str], list[str]]:
         return [], []
     folder = os.path.dirname(script)
     told: list[str] = []
-    for entry in _list(document.get("lookouts")):
-        text, line_text = str(entry.get("sentence", "")), str(entry.get("line", ""))
+
+    def odd(key: str, entry: Any, why: str) -> None:
+        """Keep an entry as it stands, and say so."""
+        book.unread.setdefault(key, []).append(entry)
+        at = _line_of(script, entry)
+        told.append(f"{place(script).name}{f', line {at}' if at else ''}: {why} It is kept as it stands.")
+
+    for entry in _entries(document, "lookouts", odd):
+        if not isinstance(entry, dict) or not isinstance(entry.get("sentence"), str):
+            odd("lookouts", entry, "a lookout has no sentence.")
+            continue
+        text, line_text = str(entry["sentence"]), str(entry.get("line", ""))
         try:
             lookout = parse(text, script, _near(folder))
         except Unclear as e:
-            told.append(f"A lookout of the case file is not understood: {text!r}. {e}")
+            odd("lookouts", entry, f"the lookout {text!r} is not understood. {e}")
             continue
         number = book.add(lookout)
         if lookout.line and line_text:
             _follow(book.kept[number], line_text, told)
     tripwires = document.get("tripwires") or {}
+    if not isinstance(tripwires, dict):
+        odd("tripwires", tripwires, "`tripwires` is no table.")
+        tripwires = {}
     for name in ABOUT:
         if name in tripwires:
             try:
                 said = parse_tripwire(name, str(tripwires[name]))
             except Unclear as e:
-                told.append(f"The tripwire {name} of the case file is not understood. {e}")
+                odd(f"tripwires.{name}", tripwires[name], f"the tripwire {name} is not understood. {e}")
                 continue
             setattr(book.switches, name, said.wire)
             for extra in EXTRAS[name]:
                 setattr(book.switches, extra, extra in said.extras)
     for key, word, places in (("accepted", "accepted", book.accepted), ("recorded", "recorded", book.recorded)):
-        for entry in _list(document.get(key)):
+        for entry in _entries(document, key, odd):
+            if not isinstance(entry, dict) or type(entry.get("number")) not in (int, tomlkit.items.Integer):
+                odd(key, entry, f"a place in `{key}` has no number.")
+                continue
             path = os.path.normpath(os.path.join(folder, str(entry.get("file", ""))))
-            line = _find_line(path, int(entry.get("number", 0)), str(entry.get("line", "")))
+            line = _find_line(path, int(entry["number"]), str(entry.get("line", "")))
             if line is None:
-                told.append(f"The {word} line {entry.get('number')} of {entry.get('file')} is not there any more.")
+                odd(key, entry, f"the {word} line {entry['number']} is not in {entry.get('file')} any more.")
             else:
                 places.append((path, line))
+    for entry in _entries(document, "accepted_as", odd):
+        if str(entry).startswith(("calls of ", "values of ")):
+            book.accepted_as.append(str(entry))
+        else:
+            odd("accepted_as", entry, f"{str(entry)!r} begins neither with `calls of` nor with `values of`.")
     book.always = document.get("record") == "always"
-    for text in _list(document.get("results")):
+    for text in _entries(document, "results", odd):
         try:
             book.results.append(verify.parse(str(text).removeprefix("verify ")))
         except BadUse as e:
-            told.append(f"A result of the case file is not understood. {e}")
-    book.formats = {str(k): str(v) for k, v in (document.get("formats") or {}).items()}
-    book.over = [str(o) for o in _list(document.get("stepped_over"))]
-    return [str(w) for w in _list(document.get("watches"))], told
+            odd("results", text, f"the result {str(text)!r} is not understood. {e}")
+    formats = document.get("formats") or {}
+    if isinstance(formats, dict):
+        book.formats = {str(k): str(v) for k, v in formats.items()}
+    else:
+        odd("formats", formats, "`formats` is no table.")
+    book.over = [str(o) for o in _entries(document, "stepped_over", odd)]
+    return [str(w) for w in _entries(document, "watches", odd)], told
+
+
+def _entries(document: tomlkit.TOMLDocument, key: str, odd: Callable[[str, Any, str], None]) -> list[Any]:
+    """The entries of a list in the file; something else there is kept as it stands."""
+    found = document.get(key)
+    if found is None or isinstance(found, list):
+        return list(found or [])
+    odd(key, found, f"`{key}` is no list.")
+    return []
+
+
+def _line_of(script: str, entry: Any) -> int:
+    """The line of the case file where an entry stands; 0 when it is not found."""
+    texts = [str(v) for v in entry.values()] if isinstance(entry, dict) else [str(entry)]
+    try:
+        lines = place(script).read_text(encoding="utf-8").split("\n")
+    except (OSError, UnicodeDecodeError):
+        return 0
+    return next((n for n, line in enumerate(lines, 1) for text in texts if text and text in line), 0)
 
 
 def setup_of(script: str) -> Setup | None:
@@ -185,7 +230,10 @@ def save(script: str, book: Book, watches: list[str], setup: Setup | None = None
     """
     document = read(script)
     run = _run_table(setup, os.path.dirname(os.path.abspath(script))) if setup is not None else None
-    kept = (book.kept, book.accepted, book.over, book.formats, book.recorded, book.always, book.results, watches, run)
+    kept = (
+        *(book.kept, book.accepted, book.accepted_as, book.over, book.formats, book.recorded, book.always),
+        *(book.results, watches, run, book.unread),
+    )
     empty = not any(kept) and book.switches == type(book.switches)()
     if document is None:
         if empty:
@@ -201,22 +249,30 @@ def save(script: str, book: Book, watches: list[str], setup: Setup | None = None
         if one.lookout.line:
             table["line"] = _text_at(one.lookout.file, one.lookout.line)
         lookouts.append(table)
+    _append(lookouts, book.unread.get("lookouts", []))
     wires = tomlkit.table()
     for name in ABOUT:
         extras = {e for e in EXTRAS[name] if getattr(book.switches, e)}
-        wires[name] = tripwire_sentence(name, getattr(book.switches, name), extras)
+        as_it_stands = book.unread.get(f"tripwires.{name}")
+        wires[name] = as_it_stands[0] if as_it_stands else tripwire_sentence(name, getattr(book.switches, name), extras)
     formats = tomlkit.table()
     formats.update(book.formats)
     parts: list[tuple[str, Any]] = [("watches", watches), ("stepped_over", book.over), ("tripwires", wires)]
-    parts.append(("results", [r.sentence for r in book.results]))
+    parts.append(("results", [*[r.sentence for r in book.results], *book.unread.get("results", [])]))
+    parts.append(("accepted_as", [*book.accepted_as, *book.unread.get("accepted_as", [])]))
     parts.append(("record", "always" if book.always else ""))
     parts.append(("formats", formats))
     tables = [
         (key, _places(found, folder)) for key, found in (("accepted", book.accepted), ("recorded", book.recorded))
     ]
+    for key, table in tables:
+        _append(table, book.unread.get(key, []))
     if run is not None:
         parts.append(("run", run))
     for key, part in [*parts, ("lookouts", lookouts), *tables]:
+        present = document.get(key)
+        if len(book.unread.get(key, [])) == 1 and book.unread[key][0] is present:
+            continue  # something else than it should be: left to the user
         if len(part):
             document[key] = part
         else:
@@ -225,6 +281,14 @@ def save(script: str, book: Book, watches: list[str], setup: Setup | None = None
     target.parent.mkdir(parents=True, exist_ok=True)
     _replace(target, tomlkit.dumps(document))
     return target
+
+
+def _append(tables: Any, entries: list[Any]) -> None:
+    for entry in entries:
+        if isinstance(entry, dict):
+            table = tomlkit.table()
+            table.update(entry)
+            tables.append(table)
 
 
 def _places(found: list[tuple[str, int]], folder: str) -> Any:
@@ -245,15 +309,14 @@ def _replace(path: Path, text: str) -> None:
     try:
         with os.fdopen(handle, "w", encoding="utf-8") as f:
             f.write(text)
-        os.chmod(name, path.stat().st_mode & 0o777 if path.exists() else 0o644)
+            f.flush()
+            os.fsync(f.fileno())
+        private = path.is_relative_to(user_state_path("uneven-sum"))
+        os.chmod(name, path.stat().st_mode & 0o777 if path.exists() else 0o600 if private else 0o644)
         os.replace(name, path)
     except OSError:
         os.unlink(name)
         raise
-
-
-def _list(value: Any) -> list[Any]:
-    return list(value) if isinstance(value, list) else []
 
 
 def _near(folder: str) -> list[str]:

@@ -173,6 +173,10 @@ class Client(Motions, Values):
         body = await self.session.request("threads")
         return [(t["id"], t["name"]) for t in body["threads"]]
 
+    async def accept_as(self, what: str, on: bool = True) -> None:
+        """Accept `calls of f` or `values of x` wherever they stand, or no longer."""
+        await self.session.request("unevenSum/accept" if on else "unevenSum/unaccept", {"as": what})
+
     async def accept(self, file: str, line: int) -> None:
         """Silences the non-finite tripwire at one statement."""
         await self.session.request("unevenSum/accept", {"file": file, "line": line})

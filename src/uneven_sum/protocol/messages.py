@@ -109,6 +109,7 @@ class Facts(msgspec.Struct):
     chain: list[tuple[str, str, int, list[int]]] = []  # calls, innermost first: function, file, line, passes
     old: bool = False  # the paused call runs an earlier text of its file
     text: int = 0  # CRC-32 of the text that it runs
+    accepts: list[str] = []  # what else than the line can be accepted: `calls of f`, `values of x`
     source_text: str = ""  # of a place that is in no file
     nested: str = ""  # the call that is run within another pause, in a copy
     passes: list[dict[str, Any]] = []  # the last ones of the recorded loop around: `pass`, `values`

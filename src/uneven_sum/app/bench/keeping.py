@@ -24,8 +24,9 @@ class Keeping(Part):
         self.bench.claim = case.Claim(self.bench._script())
         if self.bench.claim.other and self.bench.kept_as_case:
             other = f" (process {self.bench.claim.other})" if self.bench.claim.other > 0 else ""
-            said = f"This case is open in another Uneven Sum{other}: of what both keep, the later is what stays."
+            said = f"This case is open in another Uneven Sum{other}. Changes made here are not saved."
             self.bench.notify(said, severity="warning", timeout=12)
+            self.bench.kept_as_case = False
         try:
             self.bench.watches, told = case.load(self.bench._script(), self.bench.book)
         except case.Damaged as e:
@@ -38,16 +39,40 @@ class Keeping(Part):
             for name in ("error", "warning", "nonfinite"):
                 getattr(self.bench.book.switches, name).on = getattr(switches, name).on
 
+        self.saved = self._state_of_case()
+
+    saved = ""  # the state of the case when it was saved last
+    failed = ""  # why it could not be saved
+
+    def _state_of_case(self) -> str:
+        """A text that changes whenever something does that the case file holds."""
+        book, formats = self.bench.book, self.bench.formats
+        lookouts = [kept.lookout for kept in book.kept.values()]
+        rest = (book.accepted, book.accepted_as, book.over, book.recorded, book.always, book.results)
+        return repr((lookouts, book.switches, rest, formats, self.bench.watches))
+
+    def keep_case_if_changed(self) -> None:
+        if self.failed or self._state_of_case() != self.saved:
+            self.keep_case()
+
     def keep_case(self) -> None:
         if self.bench.launch.as_module or self.bench.case_damaged or not self.bench.kept_as_case:
             return
         formats = self.bench.formats
         self.bench.book.formats = {k: how.kept() for k, how in formats.items() if how != self.bench.usual}
+        state = self._state_of_case()
         try:
             setup = of_launch(self.bench.launch) if self.bench.launch.entries_given else None
             case.save(self.bench._script(), self.bench.book, self.bench.watches, setup)
         except (OSError, case.Damaged) as e:
-            self.bench.notify(f"The case could not be kept: {e}", severity="warning")
+            why = f"The case cannot be saved: {getattr(e, 'strerror', None) or e}. It is tried again until it can be."
+            if why != self.failed:
+                self.failed = why
+                self.bench.notify(why, severity="warning", timeout=12)
+            return
+        if self.failed:
+            self.bench.notify("The case is saved again.")
+        self.saved, self.failed = state, ""
 
     def sparks(self, cards: list[Card], recent: Recent) -> None:
         """Scalars by pass, as a spark on their cards: recorded ones, else their values at the pauses of one loop."""

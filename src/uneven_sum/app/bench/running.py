@@ -62,6 +62,8 @@ class Running(Part):
         bench.draw_marks()
         for place in bench.book.accepted:
             await client.accept(*place)
+        for what in bench.book.accepted_as:
+            await client.accept_as(what)
         await bench._feed(client)
         bench.began = time.perf_counter()
         bench._state("running")

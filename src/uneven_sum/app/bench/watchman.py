@@ -135,14 +135,27 @@ class Watchman(Part):
             return []
         return [f["label"] for f in found]
 
+    @work(group="dialog")
     async def action_accept(self) -> None:
-        """Non-finite values at the paused statement are meant."""
-        if self.client and self.state == "paused" and self.facts and self.facts.reason == "nonfinite":
-            place = (self.facts.file, self.facts.line)
-            await self.client.accept(*place)
-            if place not in self.book.accepted:
-                self.book.accepted.append(place)
-            self.bench.notify(f"Non-finite values at line {self.facts.line} are accepted from now on.")
+        """Accept non-finite values: at the paused statement, of what it calls, or of what it stores."""
+        if not (self.client and self.state == "paused" and self.facts and self.facts.reason == "nonfinite"):
+            return
+        line = self.facts.line
+        choices = [Choice("", f"nan and inf at line {line}", "at this statement only")]
+        choices += [Choice(what, f"nan and inf in {what}", "wherever it stands") for what in self.facts.accepts]
+        chosen = await self.bench.app.push_screen_wait(Choose(self.bench.palette, "Accept which?", choices))
+        if chosen is None or self.client is None or self.facts is None:
+            return
+        if chosen:
+            await self.client.accept_as(chosen)
+            if chosen not in self.book.accepted_as:
+                self.book.accepted_as.append(chosen)
+        else:
+            await self.client.accept(self.facts.file, line)
+            if (self.facts.file, line) not in self.book.accepted:
+                self.book.accepted.append((self.facts.file, line))
+        said = f"in {chosen}" if chosen else f"at line {line}"
+        self.bench.notify(f"nan/inf {said} accepted. Undo in Lookouts ({self.bench.key('5')}).")
 
     async def look_at_files(self) -> None:
         """Now and then: whether a file that is shown was edited outside; lookouts stay with their lines."""

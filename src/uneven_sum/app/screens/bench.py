@@ -210,6 +210,7 @@ class Bench(
         self._take_case()
         self._start()
         self.set_interval(1.5, self.look_at_files)
+        self.set_interval(0.25, self.keep_case_if_changed)
 
     async def on_unmount(self) -> None:
         self.keep_case()

@@ -141,10 +141,11 @@ class Lookouts(Keyed, Screen[None]):
             )
         if not book.kept:
             lines.append(Line("note", "none yet: n makes one, or m on a line of the Bench"))
-        if book.accepted:
+        if book.accepted or book.accepted_as:
             lines.append(Line("heading", "accepted: non-finite values are meant there"))
             for path, line in book.accepted:
                 lines.append(Line("accepted", f"line {line} of {os.path.basename(path)}", f"{path}|{line}"))
+            lines += [Line("accepted as", what, what) for what in book.accepted_as]
         lines.append(Line("heading", "stepped over: a step into a call does not enter these"))
         over = ", ".join(f"`{o}`" for o in book.over)
         lines.append(Line("over", over or "nothing; enter names files, functions or classes", "over"))
@@ -167,7 +168,7 @@ class Lookouts(Keyed, Screen[None]):
         if line.kind == "note":
             return Text("         " + line.text, p.quiet)
         out = Text()
-        if line.kind in ("accepted", "over"):
+        if line.kind in ("accepted", "accepted as", "over"):
             out.append("         ")
         else:
             out.append("on   " if line.on else "off  ", p.fine if line.on else p.quiet)
@@ -244,6 +245,11 @@ class Lookouts(Keyed, Screen[None]):
         if line.kind == "lookout":
             book.remove([int(line.key)])
             self.say(f"Lookout {line.key} is removed. U brings it back.")
+        elif line.kind == "accepted as":
+            book.accepted_as.remove(line.key)
+            client = self.bench.client
+            if client is not None and client.alive:
+                await client.accept_as(line.key, False)
         elif line.kind == "accepted":
             path, _, number = line.key.rpartition("|")
             book.accepted.remove((path, int(number)))
