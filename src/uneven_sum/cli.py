@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import os
 import sys
 from collections.abc import Callable
@@ -12,6 +13,7 @@ import click
 
 from . import __version__, endings
 from .host.launch import BadUse, Launch, SyntaxFault
+from .safe_text import visible
 
 if TYPE_CHECKING:
     from .client.settings import Settings
@@ -38,7 +40,7 @@ def examples(command: str) -> str:
 
 def fail(message: str) -> NoReturn:
     """One clear sentence on standard error, exit status 2."""
-    click.echo(f"uneven-sum: {message}", err=True)
+    click.echo(visible(f"uneven-sum: {message}"), err=True)
     sys.exit(2)
 
 
@@ -63,7 +65,7 @@ def _settings() -> Settings:
 
     found, wrong = kept.load()
     for text in wrong:
-        click.echo(f"uneven-sum: {text}", err=True)
+        click.echo(visible(f"uneven-sum: {text}"), err=True)
     return found
 
 
@@ -243,7 +245,7 @@ def passes(
         raise BadUse(f"{out or 'Standard output'} cannot be written: {e.strerror}.") from None
     for text in (table.sentence, table.error):
         if text:
-            click.echo(text, err=True)
+            click.echo(visible(text), err=True)
     sys.exit(3 if table.status or table.status is None or table.error else 0)
 
 
@@ -328,14 +330,32 @@ def _open(launch: Launch, theme: str | None, guided: bool = False) -> None:
         fail(failed)
 
 
+def _give_up_output() -> None:
+    """What is still to be written is dropped: the interpreter would try again at its end, and complain."""
+    with contextlib.suppress(OSError):
+        empty = os.open(os.devnull, os.O_WRONLY)
+        os.dup2(empty, 1)
+        os.close(empty)
+
+
 def main() -> None:
     """Entry point: no traceback of ours reaches the user."""
     try:
-        cli(prog_name="uneven-sum")
+        try:
+            cli(prog_name="uneven-sum")
+        finally:
+            for stream in (sys.stdout, sys.stderr):
+                if stream is not None:
+                    stream.flush()
     except SyntaxFault as e:
         fail(e.picture())
     except BadUse as e:
         fail(str(e))
+    except OSError as e:
+        _give_up_output()
+        with contextlib.suppress(OSError):
+            click.echo(f"uneven-sum: The output cannot be written: {e.strerror or e}.", err=True)
+        sys.exit(2)
     except (KeyboardInterrupt, asyncio.CancelledError):
         sys.exit(130)
     except Exception as e:

@@ -4,15 +4,18 @@ from __future__ import annotations
 
 import os
 import threading
+from collections.abc import Sequence
 from typing import Any
 
 from textual.app import App
 from textual.binding import BindingsMap
+from textual.filter import LineFilter
 
 from .. import crash, endings
 from ..client import Launch, settings
 from ..client.settings import Settings
 from .commands import Commands
+from .harmless import Harmless
 from .keymap import Changes, Keyed, fitting
 from .screens.bench import Bench
 from .screens.closeup import CloseUp
@@ -49,6 +52,7 @@ class UnevenSum(App[None]):
         self.theme = theme
         self.launch = launch
         self.refusal = ""
+        self.harmless = Harmless()
 
     @property
     def palette(self) -> Palette:
@@ -89,6 +93,14 @@ class UnevenSum(App[None]):
     def open_bench(self, launch: Launch, guided: bool = False) -> None:
         self.launch = launch
         self.push_screen(Bench(launch, self.palette, guided))
+
+    def get_line_filters(self) -> Sequence[LineFilter]:
+        """Textual's own, and ours, through which all that is drawn goes."""
+        return [*super().get_line_filters(), self.harmless]
+
+    def notify(self, message: str, **how: Any) -> None:  # type: ignore[override]
+        """A toast; brackets in it are text."""
+        super().notify(message, **{**how, "markup": False})
 
     # -- settings ------------------------------------------------------------------------------------
 

@@ -10,6 +10,7 @@ import msgspec
 from ..client import Launch, Unwatched, notes, reporting
 from ..client.book import lines_of
 from ..protocol import Facts, Term
+from ..safe_text import visible, visible_json
 from .check import Outcome
 
 SCHEMA = 1
@@ -32,7 +33,7 @@ def as_json(outcome: Outcome) -> str:
     if outcome.outcome == "died":
         told["signal"] = outcome.signal
         told["message"] = outcome.sentence
-    return msgspec.json.format(msgspec.json.encode(told), indent=2).decode()
+    return visible_json(msgspec.json.format(msgspec.json.encode(told), indent=2).decode())
 
 
 def _unwatched(found: Unwatched) -> dict[str, Any]:
@@ -57,7 +58,7 @@ def as_report(launch: Launch, outcome: Outcome) -> str:
     for facts in outcome.pauses:
         entries.append(notes.of_pause(facts, lines_of(facts.file)))
     ended = {"finished": "It ran to its end; nothing tripped.", "died": outcome.sentence}.get(outcome.outcome, "")
-    return reporting.report(launch, entries, ended)
+    return visible(reporting.report(launch, entries, ended))
 
 
 def as_text(outcome: Outcome) -> str:
@@ -68,7 +69,7 @@ def as_text(outcome: Outcome) -> str:
         parts.append(f"Still running, each in a session of its own: {', '.join(outcome.left)}.\n")
     if outcome.outcome == "died":
         parts.append(outcome.sentence + "\n")
-    return "\n".join(parts)
+    return visible("\n".join(parts))
 
 
 def _one(facts: Facts) -> str:

@@ -11,7 +11,7 @@ from typing import Any
 import msgspec
 
 from ..host.launch import BadUse
-from ..protocol import Facts, Term
+from ..protocol import Card, Facts, Term
 from . import case
 from .edits import write_whole
 from .ledger import Ledger
@@ -106,8 +106,8 @@ def picture_path(script: str) -> Path:
 # -- pieces of evidence ------------------------------------------------------------------------------
 
 
-def of_pause(facts: Facts, text: list[str]) -> Entry:
-    """The headline, the calls, the lines around and the terms."""
+def of_pause(facts: Facts, text: list[str], values: Iterable[Card] = ()) -> Entry:
+    """The headline, the calls, the lines around, and the terms or values."""
     parts = [facts.headline.replace("\n", "\n\n"), ""]
     if facts.trail:
         calls = [f"{os.path.basename(c.file)}:{c.line} `{c.function}`" for c in facts.trail]
@@ -119,6 +119,9 @@ def of_pause(facts: Facts, text: list[str]) -> Entry:
         parts += ["```text", *(line.rstrip() for line in lines), "```", ""]
     if facts.terms:
         parts += [_terms(facts.terms), ""]
+    rows = [[f"`{v.name}`", v.text, v.type] for v in values if v.assigned][:ROWS]
+    if rows:
+        parts += [table([["value", "", "type"], *rows]), ""]
     if facts.passes:
         parts += [_passes(facts.passes), ""]
     title = f"{facts.reason} in line {facts.line} of {os.path.basename(facts.file)}"

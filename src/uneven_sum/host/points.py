@@ -78,7 +78,8 @@ class Points:
         if sys.platform != "linux":
             return ""
         ctypes.CDLL(None).prctl(PR_SET_CHILD_SUBREAPER, 1, 0, 0, 0)  # sleepers become our children
-        self.folder = tempfile.mkdtemp(prefix="uneven-")
+        _remove_stale()
+        self.folder = tempfile.mkdtemp(prefix=f"uneven-{os.getpid()}-")
         self._server = await asyncio.start_unix_server(self._welcome, self.path)
         return self.path
 
@@ -183,6 +184,17 @@ class Points:
         if self.folder:
             shutil.rmtree(self.folder, ignore_errors=True)
             self.folder = ""
+
+
+def _remove_stale() -> None:
+    """Remove the folders of hosts that were killed."""
+    for name in os.listdir(tempfile.gettempdir()):
+        words = name.split("-")
+        path = os.path.join(tempfile.gettempdir(), name)
+        if len(words) == 3 and words[0] == "uneven" and words[1].isdigit() and not os.path.exists(f"/proc/{words[1]}"):
+            with contextlib.suppress(OSError):
+                if os.stat(path).st_uid == os.getuid():
+                    shutil.rmtree(path, ignore_errors=True)
 
 
 def _least_missed(points: list[Point]) -> int:

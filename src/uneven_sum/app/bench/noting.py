@@ -8,6 +8,7 @@ from ...client import BadUse, Client, notes
 from ...protocol import Facts
 from ..dialogs import Choice, Choose, Prompt
 from ..widgets.ask import AskDrawer
+from ..widgets.cards import Cards
 from .part import Part
 
 
@@ -47,7 +48,8 @@ class Noting(Part):
         chosen = await bench.app.push_screen_wait(Choose(bench.palette, "Keep what, with the case?", choices))
         entry: notes.Entry | None = None
         if chosen == "pause" and self.facts is not None:
-            entry = notes.of_pause(self.facts, bench.text_of(self.facts.file).split("\n"))
+            values = [] if self.facts.terms else bench.query_one(Cards).cards
+            entry = notes.of_pause(self.facts, bench.text_of(self.facts.file).split("\n"), values)
         elif chosen == "trial" and drawer.latest is not None:
             question, told = drawer.latest
             answer, changed = str(told.get("text", "")), str(told.get("changed", ""))
