@@ -43,6 +43,16 @@ def _waits_for_threads(kind: type) -> bool:
     return home.startswith("polars.") and kind.__name__ in ("DataFrame", "LazyFrame", "GroupBy")
 
 
+class _LooksAround:
+    """Built-in functions that read the names of the call that calls them, with fewer arguments than these."""
+
+    COUNTS = ((globals, 1), (locals, 1), (vars, 1), (dir, 1), (eval, 2), (exec, 2), (super, 1))
+
+    @classmethod
+    def has(cls, function: Any, node: ast.Call) -> bool:
+        return any(function is one and len(node.args) < count for one, count in cls.COUNTS)
+
+
 class Apart:
     """One statement's expression taken apart in one frame; `also`: its further ones (targets, other `with` items).
 
@@ -305,6 +315,8 @@ class Apart:
             function = self.scope.get(node.func.id, MISSING)
         else:
             function = self._operand(node.func, term)
+        if _LooksAround.has(function, node):
+            raise NotEvaluated("not evaluated: it looks at the call around it")
         term.operands.clear()  # what follows are the operands of the call
         if isinstance(node.func, ast.Attribute) and term.children:
             term.operands.append(term.children[-1].value)

@@ -14,11 +14,14 @@ import time
 from collections.abc import Callable
 from typing import Any
 
-from . import secluded, state
+from . import barrier, secluded, state
 
 LIMIT = 5.0  # seconds; set by `launch`
 REFUSED = {
     *("os.remove", "os.rename", "os.rmdir", "os.truncate", "os.link", "os.symlink", "os.mkdir", "os.chmod", "os.chown"),
+    *("os.killpg", "os.utime", "os.setxattr", "os.removexattr", "os.chflags", "os.lchown", "os.lchmod", "os.mkfifo"),
+    *("signal.pidfd_send_signal", "signal.pthread_kill", "socket.sendmsg", "resource.prlimit", "syslog.syslog"),
+    *("shutil.copymode", "shutil.copystat", "shutil.copytree", "shutil.chown", "shutil.make_archive"),
     *("os.kill", "os.putenv", "os.system", "os.exec", "os.posix_spawn", "os.fork", "os.forkpty", "subprocess.Popen"),
     *("shutil.rmtree", "shutil.move", "shutil.copyfile", "socket.connect", "socket.bind", "socket.sendto"),
 }
@@ -127,6 +130,7 @@ def _be_the_copy(work: Callable[[], dict[str, Any]], reader: int, writer: int, l
             os.dup2(to, fd)
         written = secluded.seclude({writer, output, nothing, state.host_fd})
         _bound_memory()
+        _Guarded.files, _ = barrier.raise_up()
         sys.addaudithook(_refuse)
         answer = work()
         told = list(dict.fromkeys(refused)) + secluded.dropped(written)
@@ -166,14 +170,24 @@ def _bound_memory() -> None:
         return
 
 
+class _Guarded:
+    """Whether the kernel refuses to write files: a database may then be opened, for reading."""
+
+    files = False
+
+
 def _refuse(event: str, args: tuple[Any, ...]) -> None:
-    if event == "open":
+    if event == "sqlite3.connect":
+        if not _Guarded.files and not (args and type(args[0]) is str and args[0] == ":memory:"):
+            _say_no("A trial opens no database: it might be written to")
+    elif event == "open":
         path, mode, flags = (*args, None, None, None)[:3]
         writes = isinstance(mode, str) and any(c in mode for c in "wax+")
         if isinstance(flags, int):
             writes = writes or bool(flags & (os.O_WRONLY | os.O_RDWR | os.O_CREAT | os.O_TRUNC))
-        if writes and path != os.devnull:
-            _say_no(f"A trial does not write files: {path!r}")
+        if writes and not (type(path) is str and path == os.devnull):
+            named = str.__repr__(path) if isinstance(path, str) else repr(path)
+            _say_no(f"A trial does not write files: {named}")
     elif event in REFUSED:
         about = f" ({', '.join(repr(a) for a in args[:2])})"[:80] if args else ""
         _say_no(f"A trial does not do {event}{about}")

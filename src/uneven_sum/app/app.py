@@ -98,7 +98,7 @@ class UnevenSum(App[None]):
         """Textual's own, and ours, through which all that is drawn goes."""
         return [*super().get_line_filters(), self.harmless]
 
-    def notify(self, message: str, **how: Any) -> None:  # type: ignore[override]
+    def notify(self, message: str, **how: Any) -> None:
         """A toast; brackets in it are text."""
         super().notify(message, **{**how, "markup": False})
 
