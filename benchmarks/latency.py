@@ -18,6 +18,8 @@ from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parent.parent / "src"))
 
+from rounds import rounds
+
 from uneven_sum.client import Client, Launch, Stopped
 
 LOCALS = (
@@ -125,7 +127,7 @@ def isfinite_alone() -> float:
 
     arrays = [np.random.default_rng(n).random(1_000_000) for n in range(20)]
     found = []
-    for _ in range(5):
+    for _ in range(rounds(5)):
         began = time.perf_counter()
         for a in arrays:
             np.isfinite(a).all()
@@ -137,8 +139,8 @@ def main() -> int:
     with tempfile.TemporaryDirectory() as folder:
         path = os.path.join(folder, "steps.py")
         Path(path).write_text(SCRIPT)
-        plain = min(plain_start() for _ in range(5))
-        beyond = min(asyncio.run(first_pause(path)) for _ in range(5)) - plain
+        plain = min(plain_start() for _ in range(rounds(5)))
+        beyond = min(asyncio.run(first_pause(path)) for _ in range(rounds(5))) - plain
         steps = statistics.median(step_latencies(path))
         Path(path).write_text(LOCALS)
         painted, filled = cards(path)

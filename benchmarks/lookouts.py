@@ -12,7 +12,9 @@ from pathlib import Path
 sys.path.insert(0, str(Path(__file__).parent.parent / "src"))
 sys.path.insert(0, str(Path(__file__).parent))
 
-from uneven_sum.agent import lookouts, probes
+from rounds import rounds
+
+from uneven_sum.agent import preparing, probes
 from uneven_sum.agent.engine import Engine
 from uneven_sum.agent.expressions import Options
 from uneven_sum.agent.loader import Loader
@@ -34,7 +36,7 @@ def other(a):
 def main():
     return work(1_000_000)
 """
-ROUNDS = 5
+ROUNDS = rounds(5)
 
 
 def timed(code, trace=None) -> float:
@@ -75,9 +77,9 @@ def scalar() -> int:
             lk.file = path if lk.where == "line" else ""
             lk.line = lk.line or (7 if lk.where == "line" else 0)
             if lk.condition:
-                lookouts._condition(lk)
+                preparing._condition(lk)
             if lk.text:
-                lookouts._text(lk)
+                preparing._text(lk)
         loader.lookouts.replace("own", wanted)
         codes[name] = (loader.compile(path, SCALAR.encode()), loader)
     best = {name: 9e9 for name in kinds}
@@ -87,7 +89,7 @@ def scalar() -> int:
         for name, (code, loader) in codes.items():
             engine.loader = loader
             best[name] = min(best[name], timed(code))
-    for _ in range(2):
+    for _ in range(rounds(2)):
         traced = min(traced, timed(plain, tracer))
     print(f"scalar arithmetic, 1e6 passes, tripwires off (plain {base * 1e3:.0f} ms)")
     bad = 0
@@ -148,7 +150,7 @@ def libraries() -> float:
         Path(path).write_text(FRAMES)
         off = ["-m", "uneven_sum", "check", "--no-pause-on", "error,warning,nonfinite", path]
         best = [9e9, 9e9]
-        for _ in range(4):
+        for _ in range(rounds(4)):
             for k, command in enumerate(([path], off)):
                 done = subprocess.run([sys.executable, *command], capture_output=True, text=True, check=True)
                 best[k] = min(best[k], float(done.stdout))

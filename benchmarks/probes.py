@@ -11,6 +11,7 @@ sys.path.insert(0, str(Path(__file__).parent.parent / "src"))
 sys.path.insert(0, str(Path(__file__).parent))
 
 from loops import LOOPS
+from rounds import rounds
 
 from uneven_sum.agent import probes, stack
 from uneven_sum.agent.engine import Engine
@@ -18,7 +19,7 @@ from uneven_sum.agent.expressions import Options
 from uneven_sum.agent.loader import Loader
 
 LIMITS = {"scalar": 2.7, "calls": 2.7, "elements": 2.7, "module": 2.7, "vectorised": 1.35, "gaps": 2.5}
-ROUNDS = 15
+ROUNDS = rounds(15)
 
 
 def compiled(name: str, options: Options | None):

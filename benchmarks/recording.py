@@ -12,6 +12,8 @@ from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parent.parent / "src"))
 
+from rounds import rounds
+
 from uneven_sum.client import Client, Exited, Launch, Output
 
 HEAD = "import time\nimport numpy as np\ndef work(n, a):\n    x = y = z = 0.0\n    began = time.perf_counter()\n"
@@ -72,7 +74,7 @@ async def opening() -> list[tuple[str, float, float]]:
                 await pilot.pause(0.001)
             opened = time.perf_counter() - began
             began = time.perf_counter()
-            for _ in range(20):
+            for _ in range(rounds(20)):
                 await grid.action_leap(-1)
                 await pilot.pause()
             return [
@@ -105,7 +107,9 @@ def main() -> int:
         with tempfile.TemporaryDirectory() as folder:
             path = os.path.join(folder, "loop.py")
             Path(path).write_text(HEAD + body + TAIL.format(passes=passes))
-            pairs = [(plain(path), asyncio.run(watched(path, 6 * bool(names), names, not names))) for _ in range(5)]
+            pairs = [
+                (plain(path), asyncio.run(watched(path, 6 * bool(names), names, not names))) for _ in range(rounds(5))
+            ]
         ratio = min(b for _, b in pairs) / min(a for a, _ in pairs)
         over = ratio > limit
         bad += over

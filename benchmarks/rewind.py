@@ -13,6 +13,7 @@ from pathlib import Path
 sys.path.insert(0, str(Path(__file__).parent.parent / "src"))
 
 from latency import Screen
+from rounds import rounds
 
 from uneven_sum.client import Client, Ended, Launch, Stopped
 
@@ -43,17 +44,17 @@ async def measure() -> tuple[float, float, float]:
         await client.run_to(path, 5)
         await paused(client)
         steps, backs, trials = [], [], []
-        for _ in range(20):
+        for _ in range(rounds(20)):
             began = time.perf_counter()
             await client.step_line()
             await paused(client)
             steps.append(time.perf_counter() - began)
             await asyncio.sleep(0.05)
-        for _ in range(15):
+        for _ in range(rounds(15)):
             began = time.perf_counter()
             await client.ask("total * 2 + abs(-1)")
             trials.append(time.perf_counter() - began)
-        for _ in range(10):
+        for _ in range(rounds(10)):
             if not client.has_point_before():
                 break
             began = time.perf_counter()
@@ -116,7 +117,7 @@ def loops() -> int:
     """Return points in running loops, as ratios to the same loop without them."""
     bad = 0
     for name, (body, passes) in LOOPS.items():
-        pairs = [[asyncio.run(seconds(body, passes, how)) for how in (False, True)] for _ in range(7)]
+        pairs = [[asyncio.run(seconds(body, passes, how)) for how in (False, True)] for _ in range(rounds(7))]
         ratio = min(b for _, b in pairs) / min(a for a, _ in pairs)
         over = ratio > 1.05
         bad += over

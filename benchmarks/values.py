@@ -14,6 +14,7 @@ from pathlib import Path
 sys.path.insert(0, str(Path(__file__).parent.parent / "src"))
 
 import numpy as np
+from rounds import rounds
 
 from uneven_sum.agent import measures, plotting, state
 from uneven_sum.agent.kinds.arrays import figures
@@ -75,7 +76,7 @@ async def cards() -> int:
         while not isinstance(await client.next_event(), Stopped):
             pass
         first, filled = [], []
-        for _ in range(5):
+        for _ in range(rounds(5)):
             began = time.perf_counter()
             found = await client.cards(0, "call")
             first.append(time.perf_counter() - began)

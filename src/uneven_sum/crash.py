@@ -12,6 +12,7 @@ from pathlib import Path
 from platformdirs import user_state_path
 
 from . import __version__
+from .state_files import write_private
 
 KEPT = 20  # crash files
 
@@ -30,14 +31,13 @@ def sentence(error: BaseException) -> str:
 def write(error: BaseException) -> Path:
     """The crash file; OSError when it cannot be written."""
     folder = user_state_path("uneven-sum") / "crashes"
-    folder.mkdir(parents=True, exist_ok=True)
     path = folder / f"crash-{time.strftime('%Y%m%d-%H%M%S')}-{os.getpid()}.txt"
     head = [
         f"Uneven Sum {__version__}, Python {platform.python_version()}, {platform.platform()}",
         f"command: {' '.join(sys.argv[1:2])}",  # not the script and its arguments: they are the user's
         "",
     ]
-    path.write_text("\n".join(head) + "".join(traceback.format_exception(error)), encoding="utf-8")
+    write_private(path, ("\n".join(head) + "".join(traceback.format_exception(error))).encode("utf-8", "replace"))
     for old in sorted(folder.glob("crash-*.txt"))[:-KEPT]:
         old.unlink(missing_ok=True)
     return path

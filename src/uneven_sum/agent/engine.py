@@ -168,7 +168,7 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
             return ""
         stack.hide_ourselves(exc)
         self._raised(exc, site, frame)
-        if exc is self.judged or "error" not in self.pauses_on:
+        if exc is self.judged or not self.pauses_on & {"error", "handled"}:
             return ""
         if not self.switches.error.wants_class(type(exc)) or not self.switches.error.wants_place(frame):
             return ""
@@ -190,6 +190,8 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
             if "handled" not in self.pauses_on or exc is self.met_handled:
                 return ""
             self.met_handled = exc
+        elif "error" not in self.pauses_on:
+            return ""
         self.judged = exc
         self.expected, self.handler = None, 0
         pause = Pause("error", frame, exception=exc, statement=statement, can_retry=not head)

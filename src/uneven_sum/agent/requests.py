@@ -81,6 +81,10 @@ class Requests(Setting, Changing, Questions, LedgerRequests, CloseUps):
             reply.update(success=False, message=str(e), body={"unevenSum": e.facts})
         except Closed:
             raise
+        except (TypeError, ValueError, AttributeError, KeyError) as e:
+            action = None
+            what = f"An argument of {command.removeprefix('unevenSum/')} is missing or of the wrong type: {e}."
+            reply.update(success=False, message=what)
         except Exception as e:
             action = None
             reply.update(success=False, message=f"This could not be done: {type(e).__name__}: {e}")

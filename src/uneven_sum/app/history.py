@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import json
-import os
 from pathlib import Path
 
 from platformdirs import user_state_path
+
+from ..state_files import write_private
 
 MOST = 500  # questions kept
 
@@ -28,9 +29,6 @@ def save(history: list[str]) -> None:
     """Keeps them; where that cannot be done they are lost, nothing else."""
     path = _path()
     try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        new = path.with_suffix(f".{os.getpid()}")
-        new.write_text(json.dumps(history[-MOST:], ensure_ascii=False, indent=0), encoding="utf-8")
-        os.replace(new, path)
+        write_private(path, json.dumps(history[-MOST:], indent=0).encode())
     except OSError:
         return

@@ -11,6 +11,7 @@ import msgspec
 from platformdirs import user_state_path
 
 from ..host.launch import BadUse, Launch, inspect_script
+from ..state_files import write_private
 
 TRIPS = ("error", "warning", "nonfinite", "start")
 MOST = 40  # recent cases that are kept
@@ -136,10 +137,7 @@ def remember(setup: Setup, ended: str) -> None:
     kept = [setup, *(s for s in recent() if s.key != setup.key)][:MOST]
     path = _store()
     try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        new = path.with_suffix(f".{os.getpid()}")
-        new.write_bytes(msgspec.json.format(msgspec.json.encode(kept), indent=1))
-        os.replace(new, path)
+        write_private(path, msgspec.json.format(msgspec.json.encode(kept), indent=1))
     except OSError:
         return
 

@@ -8,6 +8,8 @@ import ctypes
 import os
 import shutil
 import signal
+import socket
+import struct
 import sys
 import tempfile
 from collections.abc import Callable
@@ -97,7 +99,13 @@ class Points:
             writer.close()
             return
         body = found[0].get("body") or {}
-        number, pid = int(body.get("number", 0)), int(body.get("pid", 0))
+        try:
+            number, pid = int(body.get("number", 0)), int(body.get("pid", 0))
+        except (TypeError, ValueError, AttributeError):
+            number, pid = 0, 0
+        if not pid or peer(writer) != (pid, os.getuid()):
+            writer.close()  # not a copy of the script
+            return
         facts = {k: v for k, v in body.items() if k not in ("number", "pid")}
         point = Point(number, pid, reader, writer, decoder, facts)
         old = self.all.get(number)
@@ -184,6 +192,14 @@ class Points:
         if self.folder:
             shutil.rmtree(self.folder, ignore_errors=True)
             self.folder = ""
+
+
+def peer(writer: asyncio.StreamWriter) -> tuple[int, int]:
+    """The process and the user at the other end of a Unix socket."""
+    sock = writer.get_extra_info("socket")
+    told = sock.getsockopt(socket.SOL_SOCKET, socket.SO_PEERCRED, struct.calcsize("3i"))
+    pid, user, _ = struct.unpack("3i", told)
+    return pid, user
 
 
 def _remove_stale() -> None:

@@ -7,14 +7,17 @@ connection runs one script; when the client goes, however, the script ends.
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import os
 import secrets
+import socket
 import sys
 from collections.abc import Callable
 from typing import Any
 
 from ..protocol import FILTERS, Decoder, MalformedMessage, Message, encode
 from .launch import BadUse, Launch, SyntaxFault
+from .points import peer
 from .session import Session
 
 LABELS = {
@@ -45,10 +48,14 @@ CAPABILITIES: dict[str, Any] = {
     ],
     "completionTriggerCharacters": ["."],
 }
+# What a rerun sets again: the last of each, and of those that add to what is there, all.
 FOR_A_RERUN = {
     *("setBreakpoints", "setFunctionBreakpoints", "setExceptionBreakpoints", "setDataBreakpoints"),
-    *("unevenSum/setLookouts", "unevenSum/setSwitches", "unevenSum/setStepping"),
+    *("unevenSum/setLookouts", "unevenSum/setSwitches", "unevenSum/setStepping", "unevenSum/counts"),
 }
+ADDING = {"unevenSum/accept", "unevenSum/unaccept", "unevenSum/record"}
+BEFORE_TOKEN = 64 * 1024  # bytes that are read of a client that has not shown its token
+UNREAD = 64 * 1024 * 1024  # bytes that wait for a client; one that does not read is cut off
 
 
 class Refusal(Exception):
@@ -142,6 +149,8 @@ class Conversation:
             self.answer(message, error=e.picture())
         except BadUse as e:
             self.answer(message, error=str(e))
+        except (TypeError, ValueError, AttributeError, KeyError) as e:
+            self.answer(message, error=f"An argument of {command} is missing or of the wrong type: {e}.")
         except Exception as e:  # a fault of ours must not end the conversation
             self.answer(message, error=f"This could not be done: {type(e).__name__}: {e}")
 
@@ -152,6 +161,10 @@ class Conversation:
         if command in FOR_A_RERUN:
             path = str((arguments.get("source") or {}).get("path", "")) if command == "setBreakpoints" else ""
             self.kept[f"{command} {path}"] = {"command": command, "arguments": arguments}
+        elif command in ADDING:
+            key = f"{command} {arguments}"
+            self.kept.pop(key, None)
+            self.kept[key] = {"command": command, "arguments": arguments}
         seq = message.get("seq", 0)
         self.asked[seq] = session.next_seq
         try:
@@ -166,7 +179,9 @@ class Conversation:
     # -- the requests that are the host's ------------------------------------------------------------
 
     async def on_initialize(self, message: Message, arguments: dict[str, Any]) -> None:
-        if self.token is not None and not secrets.compare_digest(str(arguments.get("token", "")), self.token):
+        if self.token is not None and not secrets.compare_digest(
+            str(arguments.get("token", "")).encode("utf-8", "replace"), self.token.encode("utf-8", "replace")
+        ):
             self.answer(message, error="The token is wrong.")
             self.over.set()
             return
@@ -278,13 +293,16 @@ async def converse(reader: asyncio.StreamReader, send: Callable[[bytes], None], 
             data = reading.result()
             if not data:
                 break
+            if not conversation.known and decoder.taken + len(data) > BEFORE_TOKEN:
+                conversation.malformed("it is too long for a client that has not shown its token")
+                break
             while True:
                 try:
                     messages = decoder.feed(data)
                 except MalformedMessage as e:
                     conversation.malformed(str(e))
                     data = b""
-                    if decoder.lost:
+                    if decoder.lost or not conversation.known:
                         return
                     continue
                 for message in messages:
@@ -300,17 +318,36 @@ async def serve_stdio() -> None:
     loop = asyncio.get_running_loop()
     reader = asyncio.StreamReader()
     await loop.connect_read_pipe(lambda: asyncio.StreamReaderProtocol(reader), sys.stdin)
-    out = os.dup(1)
+    out = os.fdopen(os.dup(1), "wb", 0)
     os.dup2(2, 1)
+    try:
+        transport, _ = await loop.connect_write_pipe(asyncio.BaseProtocol, out)
+        send = sender(transport)
+    except ValueError:  # a file: it takes all at once
+        send = _writes(out)
+    await converse(reader, send, None)
+
+
+def _writes(out: Any) -> Callable[[bytes], None]:
+    def send(data: bytes) -> None:
+        with contextlib.suppress(OSError):
+            while data:
+                data = data[out.write(data) :]
+
+    return send
+
+
+def sender(transport: asyncio.WriteTransport) -> Callable[[bytes], None]:
+    """Writes to a client; one that does not read is cut off."""
 
     def send(data: bytes) -> None:
-        try:
-            while data:
-                data = data[os.write(out, data) :]
-        except OSError:
-            pass  # the client has gone; its end of input tells
+        if transport.is_closing():
+            return
+        transport.write(data)
+        if transport.get_write_buffer_size() > UNREAD:
+            transport.abort()
 
-    await converse(reader, send, None)
+    return send
 
 
 async def serve_socket(path: str | None, port: int | None, token: str | None) -> None:
@@ -318,7 +355,8 @@ async def serve_socket(path: str | None, port: int | None, token: str | None) ->
 
     async def one(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         try:
-            await converse(reader, writer.write, token)
+            if path is None or peer(writer)[1] == os.getuid():
+                await converse(reader, sender(writer.transport), token)
         except ConnectionError:
             pass
         finally:
@@ -326,6 +364,7 @@ async def serve_socket(path: str | None, port: int | None, token: str | None) ->
 
     try:
         if path is not None:
+            _refuse_if_used(path)
             mask = os.umask(0o177)
             try:
                 server = await asyncio.start_unix_server(one, path)
@@ -338,5 +377,27 @@ async def serve_socket(path: str | None, port: int | None, token: str | None) ->
             print(f"uneven-sum: listening at 127.0.0.1:{number}, token {token}", file=sys.stderr, flush=True)
     except OSError as e:
         raise BadUse(f"Nothing can be served there: {e.strerror or e}. Choose another socket or port.") from None
-    async with server:
-        await server.serve_forever()
+    made = os.stat(path) if path is not None else None
+    try:
+        async with server:
+            await server.serve_forever()
+    finally:
+        if path is not None and made is not None:
+            with contextlib.suppress(OSError):
+                if os.stat(path).st_ino == made.st_ino:
+                    os.unlink(path)
+
+
+def _refuse_if_used(path: str) -> None:
+    """BadUse when something is at the path already; a socket that nobody listens at is removed."""
+    if not os.path.lexists(path):
+        return
+    with socket.socket(socket.AF_UNIX) as probe:
+        try:
+            probe.connect(path)
+        except ConnectionRefusedError:
+            os.unlink(path)
+            return
+        except OSError:
+            pass
+    raise BadUse(f"{path} is in use. Choose another path, or remove it.")

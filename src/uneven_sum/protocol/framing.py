@@ -25,11 +25,13 @@ class Decoder:
 
     def __init__(self) -> None:
         self._buffer = bytearray()
+        self.taken = 0  # bytes so far
         self.lost = False  # where the next message begins is not known any more
 
     def feed(self, data: bytes) -> list[dict[str, Any]]:
         """The messages that these bytes complete.  MalformedMessage for what cannot be one."""
         self._buffer += data
+        self.taken += len(data)
         found = []
         while (message := self._next()) is not None:
             found.append(message)
@@ -54,8 +56,10 @@ class Decoder:
         del self._buffer[: start + length]
         try:
             message = msgspec.json.decode(body)
-        except msgspec.DecodeError as e:
+        except (msgspec.DecodeError, UnicodeDecodeError) as e:
             raise MalformedMessage(f"a body that is not JSON: {e}") from None
+        except RecursionError:
+            raise MalformedMessage("a body that is nested too deep") from None
         if not isinstance(message, dict):
             raise MalformedMessage("a body that is not an object")
         return message
@@ -65,7 +69,8 @@ class Decoder:
         for line in header.split(b"\r\n"):
             name, _, value = line.partition(b":")
             if name.strip().lower() == b"content-length":
-                if value.strip().isdigit() and int(value) <= BODY_LIMIT:
-                    return int(value)
+                digits = value.strip()
+                if digits.isdigit() and len(digits) <= 12 and int(digits) <= BODY_LIMIT:
+                    return int(digits)
                 raise MalformedMessage("a Content-Length that is no length")
         raise MalformedMessage("a header without Content-Length")

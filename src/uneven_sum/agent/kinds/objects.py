@@ -23,12 +23,13 @@ def attributes(value: Any) -> dict[str, Any]:
     for base in type.__dict__["__mro__"].__get__(type(value)):
         slots = base.__dict__.get("__slots__", ())
         for name in (slots,) if isinstance(slots, str) else tuple(slots)[:1000]:
-            if isinstance(name, str) and not name.startswith("__"):
-                if name.startswith("_") and base.__name__.strip("_") and name.startswith("__"):
-                    name = f"_{base.__name__.lstrip('_')}{name}"
-                held = read_attribute(value, name)
-                if held is not MISSING:
-                    found.setdefault(name, held)
+            if not isinstance(name, str) or (name.startswith("__") and name.endswith("__")):
+                continue
+            if name.startswith("__") and base.__name__.strip("_"):  # a private one: the compiler has changed its name
+                name = f"_{base.__name__.lstrip('_')}{name}"
+            held = read_attribute(value, name)
+            if held is not MISSING:
+                found.setdefault(name, held)
     return found
 
 

@@ -1,0 +1,11 @@
+"""How often something is measured: once in a quick round, which only shows that every benchmark still runs."""
+
+from __future__ import annotations
+
+import os
+
+QUICK = bool(os.environ.get("UNEVEN_SUM_QUICK"))
+
+
+def rounds(count: int) -> int:
+    return 1 if QUICK else count
