@@ -283,7 +283,7 @@ def range_loop(numbers: Any, site: int) -> Any:
 _passers: dict[int, Any] = {}
 
 
-recorders: list[Recorder] = []  # of loops, by their number
+recorders: dict[int, Recorder] = {}  # of loops, by their number; those that were dropped are gone
 
 
 class _Probes(dict[str, Any]):

@@ -20,7 +20,7 @@ import contextlib
 from collections.abc import Iterator
 from typing import Any
 
-from . import marks, probes
+from . import marks
 from .columns import BRANCHES, CALL, DEPTH, ELEMENT, RETURNED, SECONDS, arguments, assigned, stored_places
 from .expressions import MARK, Options, Sites
 from .lookouts import Plan
@@ -56,7 +56,7 @@ class Recorded(Watching):
 
     @staticmethod
     def _number(recorder: Recorder) -> int:
-        return probes.recorders.index(recorder)
+        return recorder.number
 
     def _now(self, recorder: Recorder) -> ast.expr:
         mark = ast.Constant(f"{MARK}recorder:{self._number(recorder)}")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import itertools
 import os
 from dataclasses import dataclass, field
 from typing import Any
@@ -18,6 +19,9 @@ class How:
 
     branches: bool = True
     times: bool = False
+
+
+_numbers = itertools.count()
 
 
 @dataclass
@@ -61,11 +65,12 @@ class Recorders:
         if before is not None:
             if before.labels == made.labels or keep:
                 return before
-            self.all.remove(before)
+            self.drop(before)
         if made.kind == "calls":
             made.calls_begin()
         self.all.append(made)
-        probes.recorders.append(made)
+        made.number = next(_numbers)
+        probes.recorders[made.number] = made
         return made
 
     def find(self, path: str, line: int, column: int | None = None) -> Recorder | None:
@@ -75,3 +80,4 @@ class Recorders:
 
     def drop(self, recorder: Recorder) -> None:
         self.all.remove(recorder)
+        probes.recorders.pop(recorder.number, None)

@@ -249,6 +249,7 @@ class Recorder:
         kind: str = "loop",
     ) -> None:
         self.file, self.at, self.kind = file, at, kind
+        self.number = -1
         self.names, self.places, self.others = names, places, others
         self.branches: list[tuple[int, str]] = []  # line and word of each bit of the branches column
         self.head = ""  # as it is written
