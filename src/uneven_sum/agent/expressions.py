@@ -220,7 +220,8 @@ class Expressions:
         elif isinstance(node, ast.FormattedValue):
             node.value = self.value(node.value, "argument")
         elif (isinstance(node, ast.Subscript) and isinstance(node.ctx, ast.Load)) or isinstance(node, ast.Subscript):
-            node.value = self.inside(node.value)
+            made_here = isinstance(node.value, (ast.BinOp, ast.UnaryOp)) and not self.absorbing
+            node.value = self.value(node.value, "argument") if made_here else self.inside(node.value)
             node.slice = self.value(node.slice, "argument") if _may_be_bad(node.slice) else self.inside(node.slice)
         elif isinstance(node, ast.Yield):
             if node.value is not None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import functools
 import sys
 import threading
 import types
@@ -56,6 +57,9 @@ def _task_is_awaited(exc: BaseException, task: Any, depth: int) -> bool:
         callback = entry[0] if isinstance(entry, tuple) else entry
         owner = getattr(callback, "__self__", None)
         cells = _closure(callback)
+        if isinstance(callback, functools.partial):  # `wait_for`: it wakes another future up
+            if any(_task_is_awaited(exc, a, depth + 1) for a in callback.args if hasattr(a, "_callbacks")):
+                return True
         if cells.get("return_exceptions") is True:
             return True
         if "outer" in cells and _task_is_awaited(exc, cells["outer"], depth + 1):  # `gather`, `shield`

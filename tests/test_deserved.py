@@ -1,0 +1,193 @@
+"""Non-finite values and warnings that deserve a pause, and those that do not."""
+
+from __future__ import annotations
+
+import pytest
+from driving import running
+
+HEAD = "import warnings\nimport math\nimport numpy as np\nimport pandas as pd\n"
+INFINITIES = {
+    "x = inf - inf": "an infinity less another",
+    "x = (a - np.inf)[0]": "an infinity less another",
+    "x = 0 * a": "zero times infinity",
+    "x = a / a": "infinity divided by infinity",
+    "x = a % 2": "the remainder of infinity",
+    "x = np.sin(a)": "infinity has no angle",
+    "x = np.array([np.inf, -np.inf]).sum()": "",
+}
+MEANT = [
+    "x = a + 1",
+    "x = inf + 1",
+    "x = min(inf, 3.0)",
+    "x = np.maximum(a, 0.0)",
+    "x = a.max()",
+    "x = -a",
+    "best = inf\nfor c in (3.0, 1.0):\n    best = min(best, c)",
+]
+
+
+async def pauses(script, text: str, **options) -> list:
+    async with running(script(HEAD + text + "\n"), go_on=True, **options) as run:
+        assert await run.pause() is None
+    assert not run.trouble
+    return run.trips
+
+
+@pytest.mark.parametrize("text", INFINITIES)
+async def test_nan_from_infinities_is_created(text: str, script) -> None:
+    found = await pauses(script, f"inf = math.inf\na = np.array([np.inf, 1.0, 2.0])\n{text}")
+    assert [(p.reason, p.kind) for p in found] == [("nonfinite", "created")]
+    assert INFINITIES[text] in found[0].headline
+
+
+@pytest.mark.parametrize("text", MEANT)
+async def test_infinities_that_are_meant(text: str, script) -> None:
+    assert not await pauses(script, f"inf = math.inf\na = np.array([np.inf, 1.0, 2.0])\n{text}")
+
+
+GUARD = "rain = np.array([0.0, 2.0, 0.0])\nflow = np.array([1.0, 2.0, 0.0])\ndef f():\n    with np.errstate(all='ignore'):\n        r = flow / rain\n"
+GUARDED = {
+    "mask": "    r[~np.isfinite(r)] = 0.0\n    return r\nf()",
+    "where": "    return np.where(rain > 0, r, 0)\nf()",
+    "overwritten": "    r[rain == 0] = 0.0\n    return r\nf()",
+}
+
+
+@pytest.mark.parametrize("name", GUARDED)
+async def test_guarded_arithmetic_is_meant_where_it_is_masked(name: str, script) -> None:
+    assert not await pauses(script, GUARD + GUARDED[name])
+
+
+async def test_guarded_arithmetic_pauses_where_it_escapes(script) -> None:
+    found = await pauses(script, GUARD + "    s = r * 2\n    return s\nf()")
+    assert [(p.reason, p.line) for p in found] == [("nonfinite", 11)]
+    assert "made at line 9, where NumPy is told to be silent, leave the function" in found[0].headline
+
+
+async def test_a_filter_guards_too(script) -> None:
+    text = "warnings.simplefilter('ignore')\ndef f():\n    x = np.log(np.zeros(2))\n    x[np.isinf(x)] = 0\n    return x\nf()\n"
+    assert not await pauses(script, text)
+    found = await pauses(script, text + "z = np.log(np.zeros(2))")
+    assert [p.line for p in found] == [11]
+
+
+GAPS = (
+    "a = pd.DataFrame({'k': [1, 2, 3], 'x': [1.0, 2.0, 3.0]})\nb = pd.DataFrame({'k': [1, 2], 'y': [5.0, 6.0]})\n"
+    "def f():\n    m = a.merge(b, how='left', on='k')\n"
+)
+
+
+@pytest.mark.parametrize(
+    "rest",
+    [
+        "    return m\n",
+        "    m['z'] = m['x'] * m['y'].fillna(0)\n",
+        "    m['z'] = m['x'] * m['y']\n    return m.dropna()\n",
+    ],
+)
+async def test_gaps_that_are_handled_do_not_pause(rest: str, script) -> None:
+    assert not await pauses(script, GAPS + rest + "f()")
+
+
+async def test_gaps_pause_where_they_enter_arithmetic(script) -> None:
+    found = await pauses(script, GAPS + "    m['z'] = m['x'] * m['y']\n    w = m['z'] + m['y']\nf()")
+    assert [(p.kind, p.line) for p in found] == [("gaps", 9)]
+    assert (
+        "1 empty cell left by a.merge(b, how='left', on='k') at line 8 enters the arithmetic by m['y']"
+        in found[0].headline
+    )
+
+
+async def test_gaps_are_reported_and_can_pause(script) -> None:
+    path = script(HEAD + GAPS + "    return m\nf()\n")
+    async with running(path) as run:
+        assert await run.pause() is None
+    assert "1 empty cell left by a.merge(b, how='left', on='k') at line 8" in run.err + run.out
+    async with running(path, pause_on={"start", "nonfinite"}) as run:
+        await run.pause()
+        await run.client.session.request("setExceptionBreakpoints", {"filters": ["nonfinite", "gaps"]})
+        facts = await run.step("on")
+        assert (facts.kind, facts.line) == ("gaps", 8)
+
+
+async def test_a_join_without_any_partner_is_created(script) -> None:
+    found = await pauses(
+        script, "a = pd.DataFrame({'x': [1.0]}, index=[1])\nb = pd.DataFrame({'y': [2.0]}, index=[9])\nm = a.join(b)"
+    )
+    assert [(p.kind, p.line) for p in found] == [("created", 7)]
+
+
+LIBRARY = (
+    "import warnings\nclass SlowPathPerformanceWarning(UserWarning): pass\n"
+    "class FitConvergenceWarning(UserWarning): pass\n"
+    "def style(): warnings.warn('No frequency given, so it is inferred.')\n"
+    "def speed(): warnings.warn('copied', SlowPathPerformanceWarning)\n"
+    "def fit(): warnings.warn('The fit did not converge.')\n"
+    "def known(): warnings.warn('x', FitConvergenceWarning)\n"
+    "def both():\n    warnings.warn('No style here.', RuntimeWarning)\n    warnings.warn('invalid value', RuntimeWarning)\n"
+)
+
+
+@pytest.fixture
+def library(tmp_path):
+    """A package that is installed somewhere else than the script."""
+    home = tmp_path / "lib" / "site-packages"
+    (home / "gauges").mkdir(parents=True)
+    (home / "gauges" / "__init__.py").write_text(LIBRARY)
+    return str(home)
+
+
+@pytest.mark.parametrize(("call", "pauses_"), [("style", False), ("speed", False), ("fit", True), ("known", True)])
+async def test_warnings_of_advice(call: str, pauses_: bool, script, library: str) -> None:
+    found = await pauses(script, f"import sys; sys.path.append({library!r})\nimport gauges\ngauges.{call}()")
+    assert [p.reason for p in found] == (["warning"] if pauses_ else [])
+    if pauses_:
+        assert "(gauges/__init__.py:" in found[0].headline  # the library's own line
+
+
+async def test_warnings_about_numbers_come_first(script, library: str) -> None:
+    found = await pauses(script, f"import sys; sys.path.append({library!r})\nimport gauges\ngauges.both()")
+    assert found[0].warnings[0].startswith("RuntimeWarning: ")
+
+
+async def test_an_own_warning_pauses(script) -> None:
+    assert [p.reason for p in await pauses(script, "warnings.warn('my own')")] == ["warning"]
+
+
+@pytest.mark.parametrize("what", ["calls of depth", "values of level"])
+async def test_a_callee_and_a_name_can_be_accepted(what: str, script, library: str) -> None:
+    with open(f"{library}/gauges/__init__.py", "a") as f:
+        f.write("def depth(x):\n    return float('nan') if x > 1 else x\n")
+    text = f"import sys; sys.path.append({library!r})\nimport gauges\nlevel = gauges.depth(2.0)\nlevel = gauges.depth(3.0)\nx = math.inf - math.inf\n"
+    async with running(script(HEAD + text)) as run:
+        facts = await run.pause()
+        assert (facts.line, facts.accepts) == (7, ["calls of depth", "values of level"])
+        await run.client.accept_as(what)
+        assert (await run.step("on")).line == 9
+
+
+async def test_a_conversion_makes_no_nan(script) -> None:
+    text = "class Missing:\n    def __array__(self, dtype=None, copy=None):\n        return np.array([np.nan])\nm = Missing()\nx = [m]\n"
+    assert not await pauses(script, text)
+
+
+async def test_a_float_of_an_infinity_quotes_its_warning(script) -> None:
+    found = await pauses(script, "a, b = 1.0, 0.0\ny = float(np.float64(a) / b)")
+    assert [(p.reason, p.kind) for p in found] == [("nonfinite", "created")]
+    assert "divide by zero" in found[0].headline
+
+
+async def test_only_what_raised_the_first_time_is_the_culprit(script) -> None:
+    """A second evaluation that raises is mentioned; it is no culprit."""
+    text = "import itertools\nn = itertools.count()\ndef once():\n    return 1.0 / (1 - next(n))\ny = np.log(once() - 1.0)\n"
+    async with running(script(HEAD + text)) as run:
+        facts = await run.pause()
+        assert facts.reason in ("nonfinite", "warning") and facts.line == 9
+        assert facts.culprit is None or facts.culprit.text != "once()"
+        assert "a second evaluation raised ZeroDivisionError" in facts.differs
+
+
+async def test_names_around_are_not_those_of_the_second_evaluation(script) -> None:
+    async with running(script("q = 1\nx = 1 / len([n for n in globals() if n == 'nothing'])\n")) as run:
+        facts = await run.pause()
+        assert all("_uneven_sum" not in t.value for t in facts.terms)

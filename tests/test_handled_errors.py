@@ -1,0 +1,211 @@
+"""Which errors count as handled: what handlers raise in their place, tasks and futures."""
+
+from __future__ import annotations
+
+import pytest
+from driving import running
+
+HANDLED = """
+import asyncio
+import functools
+import sys
+from concurrent.futures import ThreadPoolExecutor, as_completed
+
+
+def renamed(d):
+    try:
+        return d["k"]
+    except KeyError as e:
+        raise ValueError("no k") from e
+
+
+try:
+    renamed({})
+except ValueError:
+    print("renamed")
+
+
+class Gauge:
+    def __init__(self):
+        self.held = {"x": 1}
+
+    def __getattr__(self, name):
+        try:
+            return self.__dict__["held"][name]
+        except KeyError:
+            raise AttributeError(name)
+
+
+class Other(Gauge):
+    def find(self, name):
+        if name not in self.__dict__["held"]:
+            raise AttributeError(name)
+
+    def __getattr__(self, name):
+        return self.find(name)
+
+
+print(hasattr(Gauge(), "y"), getattr(Gauge(), "z", 3), hasattr(Other(), "q"), getattr(Other(), "w", 7))
+
+
+def logged():
+    try:
+        1 / 0
+    except ZeroDivisionError:
+        print("logged")
+        raise
+
+
+try:
+    logged()
+except ArithmeticError:
+    print("again")
+
+
+def wrapped(f):
+    try:
+        return f()
+    except Exception as e:
+        new = RuntimeError("wrapped")
+        raise new from e
+
+
+try:
+    wrapped(lambda: 1 / 0)
+except RuntimeError:
+    print("wrapped")
+
+
+async def bad(k):
+    await asyncio.sleep(0.001)
+    return 1 / k
+
+
+async def tasks():
+    print([type(r).__name__ for r in await asyncio.gather(bad(0), bad(1), return_exceptions=True)])
+    task = asyncio.create_task(bad(0))
+    try:
+        await task
+    except ZeroDivisionError:
+        print("task")
+    try:
+        await asyncio.gather(bad(0), bad(2))
+    except ZeroDivisionError:
+        print("gather")
+    try:
+        async with asyncio.TaskGroup() as group:
+            group.create_task(bad(0))
+    except* ZeroDivisionError:
+        print("group")
+    try:
+        await asyncio.wait_for(bad(0), 2)
+    except ArithmeticError:
+        print("wait_for")
+
+
+asyncio.run(tasks())
+
+
+def work(k):
+    return 1 / k
+
+
+with ThreadPoolExecutor(2) as pool:
+    for future in as_completed([pool.submit(work, 0)]):
+        try:
+            print(future.result())
+        except ZeroDivisionError:
+            print("future")
+
+
+def usage():
+    try:
+        return [][1]
+    except IndexError:
+        print("usage")
+        raise SystemExit(2)
+
+
+usage()
+"""
+
+
+async def test_what_is_handled_a_moment_later_does_not_pause(script, interpreter: str) -> None:
+    async with running(script(HANDLED), python=interpreter) as run:
+        assert await run.pause() is None
+    assert not run.trouble
+    assert run.exited is not None and run.exited.exit_status == 2
+    assert run.out.split() == [
+        "renamed",
+        "False",
+        "3",
+        "False",
+        "7",
+        "logged",
+        "again",
+        "wrapped",
+        "['ZeroDivisionError',",
+        "'float']",
+        "task",
+        "gather",
+        "group",
+        "wait_for",
+        "future",
+        "usage",
+    ]
+
+
+UNHANDLED = {
+    "renamed": (
+        "def f(d):\n    try:\n        return d['k']\n    except KeyError:\n        raise ValueError('no')\nf({})\n",
+        3,
+    ),
+    "other class": (
+        "def f():\n    try:\n        1 / 0\n    except ZeroDivisionError:\n        raise KeyError\n"
+        "try:\n    f()\nexcept ValueError:\n    pass\n",
+        3,
+    ),
+    "task": (
+        "import asyncio\nasync def bad():\n    return 1 / 0\nasync def main():\n    t = asyncio.create_task(bad())\n"
+        "    await asyncio.sleep(0.01)\n    await t\nasyncio.run(main())\n",
+        3,
+    ),
+    "future": (
+        "from concurrent.futures import ThreadPoolExecutor\ndef work(k):\n    return 1 / k\n"
+        "with ThreadPoolExecutor(1) as pool:\n    print(list(pool.map(work, [0])))\n",
+        3,
+    ),
+}
+
+
+@pytest.mark.parametrize("name", UNHANDLED)
+async def test_what_nothing_handles_pauses_where_it_was_raised(name: str, script, interpreter: str) -> None:
+    text, line = UNHANDLED[name]
+    async with running(script(text), python=interpreter) as run:
+        facts = await run.pause()
+        assert (facts.reason, facts.line, facts.kind) == ("error", line, None)
+        if name in ("task", "future"):
+            assert f"The {name} keeps it for whoever asks for its result." in facts.headline
+
+
+async def test_errors_pause_beside_except_star(script, interpreter: str) -> None:
+    """A file with `except*` is watched as any other."""
+    text = (
+        "def f(x):\n    try:\n        raise ExceptionGroup('g', [ValueError()])\n    except* ValueError:\n"
+        "        y = x\n        for k in range(2):\n            y += k\n    return 1 / (y - 1)\nprint(f(0))\n"
+    )
+    async with running(script(text), python=interpreter) as run:
+        facts = await run.pause()
+        assert (facts.reason, facts.line) == ("error", 8)
+
+
+async def test_handled_as_the_only_filter(script) -> None:
+    path = script("try:\n    {}['k']\nexcept KeyError:\n    pass\nx = [][1]\n")
+    async with running(path, pause_on=set(), start={}) as run:
+        pass
+    async with running(path, pause_on={"start"}) as run:
+        await run.pause()
+        await run.client.session.request("setExceptionBreakpoints", {"filters": ["handled"]})
+        facts = await run.step("on")
+        assert (facts.line, facts.kind) == (2, "handled")
+        assert await run.step("on") is None
