@@ -7,12 +7,15 @@ from __future__ import annotations
 
 import ast
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 
 from .names import ABSORBING, NO_DATA_PASSED
 from .source import COMPREHENSIONS, Position, SourceFile, position
+
+if TYPE_CHECKING:
+    from .lookouts import Lookout
 
 N = TypeVar("N", bound=ast.AST)
 MARK = "\0us:"  # a constant that begins so stands for a probe until the code is compiled
@@ -42,6 +45,7 @@ class Site:
     expression: Position | None
     role: str  # statement, head, value, argument, return, yield, test, augmented, right, loop, lookout
     lookouts: tuple[int, ...] = ()  # numbers of the lookouts that a probe stands for
+    versions: tuple[int, ...] = ()  # of these, as the probe was made for
 
 
 class Sites(list[Site]):
@@ -94,9 +98,10 @@ class Expressions:
     def _probe(self, name: str, *args: ast.expr) -> ast.Call:
         return ast.Call(ast.Constant(MARK + name), list(args), [])
 
-    def _site(self, role: str, expression: ast.AST | None = None, lookouts: tuple[int, ...] = ()) -> ast.Constant:
+    def _site(self, role: str, expression: ast.AST | None = None, lookouts: Sequence[Lookout] = ()) -> ast.Constant:
         where = position(expression) if expression is not None else None
-        return ast.Constant(self.sites.add(self.file, self.at, where, role, lookouts))
+        numbers, versions = tuple(lk.id for lk in lookouts), tuple(lk.version for lk in lookouts)
+        return ast.Constant(self.sites.add(self.file, self.at, where, role, numbers, versions))
 
     def _watched_lambda(self, node: ast.Lambda) -> None:
         """Lookouts that stand in a lambda or comprehension: see `watching`."""

@@ -7,6 +7,7 @@ import importlib.machinery
 import os
 import sys
 import types
+import weakref
 from collections.abc import Callable
 from typing import Any
 
@@ -32,6 +33,7 @@ class Loader:
         self.lookouts = Lookouts()
         self.recorders = Recorders()
         self.fresh: dict[str, dict[Any, types.CodeType]] = {}  # functions with the present breakpoints, by file
+        self._probed: dict[int, tuple[weakref.ref[types.CodeType], frozenset[tuple[int, int]]]] = {}
         self.plain: dict[str, str] = {}  # files that run as they are, and why
         self.unwatched: Callable[[str, str], None] = lambda file, why: None  # hears of each
         self._library = tuple(
@@ -77,10 +79,27 @@ class Loader:
         """The code of a text with probes.  `flags`: of the `from __future__` imports that it inherits."""
         plan = self.lookouts.plan(os.path.realpath(file.path))
         plan.loops = self.recorders.plan(file)
+        planned = [
+            lk for by_line in (plan.lines, plan.elements, plan.lambdas) for one in by_line.values() for lk in one
+        ]
         with state.silenced():  # the plain compilation has given the script's own warnings
             tree = Rewriter(file, probes.sites, options, plan).module()
             code = compile(tree, file.path, "exec", flags, dont_inherit=True)
-        return put_in(code, probes.PROBES)
+        made = put_in(code, probes.PROBES)
+        self._note_probes(made, frozenset((lk.id, lk.version) for lk in planned))
+        return made
+
+    def _note_probes(self, code: types.CodeType, there: frozenset[tuple[int, int]]) -> None:
+        if there:
+            self._probed[id(code)] = (weakref.ref(code), there)
+        for const in code.co_consts:
+            if isinstance(const, types.CodeType):
+                self._note_probes(const, there)
+
+    def probed(self, code: types.CodeType) -> frozenset[tuple[int, int]]:
+        """Numbers and versions of the lookouts of the file whose probes stand in a piece of code."""
+        found = self._probed.get(id(code))
+        return found[1] if found is not None and found[0]() is code else frozenset()
 
     def install(self) -> None:
         """Every import of a user's file gets its code from here."""

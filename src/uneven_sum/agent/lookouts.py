@@ -81,6 +81,7 @@ class Lookout:
     met: int = 0
     spent: bool = False
     ticker: Ticker | None = None
+    version: int = 0  # another one whenever its probe must be another
     owner: Any = MISSING  # the object of a changing attribute or element
     seen: dict[Any, tuple[str, str]] = field(default_factory=dict)  # fingerprints and texts by call or object
     expected: expecting.Expectation | None = None
@@ -124,7 +125,7 @@ class Lookout:
 
 
 FIELDS = {f for f in Lookout.__dataclass_fields__ if f not in ("message", "verified", "tree", "writes", "met", "spent")}
-FIELDS -= {"ticker", "owner", "seen", "only", "goal", "chain", "expected"}
+FIELDS -= {"ticker", "version", "owner", "seen", "only", "goal", "chain", "expected"}
 
 
 @dataclass
@@ -144,6 +145,9 @@ class Plan:
         return any(getattr(self, n) for n in self.__dataclass_fields__)
 
 
+_versions = itertools.count(1)
+
+
 class Lookouts:
     """All lookouts of the run, in groups: `own`, and one for each way of the standard's to set them."""
 
@@ -160,17 +164,22 @@ class Lookouts:
             if not lk.id:
                 self.next += 1
                 lk.id = self.next
+            lk.version = next(_versions)
             before = old.pop(lk.id, None) or next((o for o in old.values() if o.same_place(lk)), None)
             if before is not None:
                 old.pop(before.id, None)
-                lk.met, lk.seen, lk.owner = before.met, before.seen, before.owner
+                lk.seen, lk.owner = before.seen, before.owner
+                lk.met = before.met if before.same_place(lk) else 0  # else it counts something else
                 if before.same_place(lk) and before.gated == lk.gated:
                     lk.ticker = before.ticker
                 if not (before.same_place(lk) and before.on == lk.on and before.gated == lk.gated):
                     stale |= {_file(before), _file(lk)}
-                elif before.once == lk.once:
-                    lk.spent = before.spent
+                else:
+                    lk.version = before.version
+                    if before.once == lk.once:
+                        lk.spent = before.spent
                 if before.id != lk.id:
+                    lk.version = next(_versions)
                     stale |= {_file(lk)}
             else:
                 stale.add(_file(lk))

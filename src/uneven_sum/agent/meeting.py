@@ -75,7 +75,10 @@ class Meeting(probes.Listener):
         self, numbers: tuple[int, ...], site: Site, frame: types.FrameType, by_name: bool, **facts: Any
     ) -> None:
         try:
+            made_for = dict(zip(site.lookouts, site.versions))
             found = [lk for n in numbers if (lk := self.lookouts.all.get(n)) is not None]
+            # A call that runs on with older code: what has changed since is met by line tracing.
+            found = [lk for lk in found if made_for.get(lk.id, lk.version) == lk.version]
             self._meet(found, site, frame, by_name, facts)
         except Closed:
             raise
@@ -139,7 +142,8 @@ class Meeting(probes.Listener):
 
     def condition_failed(self, number: int, site: Site | None, frame: types.FrameType, error: BaseException) -> None:
         lk = self.lookouts.all.get(number)
-        if lk is None or not lk.on or lk.spent:
+        made_for = dict(zip(site.lookouts, site.versions)) if site is not None else {}
+        if lk is None or not lk.on or lk.spent or made_for.get(number, lk.version) != lk.version:
             return
         text = f"{type(error).__name__}: {clean(str_of(error), 120)}" if str_of(error) else type(error).__name__
         pause = Pause("breakpoint", frame, "next", statement=_statement(site))
@@ -150,6 +154,8 @@ class Meeting(probes.Listener):
     def _pause_at(self, lk: Lookout, site: Site | None, frame: types.FrameType, facts: dict[str, Any]) -> None:
         pause = Pause("breakpoint", frame, "next", statement=_statement(site))
         pause.lookout = lk.id
+        if lk.where == "line":  # line tracing, should it begin here, finds that this was met
+            self.line_of, self.line_at = self._execution(frame), frame.f_lasti
         if lk.goal is not None:
             pause.said = f"Back in pass {lk.goal[0][2]}"
         name = stack.function_name(frame).rpartition(".")[2]
@@ -197,6 +203,8 @@ class Meeting(probes.Listener):
             found = [lk for lk in found if not lk.each_pass]
         if file is not None and statement is not None and statement.loops:
             found += self._at_pass(path, file, frame, statement)
+        present = self.loader.probed(frame.f_code)
+        found = [lk for lk in found if (lk.id, lk.version) not in present]  # the others have their probes
         if file is None or not found or statement is None or statement.line != line:
             return False
         here, before, self.line_at = self._execution(frame), self.line_at, frame.f_lasti

@@ -263,20 +263,31 @@ def begins(site: int) -> None:
 def enter_loop(site: int) -> Any:
     """The meter of a loop where no temporary may be used."""
     meter = itertools.repeat(True, sys.maxsize)
-    stack.meters[site] = (id(sys._getframe(1)), meter, -1, 0)
+    stack.note_meter(site, sys._getframe(1), (meter, -1, 0))
     return meter
 
 
 def enter_while(site: int) -> None:
     meter = _passers[site]
-    stack.meters[site] = (id(sys._getframe(1)), meter, -1, sys.maxsize - meter.__length_hint__())
+    stack.note_meter(site, sys._getframe(1), (meter, -1, sys.maxsize - meter.__length_hint__()))
+
+
+def enter_calls_while(site: int) -> None:
+    stack.note_meter(site, sys._getframe(1), (itertools.repeat(True, sys.maxsize), -1, 0))
+
+
+def pass_of_call(site: int) -> None:
+    """A pass of a `while` in a function without temporaries: each call has a meter of its own."""
+    found = stack.meters.get((site, id(sys._getframe(1))))
+    if found is not None:
+        next(found[0])
 
 
 def range_loop(numbers: Any, site: int) -> Any:
     if type(numbers) is not range:
         return itertools.compress(numbers, enter_loop(site))
     iterator = iter(numbers)
-    stack.meters[site] = (id(sys._getframe(1)), iterator, len(numbers), 0)
+    stack.note_meter(site, sys._getframe(1), (iterator, len(numbers), 0))
     return iterator
 
 
@@ -335,6 +346,8 @@ PROBES = _Probes(
     NameError=NameError,
     enter_loop=enter_loop,
     enter_while=enter_while,
+    enter_calls_while=enter_calls_while,
+    pass_of_call=pass_of_call,
     range_loop=range_loop,
     compress=itertools.compress,
     repeat=itertools.repeat,

@@ -307,8 +307,12 @@ class Rewriter(Recorded):
                 count = [ast.AugAssign(self._store(name), ast.Add(), ast.Constant(1))]
             else:
                 site = self._site("loop", s)
-                before = [ast.Expr(self._probe("enter_while", site))]
-                count = [ast.Expr(self._probe(f"pass:{site.value!r}"))]
+                if self.returning is None:
+                    before = [ast.Expr(self._probe("enter_while", site))]
+                    count = [ast.Expr(self._probe(f"pass:{site.value!r}"))]
+                else:  # in a function, which may call itself
+                    before = [ast.Expr(self._probe("enter_calls_while", site))]
+                    count = [ast.Expr(self._probe("pass_of_call", site))]
             for step in (*before, *count):
                 self._here(step, first_line(s))
         begun = self._loop(s)

@@ -22,7 +22,23 @@ AGENT = __file__.rpartition("/")[0] + "/"
 # its file's new text was taken up; by identity, since equal code may be of either text.
 of_code: dict[int, tuple[types.CodeType, SourceFile]] = {}
 files: dict[str, SourceFile] = {}  # the rewritten files by the file name that their code has
-meters: dict[int, tuple[int, Any, int, int]] = {}  # site of a loop -> frame id, its meter, length or -1, start
+Meter = tuple[Any, int, int]  # what has counted, the length or -1, and where the count began
+meters: dict[tuple[int, int], Meter] = {}  # by the site of a loop and the id of the call's frame
+MOST_METERS = 4000
+
+
+def note_meter(site: int, frame: types.FrameType, meter: Meter) -> None:
+    """Keep the meter of a loop for one call; those of calls that are over are dropped now and then."""
+    if len(meters) >= MOST_METERS:
+        alive = set()
+        for inner in sys._current_frames().values():
+            outer: types.FrameType | None = inner
+            while outer is not None:
+                alive.add(id(outer))
+                outer = outer.f_back
+        for key in [k for k in meters if k[1] not in alive] or list(meters)[: MOST_METERS // 2]:
+            del meters[key]
+    meters[site, id(frame)] = meter
 
 
 def is_ours(frame: types.FrameType) -> bool:
@@ -296,13 +312,15 @@ def passes(file: SourceFile, frame: types.FrameType, loop: Any) -> tuple[int, in
 def _site_meter(file: SourceFile, frame: types.FrameType, loop: Any) -> tuple[Any, int, int]:
     from .probes import sites
 
-    best: tuple[Any, int, int] = (None, -1, 0)
+    best: Meter = (None, -1, 0)
     wanted = (loop.lineno, loop.col_offset)
-    for number, (owner, meter, length, start) in meters.items():
+    around = id(frame.f_back) if frame.f_code.co_name in INNER else 0  # a comprehension's meter is its call's
+    for (number, owner), meter in meters.items():
         site = sites[number]
         if site.file is file and site.expression is not None and site.expression[:2] == wanted:
-            if owner == id(frame) or best[0] is None:
-                best = (meter, length, start)
+            if owner in (id(frame), around):
+                return meter
+            best = meter
     return best
 
 

@@ -114,12 +114,11 @@ class Watching(Expressions):
 
     def _probes(self, found: list[Lookout], s: ast.stmt) -> list[ast.stmt]:
         like = ast.Pass(lineno=s.lineno, end_lineno=s.lineno, col_offset=s.col_offset, end_col_offset=s.col_offset)
-        numbers = tuple(lk.id for lk in found)
         steps: list[ast.stmt] = []
         for lk in found:
             steps.append(self._one(lk, "note" if len(found) > 1 else "lookout"))
         if len(found) > 1:
-            steps.append(ast.Expr(self._probe("decide", self._site("lookout", lookouts=numbers))))
+            steps.append(ast.Expr(self._probe("decide", self._site("lookout", lookouts=found))))
         steps = [self._here(step, like) for step in steps]
         # The line event that lets another line be made the next one.
         line = self.sentinel
@@ -128,7 +127,7 @@ class Watching(Expressions):
 
     def _one(self, lk: Lookout, probe: str) -> ast.stmt:
         test, inline = self._due(lk)
-        site = self._site("lookout" if inline else "by name", lookouts=(lk.id,))
+        site = self._site("lookout" if inline else "by name", lookouts=[lk])
         call: ast.stmt = ast.Expr(self._probe(probe, site))
         if isinstance(test, ast.Constant):
             return call
@@ -143,7 +142,7 @@ class Watching(Expressions):
         """A probe that can stand in an expression and answers so; its condition is called, so that what it
         raises is not raised in the script."""
         test, inline = self._due(lk)
-        site = self._site("lookout" if inline else "by name", lookouts=(lk.id,))
+        site = self._site("lookout" if inline else "by name", lookouts=[lk])
         name = "element" if answer else "at_while"
         if isinstance(test, ast.Constant):
             return self._probe(name, site)
@@ -156,8 +155,8 @@ class Watching(Expressions):
         steps: list[ast.stmt] = []
         outer, self.at = self.at, (first.lineno, first.col_offset, first.end_lineno or 0, first.end_col_offset or 0)
         if self.changing:
-            numbers = tuple(lk.id for lk in self.changing)
-            steps.append(self._here(ast.Expr(self._probe("begins", self._site("lookout", lookouts=numbers))), first))
+            site = self._site("lookout", lookouts=self.changing)
+            steps.append(self._here(ast.Expr(self._probe("begins", site)), first))
         if found:
             steps += self._probes(found, first)
         self.at = outer
@@ -166,7 +165,7 @@ class Watching(Expressions):
     def _watched_return(self, value: ast.expr, like: ast.AST) -> ast.expr:
         for lk in self.watched_returns:
             test, inline = self._due(lk)
-            site = self._site("lookout" if inline else "by name", lookouts=(lk.id,))
+            site = self._site("lookout" if inline else "by name", lookouts=[lk])
             args = [value, site]
             if not isinstance(test, ast.Constant):
                 args.append(_of_one("returned", test))
@@ -184,7 +183,7 @@ class Watching(Expressions):
 
     def _changed(self, s: ast.stmt) -> ast.stmt:
         outer, self.at = self.at, (s.lineno, s.col_offset, s.end_lineno or 0, s.end_col_offset or 0)
-        site = self._site("lookout", lookouts=tuple(lk.id for lk in self.changing))
+        site = self._site("lookout", lookouts=self.changing)
         self.at = outer
         return self._here(ast.Expr(self._probe("changed", site)), s)
 

@@ -58,7 +58,9 @@ class Book:
         self._remember(path)
 
     def edit(self, number: int, lookout: Lookout) -> None:
-        self.kept[number] = Kept(changed(lookout, id=number), self.kept[number].met)
+        before = self.kept[number]
+        same = changed(lookout, id=number, on=before.lookout.on) == before.lookout
+        self.kept[number] = Kept(changed(lookout, id=number), before.met if same else 0)
         self._remember(lookout.file)
 
     def remove(self, numbers: list[int]) -> None:
