@@ -30,6 +30,7 @@ from . import (
     ticks,
     waiters,
 )
+from . import told as telling
 from .byhand import ByHand
 from .expressions import Options, Site
 from .gaps import Gap
@@ -86,6 +87,7 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
         self.handler = 0  # id of its frame: the frame itself would keep its values alive
         self.requests = Requests(self)
         self.process = os.getpid()
+        self.began = 0.0  # when the script did, by the clock that stands still in pauses
         self.launch: dict[str, Any] = {}  # the arguments of the launch request
         self.old_main: types.ModuleType | None = None
         self.ended = False  # no pause any more
@@ -419,6 +421,7 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
                 "allThreadsStopped": True,
                 "unevenSum": self.facts,
                 "met": self.met_counts(),
+                "ran": telling.clock() - self.began if self.began else 0.0,
                 "point": self.point,
                 "written": list(outside.written.items()),
                 "noPoint": self.rewind.why if self.rewind is not None else "",

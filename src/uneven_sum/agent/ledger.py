@@ -176,7 +176,7 @@ class LedgerRequests:
         told: dict[str, Any] = {**_of(recorder), "begun": recorder.begun, "branches": recorder.branches}
         told["runs"] = [{"passes": r.passes, "around": _around(recorder, r)} for r in recorder.runs]
         if run is None:
-            return {**told, "run": 0, "kept": "it has not run yet", "numbers": "", "columns": [], "passes": 0}
+            return {**told, "run": 0, "kept": "no pass was recorded yet", "numbers": "", "columns": [], "passes": 0}
         rows = run.rows()
         told.update(run=recorder.runs.index(run) + 1, kept=run.sentence(), passes=run.passes, base=run.base)
         text = str(arguments.get("filter") or "").strip()

@@ -37,6 +37,8 @@ class Meeting(probes.Listener):
     pauses_on: set[str]
     motion: Motion
 
+    temporary: list[int]
+
     def __init__(self) -> None:
         super().__init__()
         self.written: list[str] = []
@@ -176,9 +178,11 @@ class Meeting(probes.Listener):
         if lk.expect:
             pause.said = f"Not as expected: {facts.get('expected', lk.expect)}"
         if lk.condition:
-            pause.why = f"since {clean(lk.condition, 80)}"
+            pause.why = f"{clean(lk.condition, 80)} is true"
         if lk.times > 1:
-            pause.why = f"{pause.why}, met {lk.times} times".lstrip(", ")
+            pause.why = f"{pause.why}, hit {lk.times} times".lstrip(", ")
+        if lk.id in self.temporary and lk.where == "line" and lk.goal is None:
+            pause.reached = True
         self._guarded(pause)
 
     # -- lines of calls that ran before their lookouts were set --------------------------------------

@@ -36,6 +36,7 @@ class Pause:
     apart: Apart | None = None
     culprit: Culprit | None = None
     can_retry: bool = False
+    reached: bool = False  # the line that the user has asked to run to
     kept: str = ""  # task or future: what keeps the exception for whoever asks
     interrupted_in: str = ""
     dead: list[types.FrameType] = field(default_factory=list)  # calls that the exception has left, innermost first
@@ -405,7 +406,7 @@ def culprit_sentence(found: dict[str, Any] | None) -> str:
 def headline(pause: Pause, loops: list[dict[str, Any]], culprit: dict[str, Any] | None) -> str:
     line = pause.statement.line if pause.statement else (stack.line_of(pause.frame) if pause.frame else 0)
     second = " ".join(s for s in (pass_sentence(loops), culprit_sentence(culprit)) if s)
-    why = f", {pause.why}" if pause.why else ""
+    why = f": {pause.why}" if pause.why else ""
     if pause.said:
         first = f"{pause.said}, in line {line}{why}."
     elif pause.reason == "error" and pause.exception is not None:
@@ -422,16 +423,18 @@ def headline(pause: Pause, loops: list[dict[str, Any]], culprit: dict[str, Any] 
         first = f"{_bad_name(pause.actual)} {made} in line {line}: {would_become(pause)}."
         if pause.warnings:
             first += f" ({clean('; '.join(pause.warnings), 160)}.)"
+    elif pause.reached:
+        first = f"Reached line {line}."
     elif pause.reason == "breakpoint":
-        first = f"At the breakpoint in line {line}{why}."
+        first = f"Breakpoint at line {line}{why}."
     elif pause.reason == "pause":
         first = f"Interrupted in line {line}{pause.interrupted_in}."
     elif pause.reason == "entry":
-        first = f"Before the first line, {line}."
+        first = f"Paused before the script starts, at line {line}."
     else:
         first = f"At line {line}."
     if pause.returned is not MISSING and not pause.said:
-        first = f"The call has returned {text_of(pause.returned)}; line {line} goes on with it."
+        first = f"The call returned {text_of(pause.returned)}; next: line {line}."
     return f"{first} {second}".strip().replace("..", ".")
 
 

@@ -171,7 +171,10 @@ class Rewind:
             sock.set_inheritable(False)
             wire = Wire(sock)
             wire.event("unevenSum/point", {"number": number, "pid": os.getpid(), **told})
+            asleep = time.perf_counter()
             message = wire.receive()
+            if told.get("reason") in ("on the way", "start"):  # else the pause counts it
+                state.paused += time.perf_counter() - asleep
             if message is None or message.get("command") != "wake":
                 os._exit(0)
         except (Closed, OSError):

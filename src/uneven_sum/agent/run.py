@@ -13,9 +13,11 @@ import types
 from typing import Any
 
 from . import compilers, outside, plain_code, probes, run_texts, stack, state, trial, whole_writes
+from . import told as snapshot
 from .engine import Engine
 from .expressions import Options
 from .rewind import Rewind
+from .values import clean
 from .wire import Closed, Wire
 
 
@@ -44,10 +46,10 @@ def run(fd: int, loaded: frozenset[str]) -> None:
         _pause_at_start(engine, path)
     _watch_exits(engine)
     engine.wire.event("process", {"name": path, "systemProcessId": os.getpid(), "isLocalProcess": True})
-    began = time.perf_counter()
+    began = engine.began = snapshot.clock()
     status: Any = 0
     failed: BaseException | None = None
-    anew = False
+    anew, said = False, ""
     try:
         try:
             exec(code, main.__dict__)
@@ -56,7 +58,7 @@ def run(fd: int, loaded: frozenset[str]) -> None:
         if anew:
             exec(engine.loader.compile(path, data), main.__dict__)
     except SystemExit as e:
-        status = _exit_status(e)
+        status, said = _exit_status(e), _last_words(e)
     except KeyboardInterrupt as e:
         _show(e)
         status = -signal.SIGINT
@@ -65,7 +67,7 @@ def run(fd: int, loaded: frozenset[str]) -> None:
         status = 1
         failed = e
     engine.motion.begin("continue", None)
-    seconds = time.perf_counter() - began
+    seconds = snapshot.clock() - began
     if not engine.gone and os.getpid() == engine.process:
         try:
             engine.send_written()
@@ -73,7 +75,7 @@ def run(fd: int, loaded: frozenset[str]) -> None:
                 unmet = failed is not engine.judged and "error" in engine.pauses_on
                 if unmet and engine.switches.error.wants_class(type(failed)):
                     engine.post_mortem(failed)
-            engine.wire.event("unevenSum/ended", {"exit_status": status, "seconds": seconds})
+            engine.wire.event("unevenSum/ended", {"exit_status": status, "seconds": seconds, "said": said})
         except Closed:
             engine.ended = True
         if arguments.get("pauseAtEnd") and status == 0 and not engine.ended:
@@ -290,6 +292,15 @@ def _telling(original: Any, leaving: Any) -> Any:
     call.__name__, call.__qualname__, call.__doc__ = original.__name__, original.__qualname__, original.__doc__
     call.__module__ = original.__module__
     return call
+
+
+def _last_words(e: SystemExit) -> str:
+    """What `sys.exit("text")` says, and the line of the user's that it stands in."""
+    lines = [stack.line_of(f) for f in stack.frames_left(e)]
+    text = clean(e.code, 200) if isinstance(e.code, str) else ""
+    if not text:
+        return ""
+    return f'sys.exit("{text}") at line {lines[0]}' if lines else f'sys.exit("{text}")'
 
 
 def _exit_status(e: SystemExit) -> int:

@@ -210,7 +210,8 @@ def _typed(name: str, body: dict[str, Any], program: str) -> Event | None:
     if name == "stopped":
         met = {int(n): times for n, times in (body.get("met") or {}).items()}
         facts = msgspec.convert(body["unevenSum"], Facts)
-        return Stopped(facts, met, int(body.get("point") or 0), str(body.get("noPoint") or ""))
+        more = (int(body.get("point") or 0), str(body.get("noPoint") or ""), float(body.get("ran") or 0.0))
+        return Stopped(facts, met, *more)
     if name == "unevenSum/callEnded":
         return CallEnded(body["call"], body, body["failed"], body["seconds"], body["point"])
     if name == "unevenSum/tripped":
@@ -227,7 +228,7 @@ def _typed(name: str, body: dict[str, Any], program: str) -> Event | None:
     if name == "unevenSum/trouble":
         return Trouble(body["message"], body.get("detail", ""))
     if name == "unevenSum/ended":
-        return Ended(body["exit_status"], body["seconds"])
+        return Ended(body["exit_status"], body["seconds"], str(body.get("said") or ""))
     if name == "exited":
         status = None if body["signal"] else body["exitCode"]
         return Exited(status, body["signal"], body["died"], body["byUs"], died_sentence(body, program))

@@ -15,6 +15,7 @@ class Stopped:
     met: dict[int, int] = field(default_factory=dict)  # how often each lookout was met
     point: int = 0  # its return point
     no_point: str = ""  # why there is none
+    ran: float = 0.0  # seconds that the script has run; pauses do not count
 
 
 @dataclass
@@ -89,6 +90,7 @@ class Ended:
 
     exit_status: int
     seconds: float
+    said: str = ""  # what `sys.exit` was given, and where, if that was a text
 
 
 @dataclass

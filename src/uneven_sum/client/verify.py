@@ -84,9 +84,9 @@ def at_pause(before: Seen, facts: Facts, now: Seen) -> str:
     if not before.trips or facts.reason not in TRIPS:
         return ""
     if any(_same(before, old, facts, now) for old in before.trips):
-        return "It tripped here in the run before, too."
+        return "Same problem as in the previous run."
     old = before.trips[-1]
-    return f"New: the run before did not trip here, but in line {old.line} ({old.reason})."
+    return f"New: the previous run paused at line {old.line} instead ({old.reason})."
 
 
 def at_end(before: Seen, now: Seen) -> str:
@@ -96,21 +96,21 @@ def at_end(before: Seen, now: Seen) -> str:
     new = [t for t in now.trips if not any(_same(before, old, t, now) for old in before.trips)]
     if gone:
         lines = sorted({old.line for old in gone})
-        told.append(f"{_lines(lines)} of the run before did not trip any more")
+        told.append(f"fixed: the problem at {_lines(lines)}")
     still = len(before.trips) - len(gone)
     if still:
-        told.append(f"{still} place{'s' if still > 1 else ''} tripped as before")
+        told.append(f"unchanged: {still} problem{'s' if still > 1 else ''}")
     if new:
-        told.append(f"new: {', '.join(f'{t.reason} in line {t.line}' for t in new[:3])}")
+        told.append(f"new: {', '.join(f'{t.reason} at line {t.line}' for t in new[:3])}")
     if before.trips and not before.ended and not gone:
-        told.append("it came to its end now")
+        told.append("it ran to its end this time")
     for expression, text in now.results.items():
         old_text = before.results.get(expression)
         against = now.against.get(expression, "")
         change = f"{expression} is {text}" if old_text in (None, text) else f"{expression} was {old_text}, is {text}"
         same = ", as before" if old_text == text else ""
         told.append(change + same + (f", and {against}" if against else ""))
-    return f"Compared with the run before: {'; '.join(told)}." if told else ""
+    return f"Compared with the previous run: {'; '.join(told)}." if told else ""
 
 
 def _lines(lines: list[int]) -> str:

@@ -120,7 +120,7 @@ class Running(Part):
         if isinstance(event, Output):
             bench.query_one(OutputDrawer).write(event.category, event.text)
         elif isinstance(event, Stopped):
-            bench.ran += time.perf_counter() - bench.began
+            bench.ran = event.ran
             if await bench.take_step(client, event.facts):
                 return
             bench.book.count(event.met)
@@ -143,7 +143,7 @@ class Running(Part):
         elif isinstance(event, Trouble):
             bench.notify(f"A fault of ours, the script is not harmed: {event.message}", severity="warning")
         elif isinstance(event, Ended) and event.exit_status:
-            bench.facts = None
+            bench.facts, bench.last_words = None, event.said
         elif isinstance(event, Exited):
             bench._exited(event)
 
@@ -156,9 +156,8 @@ class Running(Part):
         elif event.died:
             bench._over(f"{event.sentence} {bench.key('R')} runs it again.", "died")
         elif event.exit_status:
-            bench._over(
-                f"The script has ended with status {event.exit_status}. {bench.key('R')} runs it again.", "died"
-            )
+            how = f"by {bench.last_words}" if bench.last_words else f"with status {event.exit_status}"
+            bench._over(f"The script has ended {how}. {bench.key('R')} runs it again.", "died")
         else:
             bench._over(f"The script has ended. {bench.key('R')} runs it again.", "end")
 

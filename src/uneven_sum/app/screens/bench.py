@@ -167,6 +167,7 @@ class Bench(
         self.formats: dict[str, Format] = {"": self.usual}
         self.began = 0.0
         self.ran = 0.0
+        self.last_words = ""  # what `sys.exit` was given, and where
         self.runs = 0
         self.watches: list[str] = []
         self.asked = history.load()
@@ -393,7 +394,7 @@ class Bench(
         self.query_one(Sheet).move(by)
 
     def action_again(self, steps: list[Step] | None = None) -> None:
-        self.ran = 0.0
+        self.ran, self.last_words = 0.0, ""
         self.keep_case()
         for text in self.book.follow_edits():
             self.notify(text, severity="warning")
