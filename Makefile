@@ -14,7 +14,7 @@ demo: install
 install: $(VENV)/.installed
 
 test: system-tests $(VENV)/.tested $(VENV)/.others
-	$(BIN)/python -m pytest -q
+	$(BIN)/python -m pytest -q -n 2 --dist worksteal
 
 check: $(VENV)/.checked
 	$(BIN)/ruff check .

@@ -360,7 +360,7 @@ def test_a_condition_in_a_terminal(terminal) -> None:
     t.keys("Enter")
     t.expect("‖if   37")
     t.keys("A", "Enter")
-    t.expect("since day == 300")
+    t.expect("day == 300 is true")
     t.keys("5")
     t.expect("pause at line 37 of rating_year.py when `day == 300`   met once")
     t.keys("2")
@@ -375,7 +375,7 @@ def test_a_condition_in_a_terminal(terminal) -> None:
     t.keys("flow, 1.0, None")
     t.expect(" flow, 1.0, None ")
     t.keys("Enter")
-    t.expect("The call has returned")
+    t.expect("The call returned")
 
 
 # -- values in the application -----------------------------------------------------------------------

@@ -13,6 +13,7 @@ from uneven_sum.client import case
 from uneven_sum.client.book import Book
 from uneven_sum.client.setup import Setup
 from uneven_sum.protocol import Lookout, Switches
+from uneven_sum.state_files import write_private
 
 SOURCE = "import math\nlevel = 4.0\nhead = level - 4.5\nflow = abs(head) ** 1.5\n"
 
@@ -51,7 +52,9 @@ def test_lines_are_followed_and_lost_ones_told(script) -> None:
     book = Book()
     _, told = case.load(path, book)
     assert book.kept[1].lookout.line == 5
-    assert told == ["The accepted line 4 of script.py is not there any more."]
+    assert told == [
+        "script.case.toml, line 15: the accepted line 4 is not in script.py any more. It is kept as it stands."
+    ]
     script("x = 1\n")
     book = Book()
     _, told = case.load(path, book)
@@ -143,3 +146,56 @@ def test_entries_that_are_no_texts_are_left_out(script, tmp_path) -> None:
     case.save(path, full(path), [], found)
     (tmp_path / "script.case.toml").write_text("run = 4\n")
     assert case.setup_of(path) is None
+
+
+ODD = """schema = 1
+watches = ["x", "y"]
+results = ["x within nothing that is known ,,,"]
+accepted_as = ["calls of depth", "everything"]
+stepped_over = "one.py"
+
+[[lookouts]]
+sentence = "pause at line 1 of script.py whne `x > 1`"
+line = "x = 1"
+
+[[lookouts]]
+sentence = 7
+
+[[accepted]]
+file = "script.py"
+number = "one"
+"""
+
+
+def test_what_is_not_understood_stays_as_it_is(script) -> None:
+    """Odd entries are sentences with their line; saving keeps them, beside what is new."""
+    path = script("x = 1\ny = 2\n")
+    place = case.place(path)
+    place.write_text(ODD)
+    book = Book()
+    watches, told = case.load(path, book)
+    assert watches == ["x", "y"] and book.accepted_as == ["calls of depth"]
+    assert all(t.startswith("script.case.toml") and t.endswith("It is kept as it stands.") for t in told)
+    assert [t for t in told if "line 8: the lookout" in t] and len(told) == 6
+    book.toggle(path, 2)
+    case.save(path, book, watches)
+    after = tomlkit.parse(place.read_text())
+    sentences = [entry["sentence"] for entry in after["lookouts"]]
+    assert sentences[0].startswith("pause at line 2") and sentences[1:] == [
+        "pause at line 1 of script.py whne `x > 1`",
+        7,
+    ]
+    assert after["results"] == ["x within nothing that is known ,,,"]
+    assert after["accepted_as"] == ["calls of depth", "everything"]
+    assert after["stepped_over"] == "one.py"
+    assert after["accepted"][0]["number"] == "one"
+    again = Book()
+    assert len(case.load(path, again)[1]) == 6 and len(again.kept) == 1
+
+
+def test_state_files_are_private(tmp_path) -> None:
+    path = tmp_path / "deep" / "state.json"
+    write_private(path, b"one")
+    write_private(path, b"two")
+    assert path.read_bytes() == b"two" and path.stat().st_mode & 0o777 == 0o600
+    assert [p.name for p in path.parent.iterdir()] == ["state.json"]

@@ -56,7 +56,7 @@ ASKED = {
         "'three gaugestrial'",
         "both.txt",
     ),
-    "table.execute('insert into flow values (2.5)').connection.commit()": ("None", "table.db"),
+    "table.execute('insert into flow values (2.5)').connection.commit()": ("readonly database", ""),
     "table.execute('select count(*) from flow').fetchone()[0]": ("1", ""),
     "ours.sendall(b'trial')": ("BrokenPipeError", ""),
     "os.write(sink, b'trial')": ("5", ""),

@@ -58,7 +58,7 @@ def test_from_the_desk_to_the_report(terminal, tmp_path, monkeypatch) -> None:
     one.expect("How shall the script go on?")
     one.keys("Down", "Down", "Enter")
     # Rerun → verified.
-    one.expect("line 35 of the run before did not trip any more")
+    one.expect("fixed: the problem at line 35")
     assert "max(head, 0.0)" in Path(tmp_path / "rating_year.py").read_text()
     # Report.
     one.keys("6")
@@ -68,7 +68,7 @@ def test_from_the_desk_to_the_report(terminal, tmp_path, monkeypatch) -> None:
     one.keys("Enter")
     one.expect("The report is in")
     text = (tmp_path / "rating_year-report.md").read_text()
-    assert "did not trip any more" in text and "`stage`" in text
+    assert "fixed: the problem at" in text and "`stage`" in text
     one.keys("Escape")
     one.gone("write the report")
     one.keys("1")

@@ -26,22 +26,20 @@ def test_sentences_about_a_later_run() -> None:
     moved = {"/f.py": ["import os", *TEXT]}
     now = Seen([], ended=True, results={"t": "3.5"}, texts=moved)
     assert verify.at_end(before, now) == (
-        "Compared with the run before: line 3 of the run before did not trip any more; t was nan, is 3.5."
+        "Compared with the previous run: fixed: the problem at line 3; t was nan, is 3.5."
     )
     now = Seen([], texts=moved)
-    assert verify.at_pause(before, trip(4), now) == "It tripped here in the run before, too.", "the line has moved"
-    assert verify.at_pause(before, trip(5, "error"), now).startswith(
-        "New: the run before did not trip here, but in line 3"
-    )
+    assert verify.at_pause(before, trip(4), now) == "Same problem as in the previous run.", "the line has moved"
+    assert verify.at_pause(before, trip(5, "error"), now).startswith("New: the previous run paused at line 3")
     now.trips = [trip(4), trip(5, "error")]
     told = verify.at_end(before, now)
-    assert "1 place tripped as before" in told and "new: error in line 5" in told
+    assert "unchanged: 1 problem" in told and "new: error at line 5" in told
     assert verify.at_pause(Seen(), trip(3), Seen()) == "" and verify.at_end(Seen(), Seen()) == ""
     same = verify.at_end(
         Seen(ended=True, results={"t": "3"}),
         Seen(ended=True, results={"t": "3"}, against={"t": "is t.npy within 0, 0"}),
     )
-    assert same == "Compared with the run before: t is 3, as before, and is t.npy within 0, 0."
+    assert same == "Compared with the previous run: t is 3, as before, and is t.npy within 0, 0."
 
 
 def test_results_as_they_are_typed(tmp_path) -> None:
@@ -85,13 +83,13 @@ async def test_mended_and_verified_against_a_file(script, tmp_path) -> None:
         await pilot.press("R")
         await until(pilot, lambda: bench.runs == 2 and bench.state == "paused" and bench.facts.reason == "end", 60)
         told = bench.facts.headline
-        assert "line 5 of the run before did not trip any more" in told or "lines 5, 6" in told
+        assert "fixed: the problem at line 5" in told or "lines 5, 6" in told
         assert "total was inf, is 1.25" in told and "is right.npy within 1e-09, 0" in told
-        assert "Compared with the run before" in str(bench.query_one(Headline).render())
+        assert "Compared with the previous run" in str(bench.query_one(Headline).render())
         bench.keep_case()
         Path(path).write_text(FAULTY)
         await pilot.press("R")
         await until(pilot, lambda: bench.runs == 3 and bench.state == "paused" and bench.facts.reason != "end", 60)
-        assert "did not trip" in bench.facts.headline or bench.facts.line == 5
+        assert "fixed: " in bench.facts.headline or bench.facts.line == 5
     text = Path(path.replace(".py", ".case.toml")).read_text()
     assert "verify flow against" in text and '"verify total"' in text

@@ -9,7 +9,7 @@ NUMERIC_NAMES = re.compile(
     r"Runtime|Converge|LinAlg|Optimize|Rank|Integration|Hessian|Precision|Collinear|Singular|Undefined|Separation"
     r"|Degenerate|Numeric|Complex|IllCondition|Iteration|Overflow|Accuracy|NearConstant|ConstantInput|SettingWithCopy"
 )
-ADVICE_NAMES = re.compile(r"Efficiency|Performance|Deprecat|Future|Dtype|DataConversion|Parser")
+ADVICE_NAMES = re.compile(r"Efficiency|Performance|VisibleDeprecation|Dtype|DataConversion|Parser")
 # Words by which a plain warning of a library is about numbers or a fit.
 NUMERIC_WORDS = re.compile(
     r"converg|\bnan\b|\binf\b|infinit|overflow|underflow|singular|ill-?condition|precision loss|inaccura|accuracy"

@@ -124,7 +124,7 @@ SUMS = {
 def _explained(term: Term) -> bool:
     if not term.cellwise and not isinstance(term.node, ast.BinOp):
         known = isinstance(term.node, ast.Call) and callee(term.node) in SUMS
-        if not known and any(nonfinite.any_bad(v) for v in term.operands):
+        if not known and judge.makes_nan(term.value, [], term.operands):
             return True  # a library's own way with infinities
     operands = judge.Operands(ast.Constant(None), Scope.__new__(Scope))
     operands.cellwise, operands.whole = (term.operands, []) if term.cellwise else ([], term.operands)

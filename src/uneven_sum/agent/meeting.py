@@ -179,8 +179,7 @@ class Meeting(probes.Listener):
             pause.said = f"Not as expected: {facts.get('expected', lk.expect)}"
         if lk.condition:
             pause.why = f"{clean(lk.condition, 80)} is true"
-        if lk.times > 1:
-            pause.why = f"{pause.why}, hit {lk.times} times".lstrip(", ")
+        pause.hits = lk.times
         if lk.id in self.temporary and lk.where == "line" and lk.goal is None:
             pause.reached = True
         self._guarded(pause)

@@ -189,6 +189,8 @@ def _choose_looker(kind: type, home: str) -> Any:
         found = _frame
     elif home.startswith("polars."):
         found = _polars
+    elif home.startswith("pyarrow") and hasattr(kind, "null_count") and np is not None:
+        found = _arrow
     elif home.startswith("scipy.sparse"):
         found = _sparse
     elif np is not None and hasattr(kind, "__array__") and _is_installed(home):
@@ -362,6 +364,15 @@ def _polars(value: Any) -> int:
             bad += int((~value.drop_nulls().is_finite()).sum())
         return bad
     return 0
+
+
+def _arrow(value: Any) -> int:
+    """Missing cells, and those of the others that are not finite."""
+    np = sys.modules["numpy"]
+    bad = int(value.null_count)
+    if str(value.type) in ("float", "double", "halffloat"):
+        bad += count(np.asarray(value.drop_null()))
+    return bad
 
 
 def _sparse(value: Any) -> int:

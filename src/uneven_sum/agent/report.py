@@ -36,6 +36,7 @@ class Pause:
     apart: Apart | None = None
     culprit: Culprit | None = None
     can_retry: bool = False
+    hits: int = 0  # how often the lookout was met
     reached: bool = False  # the line that the user has asked to run to
     kept: str = ""  # task or future: what keeps the exception for whoever asks
     interrupted_in: str = ""
@@ -407,6 +408,7 @@ def headline(pause: Pause, loops: list[dict[str, Any]], culprit: dict[str, Any] 
     line = pause.statement.line if pause.statement else (stack.line_of(pause.frame) if pause.frame else 0)
     second = " ".join(s for s in (pass_sentence(loops), culprit_sentence(culprit)) if s)
     why = f": {pause.why}" if pause.why else ""
+    why += f" (hit {pause.hits} times)" if pause.hits > 1 else ""
     if pause.said:
         first = f"{pause.said}, in line {line}{why}."
     elif pause.reason == "error" and pause.exception is not None:

@@ -60,7 +60,7 @@ class Warned(motion.Hooks):
                 return
             text = f"{message.category.__name__}: {message.message}"
             home = self._raised_at(sys._getframe(1))
-            if advice.is_advice(message.category, str(message.message), bool(home)):
+            if not self.switches.warning.only and advice.is_advice(message.category, str(message.message), bool(home)):
                 return
             text += f" ({home})" if home else ""
             self.held.setdefault(frame, []).append(text)

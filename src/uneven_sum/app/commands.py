@@ -14,6 +14,7 @@ from .keymap import Keyed
 # What is rarer or dangerous and has no key: (command of the Bench, words, explanation).
 WITHOUT_KEY = [
     ("make_next", "make the cursor line the next one", "what lies between does not run, or runs once more"),
+    ("action_accept_as", "accept nan/inf of a callee or a name", "wherever it is called or stored"),
     ("leave_call", "leave this call at once with a value", "the rest of the call does not run"),
     ("call_again", "call the paused function again, with pauses", "in a copy, its arguments can be changed"),
     ("switch_points", "return points on or off", "without them the script runs forward only, and holds no copies"),

@@ -124,7 +124,7 @@ def load(script: str, book: Book) -> tuple[list[str], list[str]]:
             _follow(book.kept[number], line_text, told)
     tripwires = document.get("tripwires") or {}
     if not isinstance(tripwires, dict):
-        odd("tripwires", tripwires, "`tripwires` is no table.")
+        odd("tripwires=", tripwires, "`tripwires` is no table.")
         tripwires = {}
     for name in ABOUT:
         if name in tripwires:
@@ -162,7 +162,7 @@ def load(script: str, book: Book) -> tuple[list[str], list[str]]:
     if isinstance(formats, dict):
         book.formats = {str(k): str(v) for k, v in formats.items()}
     else:
-        odd("formats", formats, "`formats` is no table.")
+        odd("formats=", formats, "`formats` is no table.")
     book.over = [str(o) for o in _entries(document, "stepped_over", odd)]
     return [str(w) for w in _entries(document, "watches", odd)], told
 
@@ -172,7 +172,7 @@ def _entries(document: tomlkit.TOMLDocument, key: str, odd: Callable[[str, Any, 
     found = document.get(key)
     if found is None or isinstance(found, list):
         return list(found or [])
-    odd(key, found, f"`{key}` is no list.")
+    odd(f"{key}=", found, f"`{key}` is no list.")
     return []
 
 
@@ -270,8 +270,7 @@ def save(script: str, book: Book, watches: list[str], setup: Setup | None = None
     if run is not None:
         parts.append(("run", run))
     for key, part in [*parts, ("lookouts", lookouts), *tables]:
-        present = document.get(key)
-        if len(book.unread.get(key, [])) == 1 and book.unread[key][0] is present:
+        if f"{key}=" in book.unread:
             continue  # something else than it should be: left to the user
         if len(part):
             document[key] = part

@@ -26,11 +26,13 @@ def activity(pid: int) -> tuple[Activity, str]:
     try:
         with open(f"/proc/{pid}/task/{pid}/syscall") as f:
             text = f.read().strip()
-    except OSError:
+        with open(f"/proc/{pid}/task/{pid}/schedstat") as f:
+            turns = f.read().split()[-1]  # how often it was given the processor: tells one wait from the next
+    except (OSError, IndexError):
         return Activity.UNKNOWN, ""
     first = text.partition(" ")[0]
     if first == "running" or not SENDING:
         return (Activity.COMPUTES if SENDING else Activity.UNKNOWN), ""
     if first.lstrip("-").isdigit():
-        return (Activity.SENDS if int(first) in SENDING else Activity.WAITS), text
+        return (Activity.SENDS if int(first) in SENDING else Activity.WAITS), f"{text} {turns}"
     return Activity.UNKNOWN, ""

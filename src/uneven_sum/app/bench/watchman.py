@@ -135,27 +135,39 @@ class Watchman(Part):
             return []
         return [f["label"] for f in found]
 
-    @work(group="dialog")
+    def _at_nonfinite(self) -> Facts | None:
+        facts = self.facts
+        paused = self.client is not None and self.state == "paused"
+        return facts if paused and facts is not None and facts.reason == "nonfinite" else None
+
     async def action_accept(self) -> None:
-        """Accept non-finite values: at the paused statement, of what it calls, or of what it stores."""
-        if not (self.client and self.state == "paused" and self.facts and self.facts.reason == "nonfinite"):
+        """Accept non-finite values at the paused statement."""
+        facts = self._at_nonfinite()
+        if facts is None or self.client is None:
             return
-        line = self.facts.line
-        choices = [Choice("", f"nan and inf at line {line}", "at this statement only")]
-        choices += [Choice(what, f"nan and inf in {what}", "wherever it stands") for what in self.facts.accepts]
+        await self.client.accept(facts.file, facts.line)
+        if (facts.file, facts.line) not in self.book.accepted:
+            self.book.accepted.append((facts.file, facts.line))
+        self._say_accepted(f"at line {facts.line}")
+
+    @work(group="dialog")
+    async def action_accept_as(self) -> None:
+        """Accept non-finite values of a callee or a name, wherever it stands."""
+        facts = self._at_nonfinite()
+        choices = [Choice(what, f"nan/inf in {what}", "wherever it stands") for what in facts.accepts] if facts else []
+        if not choices:
+            self.bench.notify("Works at a pause for nan/inf that a call or a stored name has.")
+            return
         chosen = await self.bench.app.push_screen_wait(Choose(self.bench.palette, "Accept which?", choices))
-        if chosen is None or self.client is None or self.facts is None:
+        if chosen is None or self.client is None:
             return
-        if chosen:
-            await self.client.accept_as(chosen)
-            if chosen not in self.book.accepted_as:
-                self.book.accepted_as.append(chosen)
-        else:
-            await self.client.accept(self.facts.file, line)
-            if (self.facts.file, line) not in self.book.accepted:
-                self.book.accepted.append((self.facts.file, line))
-        said = f"in {chosen}" if chosen else f"at line {line}"
-        self.bench.notify(f"nan/inf {said} accepted. Undo in Lookouts ({self.bench.key('5')}).")
+        await self.client.accept_as(chosen)
+        if chosen not in self.book.accepted_as:
+            self.book.accepted_as.append(chosen)
+        self._say_accepted(f"in {chosen}")
+
+    def _say_accepted(self, where: str) -> None:
+        self.bench.notify(f"nan/inf {where} accepted. Undo in Lookouts ({self.bench.key('5')}).")
 
     async def look_at_files(self) -> None:
         """Now and then: whether a file that is shown was edited outside; lookouts stay with their lines."""

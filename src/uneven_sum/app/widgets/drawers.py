@@ -85,9 +85,8 @@ class OutputDrawer(Vertical):
         line.append(self.last_line or "nothing yet", self.palette.text if self.last_line else self.palette.quiet)
         line.truncate(max(20, self.size.width - (40 if self.errors else 1)), overflow="ellipsis")
         if self.errors:
-            line.append(
-                f"   {self.errors} line{'s' if self.errors != 1 else ''} of error output, d shows", self.palette.warning
-            )
+            count = "1 line" if self.errors == 1 else f"{self.errors} lines"
+            line.append(f"   {count} of error output, d shows", self.palette.warning)
         self.query_one("#last", Static).update(line)
 
     def leave(self, point: int) -> None:
