@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Any
 
-from . import judge, nonfinite, reasons
+from . import joins, judge, nonfinite, reasons
 from .expressions import callee
 from .names import EMPTY_BY_DESIGN
 from .scope import MISSING, Scope
@@ -82,6 +82,13 @@ def _named(found: Culprit, terms: list[Term], file: SourceFile) -> Culprit:
             if outer.how.startswith("element "):
                 found.element = outer.how.partition(",")[0]
                 break
+    joined = _join(term, file)
+    if joined:
+        found.reason = joined
+        found.operands = [
+            (file.segment(c.node), c.value) for c in term.children if c.known and nonfinite.is_frame(c.value)
+        ]
+        return found
     if term.known:
         found.cell = _first_cell(term)
     at = found.cell if term.cellwise or hasattr(term.value, "iloc") else None  # else the whole operand tells
@@ -93,6 +100,22 @@ def _named(found: Culprit, terms: list[Term], file: SourceFile) -> Culprit:
     with contextlib.suppress(Exception):
         found.reason = reasons.reason(term.node, values)
     return found
+
+
+def _join(term: Term, file: SourceFile) -> str:
+    """What is to be said of a join: the keys without a partner."""
+    node = term.node
+    if not isinstance(node, ast.Call) or not term.known or not nonfinite.is_frame(term.value):
+        return ""
+    nodes: list[ast.expr] = [*node.args, *[k.value for k in node.keywords]]
+    if isinstance(node.func, ast.Attribute) and len(term.operands) > len(nodes):
+        nodes.insert(0, node.func.value)
+    if len(nodes) != len(term.operands):
+        return ""
+    with contextlib.suppress(Exception):
+        texts = [file.segment(n) for n in nodes]
+        return joins.explain(node, joins.named_operands(node, texts, term.operands), term.value)
+    return ""
 
 
 def _bottom_up(term: Term) -> Iterator[Term]:

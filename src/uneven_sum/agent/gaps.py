@@ -29,10 +29,12 @@ class Gap:
     file: str
     line: int
     cells: int
+    why: str = ""
     entered: bool = False  # the user's arithmetic: there was a pause
 
     def sentence(self) -> str:
-        return f"{self.cells} empty cell{'s' if self.cells != 1 else ''} left by {self.call} at line {self.line}"
+        why = f" ({self.why})" if self.why else ""
+        return f"{self.cells} empty cell{'s' if self.cells != 1 else ''} left by {self.call} at line {self.line}{why}"
 
 
 def is_gap(node: ast.AST, function: Any, value: Any) -> bool:

@@ -135,7 +135,7 @@ class Judging(motion.Hooks):
         pause.kind = apart["kind"] or kind
         if apart["gap"] and not pause.warnings:
             text = clean(ast.unparse(ast.parse(apart["culprit"]["text"], mode="eval")), 80)
-            gap = Gap(text, site.file.path, statement.line, nonfinite.count(value))
+            gap = Gap(text, site.file.path, statement.line, nonfinite.count(value), apart["why"])
             pause.kind = "gaps"
             if apart["whole"] and "gaps" not in self.pauses_on:
                 self.gaps.note(value, gap, statement, Scope(frame))

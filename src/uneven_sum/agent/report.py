@@ -7,7 +7,7 @@ import types
 from dataclasses import dataclass, field
 from typing import Any
 
-from . import gaps, judge, stack, trial
+from . import gaps, judge, nonfinite, stack, trial
 from .culprits import Culprit, Term
 from .expressions import callee
 from .handled import instruction_place, statement_at
@@ -170,6 +170,7 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
             "raised": bool(apart.raised_again),
             "gap": found is not None and _left_gaps(found, scope()),
             "whole": found is not None and found.term is apart.root,
+            "why": found.reason if found is not None else "",
             "callee": callee(found.term.node) if found is not None and isinstance(found.term.node, ast.Call) else "",
             "sure": found is not None and all(child.known for child in found.term.children),
         }
@@ -361,9 +362,31 @@ def bad_word(value: Any) -> str:
     told = summary(value)
     if told["kind"] == "scalar":
         return str(told["text"])
+    if told["kind"] == "frame":
+        return _missing(value, told["nonfinite"])
     count = told["nonfinite"]
-    word = "missing or infinite" if told["kind"] == "frame" else "non-finite"
-    return f"{count} {word} cell{'s' if count != 1 else ''}"
+    return f"{count} non-finite cell{'s' if count != 1 else ''}"
+
+
+def _missing(value: Any, count: int) -> str:
+    """`16 missing cells in kg, first at row 6`: of a frame, by column, with the first row's label."""
+    np = nonfinite.module("numpy")
+    try:
+        mask = nonfinite.mask(value)
+        rows = mask if mask.ndim == 1 else mask.any(axis=1)
+        first = f", first at row {clean(str(value.index[int(np.argmax(rows))]).removesuffix(' 00:00:00'), 40)}"
+        infinite = bool(np.any(mask & ~nonfinite.nan_mask(value)))
+        columns = (
+            [f"{n} in {clean(str(name), 30)}" for name, n in nonfinite.columns(value).items()] if mask.ndim > 1 else []
+        )
+    except Exception:  # an index that cannot be read so
+        return f"{count} missing cells"
+    word = "missing or infinite" if infinite else "missing"
+    if len(columns) == 1:
+        return f"{count} {word} cell{'s' if count != 1 else ''} in {columns[0].partition(' in ')[2]}{first}"
+    more = ", …" if len(columns) > 3 else ""
+    by_column = f" ({', '.join(columns[:3])}{more})" if columns else ""
+    return f"{count} {word} cell{'s' if count != 1 else ''}{by_column}{first}"
 
 
 def _bad_name(value: Any) -> str:
@@ -423,6 +446,8 @@ def headline(pause: Pause, loops: list[dict[str, Any]], culprit: dict[str, Any] 
             pause.kind or "", "met"
         )
         first = f"{_bad_name(pause.actual)} {made} in line {line}: {would_become(pause)}."
+        if nonfinite.is_frame(pause.actual):  # by column, and once
+            first = f"Missing cells {made} in line {line}: {would_become(pause)}."
         if pause.warnings:
             first += f" ({clean('; '.join(pause.warnings), 160)}.)"
     elif pause.reached:
