@@ -73,7 +73,7 @@ async def test_nothing_leaves_a_trial(script, interpreter: str) -> None:
         for question in REFUSED:
             with pytest.raises(BadUse) as refusal:
                 await run.ask(question)
-            assert any(w in str(refusal.value) for w in ("A trial", "Permission", "not permitted", "readonly")), (
+            assert any(w in str(refusal.value) for w in ("A copy of", "Permission", "not permitted", "readonly")), (
                 question
             )
         for question in WITHOUT_PYTHON:

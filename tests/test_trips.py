@@ -124,7 +124,7 @@ async def test_a_call_that_is_refused_in_a_copy_hides_no_trip(script, tmp_path) 
     async with running(path, str(log)) as run:
         facts = await run.pause()
         assert (facts.line, facts.kind, facts.culprit.text) == (8, "created", "noted(1e308) * 1e10")
-        assert "a second evaluation raised Refused: A trial does not write files" in facts.differs
+        assert "a second evaluation raised Refused: A copy of the script does not write files" in facts.differs
         await run.client.go_on()
         facts = await run.pause()
         assert (facts.line, facts.culprit.text) == (9, "1e308 * half(7.0)")

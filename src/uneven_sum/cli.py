@@ -85,9 +85,10 @@ def _launch(script: str, args: tuple[str, ...], options: dict[str, Any]) -> Laun
             raise BadUse(f"--env takes NAME=VALUE, not {pair!r}.")
         env[name] = value
     pause_on = {"error", "warning", "nonfinite"}
-    if options["pause_on"] is not None:
-        pause_on = _trips(options["pause_on"], "--pause-on")
-    pause_on -= _trips(options["no_pause_on"], "--no-pause-on")
+    only, never = options.get("pause_on"), options.get("no_pause_on")
+    if only is not None:
+        pause_on = _trips(only, "--pause-on")
+    pause_on -= _trips(never, "--no-pause-on")
     return Launch(
         script,
         list(args),
@@ -97,23 +98,36 @@ def _launch(script: str, args: tuple[str, ...], options: dict[str, Any]) -> Laun
         env=env,
         user_code=[os.path.abspath(p) for p in options["user_code"]],
         pause_on=pause_on,
-        pause_on_given=options["pause_on"] is not None or options["no_pause_on"] is not None,
+        pause_on_given=only is not None or never is not None,
     )
+
+
+Decorator = Callable[[Callable[..., Any]], Callable[..., Any]]
+SCRIPT: list[Decorator] = [
+    click.argument("args", nargs=-1, type=click.UNPROCESSED, metavar="[ARG]..."),
+    click.argument("script"),
+    click.option("--user-code", multiple=True, metavar="PATH", help="Another folder to treat as your code."),
+    click.option("--module", "-m", is_flag=True, help="SCRIPT is a module's name, run as python -m would."),
+    click.option("--env", multiple=True, metavar="NAME=VALUE", help="Set a variable of the script's environment."),
+    click.option("--cwd", metavar="FOLDER", help="The script's working directory."),
+    click.option("--python", metavar="PATH", help="The script's interpreter (CPython 3.11 or later)."),
+]
+PAUSES: list[Decorator] = [
+    click.option("--no-pause-on", metavar="LIST", help="Of error, warning, nonfinite: do not pause on these."),
+    click.option("--pause-on", metavar="LIST", help="Pause only on: error, warning, nonfinite, start."),
+]
 
 
 def script_options(command: Callable[..., Any]) -> Callable[..., Any]:
     """The options that all commands with a script share."""
-    for option in (
-        click.argument("args", nargs=-1, type=click.UNPROCESSED, metavar="[ARG]..."),
-        click.argument("script"),
-        click.option("--user-code", multiple=True, metavar="PATH", help="A further folder whose modules are yours."),
-        click.option("--no-pause-on", metavar="LIST", help="Of error, warning, nonfinite: do not pause on these."),
-        click.option("--pause-on", metavar="LIST", help="Of error, warning, nonfinite, start: pause on just these."),
-        click.option("--module", "-m", is_flag=True, help="SCRIPT is a module's name, run as python -m would."),
-        click.option("--env", multiple=True, metavar="NAME=VALUE", help="Set a variable of the script's environment."),
-        click.option("--cwd", metavar="FOLDER", help="The script's working directory."),
-        click.option("--python", metavar="PATH", help="The script's interpreter (CPython 3.11 or later)."),
-    ):
+    for option in SCRIPT:
+        command = option(command)
+    return command
+
+
+def pause_options(command: Callable[..., Any]) -> Callable[..., Any]:
+    """The options of commands that pause, or report pauses."""
+    for option in PAUSES:
         command = option(command)
     return command
 
@@ -153,6 +167,7 @@ def cli(context: click.Context, log: str | None, log_level: str) -> None:
 
 @cli.command(context_settings=SCRIPT_SETTINGS, epilog=examples("run"))
 @script_options
+@pause_options
 @click.option("--theme", type=click.Choice(["slate", "chalk"]), help="By default as in the settings: slate.")
 @click.option("--no-return-points", is_flag=True, help="Make no copies of the script: it runs forward only.")
 def run(script: str, args: tuple[str, ...], theme: str | None, no_return_points: bool, **options: Any) -> None:
@@ -168,6 +183,7 @@ def run(script: str, args: tuple[str, ...], theme: str | None, no_return_points:
 
 @cli.command(context_settings=SCRIPT_SETTINGS, epilog=examples("check"))
 @script_options
+@pause_options
 @click.option("--all", "everything", is_flag=True, help="Record every statement that trips, and go on.")
 @click.option("--json", "json_", is_flag=True, help="Report as one JSON object on standard output.")
 @click.option(

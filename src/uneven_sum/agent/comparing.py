@@ -108,7 +108,7 @@ def matrix_facts(np: Any, value: Any) -> list[Fact]:
     rank = int((singular > tolerance).sum())
     low = float(singular.min()) if singular.size else 0.0
     facts: list[Fact] = [
-        ("rank", f"{rank} of {min(a.shape)}"),
+        ("rank", f"{rank} of {min(a.shape)}" + (": singular to working precision" if _is_singular(a, rank) else "")),
         ("condition number", number(float(singular.max()) / low) if low else "inf"),
         ("norm (2)", number(float(singular.max(initial=0.0)))),
         ("norm (Frobenius)", number(float(np.linalg.norm(a)))),
@@ -120,21 +120,36 @@ def matrix_facts(np: Any, value: Any) -> list[Fact]:
         word = "Hermitian" if a.dtype.kind == "c" else "symmetric"
         facts.append((word, "yes" if symmetric else "nearly" if nearly else "no"))
         sign, log = np.linalg.slogdet(a)
+        rounded = ", within rounding of zero" if _is_singular(a, rank) else ""
         told = (
             "zero"
             if sign == 0
-            else f"{'positive' if np.real(sign) > 0 else 'negative'}, log |det| {number(float(log))}"
+            else f"{'positive' if np.real(sign) > 0 else 'negative'}, log |det| {number(float(log))}{rounded}"
         )
         facts.append(("determinant", told))
         values = np.linalg.eigvalsh((a + a.conj().T) / 2) if nearly else np.linalg.eigvals(a)
         facts.append(("eigenvalues", _few(values)))
         if nearly:
             low, high = float(values.min()), float(values.max())
-            kind = "positive definite" if low > 0 else "negative definite" if high < 0 else "indefinite"
-            if kind == "indefinite" and abs(low) <= tolerance:
-                kind = "positive semidefinite"
-            facts.append(("definiteness", kind))
+            facts.append(("definiteness", _definiteness(low, high, float(tolerance))))
     return facts
+
+
+def _is_singular(a: Any, rank: int) -> bool:
+    return bool(a.shape[0] == a.shape[1] and rank < a.shape[0])
+
+
+def _definiteness(low: float, high: float, rounding: float) -> str:
+    """By the extreme eigenvalues of a symmetric matrix; within `rounding` their signs say nothing."""
+    if low > rounding:
+        return "positive definite"
+    if high < -rounding:
+        return "negative definite"
+    if low >= -rounding and high > rounding:
+        return "positive semidefinite" if low == 0 else "positive semidefinite within rounding"
+    if high <= rounding and low < -rounding:
+        return "negative semidefinite" if high == 0 else "negative semidefinite within rounding"
+    return "zero within rounding" if high <= rounding and low >= -rounding else "indefinite"
 
 
 def _few(values: Any) -> str:

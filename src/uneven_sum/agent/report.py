@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import os
 import types
 from dataclasses import dataclass, field
 from typing import Any
@@ -427,41 +428,57 @@ def culprit_sentence(found: dict[str, Any] | None) -> str:
     return text + (f", {found['reason']}" if found["reason"] else "") + "."
 
 
-def headline(pause: Pause, loops: list[dict[str, Any]], culprit: dict[str, Any] | None) -> str:
+class Main:
+    """The script's own file: of others the headline tells the name."""
+
+    path = ""
+
+
+def _line(pause: Pause) -> str:
+    """`line 22`, or `line 22 of channel.py` where it is not the script's own file."""
     line = pause.statement.line if pause.statement else (stack.line_of(pause.frame) if pause.frame else 0)
+    file = stack.file_of(pause.frame) if pause.frame else None
+    path = stack.path_of(pause.frame) if pause.frame else ""
+    if file is None or not Main.path or path == os.path.abspath(Main.path):
+        return f"line {line}"
+    return f"line {line} of {clean(os.path.basename(path), 60)}"
+
+
+def headline(pause: Pause, loops: list[dict[str, Any]], culprit: dict[str, Any] | None) -> str:
+    line = _line(pause)
     second = " ".join(s for s in (pass_sentence(loops), culprit_sentence(culprit)) if s)
     why = f": {pause.why}" if pause.why else ""
     why += f" (hit {pause.hits} times)" if pause.hits > 1 else ""
     if pause.said:
-        first = f"{pause.said}, in line {line}{why}."
+        first = f"{pause.said}, in {line}{why}."
     elif pause.reason == "error" and pause.exception is not None:
         message = clean(str_of(pause.exception), 200)
-        first = f"{type(pause.exception).__name__} in line {line}{': ' + message if message else ''}."
+        first = f"{type(pause.exception).__name__} in {line}{': ' + message if message else ''}."
         if pause.kept:
             first += f" The {pause.kept} keeps it for whoever asks for its result."
     elif pause.reason == "warning":
-        first = f"{clean('; '.join(pause.warnings), 240)}, in line {line}."
+        first = f"{clean('; '.join(pause.warnings), 240)}, in {line}."
     elif pause.reason == "nonfinite":
         made = {"created": "made", ARRIVED: "arrived", "carried": "carried on", "gaps": "left"}.get(
             pause.kind or "", "met"
         )
-        first = f"{_bad_name(pause.actual)} {made} in line {line}: {would_become(pause)}."
+        first = f"{_bad_name(pause.actual)} {made} in {line}: {would_become(pause)}."
         if nonfinite.is_frame(pause.actual):  # by column, and once
-            first = f"Missing cells {made} in line {line}: {would_become(pause)}."
+            first = f"Missing cells {made} in {line}: {would_become(pause)}."
         if pause.warnings:
             first += f" ({clean('; '.join(pause.warnings), 160)}.)"
     elif pause.reached:
-        first = f"Reached line {line}."
+        first = f"Reached {line}."
     elif pause.reason == "breakpoint":
-        first = f"Breakpoint at line {line}{why}."
+        first = f"Breakpoint at {line}{why}."
     elif pause.reason == "pause":
-        first = f"Interrupted in line {line}{pause.interrupted_in}."
+        first = f"Interrupted in {line}{pause.interrupted_in}."
     elif pause.reason == "entry":
-        first = f"Paused before the script starts, at line {line}."
+        first = f"Paused before the script starts, at {line}."
     else:
-        first = f"At line {line}."
+        first = f"At {line}."
     if pause.returned is not MISSING and not pause.said:
-        first = f"The call returned {text_of(pause.returned)}; next: line {line}."
+        first = f"The call returned {text_of(pause.returned)}; next: {line}."
     return f"{first} {second}".strip().replace("..", ".")
 
 

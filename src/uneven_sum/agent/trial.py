@@ -179,7 +179,7 @@ class _Guarded:
 def _refuse(event: str, args: tuple[Any, ...]) -> None:
     if event == "sqlite3.connect":
         if not _Guarded.files and not (args and type(args[0]) is str and args[0] == ":memory:"):
-            _say_no("A trial opens no database: it might be written to")
+            _say_no("A copy of the script opens no database: it might write to it")
     elif event == "open":
         path, mode, flags = (*args, None, None, None)[:3]
         writes = isinstance(mode, str) and any(c in mode for c in "wax+")
@@ -187,10 +187,10 @@ def _refuse(event: str, args: tuple[Any, ...]) -> None:
             writes = writes or bool(flags & (os.O_WRONLY | os.O_RDWR | os.O_CREAT | os.O_TRUNC))
         if writes and not (type(path) is str and path == os.devnull):
             named = str.__repr__(path) if isinstance(path, str) else repr(path)
-            _say_no(f"A trial does not write files: {named}")
+            _say_no(f"A copy of the script does not write files: {named}")
     elif event in REFUSED:
-        about = f" ({', '.join(repr(a) for a in args[:2])})"[:80] if args else ""
-        _say_no(f"A trial does not do {event}{about}")
+        words = [str.__repr__(a) for a in args if isinstance(a, str)] + [repr(a) for a in args if type(a) is bytes]
+        _say_no(f"A copy of the script does not call {event}({', '.join(words)[:80]})")
 
 
 def _say_no(text: str) -> None:

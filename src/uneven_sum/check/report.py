@@ -10,6 +10,7 @@ import msgspec
 from ..client import Launch, Unwatched, notes, reporting
 from ..client.book import lines_of
 from ..protocol import Facts, Term
+from ..protocol.names import shown
 from ..safe_text import visible, visible_json
 from .check import Outcome
 
@@ -87,7 +88,7 @@ def _one(facts: Facts) -> str:
 
 
 def _call(file: str, line: int, function: str) -> str:
-    return f"{os.path.basename(file)}:{line} {function}"
+    return f"{os.path.basename(file)}:{line} {shown(function)}"
 
 
 def _around(facts: Facts) -> list[str]:

@@ -219,7 +219,8 @@ def _typed(name: str, body: dict[str, Any], program: str) -> Event | None:
     if name == "output":
         return Output(body["category"], body["output"])
     if name == "unevenSum/where":
-        return Where(body["file"], body["line"], body["function"], msgspec.convert(body["loops"], list[Loop]))
+        loops = msgspec.convert(body["loops"], list[Loop])
+        return Where(body["file"], body["line"], body["function"], loops, bool(body.get("waits")))
     if name == "unevenSum/busy":
         return Busy(body["message"])
     if name == "unevenSum/unwatched":

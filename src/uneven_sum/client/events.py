@@ -51,6 +51,7 @@ class Where:
     line: int
     function: str
     loops: list[Loop]
+    waits: bool = False  # for its standard input
 
 
 @dataclass

@@ -21,6 +21,14 @@ class Activity(enum.Enum):
     UNKNOWN = "unknown"
 
 
+READ = {"x86_64": 0, "aarch64": 63}.get(platform.machine(), -1)
+
+
+def reads_input(call: str) -> bool:
+    """True for the system call of a process that waits for its standard input."""
+    return call.startswith(f"{READ} 0x0 ")
+
+
 def activity(pid: int) -> tuple[Activity, str]:
     """What the main thread does now, and a text that stays the same as long as it is in one system call."""
     try:

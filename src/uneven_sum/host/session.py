@@ -23,7 +23,7 @@ from typing import Any
 
 from ..protocol import Decoder, MalformedMessage, Message, encode
 from . import descendants
-from .activity import Activity, activity
+from .activity import Activity, activity, reads_input
 from .descendants import MARK, Family, below
 from .interpreter import find_interpreter
 from .launch import BadUse, Launch, SyntaxFault, inspect_script
@@ -488,6 +488,7 @@ class Session:
             except (TimeoutError, BadUse):
                 continue
             if place.get("file"):
+                place["waits"] = reads_input(call)
                 self.last_place = place
                 self.on_event({"type": "event", "event": "unevenSum/where", "body": place})
 

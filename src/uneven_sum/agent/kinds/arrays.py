@@ -22,10 +22,12 @@ def cells(shape: tuple[int, ...]) -> str:
     return " x ".join(str(n) for n in shape) + " cells"
 
 
-def range_text(m: measures.Measures) -> str:
-    """`2.1 … 6.4, mean 3.9` over the finite cells."""
+def range_text(m: measures.Measures, whole: bool = False) -> str:
+    """`2.1 … 6.4, mean 3.9` over the finite cells; `whole`: they are integers."""
     if not m.fine:
         return "no finite cell"
+    if whole:
+        return f"{int(m.low)} … {int(m.high)}, mean {number(m.mean, 4)}"
     return f"{number(m.low, 4)} … {number(m.high, 4)}, mean {number(m.mean, 4)}"
 
 

@@ -36,7 +36,7 @@ def _series(value: Any) -> Summary:
     pictured: Summary = {}
     if is_numeric(value) and len(value) and len(value) <= SCANNED:
         data = _numbers(value)
-        told = ", " + range_text(measures.measure(np, data, moments=False))
+        told = ", " + range_text(measures.measure(np, data, moments=False), is_whole(value))
         pictured = picture(np, data)
     if bad:
         where = int(np.argmax(nonfinite.mask(value)))
@@ -58,7 +58,8 @@ def column_facts(np: Any, value: Any) -> list[Fact]:
     if is_numeric(value) and len(value):
         m = measures.measure(np, _numbers(value), cancelled=lambda: state.cancelled())
         if m.fine:
-            facts += [("minimum", number(m.low)), ("maximum", number(m.high)), ("mean", number(m.mean))]
+            low, high = (str(int(v)) if is_whole(value) else number(v) for v in (m.low, m.high))
+            facts += [("minimum", low), ("maximum", high), ("mean", number(m.mean))]
             facts += [("standard deviation", number(m.std))]
         facts += [("+inf", str(m.pinf)), ("-inf", str(m.ninf)), ("zero", str(m.zero)), ("negative", str(m.negative))]
     if len(value) <= COUNTED:
@@ -71,6 +72,11 @@ def column_facts(np: Any, value: Any) -> list[Fact]:
             top = ", ".join(f"{label(k, 20)} {int(n)} times" for k, n in counts.head(3).items())
             facts.append(("most frequent", top))
     return facts
+
+
+def is_whole(column: Any) -> bool:
+    """True for integers, nullable ones among them."""
+    return getattr(column.dtype, "kind", "O") in "iu"
 
 
 def index_text(index: Any) -> str:
@@ -111,7 +117,7 @@ def _frame_facts(value: Any) -> list[Fact]:
             told.append(f"{missing} missing")
         if is_numeric(column) and len(column):
             m = measures.measure(np, _numbers(column), moments=False, cancelled=lambda: state.cancelled())
-            told.append(range_text(m))
+            told.append(range_text(m, is_whole(column)))
             if m.pinf + m.ninf:
                 told.append(f"{m.pinf + m.ninf} infinite")
         elif len(column) <= 200_000:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 import asyncio
+import keyword
 import os
 import re
 import shutil
@@ -369,7 +370,7 @@ def names_in(line: str) -> list[str]:
         if sign.isalnum() or sign == "_":
             word += sign
         else:
-            if word.isidentifier() and not word.isdigit():
+            if word.isidentifier() and not keyword.iskeyword(word):
                 found.append(word)
             word = ""
     return list(dict.fromkeys(found))

@@ -183,7 +183,12 @@ class Running(Part):
                 of = f" of {loop.of}" if loop.of is not None else ""
                 told.append(f"pass {loop.number}{of} of the loop at line {loop.line}")
         bar = next((_bar(loop.number, loop.of) for loop in where.loops[::-1] if loop.of and loop.number), "")
-        bench.query_one(Headline).show(f"{bench.launch.name} is running. {', '.join(told)}.\n{bar}".rstrip(), "run")
+        said = f"{bench.launch.name} is running. {', '.join(told)}.\n{bar}".rstrip()
+        if where.waits:
+            said = (
+                f"{bench.launch.name} waits for input at line {where.line}. {bench.key('d')} opens a line to type it."
+            )
+        bench.query_one(Headline).show(said, "run")
         bench._state("running")
 
 

@@ -300,6 +300,7 @@ class Bench(
             told = f"by hand: {', '.join(self.facts.hand)[:50]} · {told}"
         self.query_one(TopLine).show(f"{folder} / {self.launch.name}", told)
         self.query_one(Keys).show(self._keys())
+        self.query_one(Cards).age(state != "running")
 
     # -- actions -------------------------------------------------------------------------------------
 

@@ -8,6 +8,7 @@ from rich.text import Text
 from textual.widgets import Static
 
 from ...protocol import Expected, TrailCall
+from ...protocol.names import shown
 from ..keymap import Keyed
 from ..theme import Palette
 
@@ -102,7 +103,11 @@ class Trail(Static):
         for number, call in enumerate(trail):
             if number:
                 out.append(" › ", p.quiet)
-            name = call.file.rpartition("/")[2] if call.function == "<module>" else f"{call.function}({call.arguments})"
+            name = (
+                call.file.rpartition("/")[2]
+                if call.function == "<module>"
+                else f"{shown(call.function)}({call.arguments})"
+            )
             out.append(name, f"bold {p.at}" if number == chosen else p.quiet)
         if len(out) > self.size.width - 2 > 10:
             out = out[-(self.size.width - 3) :]

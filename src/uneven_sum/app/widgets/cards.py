@@ -46,8 +46,15 @@ class Cards(ScrollView, can_focus=False):
         self.starts: list[int] = []  # the text line where each card begins
         self.about = "line"
         self.narrow = False
+        self.present = True  # the values are those of now; False while the script runs
         self.rows: list[Text] = []
         self.drawn = 0  # how often it was drawn
+
+    def age(self, present: bool) -> None:
+        """Say whether the values are still those of now."""
+        if present != self.present:
+            self.present = present
+            self._draw()
 
     def show(self, cards: list[Card], about: str) -> None:
         self.cards, self.about = cards, about
@@ -63,11 +70,12 @@ class Cards(ScrollView, can_focus=False):
         width = max(20, self.size.width - 3)
         text = Text()
         p = self.palette
-        head = f"values {ABOUT[self.about]}"
+        head = f"values {ABOUT[self.about]}" if self.present else "values at the last pause"
         text.append(head, f"bold {p.quiet}")
         text.append("   tab: others\n" if width > 34 else "\n", p.quiet)
         if not self.cards:
-            hint = "+ adds an expression" if self.about == "watched" else "values are shown at a pause"
+            hint = "+ adds an expression" if self.about == "watched" else "no values here"
+            hint = hint if self.present else "running: pause to see values"
             text.append(hint + "\n", p.quiet)
         self.starts = []
         self.rows = list(text.split("\n"))
@@ -110,7 +118,10 @@ class Cards(ScrollView, can_focus=False):
         text = self.rows[number]
         text.end = ""
         segments = [Segment(" ", base)]
-        segments += [Segment(s.text, base + (s.style or Style())) for s in text.render(self.app.console)]
+        if self.present:
+            segments += [Segment(s.text, base + (s.style or Style())) for s in text.render(self.app.console)]
+        else:
+            segments.append(Segment(text.plain, Style(color=self.palette.quiet, bgcolor=self.palette.panel)))
         return Strip(segments).adjust_cell_length(width, base).crop(0, width)
 
     def on_click(self, event: events.Click) -> None:
