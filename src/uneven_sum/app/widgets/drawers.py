@@ -9,10 +9,11 @@ from textual import events
 from textual.app import ComposeResult
 from textual.containers import Vertical
 from textual.message import Message
-from textual.widgets import Input, RichLog, Static
+from textual.widgets import Input, Static
 
 from ..theme import Palette
 from .fields import Field
+from .output_log import OutputLog
 
 CONTROL = re.compile(r"\x1b\[[0-9;?]*[ -/]*[@-~]|\x1b\][^\x07]*(?:\x07|\x1b\\)|[\x00-\x08\x0b-\x1f\x7f\x9b]")
 INPUT_HELP = "input for the script: enter sends a line, ctrl+d ends the input, escape leaves"
@@ -35,9 +36,9 @@ class OutputDrawer(Vertical):
     OutputDrawer { height: 1; background: $panel; }
     OutputDrawer.open { height: 12; border-top: solid $rule; }
     OutputDrawer #last { height: 1; width: 100%; background: $panel; }
-    OutputDrawer RichLog { display: none; padding: 0 1; height: 1fr; background: $panel; scrollbar-size-vertical: 1; }
+    OutputDrawer OutputLog { display: none; height: 1fr; }
     OutputDrawer Input { display: none; height: 1; border: none; background: $background; padding: 0 1; }
-    OutputDrawer.open RichLog { display: block; }
+    OutputDrawer.open OutputLog { display: block; }
     OutputDrawer.open Input { display: block; }
     OutputDrawer.open #last { display: none; }
     """
@@ -59,16 +60,15 @@ class OutputDrawer(Vertical):
 
     def compose(self) -> ComposeResult:
         yield Static("", id="last")
-        yield RichLog(max_lines=self.most, wrap=True, markup=False, highlight=False)
+        yield OutputLog(self.palette, self.most)
         yield ScriptInput(placeholder=INPUT_HELP, id="stdin", compact=True)
 
     def write(self, category: str, text: str) -> None:
         text = self.partial[category] + plain(text)
         *whole, rest = text.split("\n")
-        log = self.query_one(RichLog)
-        style = {"stderr": self.palette.warning, "console": self.palette.breakpoint}.get(category, self.palette.text)
-        for line in whole:
-            log.write(Text(f"‖ {line}" if category == "console" else line, style))
+        colour = {"stderr": self.palette.warning, "console": self.palette.breakpoint}.get(category, self.palette.text)
+        sign = "‖ " if category == "console" else ""
+        self.query_one(OutputLog).write([(colour, sign + line) for line in whole])
         self.partial[category] = rest[-2000:]
         shown = [line for line in (*whole, rest) if line.strip()]
         if category == "stderr":
@@ -92,24 +92,21 @@ class OutputDrawer(Vertical):
     def leave(self, point: int) -> None:
         """The script sets off from a return point: what it has printed so far has come by now."""
         if point:
-            log = self.query_one(RichLog)
-            self.marks[point] = (len(log.lines), dict(self.partial), self.last_line, self.errors)
+            self.marks[point] = (self.query_one(OutputLog).count, dict(self.partial), self.last_line, self.errors)
 
     def back_at(self, point: int) -> None:
         """At a return point again: what was printed since goes."""
         if point not in self.marks:
             return
-        log = self.query_one(RichLog)
         lines, partial, self.last_line, self.errors = self.marks[point]
-        del log.lines[lines:]
-        log.refresh()
+        self.query_one(OutputLog).cut_to(lines)
         self.partial = dict(partial)
         self.marks = {n: m for n, m in self.marks.items() if n < point}
         self.draw()
 
     def clear(self) -> None:
         self.marks.clear()
-        self.query_one(RichLog).clear()
+        self.query_one(OutputLog).clear()
         self.partial = {"stdout": "", "stderr": "", "console": ""}
         self.last_line, self.errors = "", 0
         self.draw()
@@ -120,7 +117,7 @@ class OutputDrawer(Vertical):
     def on_input_submitted(self, event: Input.Submitted) -> None:
         event.stop()
         self.post_message(self.Typed(event.value + "\n"))
-        self.query_one(RichLog).write(Text("‹ " + event.value, self.palette.changed))
+        self.query_one(OutputLog).write([(self.palette.changed, "‹ " + event.value)])
         event.input.value = ""
 
     def on_key(self, event: events.Key) -> None:
@@ -128,4 +125,4 @@ class OutputDrawer(Vertical):
             event.stop()
             event.prevent_default()
             self.post_message(self.Typed(None))
-            self.query_one(RichLog).write(Text("‹ end of the input", self.palette.quiet))
+            self.query_one(OutputLog).write([(self.palette.quiet, "‹ end of the input")])

@@ -1,0 +1,55 @@
+"""The output drawer: whatever was printed while it was closed is there, at its end."""
+
+from __future__ import annotations
+
+import pytest
+from driving_app import settled, until
+
+from uneven_sum.app.app import UnevenSum
+from uneven_sum.app.widgets.drawers import OutputDrawer
+from uneven_sum.app.widgets.output_log import OutputLog
+from uneven_sum.client import Launch
+
+
+def text_of(log: OutputLog) -> list[str]:
+    height = log.scrollable_content_region.height
+    return [log.render_line(y).text.strip() for y in range(height)]
+
+
+@pytest.mark.parametrize("count", [3_000, 4_900, 12_000])
+async def test_what_was_printed_while_it_was_closed(count: int, script) -> None:
+    path = script(f"for k in range({count}):\n    print('line', k)\nx = 1 / 0\n")
+    app = UnevenSum(Launch(path, capture=True))
+    async with app.run_test(size=(140, 42)) as pilot:
+        bench = await settled(pilot, "paused", 3)
+        await until(pilot, lambda: bench.query_one(OutputDrawer).last_line == f"line {count - 1}")
+        await pilot.press("d")
+        log = bench.query_one(OutputLog)
+        await until(pilot, lambda: f"line {count - 1}" in text_of(log))
+        assert text_of(log)[-1] == f"line {count - 1}" or text_of(log)[-2] == f"line {count - 1}"
+        log.scroll_home(animate=False)
+        kept = min(count, 5_000)
+        await until(pilot, lambda: text_of(log)[0] == f"line {count - kept}")
+        await pilot.press("d", "d")
+        await until(pilot, lambda: f"line {count - 1}" in text_of(log))
+
+
+async def test_long_lines_wrap_and_what_is_gone_back_from_goes(script) -> None:
+    path = script("print('a' * 300)\nx = 1\nprint('second')\ny = 2\n")
+    app = UnevenSum(Launch(path, capture=True, pause_on={"start"}))
+    async with app.run_test(size=(120, 42)) as pilot:
+        bench = await settled(pilot, "paused", 1)
+        await pilot.press("space")
+        await settled(pilot, "paused", 2)
+        log = bench.query_one(OutputLog)
+        await until(pilot, lambda: log.count == 1)
+        await pilot.press("d")
+        await until(pilot, lambda: bool(text_of(log)) and text_of(log)[0].startswith("aaa"))
+        assert "".join(text_of(log)).startswith("a" * 300)
+        assert sum(1 for row in text_of(log) if row) == 3
+        await pilot.press("escape", "escape", "space", "space")
+        await settled(pilot, "paused", 4)
+        await until(pilot, lambda: log.count == 2)
+        await pilot.press("backspace")
+        await settled(pilot, "paused", 3)
+        await until(pilot, lambda: log.count == 1 and "second" not in text_of(log))
