@@ -83,7 +83,9 @@ async def test_what_a_trial_is_refused(script, tmp_path) -> None:
                 await run.client.ask(text)
         swallowed = "import contextlib\nwith contextlib.suppress(OSError): os.remove('kept.txt')\n'went on'"
         told = (await run.client.ask(swallowed))["unevenSum"]
-        assert told["text"] == "'went on'" and told["refused"] == ["A copy of the script does not call os.remove('kept.txt')"]
+        assert told["text"] == "'went on'" and told["refused"] == [
+            "A copy of the script does not call os.remove('kept.txt')"
+        ]
         assert kept.read_text() == "as it was"
 
 

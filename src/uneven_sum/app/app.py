@@ -7,6 +7,7 @@ import threading
 from collections.abc import Sequence
 from typing import Any
 
+from textual import events
 from textual.app import App
 from textual.binding import BindingsMap
 from textual.filter import LineFilter
@@ -16,6 +17,7 @@ from ..client import Launch, settings
 from ..client.settings import Settings
 from .commands import Commands
 from .harmless import Harmless
+from .key_order import KeyOrder
 from .keymap import Changes, Keyed, fitting
 from .screens.bench import Bench
 from .screens.closeup import CloseUp
@@ -53,6 +55,7 @@ class UnevenSum(App[None]):
         self.launch = launch
         self.refusal = ""
         self.harmless = Harmless()
+        self.key_order = KeyOrder(self, super().on_event)
 
     @property
     def palette(self) -> Palette:
@@ -75,6 +78,12 @@ class UnevenSum(App[None]):
         last.daemon = True
         last.start()
         self.exit(return_code=128 + number)
+
+    async def on_event(self, event: events.Event) -> None:
+        if isinstance(event, events.Key) and not event.is_forwarded:
+            await self.key_order.take(event)
+        else:
+            await super().on_event(event)
 
     def on_mount(self) -> None:
         if not self.is_headless:

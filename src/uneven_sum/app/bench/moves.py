@@ -19,6 +19,11 @@ from .part import Part
 
 PACES = (0.1, 0.25, 0.5, 1.0, 2.0, 4.0)  # seconds a line of a slow run
 
+STEPS = ("line", "into", "out", "pass")
+SHORT = 1.0  # seconds in which a step is still taken for one that is about to end
+RELEASE = 0.35  # seconds without a key after which it is taken for released
+MOST_WAITING = 20  # steps that wait
+
 
 class Moves(Part):
     """A part of the Bench."""
@@ -51,15 +56,41 @@ class Moves(Part):
         bench.set_timer(0.15, self._still_running)
         return True
 
+    held_until = 0.0  # until then steps are taken for a key that is still held
+    stepping = False  # what is under way is a step
+
+    def _is_stepping(self) -> bool:
+        return self.stepping and (bool(self.waiting) or time.perf_counter() - self.began < SHORT)
+
+    async def next_step(self) -> None:
+        """After a pause: the next of the steps that wait.  They are dropped where there is another reason to pause."""
+        if self.facts is None or self.facts.reason != "step":
+            if self.stepping:  # a key that is held must not run on over an error
+                self.held_until = time.perf_counter() + RELEASE
+            self.waiting = []
+        elif self.waiting:
+            how, *self.waiting = self.waiting
+            await self.action_go(how)
+
     def _still_running(self) -> None:
         if self.state == "running":
             self.bench._state("running")
             self.bench.query_one(Headline).show(f"{self.bench.launch.name} is running.", "run")
 
+    waiting: list[str] = []  # steps that were asked for while one was under way
+
     async def action_go(self, how: str) -> None:
         client = self.client
+        if client is not None and self.state == "running" and how in STEPS and self._is_stepping():
+            if len(self.waiting) < MOST_WAITING:
+                self.waiting = [*self.waiting, how]
+            return
         if client is None or self.facts is None:
             return
+        if how in STEPS and time.perf_counter() < self.held_until:
+            self.held_until = time.perf_counter() + RELEASE
+            return
+        self.stepping = how in STEPS
         if how != "on" and (self.facts.reason == "end" or (self.facts.state == "ran" and self.facts.reason == "error")):
             self.bench.notify(f"The script has run to its end. {self.bench.key('R')} runs it again.")
             return

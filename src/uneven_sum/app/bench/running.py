@@ -130,6 +130,7 @@ class Running(Part):
             await bench._paused(event.facts, client)
             await client.seen()
             bench.slow_step()
+            await bench.next_step()
         elif isinstance(event, CallEnded):
             await bench.call_ended(event, client)
         elif isinstance(event, Where) and bench.state == "running":
