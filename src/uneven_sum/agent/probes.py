@@ -278,7 +278,7 @@ def enter_calls_while(site: int) -> None:
 
 def pass_of_call(site: int) -> None:
     """A pass of a `while` in a function without temporaries: each call has a meter of its own."""
-    found = stack.meters.get((site, id(sys._getframe(1))))
+    found = stack.meters.get(site, {}).get(id(sys._getframe(1)))
     if found is not None:
         next(found[0])
 

@@ -29,6 +29,7 @@ TOTAL = 500_000  # values kept of all runs together; the largest are thinned fur
 LIGHT = 2000  # values of a run that is over, up to which it is not weighed
 RANGE = type(iter(range(0)))
 SELDOM = 0.002  # seconds from run to run from which on the loops around are looked up each time
+RARELY = 50  # times as long as one look at the loops around takes, until the next
 
 
 class Run:
@@ -232,6 +233,12 @@ class Run:
         )
 
 
+class _Looks:
+    """When the loops around may be looked at next: all such looks together take a small share of the time."""
+
+    next = 0.0
+
+
 class Recorder:
     """The runs of one loop, comprehension or function.
 
@@ -315,9 +322,9 @@ class Recorder:
     @with_originals
     def _look_around(self, run: Run, frame: Any) -> None:
         """The loops around, where there is time for it."""
-        now = time.monotonic()
+        now = time.perf_counter()
         seldom, self.last_begin = now - self.last_begin > SELDOM, now
-        if seldom or self.begun <= RUNS // 2:
+        if (seldom and now > _Looks.next) or self.begun <= RUNS // 2:
             inner = (self.file, self.line)
             with signals.held():
                 run.seen = [
@@ -325,6 +332,8 @@ class Recorder:
                     for o in stack.all_loops(frame)
                     if o["pass"] and (o["file"], o["line"]) != inner
                 ]
+            after = time.perf_counter()
+            _Looks.next = after + RARELY * (after - now)
 
     @with_originals
     def _weigh(self, run: Run) -> None:

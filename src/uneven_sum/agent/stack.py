@@ -23,22 +23,25 @@ AGENT = __file__.rpartition("/")[0] + "/"
 of_code: dict[int, tuple[types.CodeType, SourceFile]] = {}
 files: dict[str, SourceFile] = {}  # the rewritten files by the file name that their code has
 Meter = tuple[Any, int, int]  # what has counted, the length or -1, and where the count began
-meters: dict[tuple[int, int], Meter] = {}  # by the site of a loop and the id of the call's frame
-MOST_METERS = 4000
+meters: dict[int, dict[int, Meter]] = {}  # by the site of a loop, then by the id of the call's frame
+MOST_METERS = 500  # of one loop
 
 
 def note_meter(site: int, frame: types.FrameType, meter: Meter) -> None:
     """Keep the meter of a loop for one call; those of calls that are over are dropped now and then."""
-    if len(meters) >= MOST_METERS:
+    found = meters.get(site)
+    if found is None:
+        found = meters[site] = {}
+    elif len(found) >= MOST_METERS:
         alive = set()
         for inner in sys._current_frames().values():
             outer: types.FrameType | None = inner
             while outer is not None:
                 alive.add(id(outer))
                 outer = outer.f_back
-        for key in [k for k in meters if k[1] not in alive] or list(meters)[: MOST_METERS // 2]:
-            del meters[key]
-    meters[site, id(frame)] = meter
+        for key in [k for k in found if k not in alive] or list(found)[: MOST_METERS // 2]:
+            del found[key]
+    found[id(frame)] = meter
 
 
 def is_ours(frame: types.FrameType) -> bool:
@@ -315,12 +318,13 @@ def _site_meter(file: SourceFile, frame: types.FrameType, loop: Any) -> tuple[An
     best: Meter = (None, -1, 0)
     wanted = (loop.lineno, loop.col_offset)
     around = id(frame.f_back) if frame.f_code.co_name in INNER else 0  # a comprehension's meter is its call's
-    for (number, owner), meter in meters.items():
+    for number, by_call in meters.items():
         site = sites[number]
         if site.file is file and site.expression is not None and site.expression[:2] == wanted:
-            if owner in (id(frame), around):
-                return meter
-            best = meter
+            for owner in (id(frame), around):
+                if owner in by_call:
+                    return by_call[owner]
+            best = next(reversed(by_call.values()), best)
     return best
 
 
