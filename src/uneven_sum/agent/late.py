@@ -25,7 +25,7 @@ class Late:
     def __init__(self, recorder: Recorder, file: SourceFile, loop: Any, frame: types.FrameType) -> None:
         self.file, self.loop = file, loop
         self.first, self.last, self.head_end = loop.lineno, loop.end_lineno, head_end(loop)
-        number, _ = stack.passes(file, frame, loop)
+        number, _ = stack.passes(file, frame, loop, False)
         self.run: Run = recorder.begin_late(max(0, number - 1), frame)
         self.recorder = recorder
         here = statement_at(file, frame)

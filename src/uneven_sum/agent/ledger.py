@@ -136,7 +136,7 @@ class LedgerRequests:
             if stack.file_of(frame) is not None and os.path.realpath(frame.f_code.co_filename) == recorder.file:
                 here = statement_at(file, frame)
                 inside = here is not None and (loop in here.loops or here.node is loop)
-                running = inside and stack.passes(file, frame, loop)[0] > 0
+                running = inside and stack.passes(file, frame, loop, False)[0] > 0
                 have = any(one.recorder is recorder for one in late.get(frame, [])) or _records(frame.f_code, recorder)
                 if running and not have and stack.file_of(frame) is file:
                     late.setdefault(frame, []).append(Late(recorder, file, loop, frame))

@@ -68,7 +68,7 @@ class Meeting(probes.Listener):
         """What tells one execution of a statement from the next."""
         file = stack.file_of(frame)
         statement = statement_at(file, frame) if file else None
-        passes = tuple(loop["pass"] for loop in stack.loops(frame, statement)) if statement else ()
+        passes = tuple(loop["pass"] for loop in stack.loops(frame, statement, lengths=False)) if statement else ()
         return (id(frame), statement.line if statement else frame.f_lineno, passes)
 
     # -- met ---------------------------------------------------------------------------------------
@@ -248,7 +248,7 @@ class Meeting(probes.Listener):
             return []
         found = [lk for lk in self.lookouts.at_line(path, loop.lineno) if lk.each_pass]
         if found:
-            key, number = (id(frame), loop.lineno), stack.passes(file, frame, loop)[0]
+            key, number = (id(frame), loop.lineno), stack.passes(file, frame, loop, False)[0]
             if self.pass_seen.get(key) == number:
                 return []
             self.pass_seen[key] = number

@@ -249,7 +249,7 @@ class Motion:
             if self.aim.number is not None:
                 file = stack.file_of(frame)
                 assert file is not None
-                if stack.passes(file, frame, self.loop)[0] < self.aim.number:
+                if stack.passes(file, frame, self.loop, False)[0] < self.aim.number:
                     return
             self._end(frame)
 

@@ -29,6 +29,7 @@ TOTAL = 500_000  # values kept of all runs together; the largest are thinned fur
 LIGHT = 2000  # values of a run that is over, up to which it is not weighed
 RANGE = type(iter(range(0)))
 SELDOM = 0.002  # seconds from run to run from which on the loops around are looked up each time
+ALWAYS = 20  # runs of a loop for which the loops around are looked at in any case
 RARELY = 50  # times as long as one look at the loops around takes, until the next
 
 
@@ -324,12 +325,12 @@ class Recorder:
         """The loops around, where there is time for it."""
         now = time.perf_counter()
         seldom, self.last_begin = now - self.last_begin > SELDOM, now
-        if (seldom and now > _Looks.next) or self.begun <= RUNS // 2:
+        if (seldom and now > _Looks.next) or self.begun <= ALWAYS:
             inner = (self.file, self.line)
             with signals.held():
                 run.seen = [
                     {"line": o["line"], "pass": o["pass"], "file": o["file"], "target": o["target"]}
-                    for o in stack.all_loops(frame)
+                    for o in stack.all_loops(frame, lengths=False)
                     if o["pass"] and (o["file"], o["line"]) != inner
                 ]
             after = time.perf_counter()

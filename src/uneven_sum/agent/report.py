@@ -294,7 +294,7 @@ def _bind_elements(
     for node in ast.walk(whole):
         if isinstance(node, COMPREHENSIONS) and any(n is raised for n in ast.walk(node)):
             first = node.generators[0]
-            done, _ = stack.passes(file, frame, node)
+            done, _ = stack.passes(file, frame, node, False)
             if isinstance(first.target, ast.Name) and first.target.id not in scope.locals and done:
                 try:
                     scope.locals[first.target.id] = judge.read(first.iter, scope)[done - 1]

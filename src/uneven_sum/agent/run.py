@@ -262,6 +262,8 @@ def _watch_exits(engine: Engine) -> None:
             pass
 
     def hook(event: str, args: tuple[Any, ...]) -> None:
+        if event == "sys._getframe":
+            return  # our own probes cause most of these
         if plain_code.seen != len(modules):
             plain_code.look()
             if "runpy" in modules:

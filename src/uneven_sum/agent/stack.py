@@ -210,10 +210,13 @@ def arguments(frame: types.FrameType, limit: int = 3) -> str:
 # -- loops -------------------------------------------------------------------------------------------
 
 
-def loops(frame: types.FrameType, statement: Statement | None, place: Position | None = None) -> list[dict[str, Any]]:
+def loops(
+    frame: types.FrameType, statement: Statement | None, place: Position | None = None, lengths: bool = True
+) -> list[dict[str, Any]]:
     """The loops around a statement of one call, innermost first, each with its pass, counted from 1.
 
     `place`: of the instruction under way, where it is not the frame's own (an exception has been raised).
+    `lengths`: how many passes there are in all is found out as well, which takes milliseconds.
     """
     file = file_of(frame)
     if file is None or statement is None:
@@ -225,7 +228,7 @@ def loops(frame: types.FrameType, statement: Statement | None, place: Position |
         around.append(statement.node)  # at the head of a loop that is under way
         around.sort(key=lambda n: (n.lineno, n.col_offset), reverse=True)  # type: ignore[attr-defined]
     for loop in around:
-        told = _loop(file, frame, scope, loop)
+        told = _loop(file, frame, scope, loop, lengths)
         if told["pass"] or loop is not statement.node:
             found.append(told)
     return found
@@ -252,8 +255,8 @@ def _comprehensions(frame: types.FrameType, statement: Statement, place: Positio
     return found[::-1]
 
 
-def _loop(file: SourceFile, frame: types.FrameType, scope: Scope, loop: Any) -> dict[str, Any]:
-    done, length = passes(file, frame, loop)
+def _loop(file: SourceFile, frame: types.FrameType, scope: Scope, loop: Any, lengths: bool = True) -> dict[str, Any]:
+    done, length = passes(file, frame, loop, lengths)
     if isinstance(loop, ast.While):
         target, value = file.segment(loop.test), None
     else:
@@ -283,8 +286,8 @@ def _value_of(target: ast.AST, scope: Scope) -> str | None:
     return None
 
 
-def passes(file: SourceFile, frame: types.FrameType, loop: Any) -> tuple[int, int | None]:
-    """The number of the present pass and, where it is known, the number of passes."""
+def passes(file: SourceFile, frame: types.FrameType, loop: Any, lengths: bool = True) -> tuple[int, int | None]:
+    """The number of the present pass and, where it is wanted and known, the number of passes."""
     held = locals_of(frame)
     name = f"{METER}{loop.lineno}_{loop.col_offset}"
     meter, length, start = held.get(name), -1, 0
@@ -303,6 +306,8 @@ def passes(file: SourceFile, frame: types.FrameType, loop: Any) -> tuple[int, in
     if type(meter) is itertools.repeat:
         done = sys.maxsize - left - start
         if isinstance(loop, ast.While):
+            return done, None
+        if length < 0 and not lengths:
             return done, None
         if length < 0:
             length = done + _left(meter)
@@ -368,11 +373,11 @@ def chain(frame: types.FrameType | None) -> list[list[Any]]:
     return found
 
 
-def all_loops(frame: types.FrameType, place: Position | None = None) -> list[dict[str, Any]]:
+def all_loops(frame: types.FrameType, place: Position | None = None, lengths: bool = True) -> list[dict[str, Any]]:
     """The loops around the paused statement and those around the calls that led to it."""
     found = []
     for call in calls(frame):
         file = file_of(call)
         if file is not None:
-            found += loops(call, statement_at(file, call), place if call is frame else None)
+            found += loops(call, statement_at(file, call), place if call is frame else None, lengths)
     return found
