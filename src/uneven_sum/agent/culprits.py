@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Any
 
-from . import joins, judge, nonfinite, reasons
+from . import joins, judge, nonfinite, reasons, tensors
 from .expressions import callee
 from .names import EMPTY_BY_DESIGN
 from .scope import MISSING, Scope
@@ -186,6 +186,7 @@ def _at(value: Any, cell: list[int] | None, like: Any) -> Any:
             row = value.iloc[cell[0]] if len(value) == len(like) else value.loc[label]
             return row.iloc[cell[1]] if len(cell) > 1 and hasattr(row, "iloc") else row
         if getattr(value, "shape", ()):
-            shape = np.shape(like)
+            shape = tuple(int(n) for n in like.shape) if tensors.is_tensor(type(like)) else np.shape(like)
+            value = tensors.as_numpy(value) if tensors.is_tensor(type(value)) else value
             return np.broadcast_to(np.asarray(value), shape)[tuple(cell)]
     return value

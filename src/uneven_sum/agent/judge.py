@@ -216,10 +216,39 @@ def is_data(value: Any, depth: int = 0) -> bool:
     return hasattr(kind, "__float__") or hasattr(kind, "__dataframe__")
 
 
+OF_EACH_CELL = {
+    *("log", "log2", "log10", "log1p", "sqrt", "rsqrt", "exp", "expm1", "exp2", "sin", "cos", "tan", "asin", "acos"),
+    *(
+        "atan",
+        "arcsin",
+        "arccos",
+        "arctan",
+        "sinh",
+        "cosh",
+        "tanh",
+        "acosh",
+        "atanh",
+        "abs",
+        "reciprocal",
+        "pow",
+        "div",
+    ),
+    *("add", "sub", "mul", "true_divide", "divide", "subtract", "multiply", "power", "square", "digamma", "lgamma"),
+}
+
+
+def _is_tensors(function: Any) -> bool:
+    """True for a function of PyTorch or JAX."""
+    home = str(getattr(function, "__module__", None) or type(getattr(function, "__self__", None)).__module__)
+    return home.partition(".")[0] in ("torch", "jax") or "torch" in str(getattr(function, "__qualname__", ""))
+
+
 def is_cellwise(function: Any) -> bool:
     """True for functions whose result's cells come from the operands' cells at the same place."""
     np = nonfinite.module("numpy")
     if np is not None and isinstance(function, np.ufunc):
+        return True
+    if getattr(function, "__name__", "") in OF_EACH_CELL and _is_tensors(function):
         return True
     return getattr(function, "__module__", None) in ("math", "cmath") and getattr(function, "__name__", "") not in (
         "fsum",

@@ -11,7 +11,7 @@ import sys
 import types
 from typing import Any
 
-from . import signals
+from . import signals, tensors
 from .type_identity import TypeIds, TypeTable, is_one_of
 
 MAX = sys.float_info.max
@@ -111,6 +111,8 @@ def mask(value: Any) -> Any:
         (isinstance(value, (float, complex, int)) or _is_decimal(type(value))) and not isinstance(value, np.generic)
     ):
         return count(value) > 0
+    if tensors.is_tensor(type(value)):
+        value = tensors.as_numpy(value)
     if pd is not None and isinstance(value, (pd.Series, pd.Index)):
         return _pandas_mask(np, pd, value)
     if pd is not None and isinstance(value, pd.DataFrame):
@@ -142,6 +144,8 @@ def nan_mask(value: Any) -> Any:
         return bool(value != value)
     if np is None:
         return False
+    if tensors.is_tensor(type(value)):
+        value = tensors.as_numpy(value)
     if isinstance(value, (list, tuple)):
         return np.array([bool(np.any(nan_mask(v))) for v in plain_list(value)[:LOOKED_INTO]], dtype=bool)
     if pd is not None and isinstance(value, (pd.Series, pd.Index, pd.DataFrame)):
@@ -187,6 +191,8 @@ def _choose_looker(kind: type, home: str) -> Any:
         found = _series
     elif pd is not None and issubclass(kind, pd.DataFrame):
         found = _frame
+    elif tensors.is_tensor(kind):
+        found = _tensor
     elif home.startswith("polars."):
         found = _polars
     elif home.startswith("pyarrow") and hasattr(kind, "null_count") and np is not None:
@@ -364,6 +370,11 @@ def _polars(value: Any) -> int:
             bad += int((~value.drop_nulls().is_finite()).sum())
         return bad
     return 0
+
+
+def _tensor(value: Any) -> int:
+    cells = tensors.as_numpy(value)
+    return count(cells) if cells is not None else 0
 
 
 def _arrow(value: Any) -> int:

@@ -92,7 +92,21 @@ def kind_name(kind: type) -> str:
     return f"{module}.{name}"
 
 
-LIBRARIES = ("numpy", "pandas", "polars", "xarray", "scipy", "decimal", "fractions", "datetime", "collections", "array")
+LIBRARIES = (
+    "numpy",
+    "pandas",
+    "polars",
+    "xarray",
+    "scipy",
+    "decimal",
+    "fractions",
+    "datetime",
+    "collections",
+    "array",
+    "torch",
+    "jax",
+    "jaxlib",
+)
 
 
 def safe_kind(kind: type) -> bool:

@@ -3,4 +3,5 @@
 The order counts for those found by a test: the first that fits.
 """
 
-from . import scalars, texts, collections, objects, workings, arrays, mapped, frames, foreign  # noqa: F401, I001
+from . import scalars, texts, collections, objects, workings, arrays, mapped, tensors, quantities, stored, frames  # noqa: F401, I001
+from . import fitted, foreign  # noqa: F401

@@ -1,0 +1,87 @@
+"""Results of fits and solvers (SciPy, statsmodels) and fitted estimators (scikit-learn): their fields as a table."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from .base import Fact, Kind, Pair, Summary, element, register
+from .objects import attributes
+
+
+def _home(kind: type) -> str:
+    return str(type.__getattribute__(kind, "__module__")).partition(".")[0]
+
+
+WANTED = ("success", "converged", "message", "x", "fun", "nit", "root", "status")
+
+
+def _result(value: Any) -> Summary:
+    names = [n for n in WANTED if dict.__contains__(value, n)] or list(dict.keys(value))[:4]
+    shown = ", ".join(f"{n}={element(dict.__getitem__(value, n))}" for n in names[:4])
+    return {"text": f"{type(value).__name__}({shown})", "kind": "mapping"}
+
+
+def _result_parts(value: Any, start: int, count: int) -> list[Pair]:
+    return list(dict.items(value))[start : start + count]
+
+
+def _is_estimator(kind: type) -> bool:
+    names = {c.__name__ for c in type.__dict__["__mro__"].__get__(kind)}
+    return "BaseEstimator" in names and hasattr(kind, "fit")
+
+
+def _fitted(value: Any) -> dict[str, Any]:
+    """What `fit` has set: by scikit-learn's custom, names that end in an underscore."""
+    return {n: v for n, v in attributes(value).items() if n.endswith("_") and not n.startswith("_")}
+
+
+def _settings(value: Any) -> dict[str, Any]:
+    return {n: v for n, v in attributes(value).items() if not n.endswith("_") and not n.startswith("_")}
+
+
+def _estimator(value: Any) -> Summary:
+    found = _fitted(value)
+    shown = ", ".join(f"{n}={element(v)}" for n, v in list(found.items())[:3])
+    return {"text": f"{type(value).__name__}, {f'fitted: {shown}' if found else 'not fitted'}", "kind": "object"}
+
+
+def _estimator_facts(value: Any) -> list[Fact]:
+    return [(n, element(v)) for n, v in {**_fitted(value), **_settings(value)}.items()][:40]
+
+
+def _estimator_parts(value: Any, start: int, count: int) -> list[Pair]:
+    return list({**_fitted(value), **_settings(value)}.items())[start : start + count]
+
+
+def _is_model_result(kind: type) -> bool:
+    return _home(kind) == "statsmodels" and kind.__name__.endswith(("Results", "ResultsWrapper"))
+
+
+def _inside(value: Any) -> dict[str, Any]:
+    held = attributes(value)
+    inner = held.get("_results")
+    return attributes(inner) if inner is not None else held
+
+
+def _model_result(value: Any) -> Summary:
+    held = _inside(value)
+    names = [n for n in ("params", "nobs", "df_resid", "scale", "mle_retvals") if n in held]
+    return {
+        "text": f"{type(value).__name__}({', '.join(f'{n}={element(held[n])}' for n in names[:3])})",
+        "kind": "object",
+    }
+
+
+def _model_parts(value: Any, start: int, count: int) -> list[Pair]:
+    return [(n, v) for n, v in _inside(value).items() if not n.startswith("_")][start : start + count]
+
+
+register(
+    Kind(_result, None, lambda value: dict.__len__(value), _result_parts),
+    names=("scipy.optimize._optimize.OptimizeResult", "scipy._lib._util._RichResult"),
+)
+register(
+    Kind(_estimator, _estimator_facts, lambda value: len({**_fitted(value), **_settings(value)}), _estimator_parts),
+    test=_is_estimator,
+)
+register(Kind(_model_result, None, lambda value: len(_inside(value)), _model_parts), test=_is_model_result)

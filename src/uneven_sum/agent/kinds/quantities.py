@@ -1,0 +1,88 @@
+"""Numbers and arrays with a unit (pint, unyt; astropy's are NumPy arrays), and with an uncertainty."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from . import arrays
+from .base import BY_TEST, Fact, Kind, Pair, Summary, clean, find, register, summary
+
+
+def _home(kind: type) -> str:
+    return str(type.__getattribute__(kind, "__module__")).partition(".")[0]
+
+
+def _is_quantity(kind: type) -> bool:
+    return _home(kind) == "pint" and hasattr(kind, "magnitude") and hasattr(kind, "units")
+
+
+def _unit(value: Any) -> str:
+    return clean(str(getattr(value, "units", None) or getattr(value, "unit", "")), 40)
+
+
+def _quantity(value: Any) -> Summary:
+    told = summary(value.magnitude)
+    unit = _unit(value) or "dimensionless"
+    return {**{k: v for k, v in told.items() if k != "type"}, "text": f"{told['text']} {unit}"}
+
+
+def _quantity_facts(value: Any) -> list[Fact]:
+    inner = find(type(value.magnitude))
+    facts: list[Fact] = [("unit", _unit(value)), ("dimensions", clean(str(value.dimensionality), 80))]
+    return facts + (inner.facts(value.magnitude) if inner.facts is not None else [])
+
+
+def _inner(name: str) -> Any:
+    """A function of the kind of the magnitude."""
+
+    def call(value: Any, *args: Any) -> Any:
+        found = getattr(find(type(value.magnitude)), name)
+        nothing: Any = 0 if name == "count" else None if name == "grid" else []
+        return found(value.magnitude, *args) if found is not None else nothing
+
+    return call
+
+
+def _is_array_with_unit(kind: type) -> bool:
+    return (
+        _home(kind) in ("astropy", "unyt")
+        and arrays._is_array(kind)
+        and (hasattr(kind, "unit") or hasattr(kind, "units"))
+    )
+
+
+def _with_unit(value: Any) -> Summary:
+    told = arrays._line(value)
+    return {**told, "text": f"{told['text']} {_unit(value) or 'dimensionless'}"}
+
+
+def _with_unit_facts(value: Any) -> list[Fact]:
+    return [("unit", _unit(value)), *arrays._facts(value)]
+
+
+def _is_uncertain(kind: type) -> bool:
+    return _home(kind) == "uncertainties" and hasattr(kind, "nominal_value") and hasattr(kind, "std_dev")
+
+
+def _uncertain(value: Any) -> Summary:
+    return {"text": clean(f"{value:.6g}".replace("+/-", " ± "), 80), "kind": "scalar"}
+
+
+def _uncertain_parts(value: Any, start: int, count: int) -> list[Pair]:
+    pairs: list[Pair] = [("nominal_value", value.nominal_value), ("std_dev", value.std_dev)]
+    return pairs[start : start + count]
+
+
+register(
+    Kind(_quantity, _quantity_facts, _inner("count"), _inner("children"), _inner("grid"), _inner("plots")),
+    test=_is_quantity,
+)
+register(Kind(_uncertain, None, lambda value: 2, _uncertain_parts), test=_is_uncertain)
+# Before the plain arrays that they are, too.
+BY_TEST.insert(
+    0,
+    (
+        _is_array_with_unit,
+        Kind(_with_unit, _with_unit_facts, arrays._count, arrays._children, arrays._grid, arrays.plots),
+    ),
+)
