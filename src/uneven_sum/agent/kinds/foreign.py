@@ -9,7 +9,7 @@ from ..nonfinite import module
 from ..scope import safe_kind
 from .arrays import cells, figures
 from .base import Fact, Kind, Pair, Summary, clean, element, plural, register
-from .grids import Grid, array_grid, encoded
+from .grids import Grid, array_grid, encoded, numbered_grid
 
 
 def _sparse(value: Any) -> Summary:
@@ -42,14 +42,7 @@ def _sparse_grid(value: Any) -> Grid:
     def part(c: int, first: int, last: int) -> tuple[str, Any]:
         return encoded(np, np.asarray(by_rows[first:last, c].todense()).reshape(-1))
 
-    return Grid(
-        rows,
-        columns,
-        lambda start, count: [str(r) for r in range(start, min(rows, start + count))],
-        lambda start, count: [str(c) for c in range(start, min(columns, start + count))],
-        part,
-        source=value,
-    )
+    return numbered_grid(rows, columns, part, value)
 
 
 def _names(value: Any) -> list[str]:

@@ -73,6 +73,18 @@ def default_slice(shape: tuple[int, ...]) -> str:
     return "[" + ", ".join(["0"] * (len(shape) - 2) + [":", ":"]) + "]" if len(shape) > 2 else ""
 
 
+def numbered_grid(rows: int, columns: int, part: Any, source: Any) -> Grid:
+    """A grid whose rows and columns are numbered.  `part` gives the cells of a column from a row to another."""
+    return Grid(
+        rows,
+        columns,
+        lambda start, count: [str(r) for r in range(start, min(rows, start + count))],
+        lambda start, count: [str(c) for c in range(start, min(columns, start + count))],
+        part,
+        source=source,
+    )
+
+
 def array_grid(array: Any, text: str = "") -> Grid:
     """The grid of a numpy array, sliced so that at most two dimensions remain."""
     np = module("numpy")

@@ -10,7 +10,7 @@ from typing import Any
 from ..nonfinite import module
 from . import arrays
 from .base import Fact, Kind, Summary, clean, plural, register
-from .grids import Grid, encoded
+from .grids import Grid, encoded, numbered_grid
 
 PAGE_LIMIT = 100_000  # cells that one page of a grid may read
 
@@ -55,14 +55,7 @@ def _dataset_grid(value: Any) -> Grid | None:
         place = (*lead, slice(first, last), c) if len(value.shape) > 1 else (slice(first, last),)
         return encoded(np, np.asarray(value[place]))
 
-    return Grid(
-        rows,
-        columns,
-        lambda start, count: [str(r) for r in range(start, min(rows, start + count))],
-        lambda start, count: [str(c) for c in range(start, min(columns, start + count))],
-        part,
-        source=value,
-    )
+    return numbered_grid(rows, columns, part, value)
 
 
 def _is_dask(kind: type) -> bool:
