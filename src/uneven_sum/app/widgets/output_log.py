@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import textwrap
 from collections import deque
 
 from rich.segment import Segment
@@ -82,8 +83,11 @@ class OutputLog(ScrollView, can_focus=True):
 
     def _wrap(self, colour: str, text: str) -> None:
         text = text.expandtabs(8)[:LONGEST]
-        for start in range(0, max(1, len(text)), self.wide):
-            self.rows.append((colour, text[start : start + self.wide]))
+        if len(text) <= self.wide:
+            self.rows.append((colour, text))
+            return
+        rows = textwrap.wrap(text, self.wide, drop_whitespace=False, replace_whitespace=False)
+        self.rows.extend((colour, row) for row in rows)
 
     def _shown(self, follows: bool) -> None:
         self.virtual_size = Size(self.size.width, len(self.rows))

@@ -36,6 +36,18 @@ class Row:
     column: int = GUTTER + 2  # where the remark begins
 
 
+def _short(term: Term) -> str:
+    """Of an array or a frame that does not fit, what tells most; its shape is never left out."""
+    shape = term.shape or []
+    cells = " x ".join(map(str, shape))
+    if "DataFrame" in term.type or "Series" in term.type or "Table" in term.type:
+        size = f"{shape[0]} rows" + (f" x {shape[1]} columns" if len(shape) > 1 else "")
+        return f"{size}, {term.nonfinite} missing" if term.nonfinite else size
+    if term.nonfinite:
+        return f"{term.nonfinite} of {cells} not finite"
+    return f"{cells}: {term.value.partition(', ')[2] or term.value}"
+
+
 def highlight(text: str, palette: Palette) -> list[Text]:
     """The source as styled lines."""
     styles = {
@@ -315,9 +327,8 @@ class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
         room = self.room - out.cell_len - len(end) - len(how) - 1
         kind = kind if len(term.value) + len(kind) <= room else ""
         value = term.value
-        if term.shape and len(value) > room:  # of an array, what tells most
-            cells = " x ".join(map(str, term.shape))
-            value = f"{term.nonfinite} of {cells} not finite" if term.nonfinite else value.partition(", ")[2] or value
+        if term.shape and len(value) > room:
+            value = _short(term)
         value = value if len(value) <= room else value[: max(3, room - 1)] + "…"
         out.append(value, p.nonfinite if bad else p.text)
         out.append(kind, p.quiet)
