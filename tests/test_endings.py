@@ -86,7 +86,7 @@ def test_no_process_is_left_by_a_signal(number: signal.Signals, script) -> None:
 def test_a_daemon_is_reported_and_left(script) -> None:
     path = script(
         "import subprocess\n"
-        "daemon = subprocess.Popen(['sleep', '20'], start_new_session=True, stdout=subprocess.DEVNULL)\n"
+        "daemon = subprocess.Popen(['sleep', '20'], start_new_session=True, stdout=-3, stderr=-3)\n"
         "child = subprocess.Popen(['sleep', '30'])\n"
         "print(daemon.pid, child.pid, flush=True)\n"
         "1 / 0\n"

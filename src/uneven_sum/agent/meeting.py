@@ -204,8 +204,10 @@ class Meeting(probes.Listener):
         found = self.lookouts.at_line(path, line)
         if statement is not None and isinstance(statement.node, (ast.For, ast.AsyncFor)):
             found = [lk for lk in found if not lk.each_pass]
+        begins: list[Lookout] = []
         if file is not None and statement is not None and statement.loops:
-            found += self._at_pass(path, file, frame, statement)
+            begins = self._at_pass(path, file, frame, statement)
+            found += begins
         present = self.loader.probed(frame.f_code)
         found = [lk for lk in found if (lk.id, lk.version) not in present]  # the others have their probes
         if file is None or not found or statement is None or statement.line != line:
@@ -213,9 +215,12 @@ class Meeting(probes.Listener):
         here, before, self.line_at = self._execution(frame), self.line_at, frame.f_lasti
         same, self.line_of = here == self.line_of, here
         if same and frame.f_lasti > before:
+            self.stepped_to = None
             return False  # still the same execution: the probes of a lookout that is gone stand between
 
-        site = Site(file, position(statement.node), None, "by name")
+        # A pass begins at the head of its loop, as where a probe stands.
+        node = statement.loops[-1] if begins and found == begins else statement.node
+        site = Site(file, position(node), None, "by name")
         return self._meet(found, site, frame, True, {})
 
     @staticmethod
