@@ -191,3 +191,14 @@ async def test_names_around_are_not_those_of_the_second_evaluation(script) -> No
     async with running(script("q = 1\nx = 1 / len([n for n in globals() if n == 'nothing'])\n")) as run:
         facts = await run.pause()
         assert all("_uneven_sum" not in t.value for t in facts.terms)
+
+
+READS = "class Fit:\n    params = {'level': 0.5, 'trend': math.nan}\nfit = Fit()\nnames = ['level', 'trend']\n"
+
+
+async def test_items_that_are_only_read_are_no_finding(script) -> None:
+    assert not await pauses(script, READS + "x = [fit.params[name] for name in names]")
+    (found,) = await pauses(
+        script, READS + "x = [fit.params[name] * np.log(k - 2.0) for k in (1.0, 3.0) for name in ['level']]"
+    )
+    assert found.kind == "created"

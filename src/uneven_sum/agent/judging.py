@@ -93,7 +93,7 @@ class Judging(motion.Hooks):
         ):
             self._drop_held(frame)  # of the same cause
             return
-        only_read = isinstance(node, (ast.Name, ast.Attribute, ast.Subscript))
+        only_read = isinstance(node, (ast.Name, ast.Attribute, ast.Subscript)) or _reads_items(node)
         returned = not isinstance(node, ast.AugAssign) and not fresh  # judged where it was returned
         was_bad = old is not None and self._was_bad(value, old)
         if only_read or returned or was_bad or judge.is_deliberate(node):
@@ -235,6 +235,14 @@ class Judging(motion.Hooks):
             statement = site.file.statement(site.statement)
             return statement and statement.node
         return site.file.node(site.expression)
+
+
+def _reads_items(node: ast.AST) -> bool:
+    """True for `[params[name] for name in names]`: the elements are read from a collection, nothing is computed."""
+    if not isinstance(node, (ast.ListComp, ast.SetComp)) or not isinstance(node.elt, ast.Subscript):
+        return False
+    reads = (ast.Name, ast.Attribute, ast.Subscript, ast.Constant, ast.Slice, ast.Tuple, ast.expr_context)
+    return all(isinstance(part, reads) for part in ast.walk(node.elt))
 
 
 def _remembered(value: Any) -> Any:
