@@ -93,7 +93,7 @@ class Judging(motion.Hooks):
         ):
             self._drop_held(frame)  # of the same cause
             return
-        only_read = isinstance(node, (ast.Name, ast.Attribute, ast.Subscript)) or _reads_items(node)
+        only_read = isinstance(node, (ast.Name, ast.Attribute, ast.Subscript))
         returned = not isinstance(node, ast.AugAssign) and not fresh  # judged where it was returned
         was_bad = old is not None and self._was_bad(value, old)
         if only_read or returned or was_bad or judge.is_deliberate(node):
@@ -132,6 +132,8 @@ class Judging(motion.Hooks):
             return
         if apart["culprit"] is not None and apart["culprit"]["element"]:
             return  # an element of a comprehension: it was looked at when it was made
+        if apart["culprit"] is not None and _reads_items(apart["culprit"]["text"]):
+            return
         pause.kind = apart["kind"] or kind
         if apart["gap"] and not pause.warnings:
             text = clean(ast.unparse(ast.parse(apart["culprit"]["text"], mode="eval")), 80)
@@ -237,8 +239,9 @@ class Judging(motion.Hooks):
         return site.file.node(site.expression)
 
 
-def _reads_items(node: ast.AST) -> bool:
+def _reads_items(text: str) -> bool:
     """True for `[params[name] for name in names]`: the elements are read from a collection, nothing is computed."""
+    node = ast.parse(text, mode="eval").body
     if not isinstance(node, (ast.ListComp, ast.SetComp)) or not isinstance(node.elt, ast.Subscript):
         return False
     reads = (ast.Name, ast.Attribute, ast.Subscript, ast.Constant, ast.Slice, ast.Tuple, ast.expr_context)
