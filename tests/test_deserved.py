@@ -96,6 +96,15 @@ async def test_gaps_pause_where_they_enter_arithmetic(script) -> None:
     assert "enters the arithmetic by m['y']" in found[0].headline
 
 
+async def test_a_chain_over_lines_leaves_gaps(script) -> None:
+    found = await pauses(
+        script,
+        GAPS.replace("a.merge(b", "(a\n        .merge(b").replace("on='k')", "on='k'))") + "    w = m['y'] + 1\nf()",
+    )
+    assert [p.kind for p in found] == ["gaps"]
+    assert "left by a.merge(b, how='left', on='k')" in found[0].headline
+
+
 async def test_gaps_are_reported_and_can_pause(script) -> None:
     path = script(HEAD + GAPS + "    return m\nf()\n")
     async with running(path) as run:

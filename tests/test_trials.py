@@ -72,11 +72,11 @@ async def test_what_a_trial_is_refused(script, tmp_path) -> None:
         await run.pause()
         refusals = {
             f"open({str(kept)!r}, 'w')": "does not write files",
-            f"os.remove({str(kept)!r})": "does not do os.remove",
-            f"os.rename({str(kept)!r}, 'other')": "does not do os.rename",
-            "__import__('subprocess').run(['true'])": "does not do",
-            "__import__('socket').create_connection(('127.0.0.1', 9))": "does not do socket",
-            "os.system('true')": "does not do os.system",
+            f"os.remove({str(kept)!r})": "does not call os.remove",
+            f"os.rename({str(kept)!r}, 'other')": "does not call os.rename",
+            "__import__('subprocess').run(['true'])": "does not call subprocess",
+            "__import__('socket').create_connection(('127.0.0.1', 9))": "does not call socket",
+            "os.system('true')": "does not call os.system",
         }
         for text, why in refusals.items():
             with pytest.raises(BadUse, match=f"{why}.*Begin with ! to do it for good"):

@@ -136,7 +136,7 @@ class Judging(motion.Hooks):
             return
         pause.kind = apart["kind"] or kind
         if apart["gap"] and not pause.warnings:
-            text = clean(ast.unparse(ast.parse(apart["culprit"]["text"], mode="eval")), 80)
+            text = clean(ast.unparse(_parsed(apart["culprit"]["text"])), 80)
             gap = Gap(text, site.file.path, statement.line, nonfinite.count(value), apart["why"])
             pause.kind = "gaps"
             if apart["whole"] and "gaps" not in self.pauses_on:
@@ -239,9 +239,17 @@ class Judging(motion.Hooks):
         return site.file.node(site.expression)
 
 
+def _parsed(text: str) -> ast.expr:
+    """The expression of a term's text, which may go over lines."""
+    return ast.parse(f"({text}\n)", mode="eval").body
+
+
 def _reads_items(text: str) -> bool:
     """True for `[params[name] for name in names]`: the elements are read from a collection, nothing is computed."""
-    node = ast.parse(text, mode="eval").body
+    try:
+        node = _parsed(text)
+    except SyntaxError:
+        return False  # `a /= b`: a statement
     if not isinstance(node, (ast.ListComp, ast.SetComp)) or not isinstance(node.elt, ast.Subscript):
         return False
     reads = (ast.Name, ast.Attribute, ast.Subscript, ast.Constant, ast.Slice, ast.Tuple, ast.expr_context)
