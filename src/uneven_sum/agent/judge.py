@@ -248,13 +248,12 @@ def is_cellwise(function: Any) -> bool:
     np = nonfinite.module("numpy")
     if np is not None and isinstance(function, np.ufunc):
         return True
-    if getattr(function, "__name__", "") in OF_EACH_CELL and _is_tensors(function):
+    name = getattr(function, "__name__", None)
+    if type(name) is not str:  # polars.col makes an expression of any attribute
+        return False
+    if name in OF_EACH_CELL and _is_tensors(function):
         return True
-    return getattr(function, "__module__", None) in ("math", "cmath") and getattr(function, "__name__", "") not in (
-        "fsum",
-        "prod",
-        "sumprod",
-    )
+    return getattr(function, "__module__", None) in ("math", "cmath") and name not in ("fsum", "prod", "sumprod")
 
 
 def is_deliberate(node: ast.AST) -> bool:
