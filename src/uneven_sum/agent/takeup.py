@@ -30,7 +30,7 @@ def take_up(engine: Engine, path: str, only_check: bool = False) -> list[str]:
     """
     name = next((n for n in stack.files if os.path.realpath(n) == os.path.realpath(path)), None)
     if name is None:
-        raise CannotTakeUp(f"{os.path.basename(path)} is not run by the script as one of yours.")
+        raise CannotTakeUp(f"{os.path.basename(path)} is not a file of the script.")
     old = stack.files[name]
     try:
         with open(name, "rb") as f:

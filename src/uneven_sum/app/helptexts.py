@@ -61,7 +61,7 @@ WORDS = [
     ("in", "the script is paused in the middle of this line"),
     ("next", "this line runs next; it has not run"),
     ("ran", "this line ran last"),
-    ("‖", "a lookout of yours: if it has a condition, xN a count, log writes instead of pausing"),
+    ("‖", "your lookout: if it has a condition, xN a count, log writes instead of pausing"),
     ("lookout", "anything that can pause the script"),
     ("tripwire", "error, warning, non-finite value: pauses without a breakpoint"),
     ("!", "not finite: nan or infinite"),
