@@ -70,7 +70,9 @@ def test_a_trip_ends_the_workers_and_the_pipe(how: str, script) -> None:
 def test_no_process_is_left_by_a_signal(number: signal.Signals, script) -> None:
     path = script(POOL.format(seconds=60, how="fork"))
     folder = os.path.dirname(path)
-    with subprocess.Popen(check(path), stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, cwd=folder) as process:
+    with subprocess.Popen(
+        ["env", "--default-signal", *check(path)], stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, cwd=folder
+    ) as process:
         assert process.stdout is not None and process.stdout.readline() == b"started\n"
         for _ in range(400):  # its two workers and the warden
             if len(alive(path)) >= 4:
