@@ -103,7 +103,7 @@ async def test_from_the_desk_to_the_bench_and_back(script, tmp_path, monkeypatch
         assert notes[3].text.startswith("error: `level == np.nan` is never true")
         await pilot.press("n", "n")
         assert desk.query_one(Sheet).cursor == 4
-        # A wrong entry is told at once, and keeps the case from running.
+        # A wrong entry is reported at once, and keeps the case from running.
         desk.query_one("#stdin", Input).focus()
         await pilot.press(*"no.txt")
         await rest(pilot, 0.3)

@@ -36,7 +36,7 @@ class Judging(motion.Hooks):
         self.looked: dict[int, int] = {}
         self.bad_right: tuple[int, Any] | None = None  # the right side of an augmented assignment under way
         self.gaps = Gaps()
-        self.guarded = Gaps()  # made where NumPy is told to be silent
+        self.guarded = Gaps()  # made where NumPy ignores such errors
         self.last_bad: Any = MISSING  # what a call of the user's has just returned
 
     def pause(self, pause: Pause, apart: dict[str, Any] | None = None) -> str:
@@ -163,7 +163,7 @@ class Judging(motion.Hooks):
         return any(f"values of {name}" in self.accepted_as for name in names)
 
     def _is_guarded(self, pause: Pause, value: Any, site: Site, frame: types.FrameType) -> bool:
-        """True for a value that NumPy was told to be silent about, and that may yet be masked; it is remembered."""
+        """True for a value made where NumPy ignores such errors, which may be masked later; remembers it."""
         statement, node = pause.statement, pause.expression
         if pause.warnings or statement is None or node is None or not guarded.is_silenced(value):
             return False
@@ -195,9 +195,7 @@ class Judging(motion.Hooks):
             return False
         made.entered = True
         pause = Pause("nonfinite", frame, kind=judge.CREATED, expression=node, actual=value, statement=statement)
-        pause.said = (
-            f"{made.call}, where NumPy is told to be silent, leave{'s' if made.cells == 1 else ''} the function"
-        )
+        pause.said = f"{made.call}, where NumPy ignores such errors, leave{'s' if made.cells == 1 else ''} the function"
         self.pause(pause)
         return True
 

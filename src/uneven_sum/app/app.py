@@ -62,7 +62,7 @@ class UnevenSum(App[None]):
         return PALETTES.get(self.theme, PALETTES["slate"])
 
     def _handle_exception(self, error: Exception) -> None:
-        """A fault of ours: a crash file and a sentence, no traceback."""
+        """An internal error: a crash file and a sentence, no traceback."""
         if self.is_headless:  # a test: it shall fail
             super()._handle_exception(error)
             return
@@ -93,7 +93,7 @@ class UnevenSum(App[None]):
         else:
             self.push_screen(Bench(self.launch, self.palette, self.guided))
         for text in self.apply_keys(settings.load()[0].keys):
-            self.notify(f"{text} It stays as it comes.", severity="warning", timeout=12)
+            self.notify(f"{text} The key keeps its default.", severity="warning", timeout=12)
 
     @property
     def desk(self) -> Desk | None:

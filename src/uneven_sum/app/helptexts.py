@@ -175,7 +175,7 @@ EDITOR_KEYS = [
 SETTINGS_KEYS = [
     ("up down", "choose", "a setting or a key"),
     ("enter", "change", "what is chosen; it holds at once"),
-    ("delete", "as it comes", "the chosen one has its default again"),
+    ("delete", "reset", "give the chosen one its default"),
     ("escape", "leave", ""),
 ]
 

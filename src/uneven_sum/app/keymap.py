@@ -1,6 +1,6 @@
-"""Keys that the user has changed: `[keys.bench]` of the settings says, of a key as it comes, which one has its place.
+"""Keys that the user has changed: `[keys.bench]` of the settings says, for a default key, which key replaces it.
 
-A change that cannot hold (no such key, or one that does something else already) is told, and the key stays as it was.
+A change that cannot hold (no such key, or a key in use) is reported; the key stays as it was.
 """
 
 from __future__ import annotations
@@ -39,7 +39,7 @@ KNOWN = {k.value for k in KnownKeys} | {"space"}
 # What a newcomer tries in order to leave, to move and to get help does so always.
 FIXED = {"escape", "up", "down", "left", "right", "pageup", "pagedown", "home", "end", "ctrl+c", "ctrl+q", "ctrl+p"}
 
-Changes = dict[str, dict[str, str]]  # screen -> key as it comes -> key now
+Changes = dict[str, dict[str, str]]  # screen -> default key -> present key
 
 
 def shown(name: str) -> str:
@@ -92,7 +92,7 @@ class Keyed:
         self.take_keys(settings.load()[0].keys)
 
     def take_keys(self, changes: Changes) -> list[str]:
-        """Applies what the settings say of this screen's keys; what cannot hold is told."""
+        """Applies what the settings say of this screen's keys; reports what cannot apply."""
         self._now, told = fitting(self._as_they_come, changes.get(self.KEYS_OF, {}), self.KEYS_OF)
         found: dict[str, list[Binding]] = {}
         for key, bindings in self._as_they_come.key_to_bindings.items():
@@ -106,7 +106,7 @@ class Keyed:
         return " ".join(shown(self._now.get(named(k), named(k))) for k in as_it_comes.split(" "))
 
     def action_of(self, as_it_comes: str) -> str | None:
-        """The action of a key as it comes."""
+        """The action of a default key."""
         found = self._as_they_come.key_to_bindings.get(named(as_it_comes))
         return found[0].action if found else None
 

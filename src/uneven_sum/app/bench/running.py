@@ -110,8 +110,8 @@ class Running(Part):
             except BadUse as e:
                 if client.alive and not client.running:  # else it ended, or went on, while it was being read
                     bench.notify(str(e), severity="warning")
-            except Exception as e:  # a fault of ours must not freeze the Bench
-                bench.notify(f"A fault of ours: {type(e).__name__}: {e}", severity="error", timeout=20)
+            except Exception as e:  # an internal error must not freeze the Bench
+                bench.notify(f"Internal error: {type(e).__name__}: {e}", severity="error", timeout=20)
             if isinstance(event, Exited):
                 return
 
@@ -142,7 +142,7 @@ class Running(Part):
             bench.query_one(OutputDrawer).write("console", f"{event.sentence}\n")
             bench.notify(event.sentence, severity="warning")
         elif isinstance(event, Trouble):
-            bench.notify(f"A fault of ours, the script is not harmed: {event.message}", severity="warning")
+            bench.notify(f"Internal error; the script is not affected: {event.message}", severity="warning")
         elif isinstance(event, Ended) and event.exit_status:
             bench.facts, bench.last_words = None, event.said
         elif isinstance(event, Exited):

@@ -27,12 +27,12 @@ if TYPE_CHECKING:
     from ..app import UnevenSum
 
 WIDE = 25  # columns of a value
-HINTS = [("enter", "change it"), ("delete", "as it comes"), ("?", "all keys"), ("escape", "leave")]
+HINTS = [("enter", "change it"), ("delete", "reset"), ("?", "all keys"), ("escape", "leave")]
 
 
 @dataclass
 class Row:
-    """A setting, or (with `screen`) a key of a screen as it comes; a title has neither."""
+    """A setting, or (with `screen`) a default key of a screen; a title has neither."""
 
     name: str = ""
     screen: str = ""
@@ -133,7 +133,7 @@ class SettingsScreen(Keyed, Screen[None]):
         told = Text(no_wrap=True, overflow="ellipsis")
         told.append(f"{row.title}: {row.about}" if row.title and row.about else row.title or row.about, p.text)
         if row.screen:
-            told.append(f"\nkeys.{row.screen}, as it comes on {row.name}", p.quiet)
+            told.append(f"\nkeys.{row.screen}, by default {row.name}", p.quiet)
         elif row.name:
             told.append(f"\n{row.name}: {choices(row.name)}", p.quiet)
         self.query_one("#about", Static).update(told)
@@ -227,7 +227,7 @@ class SettingsScreen(Keyed, Screen[None]):
         row = self.rows[self.at]
         if row.screen:
             mine = {k: v for k, v in self.settings.keys.get(row.screen, {}).items() if row.name not in (k, v)}
-            self._take_keys(row.screen, mine, f"{row.title} is on {row.name}, as it comes.")
+            self._take_keys(row.screen, mine, f"{row.title} is on {row.name}, its default.")
         elif row.name:
             self._take(row.name, getattr(Settings(), row.name))
 
@@ -258,9 +258,7 @@ class PressKey(ModalScreen[str | None]):
     def compose(self) -> ComposeResult:
         with Vertical():
             yield Static(Text(f"Press the key for: {self.row.title}", f"bold {self.palette.text}"))
-            yield Static(
-                Text(f"It is on {self.row.name} as it comes. Escape leaves it.", self.palette.quiet), id="told"
-            )
+            yield Static(Text(f"Its default is {self.row.name}. Escape leaves it.", self.palette.quiet), id="told")
 
     def on_key(self, event: events.Key) -> None:
         event.stop()
