@@ -6,7 +6,7 @@ import asyncio
 import time
 from contextlib import asynccontextmanager
 
-from uneven_sum.client import CallEnded, Client, Ended, Exited, Launch, Output, Stopped, Tripped, Trouble
+from uneven_sum.client import CallEnded, Client, Ended, Exited, Launch, Output, Stopped, Tripped, Trouble, Unwatched
 
 PATIENCE = 120
 
@@ -26,6 +26,7 @@ class Run:
         self.out = self.err = ""
         self.trips: list = []
         self.trouble: list[str] = []
+        self.unwatched: list[Unwatched] = []
         self.exited: Exited | None = None
         self.point, self.no_point = 0, ""
 
@@ -42,6 +43,8 @@ class Run:
                 self.trips.append(event.facts)
             elif isinstance(event, Trouble):
                 self.trouble.append(event.detail)
+            elif isinstance(event, Unwatched):
+                self.unwatched.append(event)
             elif isinstance(event, Stopped):
                 self.point, self.no_point = event.point, event.no_point
                 return event.facts

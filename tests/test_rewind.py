@@ -235,7 +235,7 @@ async def test_what_is_not_undone_is_marked(script, tmp_path, name: str) -> None
     async with running(path, str(kept), rewind=True, pause_on=set()) as run:
         await at_line(run, path, 3)
         await run.step()
-        cannot = run.client.cannot_undo()
+        cannot = await run.client.cannot_undo()
         assert told in cannot if told else cannot == []
         assert (await back(run)).line == 3
 
@@ -315,10 +315,10 @@ async def test_files_written_since_are_told(script, tmp_path) -> None:
         for _ in range(4):
             await run.step()
         told = "what became of kept.txt, other.txt since, which the script has opened or changed anew"
-        assert run.client.cannot_undo(2) == [told]
+        assert await run.client.cannot_undo(2) == [told]
         await run.step()
         await run.step()
-        assert run.client.cannot_undo() == [], "it was only read"
+        assert await run.client.cannot_undo() == [], "it was only read"
         await back(run, 2)
         assert run.client.session.written == {}
 

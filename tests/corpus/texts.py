@@ -28,3 +28,21 @@ try:
     exec("def h():\n    return 1/0\nh()")
 except ZeroDivisionError as e:
     import traceback; traceback.print_exc()
+rule = "  a * 2 + head"
+def by_rule(a, head=1.5):
+    import sys
+    return eval(rule), eval("sys._getframe().f_code.co_name"), eval("[a for _ in range(2)]", {"a": a})
+print(by_rule(2), eval(b"1 / 4"), eval("(1,\n 2)"), eval("lambda z: z + 1")(2), eval("locals() is globals()"))
+print(eval(compile("v1 + 1", "<rule>", "eval")), eval(compile("q1 = 3", "<rule>", "exec")), q1)
+for text in ("area +", "x = 2", "1 / 0", "  1\n 2", 3, None):
+    try:
+        print(eval(text))
+    except Exception as e:
+        print(type(e), e, getattr(e, "filename", None), getattr(e, "lineno", None))
+try:
+    eval("[1 / n for n in (2, 1, 0)]")
+except ZeroDivisionError:
+    traceback.print_exc()
+def eval(text):
+    return "own"
+print(eval("1 / 0"))

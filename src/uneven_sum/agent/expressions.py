@@ -257,12 +257,12 @@ class Expressions:
         node.args = [passes(a) for a in node.args]
         if (
             isinstance(node.func, ast.Name)
-            and name == "exec"
+            and name in ("exec", "eval")
             and node.args
             and not isinstance(node.args[0], ast.Starred)
         ):
-            known = self._load("exec")
-            node.args[0] = self._here(self._probe("exec_text", known, node.args[0]), node.args[0])
+            known = self._load(node.func.id)
+            node.args[0] = self._here(self._probe("run_text", known, node.args[0]), node.args[0])
         for k in node.keywords:
             k.value = passes(k.value)
         self.absorbing -= absorbs

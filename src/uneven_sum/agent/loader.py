@@ -75,16 +75,18 @@ class Loader:
         self.unwatched(name, self.plain[name])
         return plain
 
-    def rewritten(self, file: SourceFile, options: Options, flags: int = 0) -> types.CodeType:
-        """The code of a text with probes.  `flags`: of the `from __future__` imports that it inherits."""
+    def rewritten(self, file: SourceFile, options: Options, flags: int = 0, mode: str = "exec") -> types.CodeType:
+        """The code of a text with probes.  `flags`: of the `from __future__` imports that it inherits; `mode`: as of
+        `compile`, exec or eval."""
         plan = self.lookouts.plan(os.path.realpath(file.path))
         plan.loops = self.recorders.plan(file)
         planned = [
             lk for by_line in (plan.lines, plan.elements, plan.lambdas) for one in by_line.values() for lk in one
         ]
         with state.silenced():  # the plain compilation has given the script's own warnings
-            tree = Rewriter(file, probes.sites, options, plan).module()
-            code = compile(tree, file.path, "exec", flags, dont_inherit=True)
+            rewriter = Rewriter(file, probes.sites, options, plan)
+            tree = rewriter.module() if mode == "exec" else rewriter.expression()
+            code = compile(tree, file.path, mode, flags, dont_inherit=True)
         made = put_in(code, probes.PROBES)
         self._note_probes(made, frozenset((lk.id, lk.version) for lk in planned))
         return made

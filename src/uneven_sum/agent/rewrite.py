@@ -71,6 +71,14 @@ class Rewriter(Recorded):
         tree.body = self.body(tree.body, docstring=True)
         return tree
 
+    def expression(self) -> ast.Expression:
+        """The one expression of a text that `eval` runs; checked as the result of a lambda is."""
+        tree = ast.parse(self.file.data, self.file.path, "eval")
+        self.at = position(tree.body)
+        self.temps = False
+        tree.body = self.value(tree.body, "return")
+        return tree
+
     # -- statements ----------------------------------------------------------------------------------
 
     def body(self, statements: list[ast.stmt], docstring: bool = False) -> list[ast.stmt]:

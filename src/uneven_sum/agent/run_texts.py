@@ -1,11 +1,12 @@
-"""Code that the script runs by `exec`, from a text or a file: it gets probes as the script's own files do.
+"""Code that the script runs by `exec` or `eval`, from a text or a file: it gets probes as the script's own files do.
 
-`exec` in the user's code is called with what `prepared` gives for its first argument.  A code object that `compile`
-has made is known again by the text that it was made from.
+`exec` and `eval` in the user's code are called with what `prepared` gives for their first argument.  A code object
+that `compile` has made is known again by the text that it was made from.
 """
 
 from __future__ import annotations
 
+import contextlib
 import os
 import sys
 import types
@@ -21,7 +22,7 @@ if TYPE_CHECKING:
 FLAGS = 0x1FE0000  # of `from __future__` imports, which a text inherits from the code that runs it
 KEPT = 200  # different texts that are watched in one run
 LONGEST = 1_000_000  # characters
-EXEC = exec
+MODES = {id(exec): "exec", id(eval): "eval"}
 
 loader: Loader | None = None
 sources: dict[str, str | bytes] = {}  # the last text that was compiled under each file name
@@ -38,28 +39,41 @@ def compiled(source: Any, name: Any) -> None:
 
 
 def prepared(function: Any, code: Any) -> Any:
-    """What `exec` runs: code with probes where the text is known, else what the script gave."""
-    if function is not EXEC or state.quiet or state.in_trial or loader is None:
+    """What `exec` or `eval` runs: code with probes where the text is known, else what the script gave."""
+    mode = MODES.get(id(function))
+    if mode is None or state.quiet or state.in_trial or loader is None:
         return code
     caller = sys._getframe(1)
     try:
         if type(code) is str or type(code) is bytes:
-            return _of_text(code, "<string>", caller.f_code.co_flags & FLAGS, caller, None) or code
+            return _of_text(code, mode, "<string>", caller.f_code.co_flags & FLAGS, caller) or code
         if type(code) is types.CodeType and code.co_name == "<module>" and not plain_code.has_probes(code):
             source = sources.get(code.co_filename)
             if source is not None:
-                return _of_text(source, code.co_filename, code.co_flags & FLAGS, caller, code) or code
+                return _of_code(source, code, caller) or code
     except Exception:
-        pass  # `exec` says in its own words what is wrong
+        pass  # `exec` and `eval` raise the same error themselves
     return code
 
 
+def _of_code(source: str | bytes, code: types.CodeType, caller: types.FrameType) -> types.CodeType | None:
+    """The code with probes of a text that `compile` has made `code` of, by whichever mode."""
+    for mode in ("exec", "eval"):
+        with contextlib.suppress(SyntaxError):
+            found = _of_text(source, mode, code.co_filename, code.co_flags & FLAGS, caller, code)
+            if found is not None:
+                return found
+    return None
+
+
 def _of_text(
-    text: str | bytes, name: str, flags: int, caller: types.FrameType, like: types.CodeType | None
+    text: str | bytes, mode: str, name: str, flags: int, caller: types.FrameType, like: types.CodeType | None = None
 ) -> types.CodeType | None:
     """The code of a text with probes; None where it is too long, one too many, or not the text of `like`."""
     assert loader is not None
-    key = (text, name, flags, caller.f_code.co_filename, caller.f_lineno)
+    if mode == "eval" and like is None:
+        text = text.lstrip(b" \t") if isinstance(text, bytes) else text.lstrip(" \t")  # as `eval` does
+    key = (text, mode, name, flags, caller.f_code.co_filename, caller.f_lineno)
     if key in known:
         return known[key]
     if len(text) > LONGEST or len(known) >= KEPT:
@@ -67,7 +81,7 @@ def _of_text(
             heard(_place(caller), f"there are over {KEPT} different texts, or over {LONGEST} characters in one")
         return None
     with state.silenced():
-        plain = compile(text, name, "exec", flags, dont_inherit=True)
+        plain = compile(text, name, mode, flags, dont_inherit=True)
     if like is not None and plain.co_code != like.co_code:
         return None
     is_file = os.path.isfile(name)
@@ -75,7 +89,7 @@ def _of_text(
         return None
     data = text.encode("utf-8", "surrogatepass") if isinstance(text, str) else text
     file = SourceFile(name, data)
-    code = loader.rewritten(file, loader.options, flags)
+    code = loader.rewritten(file, loader.options, flags, mode)
     plain_code.register(name, plain)
     if is_file:
         stack.files[name] = file

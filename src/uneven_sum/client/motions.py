@@ -130,8 +130,9 @@ class Motions:
         if not on:
             self.session.points.end_all()
 
-    def cannot_undo(self, number: int | None = None) -> list[str]:
+    async def cannot_undo(self, number: int | None = None) -> list[str]:
         """What going back to a return point (default: the pause before this one) does not undo."""
+        await self.session.points_up_to_here()
         here = self.session.point or 1 << 60
         points = self.session.points.all
         if number is None:

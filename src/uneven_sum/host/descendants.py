@@ -81,11 +81,13 @@ def _is_marked(pid: int, mark: str) -> bool:
 
 @dataclass
 class Family:
-    """The processes of one run.  `seen`: those that were seen below the script, with the time when they began."""
+    """The processes of one run.  `seen`: those that were seen below the script, with the time when they began.
+    `spared`: processes that do not belong to it, nor does what they start."""
 
     mark: str
     session: int  # of the script
     seen: dict[int, int] = field(default_factory=dict)
+    spared: frozenset[int] = frozenset()
 
     def look(self, pid: int) -> None:
         """Note what is below a process now."""
@@ -96,10 +98,11 @@ class Family:
         table = processes()
         found = {p for p, begun in self.seen.items() if p in table and table[p].begun == begun}
         found |= {p for p in table if self.mark and _is_marked(p, self.mark)}
+        found -= self.spared
         size = 0
         while size != len(found):
             size = len(found)
-            found |= {p.pid for p in table.values() if p.parent in found}
+            found |= {p.pid for p in table.values() if p.parent in found} - self.spared
         alive = [table[p] for p in sorted(found - {os.getpid()}) if table[p].state not in "ZX"]
         return [p for p in alive if p.session == self.session], [p for p in alive if p.session != self.session]
 

@@ -314,8 +314,7 @@ class Session:
         """Goes back to a return point (default: the pause before this one).  BadUse when there is none."""
         if self.running:
             raise BadUse("The script is running: interrupt it first.")
-        for late in sorted(n for n in self.points.expected if not self.point or n <= self.point):
-            await self.points.wait_for(late)
+        await self.points_up_to_here()
         if number is None:
             here = self.point or 1 << 60
             number = max((n for n, p in self.points.all.items() if n < here and p.at_pause), default=None)
@@ -328,7 +327,9 @@ class Session:
             self._reading.cancel()
         assert self._writer is not None
         self._writer.close()
-        started = Family("", self.family.session, below(old))
+        # A sleeper can still be below the process that made it, until the process between them has ended.
+        sleepers = frozenset(p.pid for n, p in self.points.all.items() if n <= number)
+        started = Family("", self.family.session, below(old), sleepers)
         with contextlib.suppress(ProcessLookupError):
             os.kill(old, signal.SIGKILL)
         started.end()
@@ -346,6 +347,11 @@ class Session:
         if self.process is None or point.pid != self.process.pid:
             self._tasks.append(asyncio.create_task(self._watch_copy(point.pid)))
         await self.stopped()
+
+    async def points_up_to_here(self) -> None:
+        """Wait for the return points up to this pause that are announced and not here yet."""
+        for late in sorted(n for n in self.points.expected if not self.point or n <= self.point):
+            await self.points.wait_for(late)
 
     async def _first_ended(self) -> int:
         """The status of the process that we started, once it has ended; asyncio's own wait would wait for its pipes

@@ -200,7 +200,7 @@ class Moves(Part):
             bench.notify(bench.no_point or "There is no pause to go back to.")
             return
         self.slow = False
-        cannot = client.cannot_undo(number)
+        cannot = await client.cannot_undo(number)
         if cannot:
             self._back_in_part(client, number, cannot)
         else:
