@@ -14,7 +14,7 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
 from . import comparing, judge, nonfinite, plotting, state, trial
-from .kinds.grids import BadSlice, Grid, array_grid, default_slice
+from .kinds.grids import BadSlice, Grid, default_slice
 from .measures import bad_places
 from .moving import Wrong
 from .paging import (
@@ -166,15 +166,16 @@ class CloseUps:
     # -- the grid ------------------------------------------------------------------------------------
 
     def _grid(self, value: Any, arguments: dict[str, Any]) -> Grid:
-        np = nonfinite.module("numpy")
         text = str(arguments.get("slice") or "")
+        kind = find(type(value))
         try:
-            if np is not None and isinstance(value, np.ndarray):
-                return array_grid(value, text)
-            kind = find(type(value))
-            if kind.grid is None:
+            found: Grid | None = None
+            if kind.sliced is not None:
+                found = kind.sliced(value, text)
+            elif kind.grid is not None:
+                found = kind.grid(value)
+            if found is None:
                 raise Wrong("This value has no rows and columns.")
-            found: Grid = kind.grid(value)
             return found
         except BadSlice as e:
             raise Wrong(str(e)) from None

@@ -16,6 +16,7 @@ from .type_identity import TypeIds, TypeTable, is_one_of
 
 MAX = sys.float_info.max
 CHUNK = 1 << 16  # cells looked at in one go: the truth values stay in the cache
+ELSEWHERE = ("dask", "dask_expr", "h5py", "netCDF4", "zarr")  # packages whose values are computed or read on demand
 LOOKED_INTO = 100_000  # elements of a list or dict that are looked at
 
 # Types that can hold nothing non-finite, or that are somebody else's to judge.
@@ -392,10 +393,22 @@ def _sparse(value: Any) -> int:
     return count(data) if isinstance(data, np.ndarray) else 0
 
 
+def is_in_memory(value: Any) -> bool:
+    """False for what would have to be read from a file (h5py, netCDF4, zarr, xarray's) or computed (Dask's)."""
+    home = str(type.__getattribute__(type(value), "__module__")).partition(".")[0]
+    if home in ELSEWHERE or home == "xarray":
+        graph = getattr(value, "__dask_graph__", None)
+        variable = getattr(value, "variable", value)
+        return home == "xarray" and (graph is None or graph() is None) and bool(getattr(variable, "_in_memory", True))
+    return True
+
+
 def _offers_array(value: Any) -> int:
     """Only where the value itself holds floats: a conversion may make nan of what is merely missing."""
     np = sys.modules["numpy"]
     if "float" not in str(getattr(value, "dtype", "")) and "complex" not in str(getattr(value, "dtype", "")):
+        return 0
+    if not is_in_memory(value):
         return 0
     cells = np.asarray(value)
     return _array(cells) if isinstance(cells, np.ndarray) and cells.dtype.kind in "fc" else 0

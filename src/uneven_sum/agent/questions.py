@@ -46,18 +46,27 @@ class Questions(Moving):
             asked = answer_for_good(text[1:].strip(), frame)
             self._set_by_hand(frame, text[1:].strip())
         elif context == "hover":
-            from . import judge
-
-            try:
-                value = judge.read(ast.parse(text, mode="eval").body, Scope(frame))
-            except (judge.Unreadable, SyntaxError):
-                raise Wrong(f"{text} cannot be read without running code.") from None
-            return self._result(Asked(summary(value)))
+            read = self._read(text, frame)
+            if read is None:
+                raise Wrong(f"{text} cannot be read without running code.")
+            asked = read
         else:
             asked = answer_in_trial(text, frame)
+            if asked.impossible:
+                asked = self._read(text, frame) or asked
         if asked.error:
             raise Wrong(asked.error, printed=asked.printed, impossible=asked.impossible, changed=asked.changed)
         return self._result(asked)
+
+    @staticmethod
+    def _read(text: str, frame: types.FrameType) -> Asked | None:
+        """The value of names, attributes and elements, read without running code; None where that is not enough."""
+        from . import judge
+
+        try:
+            return Asked(summary(judge.read(ast.parse(text, mode="eval").body, Scope(frame))))
+        except (judge.Unreadable, SyntaxError, ValueError):
+            return None
 
     def on_own_callText(self, arguments: dict[str, Any]) -> dict[str, Any]:
         """The call of a frame written again, with its arguments as they are now."""

@@ -17,7 +17,7 @@ from .reasons import of_error
 from .scope import INNER, MISSING, Scope
 from .source import COMPREHENSIONS, Position, SourceFile, Statement, is_compound, position
 from .terms import CODE_OF_THE_SCRIPT, Apart
-from .values import clean, summary, text_of
+from .values import clean, plural, summary, text_of
 
 
 @dataclass
@@ -366,7 +366,7 @@ def bad_word(value: Any) -> str:
     if told["kind"] == "frame":
         return _missing(value, told["nonfinite"])
     count = told["nonfinite"]
-    return f"{count} non-finite cell{'s' if count != 1 else ''}"
+    return plural(count, "non-finite cell")
 
 
 def _missing(value: Any, count: int) -> str:
@@ -381,13 +381,13 @@ def _missing(value: Any, count: int) -> str:
             [f"{n} in {clean(str(name), 30)}" for name, n in nonfinite.columns(value).items()] if mask.ndim > 1 else []
         )
     except Exception:  # an index that cannot be read so
-        return f"{count} missing cells"
+        return plural(count, "missing or infinite cell")
     word = "missing or infinite" if infinite else "missing"
     if len(columns) == 1:
-        return f"{count} {word} cell{'s' if count != 1 else ''} in {columns[0].partition(' in ')[2]}{first}"
+        return f"{plural(count, f'{word} cell')} in {columns[0].partition(' in ')[2]}{first}"
     more = ", …" if len(columns) > 3 else ""
     by_column = f" ({', '.join(columns[:3])}{more})" if columns else ""
-    return f"{count} {word} cell{'s' if count != 1 else ''}{by_column}{first}"
+    return f"{plural(count, f'{word} cell')}{by_column}{first}"
 
 
 def _bad_name(value: Any) -> str:
@@ -463,7 +463,7 @@ def headline(pause: Pause, loops: list[dict[str, Any]], culprit: dict[str, Any] 
             pause.kind or "", "met"
         )
         first = f"{_bad_name(pause.actual)} {made} in {line}: {would_become(pause)}."
-        if nonfinite.is_frame(pause.actual):  # by column, and once
+        if summary(pause.actual)["kind"] == "frame":  # by column, and once
             first = f"Missing cells {made} in {line}: {would_become(pause)}."
         if pause.warnings:
             first += f" ({clean('; '.join(pause.warnings), 160)}.)"

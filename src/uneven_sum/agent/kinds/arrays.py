@@ -10,7 +10,7 @@ from typing import Any
 from .. import measures, nonfinite, state
 from ..nonfinite import module
 from .base import Fact, Kind, Pair, Summary, clean, element, number, plural, register
-from .grids import Grid, array_grid
+from .grids import array_grid
 
 SCANNED = 2_000_000  # cells above which a one-line summary says shape only
 COLUMNS = 48  # of a small picture
@@ -229,13 +229,9 @@ def plots(value: Any) -> list[str]:
     return found
 
 
-def _grid(value: Any) -> Grid:
-    return array_grid(value)
-
-
 def _is_array(kind: type) -> bool:
     np = module("numpy")
     return np is not None and issubclass(kind, np.ndarray)
 
 
-register(Kind(_line, _facts, _count, _children, _grid, plots), test=_is_array)
+register(Kind(_line, _facts, _count, _children, None, plots, sliced=array_grid), test=_is_array)

@@ -25,7 +25,9 @@ Pair = tuple[str, Any]
 
 @dataclass
 class Kind:
-    """One kind.  `children` gives (name, value) pairs of a page; `plots` are the plots that make sense."""
+    """One kind.  `children` gives (name, value) pairs of a page; `plots` are the plots that make sense; `sliced` is
+    the grid of a slice such as `[3, :, :]` of a value with dimensions (empty: the default slice).
+    """
 
     line: Callable[[Any], Summary]
     facts: Callable[[Any], list[Fact]] | None = None
@@ -34,6 +36,12 @@ class Kind:
     grid: Callable[[Any], Any] | None = None
     plots: Callable[[Any], list[str]] | None = None
     text: Callable[[Any], str] | None = None  # for the reader
+    sliced: Callable[[Any, str], Any] | None = None
+
+    def __post_init__(self) -> None:
+        sliced = self.sliced
+        if sliced is not None and self.grid is None:
+            self.grid = lambda value: sliced(value, "")
 
 
 BY_TYPE: TypeTable[Kind] = TypeTable()

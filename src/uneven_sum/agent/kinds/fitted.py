@@ -31,7 +31,11 @@ def _is_estimator(kind: type) -> bool:
 
 
 def _fitted(value: Any) -> dict[str, Any]:
-    """What `fit` has set: by scikit-learn's custom, names that end in an underscore."""
+    """What `fit` has set: by scikit-learn's custom, names that end in an underscore.  Of a pipeline, its steps."""
+    steps = attributes(value).get("steps")
+    if type(steps) is list and steps and all(type(step) is tuple and len(step) == 2 for step in steps):
+        done = any(_fitted(step[1]) for step in steps)
+        return {str(name): step for name, step in steps} if done else {}
     return {n: v for n, v in attributes(value).items() if n.endswith("_") and not n.startswith("_")}
 
 
@@ -51,6 +55,10 @@ def _estimator_facts(value: Any) -> list[Fact]:
 
 def _estimator_parts(value: Any, start: int, count: int) -> list[Pair]:
     return list({**_fitted(value), **_settings(value)}.items())[start : start + count]
+
+
+def _plain_parts(value: Any, start: int, count: int) -> list[Pair]:
+    return list(attributes(value).items())[start : start + count]
 
 
 def _is_model_result(kind: type) -> bool:
@@ -84,4 +92,18 @@ register(
     Kind(_estimator, _estimator_facts, lambda value: len({**_fitted(value), **_settings(value)}), _estimator_parts),
     test=_is_estimator,
 )
+
+
+def _is_distribution(kind: type) -> bool:
+    return _home(kind) == "scipy" and kind.__name__ in ("rv_continuous_frozen", "rv_discrete_frozen")
+
+
+def _distribution(value: Any) -> Summary:
+    held = attributes(value)
+    name = attributes(held["dist"]).get("name", "")
+    given = [element(v) for v in held["args"]] + [f"{n}={element(v)}" for n, v in held["kwds"].items()]
+    return {"text": f"distribution {name}({', '.join(given)})", "kind": "object"}
+
+
+register(Kind(_distribution, None, lambda value: len(attributes(value)), _plain_parts), test=_is_distribution)
 register(Kind(_model_result, None, lambda value: len(_inside(value)), _model_parts), test=_is_model_result)

@@ -141,7 +141,8 @@ def _labelled(value: Any) -> Summary:
     sizes = dict(value.sizes)
     bad = nonfinite.count(value) if hasattr(value, "dtype") else 0
     told = f"{', ' + str(bad) + ' not finite' if bad else ''}"
-    if hasattr(value, "dtype") and not sizes:
+    told += "" if nonfinite.is_in_memory(value) else ", not computed"
+    if hasattr(value, "dtype") and not sizes and nonfinite.is_in_memory(value):
         text = f"one {value.dtype}: {element(value.values[()])}"
         return {"shape": [], "kind": "array", "text": text, "nonfinite": bad}
     text = (", ".join(f"{n} {k}" for n, k in sizes.items()) or "no dimensions") + told
@@ -156,6 +157,8 @@ def _labelled_facts(value: Any) -> list[Fact]:
         facts.append(("variables", ", ".join(map(str, value.data_vars))))
     if not hasattr(value, "dtype"):
         return facts
+    if not nonfinite.is_in_memory(value):
+        return [*facts, ("values", "not read or computed: ask for .load()")]
     np = module("numpy")
     array = np.asarray(value.values)
     return facts + (figures(np, array) if array.dtype.kind in "fiuc" and array.size else [])
@@ -167,8 +170,10 @@ def _labelled_children(value: Any, start: int, count: int) -> list[Pair]:
     return [(str(n), value[n]) for n in names[start : start + count]]
 
 
-def _labelled_grid(value: Any) -> Grid:
-    return array_grid(module("numpy").asarray(value.values))
+def _labelled_grid(value: Any, text: str) -> Grid | None:
+    if not hasattr(value, "dtype") or not nonfinite.is_in_memory(value):
+        return None
+    return array_grid(module("numpy").asarray(value.values), text)
 
 
 def _interchange(value: Any) -> Summary:
@@ -220,7 +225,7 @@ register(
         _labelled_facts,
         lambda v: len(_labelled_children(v, 0, 1000)),
         _labelled_children,
-        lambda v: _labelled_grid(v) if hasattr(v, "dtype") else None,
+        sliced=_labelled_grid,
     ),
     test=lambda kind: kind.__module__.startswith("xarray") and hasattr(kind, "dims") and hasattr(kind, "sizes"),
 )

@@ -7,7 +7,7 @@ from typing import Any
 from .. import measures, nonfinite, state
 from ..nonfinite import module
 from .arrays import SCANNED, memory, picture, range_text
-from .base import Fact, Kind, Pair, Summary, clean, number, plural, register
+from .base import Fact, Kind, Pair, Summary, clean, element, number, plural, register
 from .grids import Grid, encoded
 
 SHOWN = 30  # columns that are told one by one
@@ -38,10 +38,24 @@ def _series(value: Any) -> Summary:
         data = _numbers(value)
         told = ", " + range_text(measures.measure(np, data, moments=False), is_whole(value))
         pictured = picture(np, data)
+    elif len(value):
+        told = ": " + ", ".join(_cell(v) for v in value.iloc[:3]) + (", …" if len(value) > 3 else "")
     if bad:
         where = int(np.argmax(nonfinite.mask(value)))
-        told += f", {bad} missing or infinite, first at row {where} ({label(value.index[where], 20)})"
+        told += f", {bad} missing or infinite, first at row {_place(value.index, where)}"
     return {**base, "text": clean(head, 80) + told, "nonfinite": bad, **pictured}
+
+
+def _place(index: Any, row: int) -> str:
+    """The number of a row, and its label where that is another."""
+    name = label(index[row], 20)
+    return str(row) if name == str(row) else f"{row} ({name})"
+
+
+def _cell(value: Any) -> str:
+    """One cell of a column that is not of numbers, short."""
+    home = type(value).__module__.partition(".")[0]
+    return label(value, 24) if isinstance(value, str) or home in ("pandas", "datetime") else element(value)
 
 
 def _series_facts(value: Any) -> list[Fact]:
@@ -62,6 +76,8 @@ def column_facts(np: Any, value: Any) -> list[Fact]:
             facts += [("minimum", low), ("maximum", high), ("mean", number(m.mean))]
             facts += [("standard deviation", number(m.std))]
         facts += [("+inf", str(m.pinf)), ("-inf", str(m.ninf)), ("zero", str(m.zero)), ("negative", str(m.negative))]
+    elif value.dtype == object and missing < len(value) <= COUNTED:
+        facts += _exact_facts(value)
     if len(value) <= COUNTED:
         try:
             counts = value.value_counts()
@@ -72,6 +88,21 @@ def column_facts(np: Any, value: Any) -> list[Fact]:
             top = ", ".join(f"{label(k, 20)} {int(n)} times" for k, n in counts.head(3).items())
             facts.append(("most frequent", top))
     return facts
+
+
+def _exact_facts(value: Any) -> list[Fact]:
+    """Range and mean of a column of `decimal.Decimal` or `fractions.Fraction`, by their own arithmetic."""
+    kinds = tuple(
+        k for k in (getattr(module("decimal"), "Decimal", None), getattr(module("fractions"), "Fraction", None)) if k
+    )
+    cells = [v for v in value if v is not None and v == v]
+    if not cells or not kinds or not all(type(v) in kinds for v in cells) or len({type(v) for v in cells}) > 1:
+        return []
+    return [
+        ("minimum", str(min(cells))),
+        ("maximum", str(max(cells))),
+        ("mean", clean(str(sum(cells) / len(cells)), 40)),
+    ]
 
 
 def is_whole(column: Any) -> bool:
@@ -139,6 +170,10 @@ def _frame_children(value: Any, start: int, count: int) -> list[Pair]:
 def _row_children(value: Any, start: int, count: int) -> list[Pair]:
     last = min(len(value), start + count)
     return [(label(value.index[i], 40), value.iloc[i]) for i in range(start, last)]
+
+
+def _element_children(value: Any, start: int, count: int) -> list[Pair]:
+    return [(f"[{i}]", value[i]) for i in range(start, min(len(value), start + count))]
 
 
 def _index(value: Any) -> Summary:
@@ -227,11 +262,14 @@ def _is(name: str) -> Any:
 
 
 def _categorical(value: Any) -> Summary:
+    missing = int((value.codes < 0).sum())
+    told = f", {missing} missing" if missing else ""
     return {
         "shape": [len(value)],
         "kind": "frame",
         "dtype": "category",
-        "text": f"{plural(len(value), 'value')} in {plural(len(value.categories), 'category')}",
+        "text": f"{plural(len(value), 'value')} in {plural(len(value.categories), 'category')}{told}",
+        "nonfinite": missing,
     }
 
 
@@ -244,9 +282,51 @@ register(
         _index,
         lambda v: [("labels", str(len(v))), ("index", index_text(v))],
         len,
-        lambda v, start, count: [(f"[{i}]", v[i]) for i in range(start, min(len(v), start + count))],
+        _element_children,
         frame_grid,
     ),
     test=_is("Index"),
 )
-register(Kind(_categorical), test=_is("Categorical"))
+
+
+def _is_extension(kind: type) -> bool:
+    pd = module("pandas")
+    return pd is not None and issubclass(kind, pd.api.extensions.ExtensionArray)
+
+
+def _as_series(value: Any) -> Any:
+    return module("pandas").Series(value, copy=False)
+
+
+def _extension(value: Any) -> Summary:
+    """An array of pandas' own types: nullable, Arrow-backed, of periods, intervals, geometries."""
+    found = _series(_as_series(value))
+    return {**found, "text": str(found["text"]).replace(plural(len(value), "row"), plural(len(value), "cell"), 1)}
+
+
+def _extension_facts(value: Any) -> list[Fact]:
+    return [("cells", str(len(value))), ("dtype", str(value.dtype)), *column_facts(module("numpy"), _as_series(value))]
+
+
+register(
+    Kind(
+        _categorical,
+        _extension_facts,
+        len,
+        _element_children,
+        lambda v: frame_grid(_as_series(v)),
+        lambda v: ["frequent"],
+    ),
+    test=_is("Categorical"),
+)
+register(
+    Kind(
+        _extension,
+        _extension_facts,
+        len,
+        _element_children,
+        lambda v: frame_grid(_as_series(v)),
+        lambda v: _plots(_as_series(v)),
+    ),
+    test=_is_extension,
+)

@@ -1,11 +1,13 @@
-"""Numbers and arrays with a unit (pint, unyt; astropy's are NumPy arrays), and with an uncertainty."""
+"""Numbers and arrays with a unit (pint, astropy, unyt), and with an uncertainty."""
 
 from __future__ import annotations
 
 from typing import Any
 
+from ..nonfinite import module
 from . import arrays
-from .base import BY_TEST, Fact, Kind, Pair, Summary, clean, find, register, summary
+from .base import BY_TEST, Fact, Kind, Pair, Summary, clean, find, number, register, summary
+from .grids import array_grid
 
 
 def _home(kind: type) -> str:
@@ -37,27 +39,38 @@ def _inner(name: str) -> Any:
 
     def call(value: Any, *args: Any) -> Any:
         found = getattr(find(type(value.magnitude)), name)
-        nothing: Any = 0 if name == "count" else None if name == "grid" else []
+        nothing: Any = 0 if name == "count" else None if name in ("grid", "sliced") else []
         return found(value.magnitude, *args) if found is not None else nothing
 
     return call
 
 
 def _is_array_with_unit(kind: type) -> bool:
-    return (
-        _home(kind) in ("astropy", "unyt")
-        and arrays._is_array(kind)
-        and (hasattr(kind, "unit") or hasattr(kind, "units"))
+    """astropy's and unyt's quantities, which are NumPy arrays."""
+    return arrays._is_array(kind) and any(
+        _home(base) in ("astropy", "unyt") and base.__name__ in ("Quantity", "unyt_array")
+        for base in type.__dict__["__mro__"].__get__(kind)
     )
 
 
+def _bare(value: Any) -> Any:
+    """The cells without the unit; no copy."""
+    return value.view(module("numpy").ndarray)
+
+
 def _with_unit(value: Any) -> Summary:
-    told = arrays._line(value)
-    return {**told, "text": f"{told['text']} {_unit(value) or 'dimensionless'}"}
+    cells = _bare(value)
+    told = arrays._line(cells)
+    text = number(float(cells)) if not cells.ndim and cells.dtype.kind in "fiu" else told["text"]
+    return {**told, "text": f"{text} {_unit(value) or 'dimensionless'}"}
 
 
 def _with_unit_facts(value: Any) -> list[Fact]:
-    return [("unit", _unit(value)), *arrays._facts(value)]
+    return [("unit", _unit(value) or "dimensionless"), *arrays._facts(_bare(value))]
+
+
+def _with_unit_children(value: Any, start: int, count: int) -> list[Pair]:
+    return [("value", value.item())] if not value.ndim else arrays._children(value, start, count)
 
 
 def _is_uncertain(kind: type) -> bool:
@@ -74,7 +87,15 @@ def _uncertain_parts(value: Any, start: int, count: int) -> list[Pair]:
 
 
 register(
-    Kind(_quantity, _quantity_facts, _inner("count"), _inner("children"), _inner("grid"), _inner("plots")),
+    Kind(
+        _quantity,
+        _quantity_facts,
+        _inner("count"),
+        _inner("children"),
+        _inner("grid"),
+        _inner("plots"),
+        sliced=_inner("sliced"),
+    ),
     test=_is_quantity,
 )
 register(Kind(_uncertain, None, lambda value: 2, _uncertain_parts), test=_is_uncertain)
@@ -83,6 +104,14 @@ BY_TEST.insert(
     0,
     (
         _is_array_with_unit,
-        Kind(_with_unit, _with_unit_facts, arrays._count, arrays._children, arrays._grid, arrays.plots),
+        Kind(
+            _with_unit,
+            _with_unit_facts,
+            arrays._count,
+            _with_unit_children,
+            None,
+            lambda value: arrays.plots(_bare(value)),
+            sliced=lambda value, text: array_grid(_bare(value), text),
+        ),
     ),
 )

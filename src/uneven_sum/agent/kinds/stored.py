@@ -1,17 +1,19 @@
-"""Datasets in files (h5py, netCDF4, zarr), and Dask's calculations that have not run.
+"""Datasets and groups in files (h5py, netCDF4, zarr), and Dask's calculations that have not run.
 
 Nothing is read or computed whole.
 """
 
 from __future__ import annotations
 
+import itertools
 from typing import Any
 
 from ..nonfinite import module
 from . import arrays
-from .base import Fact, Kind, Summary, clean, plural, register
-from .grids import Grid, encoded, numbered_grid
+from .base import BY_TEST, Fact, Kind, Pair, Summary, clean, plural, register
+from .grids import BadSlice, Grid, default_slice, encoded, numbered_grid, parse_slice
 
+MEMBERS = 1000  # of a group that are listed
 PAGE_LIMIT = 100_000  # cells that one page of a grid may read
 
 
@@ -23,6 +25,41 @@ def _is_dataset(kind: type) -> bool:
     home = _home(kind)
     names = {"h5py": "Dataset", "netCDF4": "Variable", "zarr": "Array"}
     return home in names and kind.__name__ == names[home]
+
+
+def _is_group(kind: type) -> bool:
+    home = _home(kind)
+    names = {"h5py": ("File", "Group"), "netCDF4": ("Dataset", "Group"), "zarr": ("Group",)}
+    return home in names and kind.__name__ in names[home]
+
+
+def _members(value: Any) -> dict[str, Any]:
+    """The names in a group with what they stand for; nothing is read of datasets."""
+    if hasattr(value, "variables"):  # netCDF4
+        return {**dict(value.groups), **dict(value.variables)}
+    return {str(name): value[name] for name in itertools.islice(value.keys(), MEMBERS)}
+
+
+def _group(value: Any) -> Summary:
+    is_open = bool(value) if _home(type(value)) == "h5py" else value.isopen() if hasattr(value, "isopen") else True
+    if not is_open:
+        return {"text": f"{type(value).__name__}, closed", "kind": "mapping"}
+    names = list(_members(value))
+    shown = ", ".join(clean(n, 30) for n in names[:5]) + (", …" if len(names) > 5 else "")
+    return {"text": f"{type(value).__name__} with {plural(len(names), 'member')}: {shown}", "kind": "mapping"}
+
+
+def _group_facts(value: Any) -> list[Fact]:
+    if hasattr(value, "variables"):
+        attributes = {n: value.getncattr(n) for n in value.ncattrs()}
+        sizes = [("dimensions", ", ".join(f"{len(d)} {n}" for n, d in value.dimensions.items()) or "none")]
+    else:
+        attributes, sizes = dict(value.attrs), []
+    return sizes + [(clean(str(n), 24), clean(str(v), 80)) for n, v in list(attributes.items())[:30]]
+
+
+def _group_parts(value: Any, start: int, count: int) -> list[Pair]:
+    return [(clean(n, 60), v) for n, v in _members(value).items()][start : start + count]
 
 
 def _dataset(value: Any) -> Summary:
@@ -41,21 +78,34 @@ def _dataset_facts(value: Any) -> list[Fact]:
     return facts
 
 
-def _dataset_grid(value: Any) -> Grid | None:
-    """Pages are read as they are shown; of more than two dimensions the first plane."""
+def _dataset_grid(value: Any, text: str) -> Grid | None:
+    """Pages are read as they are shown."""
     np = module("numpy")
-    if np is None or not value.shape:
+    shape = tuple(int(n) for n in value.shape)
+    if np is None or not shape:
         return None
-    lead = (0,) * max(0, len(value.shape) - 2)
-    rows = int(value.shape[len(lead)])
-    columns = int(value.shape[-1]) if len(value.shape) > 1 else 1
+    index = parse_slice(text.strip() or default_slice(shape) or "[...]", len(shape))
+    if Ellipsis in index:
+        at = index.index(Ellipsis)
+        index = (*index[:at], *(slice(None),) * (len(shape) - len(index) + 1), *index[at + 1 :])
+    index += (slice(None),) * (len(shape) - len(index))
+    places = [range(*i.indices(n)) if isinstance(i, slice) else i for i, n in zip(index, shape)]
+    axes = [axis for axis, place in enumerate(places) if isinstance(place, range)]
+    for place, n in zip(places, shape):
+        if not isinstance(place, range) and not -n <= place < n:
+            raise BadSlice(f"{text} does not fit the shape {shape}.")
+    if not 1 <= len(axes) <= 2:
+        raise BadSlice(f"{text} leaves {plural(len(axes), 'dimension')}; the grid shows one or two.")
 
     def part(c: int, first: int, last: int) -> tuple[str, Any]:
-        last = min(last, first + PAGE_LIMIT)
-        place = (*lead, slice(first, last), c) if len(value.shape) > 1 else (slice(first, last),)
-        return encoded(np, np.asarray(value[place]))
+        at: list[Any] = list(places)
+        found = places[axes[0]][first : min(last, first + PAGE_LIMIT)]
+        at[axes[0]] = slice(found.start, found.stop if found.stop >= 0 else None, found.step)
+        if len(axes) > 1:
+            at[axes[1]] = places[axes[1]][c]
+        return encoded(np, np.asarray(value[tuple(at)]).reshape(-1))
 
-    return numbered_grid(rows, columns, part, value)
+    return numbered_grid(len(places[axes[0]]), len(places[axes[-1]]) if len(axes) > 1 else 1, part, value)
 
 
 def _is_dask(kind: type) -> bool:
@@ -87,5 +137,7 @@ def _dask_facts(value: Any) -> list[Fact]:
     return [*facts, ("values", "ask for .compute()")]
 
 
-register(Kind(_dataset, _dataset_facts, None, None, _dataset_grid, None), test=_is_dataset)
+# Before data classes, which zarr's are.
+BY_TEST.insert(0, (_is_dataset, Kind(_dataset, _dataset_facts, sliced=_dataset_grid)))
+BY_TEST.insert(0, (_is_group, Kind(_group, _group_facts, lambda value: len(_members(value)), _group_parts)))
 register(Kind(_dask, _dask_facts), test=_is_dask)
