@@ -135,7 +135,8 @@ async def test_taken_up_from_the_next_call_on(script) -> None:
         assert [c.old for c in facts.trail] == [False] * 4
         await run.ask("!head = 2.0")
         await run.client.retry()
-        facts = await run.pause()
+        assert (await run.pause()).reason == "step"
+        facts = await run.step("on")
         assert facts is None and run.exited.exit_status == 0, "the calls that follow run the new text"
         assert not run.trouble
 
@@ -150,7 +151,8 @@ async def test_old_calls_keep_their_lines(script) -> None:
         await run.client.take_up(path)
         await run.ask("!head = 2.0")
         await run.client.retry()
-        facts = await run.pause()
+        assert (await run.pause()).reason == "step"
+        facts = await run.step("on")
         assert (facts.line, facts.old, facts.statement.strip()) == (12, False, OLD.strip()), "of the next call"
         assert [c.line for c in facts.trail][1:3] == [19, 16], "main runs on, year is new"
 

@@ -184,6 +184,8 @@ async def test_retry_skip_and_let_go(script, interpreter: str) -> None:
         await run.ask("!w = 4.0")
         await run.client.retry()
         facts = await run.pause()
+        assert (facts.reason, facts.line) == ("step", 3) and await run.ask("r") == "0.25"
+        facts = await run.step("on")
         assert (facts.line, facts.exception.type) == (7, "IndexError")
         await run.client.skip()
         facts = await run.pause()

@@ -152,6 +152,9 @@ async def test_a_call_with_pauses_and_back(script, interpreter: str) -> None:
         await run.ask("!b = 2.0")
         await run.client.retry()
         ended = await run.pause()
+        if not isinstance(ended, CallEnded):
+            assert ended.reason == "step"
+            ended = await run.step("on")
         assert isinstance(ended, CallEnded) and ended.told["text"] == "2.5" and ended.point == here
         assert await run.ask("runs") == "4", "not undone yet"
         await run.client.step_back(here)

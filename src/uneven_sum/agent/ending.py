@@ -20,7 +20,16 @@ def pause_at_end(main: dict[str, Any], path: str, seconds: float) -> tuple[Pause
     lines = max(1, len(stack.files[path].lines)) if path in stack.files else 1
     facts = {
         **dict.fromkeys(("kind", "exception", "culprit", "returned")),
-        **{"warnings": [], "trail": [], "loops": [], "terms": [], "differs": "", "trial": "", "retry": False},
+        **{
+            "warnings": [],
+            "trail": [],
+            "loops": [],
+            "terms": [],
+            "differs": "",
+            "trial": "",
+            "retry": False,
+            "replace": False,
+        },
         **{"reason": "end", "state": "ran", "file": os.path.abspath(path), "line": lines, "end_line": lines},
         **{"function": "<module>", "statement": ""},
         "headline": f"The script ran to its end in {seconds:.2f} s. Its values are still here: look at them, ask.",

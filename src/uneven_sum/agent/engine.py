@@ -405,6 +405,12 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
             self.motion.leaving(frame)
 
     @with_originals
+    def again(self, frame: types.FrameType) -> None:
+        """A statement was given up, to run again: the step goes on."""
+        if self.motion.mode != motion.CONTINUE:
+            self.motion.resume_jump(frame)
+
+    @with_originals
     def skipped(self, frame: types.FrameType) -> None:
         """A statement was given up, to go on elsewhere."""
         self.motion.resume_jump(frame)

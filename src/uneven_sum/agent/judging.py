@@ -7,7 +7,7 @@ import types
 import weakref
 from typing import Any
 
-from . import guarded, judge, motion, nonfinite, report, state
+from . import guarded, judge, jumps, motion, nonfinite, probes, report, state
 from .expressions import Site
 from .gaps import Gap, Gaps, stored_names
 from .own_builtins import with_originals
@@ -61,16 +61,36 @@ class Judging(motion.Hooks):
         raise NotImplementedError
 
     @with_originals
-    def nonfinite(self, value: Any, site: Site, frame: types.FrameType, old: Any) -> None:
+    def nonfinite(self, value: Any, site: Site, frame: types.FrameType, old: Any) -> Any:
+        """The value, or what the user has put in its place.  Raises `Leave` to run the statement again."""
+        pause = None
         try:
-            self._judge(value, site, frame, old)
+            pause = self._judge(value, site, frame, old)
             self.finite(site, frame)  # no pause for the value: what was warned of is told by itself
         except Closed:
             self._alone()
         except Exception as e:
             self._trouble(e)
+        if pause is not None and pause.answer == "retry":
+            probes.leave.frame, probes.leave.again = id(frame), True
+            raise probes.Leave
+        if pause is not None and pause.answer == "replace":
+            return pause.replacement
+        return value
 
-    def _judge(self, value: Any, site: Site, frame: types.FrameType, old: Any) -> None:
+    def _at_value(self, pause: Pause, site: Site, apart: dict[str, Any] | None = None) -> Pause:
+        """Pauses at a value; then the statement may run again, or another value take its place."""
+        assert pause.frame is not None and pause.statement is not None
+        node, frame = pause.statement.node, pause.frame
+        in_place = site.role == "augmented" and not nonfinite.is_number_kind(type(pause.actual))
+        simple = isinstance(node, (ast.Assign, ast.AugAssign, ast.AnnAssign, ast.Expr, ast.Return))
+        pause.can_replace = not in_place
+        pause.can_retry = simple and not in_place and jumps.is_guarded(frame.f_code, frame.f_lasti)
+        pause.answer = self.pause(pause, apart)
+        return pause
+
+    def _judge(self, value: Any, site: Site, frame: types.FrameType, old: Any) -> Pause | None:
+        """The pause for a non-finite value, after it; None when there was none."""
         returns = site.role in ("return", "yield")
         fresh = self.last_bad is not value and (type(self.last_bad) is not weakref.ref or self.last_bad() is not value)
         if returns:
@@ -80,11 +100,11 @@ class Judging(motion.Hooks):
             self.bad_right = (id(frame), site.statement)
         wire = self.switches.nonfinite
         if "nonfinite" not in self.pauses_on or not wire.wants_value(value) or not wire.wants_place(frame):
-            return
+            return None
         statement = site.file.statement(site.statement)
         node = self._expression(site)
         if node is None or statement is None:
-            return
+            return None
         where = (site.file.path, statement.line)
         if (
             where in self.accepted
@@ -92,7 +112,7 @@ class Judging(motion.Hooks):
             or (self.go_on and (*where, "nonfinite") in self.told)
         ):
             self._drop_held(frame)  # of the same cause
-            return
+            return None
         only_read = isinstance(node, (ast.Name, ast.Attribute, ast.Subscript))
         returned = not isinstance(node, ast.AugAssign) and not fresh  # judged where it was returned
         was_bad = old is not None and self._was_bad(value, old)
@@ -101,39 +121,38 @@ class Judging(motion.Hooks):
         else:
             kind = self._kind(value, site, node, frame)
         if kind == judge.CARRIED:
-            if self._guarded_leaves(value, site, frame, node, statement):
-                return
+            left = self._guarded_leaves(value, site, frame, node, statement)
+            if left is not None:
+                return left
             entered = self.gaps.follow(value, node, statement, Scope(frame)) if self.gaps else None
             if entered is not None:
                 gap, operand = entered
                 said = f"{gap.sentence()} enter{'s' if gap.cells == 1 else ''} the arithmetic by {clean(operand, 60)}"
                 pause = Pause("nonfinite", frame, kind="gaps", expression=node, actual=value, statement=statement)
                 pause.said = said
-                self.pause(pause)
-                return
+                return self._at_value(pause, site)
             if "carried" not in self.pauses_on:
-                return
+                return None
             pause = Pause("nonfinite", frame, kind=kind, expression=node, actual=value, statement=statement)
-            self.pause(pause)
-            return
+            return self._at_value(pause, site)
         number = hash((where, site.expression))
         if self.looked.get(number, 0) > LOOKED_AGAIN:
-            return
+            return None
         self.looked[number] = self.looked.get(number, 0) + 1
         pause = Pause("nonfinite", frame, kind=kind, expression=node, actual=value, statement=statement)
         pause.warnings = self._held_texts(frame)
         apart = report.examine(pause)
         if apart["kind"] is None and not apart["trial"] and not apart["raised"]:
-            return  # taken apart, no term of it is at fault: it came from further in
+            return None  # taken apart, no term of it is at fault: it came from further in
         if apart["raised"] and not apart["sure"] and nonfinite.is_frame(value):
-            return  # what cannot be read a second time may have had them, and in frames they are usual
+            return None  # what cannot be read a second time may have had them, and in frames they are usual
         if apart["callee"] and f"calls of {apart['callee']}" in self.accepted_as:
             self._drop_held(frame)
-            return
+            return None
         if apart["culprit"] is not None and apart["culprit"]["element"]:
-            return  # an element of a comprehension: it was looked at when it was made
+            return None  # an element of a comprehension: it was looked at when it was made
         if apart["culprit"] is not None and _reads_items(apart["culprit"]["text"]):
-            return
+            return None
         pause.kind = apart["kind"] or kind
         if apart["gap"] and not pause.warnings:
             text = clean(ast.unparse(_parsed(apart["culprit"]["text"])), 80)
@@ -142,16 +161,16 @@ class Judging(motion.Hooks):
             if apart["whole"] and "gaps" not in self.pauses_on:
                 self.gaps.note(value, gap, statement, Scope(frame))
                 self.say_gap(gap)
-                return
+                return None
         if pause.kind == judge.ARRIVED and (
             "arrived" not in self.pauses_on or (nonfinite.is_frame(value) and "frames" not in self.pauses_on)
         ):
-            return
+            return None
         if pause.kind == judge.CREATED and self._is_guarded(pause, value, site, frame):
-            return
+            return None
         self.looked[number] -= 1
         self._drop_held(frame)
-        self.pause(pause, apart)
+        return self._at_value(pause, site, apart)
 
     def _is_accepted_name(self, statement: Statement) -> bool:
         """True when the statement stores into a name, an attribute or a key whose values are accepted."""
@@ -182,22 +201,21 @@ class Judging(motion.Hooks):
 
     def _guarded_leaves(
         self, value: Any, site: Site, frame: types.FrameType, node: ast.AST, statement: Statement
-    ) -> bool:
-        """Whether a value that was made where NumPy is silent leaves its function; pauses then."""
+    ) -> Pause | None:
+        """The pause where a value that was made where NumPy is silent leaves its function."""
         if not self.guarded:
-            return False
+            return None
         scope = Scope(frame)
         made = self.guarded.holds(node, value, scope)
         if made is None:
             self.guarded.pass_on(value, node, statement, scope)
-            return False
+            return None
         if site.role not in ("return", "yield") or made.entered or guarded.is_meant(node, statement):
-            return False
+            return None
         made.entered = True
         pause = Pause("nonfinite", frame, kind=judge.CREATED, expression=node, actual=value, statement=statement)
         pause.said = f"{made.call}, where NumPy ignores such errors, leave{'s' if made.cells == 1 else ''} the function"
-        self.pause(pause)
-        return True
+        return self._at_value(pause, site)
 
     def _kind(self, value: Any, site: Site, node: Any, frame: types.FrameType) -> str:
         if isinstance(node, ast.AugAssign) and not nonfinite.is_number_kind(type(value)):

@@ -31,6 +31,7 @@ class Aim:
     jump: int = 0  # make this line the next one
     leave: bool = False  # leave the call at once, with probes.leave.value
     skip: bool = False  # give the statement under way up
+    retry: bool = False  # the statement runs again first
 
 
 class Hooks:
@@ -221,6 +222,10 @@ class Motion:
             self._jump(frame)
             return
         if self.mode == CONTINUE:
+            return
+        if frame is self.start and self.aim.retry and self._statement(frame) == self.start_statement:
+            if frame.f_lasti < self.start_at:  # else it is in the guard still, whose lines are the statement's
+                self.aim.retry, self.start_at = False, frame.f_lasti
             return
         if frame is self.start and not self.left:
             if self.mode in (PASS, LOOP):

@@ -194,8 +194,29 @@ class Moving:
     # -- at an error ---------------------------------------------------------------------------------
 
     def on_own_retry(self, arguments: dict[str, Any]) -> dict[str, Any]:
-        self._at_error()
-        return self._go(motion.CONTINUE, "retry")
+        """Runs the paused statement again, and pauses after it."""
+        pause = self.engine.present
+        if pause is not None and pause.reason == "nonfinite":
+            if not pause.can_retry:
+                raise Wrong("This statement cannot run again: it works in place, or is a head. Go back instead.")
+        else:
+            self._at_error()
+        return self._go(motion.LINE, "retry", Aim(retry=True))
+
+    def on_own_replace(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """Puts the value of an expression in the place of the non-finite value, and pauses after the statement."""
+        pause, frame = self._paused()
+        if not pause.can_replace:
+            raise Wrong("Only a value that a statement has made, and not stored yet, can be replaced.")
+        text = str(arguments.get("value") or "").strip()
+        asked = ask.answer_for_good(text, frame)
+        if asked.error or asked.value is MISSING:
+            raise Wrong(asked.error or "The value must be an expression.")
+        pause.replacement = asked.value
+        node = pause.statement.node if pause.statement is not None else None
+        if isinstance(node, ast.Assign) and pause.expression is node.value:
+            self.engine.by_hand.note(frame, "; ".join(f"{ast.unparse(target)} = 0" for target in node.targets))
+        return self._go(motion.LINE, "replace")
 
     def on_own_skip(self, arguments: dict[str, Any]) -> dict[str, Any]:
         self._at_error()

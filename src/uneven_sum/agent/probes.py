@@ -29,7 +29,9 @@ _before: dict[tuple[int, int], Any] = {}
 class Listener:
     """What the engine is to the probes."""
 
-    def nonfinite(self, value: Any, site: Site, frame: types.FrameType, old: Any) -> None: ...
+    def nonfinite(self, value: Any, site: Site, frame: types.FrameType, old: Any) -> Any:
+        return value
+
     def finite(self, site: Site, frame: types.FrameType) -> None: ...
     def failed(self, site: Site, frame: types.FrameType, head: bool) -> str:
         return ""
@@ -41,6 +43,7 @@ class Listener:
     def changed(self, site: Site, frame: types.FrameType, begins: bool) -> None: ...
     def given(self, frame: types.FrameType) -> None: ...
     def skipped(self, frame: types.FrameType) -> None: ...
+    def again(self, frame: types.FrameType) -> None: ...
 
 
 class Leave(BaseException):
@@ -57,6 +60,7 @@ class Leaving:
     frame = 0  # id of the frame to leave
     value: Any = None
     skips = False
+    again = False  # the statement is to run again
 
 
 leave = Leaving()
@@ -110,8 +114,8 @@ def _look(value: Any, site: int, old: Any) -> Any:
         if isinstance(value, float):
             floats.take(kind)
     if bad:
-        listener.nonfinite(value, sites[site], sys._getframe(2), old)
-    elif holding:
+        return listener.nonfinite(value, sites[site], sys._getframe(2), old)
+    if holding:
         listener.finite(sites[site], sys._getframe(2))
     return value
 
@@ -142,6 +146,11 @@ def failed(site: int) -> bool:
     global _answer
     _answer = ""
     if leave.frame and isinstance(sys.exc_info()[1], Leave):
+        if leave.again and leave.frame == id(sys._getframe(1)):
+            leave.frame, leave.again = 0, False
+            listener.again(sys._getframe(1))
+            _answer = "retry"
+            return False
         if leave.skips and leave.frame == id(sys._getframe(1)):
             leave.frame, leave.skips = 0, False
             listener.skipped(sys._getframe(1))
@@ -171,7 +180,7 @@ def head_failed(site: int) -> None:
 
 def leaving() -> bool:
     """True when this call is to be left at once."""
-    return bool(leave.frame) and not leave.skips and leave.frame == id(sys._getframe(1))
+    return bool(leave.frame) and not leave.skips and not leave.again and leave.frame == id(sys._getframe(1))
 
 
 def given() -> Any:

@@ -37,6 +37,9 @@ class Pause:
     apart: Apart | None = None
     culprit: Culprit | None = None
     can_retry: bool = False
+    can_replace: bool = False  # `replacement` takes the place of the value that was looked at
+    replacement: Any = MISSING
+    answer: str = ""  # how the user goes on
     hits: int = 0  # how often the lookout was met
     reached: bool = False  # the line that the user has asked to run to
     kept: str = ""  # task or future: what keeps the exception for whoever asks
@@ -555,6 +558,7 @@ def compose(pause: Pause, may_fork: bool = True, apart: dict[str, Any] | None = 
         "differs": apart["differs"],
         "trial": apart["trial"],
         "retry": pause.can_retry,
+        "replace": pause.can_replace,
         "lookout": pause.lookout,
         "source_text": file.text if file is not None and file.shown else "",
         "accepts": _accepts(pause, apart),

@@ -110,6 +110,19 @@ class Keyed:
         found = self._as_they_come.key_to_bindings.get(named(as_it_comes))
         return found[0].action if found else None
 
+    def on_screen_suspend(self) -> None:
+        self._bottom_line(False)
+
+    def on_screen_resume(self) -> None:
+        self._bottom_line(True)
+
+    def _bottom_line(self, acts: bool) -> None:
+        """Below a dialog the keys of the bottom line do not act: it is empty."""
+        from .widgets.bars import Keys
+
+        for line in self.query(Keys):  # type: ignore[attr-defined]
+            line.act(acts)
+
     def action_help(self) -> None:
         from .screens.help import Help
 

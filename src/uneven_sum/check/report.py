@@ -44,7 +44,7 @@ def _unwatched(found: Unwatched) -> dict[str, Any]:
 
 def _pause(facts: Facts) -> dict[str, Any]:
     told: dict[str, Any] = msgspec.to_builtins(facts)
-    for name in ("state", "end_line", "retry", "returned"):
+    for name in ("state", "end_line", "retry", "replace", "returned"):
         told.pop(name)
     if not told["differs"]:
         told.pop("differs")

@@ -65,6 +65,10 @@ class Motions:
     async def retry(self) -> None:
         await self.session.request("unevenSum/retry")
 
+    async def replace(self, value: str) -> None:
+        """Puts another value in the place of a non-finite one that is not stored yet."""
+        await self.session.request("unevenSum/replace", {"value": value})
+
     async def skip(self) -> None:
         await self.session.request("unevenSum/skip")
 

@@ -35,7 +35,17 @@ BOOT = Path(__file__).parent.parent / "agent" / "boot.py"
 CALL_SIGNAL = signal.SIGURG  # ignored by default: never fatal, however late it comes
 PR_SET_PDEATHSIG = 1
 GOING_ON = {
-    *("continue", "next", "stepIn", "stepOut", "goto", "unevenSum/retry", "unevenSum/skip", "unevenSum/runOut"),
+    *(
+        "continue",
+        "next",
+        "stepIn",
+        "stepOut",
+        "goto",
+        "unevenSum/retry",
+        "unevenSum/replace",
+        "unevenSum/skip",
+        "unevenSum/runOut",
+    ),
     "unevenSum/callWithPauses",
     *(
         "unevenSum/toPass",

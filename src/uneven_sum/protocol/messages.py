@@ -102,6 +102,7 @@ class Facts(msgspec.Struct):
     differs: str = ""
     trial: str = ""
     retry: bool = False
+    replace: bool = False
     lookout: int = 0
     returned: str | None = None
     expectations: list[Expected] = []

@@ -3,19 +3,12 @@
 from __future__ import annotations
 
 from ...protocol import Facts
+from ..helptexts import hints
 from .moves import PACES, Moves
 
-STEP = ("space", "line"), ("i", "into call"), ("o", "out")
-ALWAYS = (
-    ("a", "ask"),
-    ("l", "ledger"),
-    ("w", "another version"),
-    ("m", "breakpoint"),
-    ("t", "terms"),
-    ("tab", "values"),
-    ("d", "output"),
-)
-LEAVE = ("?", "all keys"), ("q", "leave")
+STEP = ("space", "i", "o")
+ALWAYS = ("a", "m", "w", "t", "c", "l", "tab", "d")
+LEAVE = ("?", "q")
 
 
 class KeyLine(Moves):
@@ -25,39 +18,30 @@ class KeyLine(Moves):
     facts: Facts | None
 
     def _keys(self) -> list[tuple[str, str]]:
+        if self.slow and self.state == "paused":
+            slow = [("any key", "stop auto-step"), ("< >", f"change speed, now {PACES[self.pace]:g} s a line")]
+            return [*slow, *hints("bench", *LEAVE)]
+        return hints("bench", *self._present())
+
+    def _present(self) -> list[str]:
+        facts = self.facts
         if self.state == "running":
-            return [
-                ("z", "interrupt"),
-                ("d", "output and input"),
-                ("m", "breakpoint"),
-                ("R", "run again"),
-                ("X", "end"),
-                *LEAVE,
-            ]
-        if self.state != "paused" or self.facts is None:
-            return [("R", "run again"), ("d", "output"), *LEAVE]
-        if self.facts.reason == "end":
-            back = [("backspace", "back")] if self.can_go_back() else []
-            return [
-                *back,
-                ("a", "ask"),
-                ("l", "ledger"),
-                ("tab", "values"),
-                ("d", "output"),
-                ("enter", "let it end"),
-                ("R", "run again"),
-                *LEAVE,
-            ]
-        error = [("y", "try again"), ("k", "skip")] if self.facts.retry else []
-        accept = [("A", "accept here")] if self.facts.reason == "nonfinite" else []
-        walk = [("[ ]", "trail")] if len(self.facts.trail) > 1 else []
-        if self.slow:
-            return [("any key", "stops the slow run"), ("< >", f"pace: {PACES[self.pace]:g} s a line"), *LEAVE]
-        if self.facts.reason == "error" and self.facts.state == "ran":
-            return [("a", "ask"), ("[ ]", "trail"), ("enter", "let it end"), ("R", "run again"), *LEAVE]
-        if self.facts.nested:
-            back = [("backspace", "back")] if self.can_go_back() else []
-            return [*STEP, ("enter", "go on"), ("x", "leave the copy"), *back, *ALWAYS, *LEAVE]
-        loop = [("p", "next pass")] if self.facts.loops else []
-        back = [("backspace", "back")] if self.can_go_back() else []
-        return [*error, *STEP, *loop, ("enter", "go on"), *back, *accept, *ALWAYS, *walk, ("R", "run again"), *LEAVE]
+            return ["z", "d", "m", "R", "X", *LEAVE]
+        if self.state != "paused" or facts is None:
+            return ["R", "d", "m", "e", "1", *LEAVE]
+        back = ["backspace"] if self.can_go_back() else []
+        walk = ["[ ]"] if len(facts.trail) > 1 else []
+        if facts.reason == "end":
+            return [*back, "a", "c", "l", "tab", "d", "enter", "R", *LEAVE]
+        if facts.reason == "error" and facts.state == "ran":
+            return ["a", "c", *walk, "enter", "R", *LEAVE]
+        if facts.nested:
+            return [*STEP, "enter", "x", *back, *ALWAYS, *LEAVE]
+        again = (
+            ["y", "k"]
+            if facts.retry and facts.reason == "error"
+            else [*(["y"] if facts.retry else []), *(["K"] if facts.replace else [])]
+        )
+        accept = ["A"] if facts.reason == "nonfinite" else []
+        loop = ["p"] if facts.loops else []
+        return [*again, *STEP, *loop, "enter", *back, *accept, *ALWAYS, *walk, "R", *LEAVE]

@@ -165,6 +165,22 @@ class Moves(Part):
         if client is not None:
             await self._move(lambda: client.make_next(sheet.path, sheet.cursor))
 
+    @work(group="dialog")
+    async def action_replace(self) -> None:
+        """Another value in the place of the non-finite one, which is not stored yet."""
+        facts, client = self.facts, self.client
+        if self.state != "paused" or facts is None or client is None:
+            return
+        if not facts.replace:
+            self.bench.notify("A value is replaced at a pause for nan or inf, before it is stored.")
+            return
+        hint = "an expression; it is evaluated in the script"
+        text = await self.bench.app.push_screen_wait(
+            Prompt(self.bench.palette, f"Which value shall take its place?  {facts.statement[:50]}", "", hint)
+        )
+        if text is not None and text.strip():
+            await self._move(lambda: client.replace(text.strip()))
+
     async def into_libraries(self) -> None:
         client = self.client
         if client is not None:

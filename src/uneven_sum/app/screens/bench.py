@@ -91,6 +91,7 @@ class Bench(
         Binding("enter", "go('on')", show=False),
         Binding("y", "go('retry')", show=False),
         Binding("k", "go('skip')", show=False),
+        Binding("K", "replace", show=False),
         Binding("A", "accept", show=False),
         Binding("z", "interrupt", show=False),
         Binding("backspace", "back", show=False),

@@ -21,6 +21,7 @@ from ..closeup.keeping import Keeping
 from ..closeup.plotting import Plotting
 from ..dialogs import Prompt
 from ..formats import Format
+from ..helptexts import hints
 from ..keymap import Keyed
 from ..plots import DRAW, NAMES
 from ..theme import Palette
@@ -243,26 +244,20 @@ class CloseUp(Keyed, Plotting, Keeping, Formatting, Inside, Screen[None]):
         return self.view if self.view in DRAW else "line" if self.view == "grid" and self._beside() else ""
 
     def _bottom(self) -> None:
-        many = [("tab", "next value")] if len(self.expressions) > 1 else []
+        many = ["tab"] if len(self.expressions) > 1 else []
         after = self.views[(self.at_view + 1) % len(self.views)] if self.views else ""
-        view = [("v", f"{NAMES.get(after, after)}")] if len(self.views) > 1 else []
+        view = [("v", f"show {NAMES.get(after, after)}")] if len(self.views) > 1 else []
+        matrix = ["m"] if self.told.get("matrix") else []
         keys: list[tuple[str, str]] = []
         if self.view == "grid":
-            keys = [
-                ("b", "next bad cell"),
-                ("/", "slice"),
-                ("f", "filter"),
-                ("s", "sort"),
-                ("g", "go to"),
-                ("y", "copy"),
-            ]
-            keys += [("e", "set the cell"), ("n", "format"), ("x", "export"), ("w", "compare")]
+            keys = hints("closeup", *matrix, "b", "/", "f", "s", "g", "y", "e", "n", "x", "w")
         elif self.view in DRAW:
-            keys = [("+ -", "zoom"), ("left right", "pan"), ("l", "log"), ("k", "columns"), ("x", "export")]
+            keys = [*hints("closeup", "+ -"), ("left right", "pan"), *hints("closeup", "l", "k", "x")]
         elif self.view == "parts":
-            keys = [("enter", "unfold"), ("y", "copy")]
-        matrix = [("m", "matrix figures")] if self.told.get("matrix") else []
-        self.query_one(Keys).show([("escape", "bench"), *many, *view, *matrix, *keys, ("?", "all keys")])
+            keys = [("enter", "unfold"), *hints("closeup", "g", "y")]
+        elif self.view == "text":
+            keys = [("/", "search"), *hints("closeup", "y")]
+        self.query_one(Keys).show([*hints("closeup", *many), *view, *keys, *hints("closeup", "escape", "?")])
 
     async def _page(self, where: dict[str, Any]) -> dict[str, Any] | None:
         client = self.bench.client

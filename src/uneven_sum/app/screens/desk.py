@@ -23,6 +23,7 @@ from ...client.setup import Setup, WrongField, ago, interpreters_near, recent
 from ...demo import CASES, find
 from ...protocol import Note
 from ..dialogs import Choice, Choose, Prompt
+from ..helptexts import hints
 from ..keymap import Keyed
 from ..paths import short
 from ..theme import PALETTES, Palette
@@ -45,11 +46,7 @@ FIELDS = {
 }
 
 
-KEYS = (
-    *(("enter", "run it"), ("f", "at full speed"), ("tab", "its entries"), ("o", "another file")),
-    *(("e", "edit"), ("n", "next finding"), ("i", "interpreter"), ("k", "what is looked for")),
-    *(("g", "guide"), ("7", "settings"), ("?", "all keys"), ("q", "leave")),
-)
+KEYS = hints("desk", "enter", "f", "tab", "o", "e", "n", "i", "k", "g", "7", "?", "q")
 
 
 class Desk(Keyed, Screen[None]):

@@ -21,6 +21,7 @@ from ...client import BadUse
 from ...client.before import Finding, looked_at
 from ...client.opened import ChangedOutside, Opened, open_file, save
 from ..dialogs import Choice, Choose, Prompt
+from ..helptexts import hints
 from ..keymap import Keyed
 from ..paths import short
 from ..theme import Palette
@@ -29,15 +30,20 @@ from ..widgets.source_area import SourceArea
 
 COLOURED = 600_000  # characters up to which the text is coloured: a longer one would be slow
 SOON = 0.4  # seconds without typing, until the text is looked at
-KEYS = (
-    *(("ctrl+s", "save"), ("ctrl+f", "find"), ("ctrl+r", "replace"), ("ctrl+l", "go to line")),
+KEYS = hints(
     *(
-        ("ctrl+n", "next finding"),
-        ("ctrl+z", "undo"),
-        ("ctrl+e", "your own editor"),
-        ("ctrl+o", "all keys"),
-        ("escape", "leave"),
-    ),
+        "editor",
+        "ctrl+s",
+        "ctrl+f",
+        "ctrl+r",
+        "ctrl+l",
+        "ctrl+b",
+        "ctrl+n",
+        "ctrl+z ctrl+y",
+        "ctrl+e",
+        "ctrl+o",
+        "escape",
+    )
 )
 
 

@@ -18,6 +18,7 @@ from ...client.ledger import Column, Ledger
 from ...protocol import LedgerOf
 from ..dialogs import Prompt
 from ..formats import Format
+from ..helptexts import hints
 from ..keymap import Keyed
 from ..ledger.drawing import Drawing
 from ..ledger.finding import Finding
@@ -329,17 +330,15 @@ class LedgerScreen(Keyed, Finding, Drawing, Telling, Screen[None]):
         self.say("   ".join(t for t in (aimed, where, chosen, self.format.name) if t))
 
     def _bottom(self) -> None:
-        many = [("tab", "next ledger")] if len(self.ledgers) > 1 else []
-        runs = [("[ ]", "runs")] if self.ledger is not None and len(self.ledger.told.runs) > 1 else []
+        many = ["tab"] if len(self.ledgers) > 1 else []
+        runs = ["[ ]"] if self.ledger is not None and len(self.ledger.told.runs) > 1 else []
         if self.ledger is None or not self.ledger.rows:
-            keys = [("f", "filter")] if self.filter else [("r", "record from the start")]
+            keys = hints("ledger", "f" if self.filter else "r")
         elif self.plotting:
-            keys = [("v", "table"), ("k", "columns"), ("h", "difference, ratio"), ("l", "log axis"), ("+ -", "zoom")]
-            keys += [("left right", "pan"), ("x", "export")]
+            keys = [*hints("ledger", "v", "k", "h", "l", "+ -"), ("left right", "pan"), *hints("ledger", "x")]
         else:
-            keys = [("v", "plot"), ("b", "bad pass"), ("d", "largest change"), ("c", "sign"), ("< >", "min max")]
-            keys += [("f", "filter"), ("s", "sort"), ("=", "beside"), ("enter", "go to this pass"), ("x", "export")]
-        self.query_one(Keys).show([("escape", "bench"), *many, *runs, *keys, ("?", "all keys")])
+            keys = hints("ledger", "enter", "b", "d", "c", "< >", "f", "s", "=", "v", "x")
+        self.query_one(Keys).show([*hints("ledger", *many, *runs), *keys, *hints("ledger", "escape", "?")])
 
     # -- actions -------------------------------------------------------------------------------------
 

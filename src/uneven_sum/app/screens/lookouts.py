@@ -17,6 +17,7 @@ from textual.widgets import Input, Static
 
 from ...client.sentences import ABOUT, EXTRAS, Unclear, parse, parse_tripwire, sentence, tripwire_sentence
 from ...protocol import Lookout
+from ..helptexts import hints
 from ..keymap import Keyed
 from ..theme import Palette
 from ..widgets.bars import Keys, TopLine
@@ -25,19 +26,7 @@ from ..widgets.fields import Field
 if TYPE_CHECKING:
     from .bench import Bench
 
-KEYS = [
-    ("space", "on / off"),
-    ("enter", "edit"),
-    ("n", "new"),
-    ("delete", "remove"),
-    ("U", "undo"),
-    ("g", "show its line"),
-    ("N", "all on"),
-    ("F", "all off"),
-    ("D", "remove all"),
-    ("2", "bench"),
-    ("?", "all keys"),
-]
+KEYS = hints("lookouts", "space", "enter", "n", "delete", "U", "g", "N", "F", "D", "escape", "?")
 
 
 @dataclass

@@ -18,6 +18,7 @@ from textual.widgets.option_list import Option
 from ...client import BadUse, notes, reporting
 from .. import pictures
 from ..dialogs import Choice, Choose, Prompt
+from ..helptexts import hints
 from ..keymap import Keyed
 from ..theme import Palette
 from ..widgets.bars import Keys, TopLine
@@ -73,12 +74,7 @@ class Notes(Keyed, Screen[None]):
 
     def on_mount(self) -> None:
         self.query_one(TopLine).show(f"notes of {self.bench.launch.name}", "")
-        self.query_one(Keys).show(
-            [
-                *(("escape", "bench"), ("w", "write the report"), ("t", "add a text"), ("e", "edit")),
-                *(("< >", "up and down"), ("delete", "remove"), ("u", "undo"), ("?", "all keys")),
-            ]
-        )
+        self.query_one(Keys).show(hints("notes", "w", "t", "e", "< >", "delete u", "escape", "?"))
         try:
             self.entries = notes.load(self.script)
         except BadUse as e:

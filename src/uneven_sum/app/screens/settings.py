@@ -17,7 +17,7 @@ from textual.widgets.option_list import Option
 from ...client import BadUse, settings
 from ...client.settings import ABOUT, ALLOWED, Settings, choices, in_words, wrong_with
 from ..dialogs import BOX, Choice, Choose, Prompt
-from ..helptexts import TABLES
+from ..helptexts import TABLES, hints
 from ..keymap import FIXED, Keyed, is_key, named, shown
 from ..paths import short
 from ..theme import Palette
@@ -27,7 +27,7 @@ if TYPE_CHECKING:
     from ..app import UnevenSum
 
 WIDE = 25  # columns of a value
-HINTS = [("enter", "change it"), ("delete", "reset"), ("?", "all keys"), ("escape", "leave")]
+HINTS = hints("settings", "enter", "delete", "?", "escape")
 
 
 @dataclass

@@ -16,7 +16,7 @@ from .drawers import KEPT, plain
 from .fields import TextField
 
 MOST_LINES = 6  # of the lines to ask in that are seen at once
-HELP = "an expression or statements, tried without consequences; ! before: for good; tab completes; ctrl+j: a new line"
+HELP = "Python, in a copy · !: in the script · tab: complete · ctrl+j: new line"
 
 
 def is_begun(text: str) -> bool:
@@ -38,6 +38,16 @@ class AskLine(TextField):
     AskLine:focus { border: none; }
     AskLine .text-area--cursor-line { background: $background; }
     """
+
+    hints = (
+        ("enter", "ask"),
+        ("!", "first: run in script"),
+        ("tab", "complete"),
+        ("up", "earlier question"),
+        ("ctrl+j", "new line"),
+        ("ctrl+g", "run last in script"),
+        ("escape", "close"),
+    )
 
     class Complete(Message):
         def __init__(self, text: str) -> None:
@@ -177,7 +187,7 @@ class AskDrawer(Vertical):
         line.append(str(told.get("text", "")), p.nonfinite if bad else p.text)
         line.append(f"  {told['type']}" if told.get("type") else "", p.quiet)
         line.append(f"   {_time(float(str(told.get('seconds') or 0)))}", p.quiet)
-        how = "done for good" if for_good else "a trial: nothing was changed"
+        how = "in the script" if for_good else "in a copy, script unchanged"
         line.append(f"   ({how})", p.changed if for_good else p.fine)
         log.write(line)
         self.would_change(changed)
@@ -193,7 +203,7 @@ class AskDrawer(Vertical):
         if changed:
             p = self.palette
             line = Text.assemble(("  would change  ", f"bold {p.changed}"), (changed, p.text))
-            line.append("   ctrl+g does it for good", p.quiet)
+            line.append("   ctrl+g runs it in the script", p.quiet)
             self.query_one(RichLog).write(line)
 
     def wait(self, text: str) -> None:

@@ -119,7 +119,7 @@ LEAVING = ("?", "q", "2", "escape", "ctrl+o")
 
 
 class Keys(Static):
-    """The keys that do something now."""
+    """The keys that do something now: those of the focused field, if it has a `hints`, else the screen's."""
 
     DEFAULT_CSS = "Keys { height: 1; width: 100%; background: $panel; }"
 
@@ -127,9 +127,18 @@ class Keys(Static):
         super().__init__(**kwargs)  # type: ignore[arg-type]
         self.palette = palette
         self.pairs: list[tuple[str, str]] = []
+        self.acts = True
+
+    def on_mount(self) -> None:
+        self.watch(self.screen, "focused", self._draw, init=False)
 
     def show(self, pairs: list[tuple[str, str]]) -> None:
         self.pairs = pairs
+        self._draw()
+
+    def act(self, acts: bool) -> None:
+        """Whether keys reach this screen: not while a dialog is open over it."""
+        self.acts = acts
         self._draw()
 
     def on_resize(self) -> None:
@@ -138,11 +147,13 @@ class Keys(Static):
     def _draw(self) -> None:
         """As many as fit; the way to all keys and the way out always."""
         p = self.palette
-        of = self.screen.key if isinstance(self.screen, Keyed) else str
-        must = [(of(k), word) for k, word in self.pairs if k in LEAVING]
+        own = getattr(self.screen.focused, "hints", None)
+        of = self.screen.key if isinstance(self.screen, Keyed) and own is None else str
+        pairs = (own if own is not None else self.pairs) if self.acts else []
+        must = [(of(k), word) for k, word in pairs if k in LEAVING]
         room = self.size.width - sum(len(k) + len(w) + 4 for k, w in must) - 2
         shown = []
-        for key, word in [(of(k), word) for k, word in self.pairs if k not in LEAVING]:
+        for key, word in [(of(k), word) for k, word in pairs if k not in LEAVING]:
             room -= len(key) + len(word) + 4
             if room < 0:
                 break

@@ -16,7 +16,7 @@ from .fields import Field
 from .output_log import OutputLog
 
 CONTROL = re.compile(r"\x1b\[[0-9;?]*[ -/]*[@-~]|\x1b\][^\x07]*(?:\x07|\x1b\\)|[\x00-\x08\x0b-\x1f\x7f\x9b]")
-INPUT_HELP = "input for the script: enter sends a line, ctrl+d ends the input, escape leaves"
+INPUT_HELP = "input for the script: enter sends a line, ctrl+d ends the input, escape closes"
 KEPT = 5000  # lines of output
 
 
@@ -27,6 +27,7 @@ def plain(text: str) -> str:
 
 class ScriptInput(Field):
     left_alone = ("ctrl+d",)  # the end of the input
+    hints = (("enter", "send line"), ("ctrl+d", "end input"), ("escape", "close"))
 
 
 class OutputDrawer(Vertical):

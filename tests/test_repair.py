@@ -1,0 +1,93 @@
+"""At a non-finite pause: run the statement again after a repair, or give it another value."""
+
+from __future__ import annotations
+
+import pytest
+from driving import running
+
+from uneven_sum.client import BadUse
+
+SCRIPT = """
+import numpy as np
+head, flow, total = np.float64(0.0), [], 0.0
+def rate(head):
+    share = 3.0 / head
+    return share
+def steps(n):
+    for k in range(n):
+        flow.append(rate(head))
+    return len(flow)
+with np.errstate(all="ignore"):
+    first = np.float64(1.0) / head
+    print("first", first, flow)
+    print(steps(2))
+"""
+
+
+async def test_the_statement_runs_again_and_its_value_is_seen(script, interpreter: str) -> None:
+    text = SCRIPT.replace("import numpy as np", "import math").replace("np.float64(0.0)", "math.inf")
+    text = text.replace('with np.errstate(all="ignore"):', "if True:").replace("np.float64(1.0) / head", "head - head")
+    async with running(script(text), python=interpreter) as run:
+        facts = await run.pause()
+        assert (facts.reason, facts.retry, facts.replace) == ("nonfinite", True, True)
+        await run.ask("!head = 4.0")
+        await run.client.retry()
+        facts = await run.pause()
+        assert (facts.reason, facts.state, facts.line) == ("step", "next", 13)
+        assert await run.ask("first") == "0.0"
+        assert await run.step("on") is None
+        assert run.out == "first 0.0 []\n2\n"
+
+
+async def test_another_value_takes_its_place(script, interpreter: str) -> None:
+    text = SCRIPT.replace("import numpy as np", "import math").replace("np.float64(0.0)", "math.inf")
+    text = text.replace('with np.errstate(all="ignore"):', "if True:").replace("np.float64(1.0) / head", "head - head")
+    async with running(script(text), python=interpreter) as run:
+        await run.pause()
+        with pytest.raises(BadUse, match="not_there"):
+            await run.client.replace("not_there")
+        await run.client.replace("len(flow) + 0.5")
+        facts = await run.pause()
+        assert (facts.reason, facts.line, facts.hand) == ("step", 13, ["first"])
+        assert await run.ask("first") == "0.5"
+
+
+async def test_a_returned_value_is_replaced_in_a_call(script) -> None:
+    async with running(script("import math\ndef gap(a):\n    return a - a\nx = gap(math.inf) + 1\nprint(x)\n")) as run:
+        facts = await run.pause()
+        assert (facts.line, facts.replace) == (3, True)
+        await run.client.replace("2.0")
+        await run.pause()
+        await run.client.go_on()
+        assert await run.pause() is None and run.out == "3.0\n"
+
+
+async def test_what_has_changed_in_place_cannot_run_again(script) -> None:
+    text = "import numpy as np\nflow = np.ones(3)\nwith np.errstate(all='ignore'):\n    flow /= np.array([1.0, 0.0, 2.0])\n    y = 1\n"
+    async with running(script(text)) as run:
+        facts = await run.pause()
+        assert (facts.line, facts.retry, facts.replace) == (4, False, False)
+        with pytest.raises(BadUse, match="works in place"):
+            await run.client.retry()
+        with pytest.raises(BadUse, match="not stored yet"):
+            await run.client.replace("0.0")
+
+
+async def test_a_value_in_a_comprehension_is_replaced_where_it_stands(script) -> None:
+    text = "import math\nheads = [1.0, math.inf]\nflow = [h - h for h in heads]\nprint(flow)\n"
+    async with running(script(text)) as run:
+        facts = await run.pause()
+        assert facts.replace
+        await run.client.replace("7.0")
+        while await run.pause() is not None:
+            await run.client.go_on()
+        assert run.out == "[0.0, 7.0]\n"
+
+
+async def test_after_an_error_the_next_line_is_shown(script, interpreter: str) -> None:
+    async with running(script("head = 0.0\nflow = 1.0 / head\nprint(flow)\n"), python=interpreter) as run:
+        await run.pause()
+        await run.ask("!head = 2.0")
+        await run.client.retry()
+        facts = await run.pause()
+        assert (facts.reason, facts.line) == ("step", 3) and await run.ask("flow") == "0.5"
