@@ -91,3 +91,59 @@ async def test_after_an_error_the_next_line_is_shown(script, interpreter: str) -
         await run.client.retry()
         facts = await run.pause()
         assert (facts.reason, facts.line) == ("step", 3) and await run.ask("flow") == "0.5"
+
+
+RETURNS = """
+import math
+def f(a):
+    b = a + 1
+    return math.inf - math.inf if a < 2 else b
+x = f(1)
+print(x)
+"""
+
+
+async def test_another_line_is_next_from_a_paused_return(script, interpreter: str) -> None:
+    path = script(RETURNS)
+    async with running(path, python=interpreter) as run:
+        facts = await run.pause()
+        assert (facts.reason, facts.line) == ("nonfinite", 5)
+        await run.client.make_next(path, 4)
+        facts = await run.pause()
+        assert (facts.line, facts.state) == (4, "next")
+        await run.ask("!a = 3")
+        assert (await run.step()).line == 5
+        assert await run.step("on") is None and run.out == "4\n" and not run.trouble
+
+
+PASSES_ON = """
+def f(a):
+    return a / 0
+for k in range(2):
+    try:
+        y = f(2)
+        z = 1
+    except (ValueError,
+            KeyError):
+        y = 4
+    except ZeroDivisionError:
+        y = 5
+match y:
+    case 4:
+        y = 1
+    case 5:
+        y = 2
+print(y)
+"""
+
+
+async def test_steps_through_an_error_show_the_lines_that_run(script, interpreter: str) -> None:
+    path = script(PASSES_ON)
+    async with running(path, python=interpreter, pause_on=set(), breakpoints={path: [3]}) as run:
+        await run.pause()
+        lines = [(await run.step()).line for _ in range(4)]
+        assert lines == [8, 12, 4, 5]
+        await run.client.set_breakpoints(path, [])
+        lines = [(await run.step()).line for _ in range(6)]
+        assert lines == [6, 8, 12, 4, 13, 17]
+        assert await run.step("on") is None and run.out == "2\n"

@@ -11,31 +11,47 @@ from . import probes
 from .source import SourceFile, Statement
 
 BEFORE = ("PUSH_EXC_INFO", "POP_TOP", "NOP", "PUSH_NULL", "CACHE", "PRECALL")
-_guarded: dict[types.CodeType, list[tuple[int, int]]] = {}
+Ranges = list[tuple[int, int]]  # of the offsets of instructions
+_guarded: dict[types.CodeType, tuple[Ranges, Ranges]] = {}
 
 
 def is_guarded(code: types.CodeType, offset: int) -> bool:
     """True for instructions whose innermost handler is the guard of one of our statements."""
+    return any(start <= offset < end for start, end in _ranges(code)[0])
+
+
+def is_in_guard(code: types.CodeType, offset: int) -> bool:
+    """True for instructions of a guard itself: they run after the statement has failed."""
+    return any(start <= offset < end for start, end in _ranges(code)[1])
+
+
+def _ranges(code: types.CodeType) -> tuple[Ranges, Ranges]:
     if code not in _guarded:
         _guarded[code] = _guards(code)
-    return any(start <= offset < end for start, end in _guarded[code])
+    return _guarded[code]
 
 
-def _guards(code: types.CodeType) -> list[tuple[int, int]]:
+def _guards(code: types.CodeType) -> tuple[Ranges, Ranges]:
+    """What guards protect, and the guards themselves, up to where they raise the error again."""
     if not code.co_exceptiontable:
-        return []
+        return [], []
     instructions = list(dis.get_instructions(code))
     place = {i.offset: n for n, i in enumerate(instructions)}
-    found = []
+    protected, guards = [], []
     for entry in dis._parse_exception_table(code):  # type: ignore[attr-defined]
         at = place.get(entry.target)
         if at is None:
             continue
         # A handler of the script's may hold a guard too, further on: ours begins with the call itself.
         begin = [i for i in instructions[at : at + 8] if i.opname not in BEFORE]
-        if begin and begin[0].opname == "LOAD_CONST" and begin[0].argval is probes.failed:
-            found.append((entry.start, entry.end))
-    return found
+        first = begin[0].argval if begin and begin[0].opname == "LOAD_CONST" else None
+        if first is probes.failed:
+            protected.append((entry.start, entry.end))
+        if first is probes.failed or first is probes.head_failed:
+            after = instructions[at:]
+            end = next((i.offset for i in after if i.opname in ("RAISE_VARARGS", "RERAISE")), entry.target)
+            guards.append((entry.target, end + 1))
+    return protected, guards
 
 
 def is_suspended(frame: types.FrameType) -> bool:

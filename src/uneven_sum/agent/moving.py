@@ -169,7 +169,9 @@ class Moving:
         inside = pause.state == "in"
         if inside and hasattr(here.node, "body"):
             raise Wrong("The head of a loop, condition or definition cannot be given up: run it first.")
-        action = "skip" if pause.reason == "error" and pause.can_retry else ""
+        # The statement begins again, and at its first line the jump sets off: after the last one of a function there
+        # would be no line to do so.
+        action = "retry" if pause.can_retry else ""
         if pause.reason == "error" and not pause.can_retry:
             raise Wrong("The head of a loop, condition or definition cannot be given up.")
         return self._go(motion.LINE, action, Aim(jump=line, skip=inside and not action))

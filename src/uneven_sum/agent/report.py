@@ -51,6 +51,18 @@ class Pause:
     lookout: int = 0
     past: list[types.FrameType] = field(default_factory=list)  # calls of a script that has ended, innermost first
 
+    @property
+    def line(self) -> int:
+        """The paused line: the first of its statement, or of the `except` or `case` clause that is entered."""
+        if self.statement is None:
+            return stack.line_of(self.frame) if self.frame is not None else 0
+        node = self.statement.node
+        if self.state == "next" and self.frame is not None:
+            clauses = [*getattr(node, "handlers", []), *(c.pattern for c in getattr(node, "cases", []))]
+            if self.frame.f_lineno in {c.lineno for c in clauses}:
+                return self.frame.f_lineno
+        return self.statement.line
+
     def calls(self, libraries: bool = False) -> list[types.FrameType]:
         """The calls from the paused one outwards, innermost first."""
         return self.past or self.dead + stack.calls(self.frame, libraries)
@@ -439,7 +451,7 @@ class Main:
 
 def _line(pause: Pause) -> str:
     """`line 22`, or `line 22 of channel.py` where it is not the script's own file."""
-    line = pause.statement.line if pause.statement else (stack.line_of(pause.frame) if pause.frame else 0)
+    line = pause.line
     file = stack.file_of(pause.frame) if pause.frame else None
     path = stack.path_of(pause.frame) if pause.frame else ""
     if file is None or not Main.path or path == os.path.abspath(Main.path):
@@ -534,9 +546,7 @@ def compose(pause: Pause, may_fork: bool = True, apart: dict[str, Any] | None = 
                 pause.expression = with_target(pause)
             apart = examine(pause, may_fork)
     pause.frame = live
-    line = statement.line if statement else stack.line_of(frame)
-    if pause.state == "next" and file is not None and statement is not None:
-        line = statement.line
+    line = pause.line if statement else stack.line_of(frame)
     return {
         "reason": pause.reason,
         "kind": pause.kind,

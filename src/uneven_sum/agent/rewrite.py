@@ -135,7 +135,8 @@ class Rewriter(Recorded):
                 ast.Raise(),
             ],
         )
-        wrapped = ast.Try([*new, *([] if ends else [ast.Break()])], [handler], [], [])
+        begins = ast.Pass(lineno=self.sentinel, end_lineno=self.sentinel, col_offset=0, end_col_offset=0)
+        wrapped = ast.Try([begins, *new, *([] if ends else [ast.Break()])], [handler], [], [])
         return self._here(ast.While(ast.Constant(True), [wrapped], []), first_line(s))
 
     def _head_guard(self, s: ast.stmt, new: list[ast.stmt]) -> ast.stmt:
