@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import itertools
+import json
 from pathlib import Path
 
 from driving_app import Terminal, rest, settled, until
@@ -231,3 +232,37 @@ def test_the_total_that_stops_growing(terminal) -> None:
     one.gone("value by pass")
     one.keys("q")
     one.expect("left with status 0")
+
+
+ONCE = """
+def year(n):
+    total = 0.0
+    for day in range(5):
+        total += day * n
+        depth = total - 1
+    return total
+flows = []
+for n in range(4):
+    flows.append(year(n))
+print(flows)
+"""
+
+
+async def test_recorded_from_the_start_and_back_to_a_breakpoint_that_holds_once(script) -> None:
+    path = script(ONCE)
+    sentence = "pause at line 6 when `n == 2 and day == 3`, once"
+    Path(path.replace(".py", ".case.toml")).write_text(f"schema = 1\n[[lookouts]]\nsentence = {json.dumps(sentence)}\n")
+    app = UnevenSum(Launch(path, keep_case=True, pause_on=set()))
+    async with app.run_test(size=(140, 42)) as pilot:
+        bench = await settled(pilot, "paused", 6)
+        facts = bench.facts
+        assert [k.number for k in facts.loops] == [4, 3]
+        bench.query_one(Sheet).cursor = 5
+        await opened(pilot)
+        await pilot.press("r")
+        await until(pilot, lambda: bench.query_one(PassStrip).has_class("shown"), 60)
+        bench = await settled(pilot, "paused", 6)
+        assert bench.facts.reason == "breakpoint" and bench.facts.headline == facts.headline
+        assert [k.number for k in bench.facts.loops] == [4, 3]
+        screen = await opened(pilot)
+        assert screen.ledger.rows == 3

@@ -82,7 +82,7 @@ def _of_text(
         return None
     with state.silenced():
         plain = compile(text, name, mode, flags, dont_inherit=True)
-    if like is not None and plain.co_code != like.co_code:
+    if like is not None and plain != like:
         return None
     is_file = os.path.isfile(name)
     if is_file and not loader.is_users(name):

@@ -27,6 +27,7 @@ from .activity import Activity, activity, reads_input
 from .descendants import MARK, Family, below
 from .interpreter import find_interpreter
 from .launch import BadUse, Launch, SyntaxFault, inspect_script
+from .output import ScriptOutput
 from .points import Points, ended, reap
 from .typed import Input
 
@@ -97,6 +98,7 @@ class Session:
         self.points = Points(self._point_came, launch.limits)
         self.input = Input()
         self.point = 0  # the return point of the present pause
+        self.output: ScriptOutput | None = None
         self.written: dict[str, int] = {}  # files that the script has written or deleted, and when
         self.pid = 0  # of the active process
         self._reading: asyncio.Task[None] | None = None
@@ -142,8 +144,9 @@ class Session:
         self._reading = asyncio.create_task(self._read(reader, Decoder()))
         if launch.capture:
             assert self.process.stdout is not None and self.process.stderr is not None
-            self._tasks.append(asyncio.create_task(self._relay(self.process.stdout, "stdout")))
-            self._tasks.append(asyncio.create_task(self._relay(self.process.stderr, "stderr")))
+            self.output = ScriptOutput(self.process, self.on_event)
+            self._tasks.append(asyncio.create_task(self.output.relay(self.process.stdout, "stdout")))
+            self._tasks.append(asyncio.create_task(self.output.relay(self.process.stderr, "stderr")))
         self._tasks.append(asyncio.create_task(self._watch()))
         rewind = await self.points.listen() if launch.rewind else ""
         await self.request("launch", {**launch.arguments(), "rewind": rewind})
@@ -428,6 +431,8 @@ class Session:
             except MalformedMessage:
                 break
             for message in messages:
+                if self.output is not None and message.get("event") in ("stopped", "unevenSum/callEnded"):
+                    await self.output.drained()
                 self._take(message)
 
     def _take(self, message: Message) -> None:
@@ -475,14 +480,6 @@ class Session:
             self.last_place = body
             return
         self.on_event(message)
-
-    async def _relay(self, stream: asyncio.StreamReader, category: str) -> None:
-        import codecs
-
-        decoder = codecs.getincrementaldecoder("utf-8")("replace")
-        while data := await stream.read(1 << 15):
-            text = decoder.decode(data)
-            self.on_event({"type": "event", "event": "output", "body": {"category": category, "output": text}})
 
     async def _sample(self) -> None:
         """Asks a running script now and then where it is."""

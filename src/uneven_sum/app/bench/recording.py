@@ -139,25 +139,28 @@ class Recording(Part):
             return
         self._remember(of)
         goal = [{"file": k.file, "line": k.line, "pass": k.number} for k in facts.loops if k.number]
-        trips = facts.reason in ("error", "warning", "nonfinite") or facts.reason == "end"
-        file, line = facts.file, facts.line
+        there = facts
+
+        async def on(client: Client, facts: Facts) -> None:
+            self.steps.append(until)
+            if there.reason in ("step", "pause", "entry"):
+                await client.run_to(there.file, there.line)
+            else:
+                await client.go_on()
+
+        async def until(client: Client, facts: Facts) -> None:
+            if is_same_place(facts, there):
+                raise Arrived
+            await on(client, facts)
 
         async def record(client: Client, facts: Facts) -> None:
             await client.record(self.recorded(), **self.always())
             if goal:
                 await client.to_pass(goal)
-            elif trips:
-                await client.go_on()
             else:
-                await client.run_to(file, line)
+                await on(client, facts)
 
-        async def on(client: Client, facts: Facts) -> None:
-            if trips:
-                await client.go_on()
-            else:
-                await client.run_to(file, line)
-
-        steps: list[Step] = [record, *([on] if goal else [])]
+        steps: list[Step] = [record, *([until] if goal else [])]
         point = client.start_point()
         if point is None:
             bench.notify("There is no return point at the start: the script runs again.")
@@ -202,6 +205,9 @@ class Recording(Part):
         step = self.steps.pop(0)
         try:
             await step(client, facts)
+        except Arrived:
+            self.steps = []
+            return False
         except BadUse as e:
             self.steps = []
             self.bench.notify(str(e), severity="warning")
@@ -232,6 +238,20 @@ class Recording(Part):
             present = next((k.number for k in facts.loops if k.line == recent.line), 0)
         text = sheet.lines[sheet.at_line - 1] if 0 < sheet.at_line <= len(sheet.lines) else ""
         self.bench.query_one(PassStrip).show(recent, present, names_in(text))
+
+
+class Arrived(Exception):
+    """The script is paused where the steps lead."""
+
+
+def is_same_place(a: Facts, b: Facts) -> bool:
+    """True for two pauses at one line for one reason, by the same calls, in the same passes of all loops."""
+    steps = ("step", "pause", "entry", "breakpoint")
+    if a.reason != b.reason and not (a.reason in steps and b.reason in ("step", "pause", "entry")):
+        return False
+    calls = [[(call.file, call.line, call.function) for call in one.trail] for one in (a, b)]
+    passes = [[(loop.file, loop.line, loop.number) for loop in one.loops] for one in (a, b)]
+    return (a.file, a.line) == (b.file, b.line) and calls[0] == calls[1] and passes[0] == passes[1]
 
 
 def _bytes(path: str) -> bytes:
