@@ -18,6 +18,7 @@ from uneven_sum.app.app import UnevenSum
 from uneven_sum.app.dialogs import Choose, Prompt
 from uneven_sum.app.screens.bench import Bench
 from uneven_sum.app.screens.editor import Editor
+from uneven_sum.app.widgets.sheet import Sheet
 from uneven_sum.client import BadUse, Launch
 from uneven_sum.client.before import nearest
 from uneven_sum.client.opened import ChangedOutside, open_file, save
@@ -240,3 +241,31 @@ async def test_leaving_with_changes_is_asked(script) -> None:
         assert "No editor is set" in told or os.environ.get("EDITOR") or os.environ.get("VISUAL")
         await pilot.press("escape")
         await until(pilot, lambda: isinstance(app.screen, Bench))
+
+
+async def test_breakpoints_are_set_in_the_editor_and_move_with_their_lines(script) -> None:
+    path = script("x = 1\ny = 2\nz = 3\n")
+    app = UnevenSum(Launch(path, keep_case=False, pause_on=set()))
+    async with app.run_test(size=(120, 30)) as pilot:
+        bench = await settled(pilot, "paused")
+        bench.book.add(Lookout(file=path, line=2))
+        await pilot.press("e")
+        await until(pilot, lambda: isinstance(app.screen, Editor) and app.screen.loaded)
+        editor = app.screen
+        await until(pilot, lambda: editor.area.marks.get(2, ("",))[0].startswith("‖"))
+        editor.area.move_cursor((0, 0))
+        await pilot.press("w", "space", "equals_sign", "space", "0", "enter")  # a line before all
+        await until(pilot, lambda: editor.area.marks.get(3, ("",))[0].startswith("‖"))
+        editor.area.move_cursor((3, 0))
+        await pilot.press("ctrl+b")
+        assert sorted(editor.stops) == [3, 4]
+        await pilot.press("ctrl+s")
+        await until(pilot, lambda: editor.saved)
+        await pilot.press("escape")
+        await until(pilot, lambda: app.screen is bench)
+        await until(pilot, lambda: sorted(k.lookout.line for k in bench.book.kept.values()) == [3, 4])
+        assert sorted(bench.query_one(Sheet).marks) == [3, 4]
+        await pilot.press("R")
+        await settled(pilot, "paused", 3)
+        await pilot.press("enter")
+        await settled(pilot, "paused", 4)

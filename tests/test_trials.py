@@ -79,7 +79,7 @@ async def test_what_a_trial_is_refused(script, tmp_path) -> None:
             "os.system('true')": "does not call os.system",
         }
         for text, why in refusals.items():
-            with pytest.raises(BadUse, match=f"{why}.*Begin with ! to do it for good"):
+            with pytest.raises(BadUse, match=f"{why}.*Start with ! to run it in the script"):
                 await run.client.ask(text)
         swallowed = "import contextlib\nwith contextlib.suppress(OSError): os.remove('kept.txt')\n'went on'"
         told = (await run.client.ask(swallowed))["unevenSum"]

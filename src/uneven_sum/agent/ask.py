@@ -60,7 +60,7 @@ def _syntax(e: SyntaxError) -> str:
 
 def _error(e: BaseException) -> str:
     if isinstance(e, trial.Refused):
-        return f"{e}. Begin with ! to do it for good."
+        return f"{e}. Start with ! to run it in the script."
     try:
         text = clean(str(e), 300)
     except Exception:
@@ -112,13 +112,13 @@ def answer_in_trial(text: str, frame: types.FrameType) -> Asked:
     try:
         answer = trial.run(work)
     except trial.Impossible as e:
-        return Asked(error=f"No trial can be made now: {e}. Begin with ! to do it for good.", impossible=True)
+        return Asked(error=f"Cannot copy the script: {e}. Start with ! to run it in the script.", impossible=True)
     seconds = answer.get("seconds", time.perf_counter() - began)
     asked = Asked(answer.get("told"), printed=answer.get("printed", ""), seconds=seconds)
     asked.error = answer.get("failed", "")
     threads = trial.with_threads()
     if asked.error == trial.too_long() and threads:
-        asked.error += f": the threads of {threads} do not exist in a copy. Begin with ! to do it for good."
+        asked.error += f": the threads of {threads} do not exist in a copy. Start with ! to run it in the script."
     asked.changed, asked.refused = answer.get("changed", ""), answer.get("refused", [])
     return asked
 

@@ -41,6 +41,7 @@ class Book:
     results: list[Result] = field(default_factory=list)  # what is verified at the end of each run
     formats: dict[str, str] = field(default_factory=dict)  # of numbers: expression (empty: in general) -> style, digits
     removed: list[list[Kept]] = field(default_factory=list)  # what an undo brings back, latest last
+    later: list[tuple[str, int]] = field(default_factory=list)  # breakpoints in a text that is not saved yet
     texts: dict[str, list[str]] = field(default_factory=dict)  # the files as they were when lookouts were placed
 
     def wanted(self) -> list[Lookout]:
@@ -168,7 +169,16 @@ class Book:
                 moved = [(f, follow(old, new, n) or 0) if _same(f, path) else (f, n) for f, n in places]
                 places[:] = [(f, n) for f, n in moved if n]
             self.texts[path] = new
+        wanted, self.later = self.later, []
+        for path, line in wanted:
+            if not self.at_line(path, line):
+                self.add(Lookout(file=path, line=line))
         return lost
+
+    def add_later(self, path: str, lines: list[int]) -> None:
+        """Breakpoints by the lines of a text that is about to be saved."""
+        self._remember(path)
+        self.later = [place for place in self.later if not _same(place[0], path)] + [(path, n) for n in lines]
 
 
 def switches_for(pause_on: set[str]) -> Switches:

@@ -24,11 +24,23 @@ FIRST_WORDS = ("call", "expect", "plot", "table", "open", "watch", "verify", "pa
 class Asking(Part):
     """A part of the Bench."""
 
+    to_ask: list[str]  # questions that wait, the one under way first
     under_way = False  # a question that takes its time
     called_from = 0  # the return point of the pause in which a call with pauses was asked for
 
     @work(group="ask")
     async def _ask(self, text: str) -> None:
+        """Questions are answered one after another, so that each answer stands under its own."""
+        self.to_ask.append(text)
+        if len(self.to_ask) > 1:
+            return
+        while self.to_ask:
+            try:
+                await self._ask_one(self.to_ask[0])
+            finally:
+                self.to_ask.pop(0)
+
+    async def _ask_one(self, text: str) -> None:
         drawer = self.bench.query_one(AskDrawer)
         client = self.bench.client
         word = text.partition(" ")[0]
@@ -65,7 +77,7 @@ class Asking(Part):
         if not told:
             drawer.question(text)
         if self.under_way:
-            drawer.wait("being evaluated; escape gives it up")
+            drawer.wait("evaluating, escape cancels")
         try:
             answer = (await asking)["unevenSum"]
         except BadUse as e:
@@ -86,7 +98,7 @@ class Asking(Part):
     async def _ask_in_place(self, client: Client, text: str, why: str) -> None:
         """Where no copy of the script can be made: in the script itself, if the user says so."""
         bench, drawer = self.bench, self.bench.query_one(AskDrawer)
-        reason = why.partition(". Begin with")[0]
+        reason = why.partition(". Start with")[0]
         if not await bench.app.push_screen_wait(
             Sure(bench.palette, f"{reason}.\nEvaluate it in the script itself? What it changes stays changed.")
         ):
@@ -116,7 +128,7 @@ class Asking(Part):
         except BadUse as e:
             bench.notify(str(e), severity="warning")
             return
-        bench.notify(f"Expected of the next pause. Now: {now}")
+        bench.notify(f"Will check at the next pause. Now: {now}")
 
     # -- calls with pauses ---------------------------------------------------------------------------
 

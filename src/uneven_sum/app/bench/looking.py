@@ -46,6 +46,7 @@ class Looking(Part):
         cards = {c.name: c for c in bench.query_one(Cards).cards if c.assigned}
         line = sheet.lines[sheet.cursor - 1] if sheet.lines else ""
         here = [n for n in names_in(line) if n in cards]
+        pointed = [sheet.pointed[2]] if sheet.pointed is not None else []
 
         def rank(name: str) -> tuple[bool, bool, int]:
             card = cards[name]
@@ -53,7 +54,8 @@ class Looking(Part):
             return (not (large and card.nonfinite), not large, here.index(name))
 
         rest = [n for n in cards if n not in here]
-        return sorted(here, key=rank) + sorted(rest, key=lambda n: cards[n].kind not in ("array", "frame"))
+        names = sorted(here, key=rank) + sorted(rest, key=lambda n: cards[n].kind not in ("array", "frame"))
+        return pointed + [n for n in names if n not in pointed]
 
     def open_closeup(self, expressions: list[str]) -> None:
         from ..screens.closeup import CloseUp
@@ -156,6 +158,21 @@ class Looking(Part):
         bench.notify(f"{target} is {told['value']} now, by hand.")
         bench._state("paused")
         await bench._read_call(client)
+
+    def action_point(self, by: int) -> None:
+        """To the next name of the cursor line; its value is shown."""
+        self.bench.query_one(Sheet).point(by)
+
+    async def on_sheet_pointed(self, message: Sheet.Pointed) -> None:
+        client, sheet = self.client, self.bench.query_one(Sheet)
+        if client is None or self.state != "paused":
+            return
+        try:
+            body = await client.ask(message.text, self.bench._frame(), "hover")
+        except BadUse:
+            sheet.show_pointed(message.text, "not known here")
+            return
+        sheet.show_pointed(message.text, f"{body['result']}   {body.get('type', '')}")
 
     async def on_sheet_hovered(self, message: Sheet.Hovered) -> None:
         """What a name, attribute or element under the mouse is just now; nothing is run for it."""
@@ -272,7 +289,7 @@ class Looking(Part):
         bench = self.bench
         sheet = bench.query_one(Sheet)
         line = sheet.lines[sheet.cursor - 1] if sheet.lines else ""
-        names = names_in(line)
+        names = [sheet.pointed[2]] if sheet.pointed is not None else names_in(line)
         hint = "an expression; one that is watched already is removed"
         text = await bench.app.push_screen_wait(Prompt(bench.palette, "Watch what?", names[0] if names else "", hint))
         if not text or not text.strip():

@@ -290,7 +290,8 @@ class Moves(Part):
         def tell(text: str) -> None:
             bench.notify(text, severity="warning")
 
-        if not path or not await edit(bench, bench.palette, path, line, tell, frozenset()):
+        if not path or not await edit(bench, bench.palette, path, line, tell, frozenset(), bench.book):
+            await bench.send_lookouts()
             return
         if self.facts is None or self.state != "paused" or self.facts.reason == "end":
             for text in bench.book.follow_edits():

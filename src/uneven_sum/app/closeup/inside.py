@@ -5,8 +5,10 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any, cast
 
 from rich.text import Text
-from textual.containers import Horizontal, VerticalScroll
-from textual.widgets import Static, Tree
+from textual.binding import Binding
+from textual.containers import Horizontal
+from textual.widgets import TextArea, Tree
+from textual.widgets.text_area import Selection
 
 from ...client import BadUse
 from ..reader import folded
@@ -14,6 +16,23 @@ from ..theme import Palette
 
 if TYPE_CHECKING:
     from ..screens.closeup import CloseUp
+
+
+PAGE = 300  # parts that are shown at once
+MORE = "\0"  # before the number of the first part of the next page
+WRAPPED = 200_000  # characters up to which lines are wrapped
+
+
+class TextView(TextArea, inherit_bindings=False):
+    """A text to read: a cursor, and no key that edits."""
+
+    BINDINGS = [
+        Binding(key, f"cursor_{action}", show=False)
+        for key, action in (
+            *(("up", "up"), ("down", "down"), ("left", "left"), ("right", "right"), ("pageup", "page_up")),
+            *(("pagedown", "page_down"), ("home", "line_start"), ("end", "line_end")),
+        )
+    ]
 
 
 class Inside:
@@ -28,20 +47,58 @@ class Inside:
         node, client = event.node, screen.bench.client
         if node.data is None or node.children or client is None:
             return
-        found = await screen._ask(client.parts(node.data, screen.frame, 0, 300))
+        owner, start = _page(node.data)
+        found = await screen._ask(client.parts(owner, screen.frame, start, PAGE))
         if found is None:
             return
+        target = node.parent if start and node.parent is not None else node  # the next page stands beside, not below
+        if target is not node:
+            node.remove()
+        self._add(target, owner, start, found)
+
+    def _add(self, node: Any, owner: str, start: int, found: dict[str, Any]) -> None:
+        """A page of parts below a node, and a way to the next page."""
+        screen = self._c
         p = screen.palette
         for part in found["parts"]:
             label = Text(part["name"], f"bold {p.text}")
             label.append("  " + part["text"], p.nonfinite if part["nonfinite"] else p.quiet)
-            path = _path(node.data, part["name"], str(screen.told["summary"]["kind"]) if node.is_root else "")
+            path = _path(owner, part["name"], str(screen.told["summary"]["kind"]) if node.is_root else "")
             if part["parts"] and path:
                 node.add(label, data=path)
             else:
                 node.add_leaf(label, data=path)
-        if found["total"] > len(found["parts"]):
-            node.add_leaf(Text(f"… {found['total'] - len(found['parts'])} more: ask for a slice of it", p.quiet))
+        after = start + len(found["parts"])
+        if found["total"] > after:
+            label = Text(f"… {found['total'] - after} more: enter shows the next {PAGE}, g goes to any", p.quiet)
+            node.add(label, data=f"{owner}{MORE}{after}")
+
+    async def go_to_part(self, number: int) -> None:
+        """Show the parts of the value from one on."""
+        screen = self._c
+        tree, client = screen.query_one(Tree), screen.bench.client
+        owner = tree.root.data
+        if client is None or owner is None:
+            return
+        found = await screen._ask(client.parts(owner, screen.frame, max(0, number), PAGE))
+        if found is None:
+            return
+        if not found["parts"]:
+            screen.say(f"There are {found['total']} parts: 0 to {found['total'] - 1}.", bad=True)
+            return
+        tree.root.remove_children()
+        self._add(tree.root, owner, max(0, number), found)
+        tree.root.expand()
+        tree.cursor_line = 1
+        tree.scroll_home(animate=False)
+
+    def find_text(self, wanted: str) -> None:
+        """Go to the next place where a text stands, from the cursor on, then from the top."""
+        screen = self._c
+        found = _find_in_tree(screen.query_one(Tree), wanted) if screen.query(Tree) else None
+        if found is None and screen.query(TextArea):
+            found = _find_in_text(screen.query_one(TextArea), wanted)
+        screen.say(f"{wanted}: {found}" if found else f"{wanted} is not in this text.", bad=not found)
 
     async def _reader(self, body: Horizontal) -> None:
         screen = self._c
@@ -61,9 +118,50 @@ class Inside:
             shown.root.expand()
             shown.focus()
             return
-        box = VerticalScroll(Static(Text(text[:200_000], screen.palette.text)), id="text", can_focus=True)
+        box = TextView(text, id="text", read_only=True, soft_wrap=len(text) <= WRAPPED, compact=True)
         await body.mount(box)
         box.focus()
+
+
+def _page(data: str) -> tuple[str, int]:
+    owner, _, start = data.partition(MORE)
+    return owner, int(start or 0)
+
+
+def _find_in_text(area: TextArea, wanted: str) -> str | None:
+    """Select the next place of a text; where it is, None when there is none."""
+    text, low = area.text.lower(), wanted.lower()
+    row, column = area.selection.end
+    lines = area.document.lines
+    start = sum(len(line) + 1 for line in lines[:row]) + column
+    at = text.find(low, start)
+    at = text.find(low) if at < 0 else at
+    if at < 0:
+        return None
+    row = text.count("\n", 0, at)
+    column = at - (text.rfind("\n", 0, at) + 1)
+    area.selection = Selection((row, column), (row, column + len(wanted)))
+    area.scroll_cursor_visible(center=True)
+    return f"line {row + 1} of {len(lines)}"
+
+
+def _find_in_tree(tree: Tree[str], wanted: str) -> str | None:
+    nodes: list[Any] = []
+    todo = [tree.root]
+    while todo:
+        node = todo.pop()
+        nodes.append(node)
+        todo += reversed(node.children)
+    at = next((n for n, node in enumerate(nodes) if node is tree.cursor_node), 0)
+    for node in [*nodes[at + 1 :], *nodes[: at + 1]]:
+        if wanted.lower() in str(node.label).lower():
+            outer = node.parent
+            while outer is not None:
+                outer.expand()
+                outer = outer.parent
+            tree.call_after_refresh(tree.move_cursor, node)
+            return str(node.label)[:60]
+    return None
 
 
 def _path(owner: str, name: str, kind: str) -> str | None:

@@ -122,6 +122,10 @@ class Bench(
         Binding("v", "value_menu", show=False),
         Binding("t", "terms", show=False),
         Binding("tab", "about", show=False, priority=True),
+        Binding("left", "point(-1)", show=False),
+        Binding("right", "point(1)", show=False),
+        Binding("left_curly_bracket", "walk(-999)", show=False),
+        Binding("right_curly_bracket", "walk(999)", show=False),
         Binding("left_square_bracket", "walk(-1)", show=False),
         Binding("right_square_bracket", "walk(1)", show=False),
         Binding("a", "ask", show=False),
@@ -171,6 +175,7 @@ class Bench(
         self.last_words = ""  # what `sys.exit` was given, and where
         self.runs = 0
         self.watches: list[str] = []
+        self.to_ask: list[str] = []
         self.asked = history.load()
         self.point = 0  # the return point of the present pause
         self.no_point = ""  # why this pause has no return point

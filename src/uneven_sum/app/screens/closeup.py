@@ -95,6 +95,7 @@ class CloseUp(Keyed, Plotting, Keeping, Formatting, Inside, Screen[None]):
         self.views: list[str] = []
         self.at_view = 0
         self.slice = self.filter = ""
+        self.wanted = ""  # what was searched for last
         self.sort: dict[str, Any] | None = None
         self.logarithmic = False
         self.range: tuple[int, int] | None = None
@@ -254,7 +255,7 @@ class CloseUp(Keyed, Plotting, Keeping, Formatting, Inside, Screen[None]):
         elif self.view in DRAW:
             keys = [*hints("closeup", "+ -"), ("left right", "pan"), *hints("closeup", "l", "k", "x")]
         elif self.view == "parts":
-            keys = [("enter", "unfold"), *hints("closeup", "g", "y")]
+            keys = [("enter", "unfold"), ("/", "search"), *hints("closeup", "g", "y")]
         elif self.view == "text":
             keys = [("/", "search"), *hints("closeup", "y")]
         self.query_one(Keys).show([*hints("closeup", *many), *view, *keys, *hints("closeup", "escape", "?")])
@@ -314,6 +315,12 @@ class CloseUp(Keyed, Plotting, Keeping, Formatting, Inside, Screen[None]):
 
     @work(group="dialog")
     async def action_slice(self) -> None:
+        if self.view in ("text", "parts"):
+            wanted = await self._prompt("Search for …", self.wanted, "a text; again: the next place")
+            if wanted:
+                self.wanted = wanted
+                self.find_text(wanted)
+            return
         if self._grid() is None:
             return
         text = await self._prompt("Which slice?", self.slice, "like [3, :, ::2]")
@@ -358,6 +365,11 @@ class CloseUp(Keyed, Plotting, Keeping, Formatting, Inside, Screen[None]):
 
     @work(group="dialog")
     async def action_go_to(self) -> None:
+        if self.view == "parts":
+            text = await self._prompt("Go to which part?", "", "its number, from 0")
+            if text is not None and text.strip().isdigit():
+                await self.go_to_part(int(text))
+            return
         grid = self._grid()
         if grid is None:
             return

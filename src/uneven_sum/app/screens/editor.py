@@ -19,7 +19,9 @@ from textual.widgets.text_area import TextAreaTheme
 
 from ...client import BadUse
 from ...client.before import Finding, looked_at
+from ...client.book import Book
 from ...client.opened import ChangedOutside, Opened, open_file, save
+from ...client.placing import follow
 from ..dialogs import Choice, Choose, Prompt
 from ..helptexts import hints
 from ..keymap import Keyed
@@ -65,12 +67,23 @@ class Editor(Keyed, Screen[bool]):
         Binding("ctrl+n", "next_finding", show=False, priority=True),
         Binding("ctrl+e", "own_editor", show=False, priority=True),
         Binding("ctrl+o", "help", show=False, priority=True),
+        Binding("ctrl+b", "breakpoint", show=False, priority=True),
         Binding("f3", "find_next", show=False, priority=True),
         Binding("escape,ctrl+q", "leave", show=False, priority=True),
     ]
 
-    def __init__(self, palette: Palette, opened: Opened, line: int = 1, off: frozenset[str] = frozenset()) -> None:
+    def __init__(
+        self,
+        palette: Palette,
+        opened: Opened,
+        line: int = 1,
+        off: frozenset[str] = frozenset(),
+        book: Book | None = None,
+    ) -> None:
         super().__init__()
+        self.book = book
+        self.stops: dict[int, int] = {}  # by line of the text as it is now: the number of a lookout; 0: a new one
+        self.stops_in: list[str] = []  # the lines of the text that `stops` counts in
         self.palette, self.opened, self.line, self.off = palette, opened, line, off
         self.found: list[Finding] = []
         self.at_finding = -1
@@ -100,6 +113,12 @@ class Editor(Keyed, Screen[bool]):
         area = self.area
         area.load_text(self.opened.text)
         area.read_only, self.loaded = False, True
+        self.stops_in = self.opened.text.split("\n")
+        kept = self.book.kept.values() if self.book is not None else []
+        here = os.path.realpath(self.opened.path)
+        self.stops = {
+            k.lookout.line: k.lookout.id for k in kept if k.lookout.line and os.path.realpath(k.lookout.file) == here
+        }
         self.say("")
         area.register_theme(_theme(self.palette))
         area.theme = "uneven"
@@ -154,10 +173,7 @@ class Editor(Keyed, Screen[bool]):
         if not self.query("#wrong"):
             return  # left meanwhile
         self.found = found
-        marks: dict[int, tuple[str, str]] = {}
-        for one in self.found:  # errors come first
-            marks.setdefault(one.line, ("error", p.error) if one.error else ("hint", p.warning))
-        self.area.mark(marks)
+        self._draw_marks()
         for n, one in enumerate(self.found[:4]):
             out.append("\n" if n else "")
             word, colour = ("error", p.error) if one.error else ("hint ", p.warning)
@@ -165,7 +181,57 @@ class Editor(Keyed, Screen[bool]):
             out.append(f"line {one.line}: {one.text}", p.text)
         if len(self.found) > 4:
             out.append(f"   and {len(self.found) - 4} more", p.quiet)
-        self.query_one("#wrong", Static).update(out or Text("nothing is wrong that can be seen", p.fine))
+        self.query_one("#wrong", Static).update(out or Text("no findings", p.fine))
+
+    def _draw_marks(self) -> None:
+        """Breakpoints, and beside them or instead of them what is wrong."""
+        p = self.palette
+        self._follow()
+        marks: dict[int, tuple[str, str]] = {}
+        for one in self.found:  # errors come first
+            marks.setdefault(one.line, ("error", p.error) if one.error else ("hint", p.warning))
+        for line in self.stops:
+            word, colour = marks.get(line, ("", p.breakpoint))
+            marks[line] = (f"‖{word[:4]}", colour)
+        self.area.mark(marks)
+
+    def _follow(self) -> None:
+        """Breakpoints move with their lines."""
+        if not self.stops:
+            return
+        now = self.area.text.split("\n")
+        if now != self.stops_in:
+            moved = {follow(self.stops_in, now, line): number for line, number in self.stops.items()}
+            self.stops = {line: number for line, number in moved.items() if line is not None}
+        self.stops_in = now
+
+    def action_breakpoint(self) -> None:
+        """A breakpoint on or off at the cursor line; a new one is set when the text is saved."""
+        if self.book is None or not self.loaded:
+            self.say("Breakpoints are set here when the editor was opened from the Bench.")
+            return
+        self._follow()
+        self.stops_in = self.area.text.split("\n")
+        line = self.area.cursor_location[0] + 1
+        number = self.stops.pop(line, None)
+        if number is None:
+            self.stops[line] = 0
+        elif number:
+            self.book.remove([number])
+        self.say(f"Breakpoint at line {line} {'set' if number is None else 'removed'}.")
+        self._draw_marks()
+
+    def _keep_breakpoints(self) -> None:
+        """The new ones: at once where the text is the file's, else with the lines that are saved."""
+        if self.book is None:
+            return
+        self._follow()
+        new = [line for line, number in self.stops.items() if not number]
+        if new and not self.saved and not self.modified:
+            for line in new:
+                self.book.toggle(self.opened.path, line)
+        elif self.saved:
+            self.book.add_later(self.opened.path, new)
 
     def action_next_finding(self) -> None:
         if self.found:
@@ -258,6 +324,7 @@ class Editor(Keyed, Screen[bool]):
             self.say(str(e), bad=True)
             return False
         self.saved = True
+        self._keep_breakpoints()
         self._title()
         errors = sum(f.error for f in self.found)
         self.say(f"{name} is saved." + (f" It has {errors} error{'s' * (errors != 1)}." if errors else ""))
@@ -286,6 +353,8 @@ class Editor(Keyed, Screen[bool]):
                     return
             elif chosen != "drop":
                 return
+        if not self.saved:
+            self._keep_breakpoints()
         self.dismiss(self.saved)
 
     @work(group="dialog")
@@ -349,7 +418,13 @@ def _theme(p: Palette) -> TextAreaTheme:
 
 
 async def edit(
-    screen: Screen[Any], palette: Palette, path: str, line: int, tell: Callable[[str], None], off: frozenset[str]
+    screen: Screen[Any],
+    palette: Palette,
+    path: str,
+    line: int,
+    tell: Callable[[str], None],
+    off: frozenset[str],
+    book: Book | None = None,
 ) -> bool:
     """Opens the editor on a file; True when it was saved.  What keeps it from opening is told."""
     try:
@@ -358,4 +433,4 @@ async def edit(
         tell(str(e))
         return False
     app: Any = screen.app
-    return bool(await app.push_screen_wait(Editor(palette, opened, line, off)))
+    return bool(await app.push_screen_wait(Editor(palette, opened, line, off, book)))

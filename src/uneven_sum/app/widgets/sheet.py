@@ -100,6 +100,13 @@ class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
             super().__init__()
             self.text = text
 
+    class Pointed(Message):
+        """A name is pointed at by key; its value is wanted."""
+
+        def __init__(self, text: str) -> None:
+            super().__init__()
+            self.text = text
+
     class MenuAsked(Message):
         def __init__(self, line: int) -> None:
             super().__init__()
@@ -131,6 +138,8 @@ class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
         self.remarks: dict[int, str] = {}
         self.rows: list[Row] = []
         self.hovered = ""
+        self.pointed: tuple[int, int, str] | None = None  # by key: first and last column, and the text
+        self.pointed_value = ""
         self.readable: list[tuple[int, int, int, int, str]] | None = None  # made when first hovered over
 
     # -- what is shown -------------------------------------------------------------------------------
@@ -228,7 +237,32 @@ class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
             self.scroll_to(y=max(0, target), animate=False)
 
     def watch_cursor(self, old: int, new: int) -> None:
+        self.pointed, self.pointed_value = None, ""
         self.refresh()
+
+    def point(self, by: int) -> None:
+        """Point at the next (or the previous) name, attribute or element of the cursor line."""
+        found = sorted({(c, e, t) for r, c, er, e, t in self._expressions() if r == er == self.cursor})
+        if not found:
+            self.pointed = None
+        elif self.pointed in found:
+            self.pointed = found[(found.index(self.pointed) + by) % len(found)]
+        else:
+            self.pointed = found[0 if by > 0 else -1]
+        self.pointed_value = ""
+        if self.pointed is not None:
+            self.post_message(self.Pointed(self.pointed[2]))
+        self.refresh()
+
+    def show_pointed(self, text: str, value: str) -> None:
+        if self.pointed is not None and self.pointed[2] == text:
+            self.pointed_value = f"{text} = {value}"
+            self.refresh()
+
+    def _expressions(self) -> list[tuple[int, int, int, int, str]]:
+        if self.readable is None:
+            self.readable = _readable("\n".join(self.lines))
+        return self.readable
 
     def validate_cursor(self, value: int) -> int:
         return max(1, min(value, len(self.lines) or 1))
@@ -285,8 +319,17 @@ class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
         out.append(f"{sign}{badge:<3.3}", f"bold {p.breakpoint}" if on else f"strike {p.quiet}")
         out.append(f"{line:>4}  ", p.text if line == self.cursor else p.quiet)
         styled = self.styled[line - 1].copy() if line <= len(self.styled) else Text()
+        if line == self.cursor and self.pointed is not None:
+            data = self.lines[line - 1].encode()
+            first, last = (len(data[:n].decode(errors="replace")) for n in self.pointed[:2])
+            styled.stylize(f"bold underline {p.at}", first, last)
         styled.expand_tabs(4)
         out.append_text(styled)
+        if line == self.cursor and self.pointed_value:
+            room = max(8, self.room - out.cell_len - 3)
+            value = self.pointed_value
+            out.append("   " + (value if len(value) <= room else value[: room - 1] + "…"), p.at)
+            return out
         note = self.notes.get(line)
         if note is not None and (
             line != self.at_line or note.text.startswith("pass ")
@@ -366,9 +409,7 @@ class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
         line = self.rows[number].line
         before = self.lines[line - 1].expandtabs(4)[: x - GUTTER]
         place = (line, len(before.encode()))
-        if self.readable is None:
-            self.readable = _readable("\n".join(self.lines))
-        here = [r for r in self.readable if r[:2] <= place < r[2:4]]
+        here = [r for r in self._expressions() if r[:2] <= place < r[2:4]]
         return min(here, key=lambda r: (r[2] - r[0], len(r[4])))[4] if here else ""
 
     def word_at_cursor(self) -> str:
