@@ -436,7 +436,7 @@ async def test_filters_and_runs_are_asked_for(script) -> None:
 async def test_files_of_a_ledger(script, tmp_path) -> None:
     parquet = pytest.importorskip("pyarrow.parquet")
     text = (
-        "import math\nimport numpy as np\nimport pyarrow\ndef f():\n    a = np.arange(4.0)\n    for k in range(6):\n"
+        "import math\nimport numpy as np\nimport pyarrow\ndef f():\n    a = np.arange(12.0)\n    for k in range(6):\n"
         "        a = a / (k - 3) if k != 4 else a * np.nan\n        t = math.inf if k == 2 else k / 3\n        u = 'dry' if k else None\n"
         "    return a\nwith np.errstate(all='ignore'):\n    f()\n"
     )
@@ -449,7 +449,7 @@ async def test_files_of_a_ledger(script, tmp_path) -> None:
         table = parquet.read_table(tmp_path / "passes.parquet").to_pydict()
         assert told["rows"] == 6 and table["pass"] == [1, 2, 3, 4, 5, 6] and table["k"] == [0, 1, 2, 3, 4, 5]
         assert table["t"][:3] == [0.0, 1 / 3, float("inf")] and table["u"] == [None] + ["dry"] * 5
-        assert table["a.nonfinite"] == [0, 0, 0, 4, 4, 4] and table["a.max"][0] == 0.0
+        assert table["a.nonfinite"] == [0, 0, 0, 12, 12, 12] and table["a.max"][0] == 0.0
         with pytest.raises(BadUse, match="could not be written"):
             await run.client.export_passes(path, 6, "/nowhere/p.parquet")
         # Bad passes are marked: of an array by the sign of its mean, in a plot below the line.

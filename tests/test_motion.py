@@ -237,4 +237,4 @@ async def test_threads_and_pools_go_on_by_themselves(script) -> None:
         assert (facts.line, facts.function, facts.exception.type) == (4, "half", "ZeroDivisionError")
         assert await run.ask("!x + 1") == "1"
         with pytest.raises(BadUse, match="Cannot copy the script"):
-            await run.ask("x")
+            await run.ask("half(2)")

@@ -96,7 +96,7 @@ async def test_recorded_as_the_plain_script_prints(script, interpreter: str, nam
 CHANGING = """
 import numpy as np
 def f():
-    held = np.zeros(4)
+    held = np.zeros(12)
     for k in range(5):
         if k == 0:
             v = 1.5
@@ -123,8 +123,8 @@ async def test_values_that_change_their_kind(script) -> None:
         await run.step("on")
         one = await run.client.passes(path, 5)
         column = {c.name: c for c in one.columns}
-        assert [column["v.shape"].text(r) for r in range(5)] == ["1.5", "4", "weir", "list of 2", "list of 2"]
-        assert [column["late"].text(r) for r in range(5)] == ["", "", "", "list of 2", "list of 2"]
+        assert [column["v.shape"].text(r) for r in range(5)] == ["1.5", "12", "weir", "2", "2"]
+        assert [column["late[1]"].text(r) for r in range(5)] == ["", "", "", "2", "2"]
         assert column["inner.max"].values == [0.0, 1.0, 2.0, 3.0, 0.0], "an array as it was in its pass"
         assert [column["held[0]"].text(r) for r in range(5)] == ["0", "1", "2", "3", "nan"]
         assert column["inner.nonfinite"].values == [0, 0, 0, 0, 1] and column["inner.mean"].facts.first_bad == 5
@@ -253,14 +253,32 @@ def test_iterables_are_taken_one_by_one_and_their_errors_come_through() -> None:
 
 def test_arrays_are_told_by_their_figures() -> None:
     np = pytest.importorskip("numpy")
-    held = np.array([1.0, np.nan, 3.0])
+    held = np.array([1.0, np.nan, *[3.0] * 10])
     run = Recorder("f", (1, 0), ("held", "n")).begin()
     for n in run.over(range(3)):
         held[0] = n
         put(run, (held, np.float32(0.1)))
     cells = [row[0] for _, row in run.rows()]
-    assert cells == [Cells((3,), float(n), (n + 3) / 2, 3.0, 1) for n in range(3)]
-    assert str(cells[0]) == "3 cells 0 … 3, mean 1.5, 1 not finite" and run.facts().columns[0].first_bad == 1
+    assert cells == [Cells((12,), float(n), (n + 30) / 11, 3.0, 1) for n in range(3)]
+    assert str(cells[0]) == "12 cells 0 … 3, mean 2.72727, 1 not finite" and run.facts().columns[0].first_bad == 1
+
+
+async def test_small_vectors_have_a_column_for_each_element(script) -> None:
+    text = "import numpy as np\nx = np.array([1.0, -2.0])\nfor k in range(4):\n    x = x * 2 if k < 3 else x * [1, np.inf]\n    pair = (k, k / 2)\n"
+    path = script(text)
+    async with running(path, pause_on={"start"}, pause_at_end=True) as run:
+        await run.pause()
+        await run.client.record([{"file": path, "line": 3}])
+        await run.step("on")
+        one = await run.client.passes(path, 3)
+        assert [c.name for c in one.columns] == ["k", "x[0]", "x[1]", "pair[0]", "pair[1]"]
+        column = {c.name: c for c in one.columns}
+        assert column["x[0]"].values == [2.0, 4.0, 8.0, 8.0] and column["pair[1]"].values == [0.0, 0.5, 1.0, 1.5]
+        assert column["x[1]"].facts.marks == "...!" and column["x[1]"].facts.first_bad == 4
+        assert column["x[0]"].facts.first_bad == 0
+        one = await run.client.passes(path, 3, filter="x.max > 3")
+        assert one.numbers == [2, 3, 4]
+        assert await run.client.course(one, "x[0]") == []
 
 
 def test_nothing_of_it_warns_the_script(recwarn) -> None:
@@ -283,9 +301,7 @@ def command(*args: str, cwd: str) -> subprocess.CompletedProcess[str]:
 
 
 def test_the_table_from_the_command_line(script, tmp_path) -> None:
-    text = (
-        "import numpy as np\na = np.ones(3)\nfor k in range(4):\n    a = a * 2\n    t = 1 / (3 - k)\n    name = 'x,y'\n"
-    )
+    text = "import numpy as np\na = np.ones(12)\nfor k in range(4):\n    a = a * 2\n    t = 1 / (3 - k)\n    name = 'x,y'\n"
     script(text)
     done = command("--loop", "script.py:3", "--out", "passes.csv", "script.py", cwd=str(tmp_path))
     assert done.returncode == 3 and "ZeroDivisionError in line 5" in done.stderr

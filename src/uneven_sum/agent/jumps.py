@@ -6,11 +6,13 @@ import ast
 import dis
 import inspect
 import types
+from typing import Any
 
 from . import probes
 from .source import SourceFile, Statement
 
-BEFORE = ("PUSH_EXC_INFO", "POP_TOP", "NOP", "PUSH_NULL", "CACHE", "PRECALL")
+BEFORE = ("PUSH_EXC_INFO", "POP_TOP", "NOP", "PUSH_NULL", "CACHE", "PRECALL", "EXTENDED_ARG")
+RAISES = {dis.opmap["RAISE_VARARGS"], dis.opmap["RERAISE"]}
 Ranges = list[tuple[int, int]]  # of the offsets of instructions
 _guarded: dict[types.CodeType, tuple[Ranges, Ranges]] = {}
 
@@ -35,23 +37,32 @@ def _guards(code: types.CodeType) -> tuple[Ranges, Ranges]:
     """What guards protect, and the guards themselves, up to where they raise the error again."""
     if not code.co_exceptiontable:
         return [], []
-    instructions = list(dis.get_instructions(code))
-    place = {i.offset: n for n, i in enumerate(instructions)}
+    data = code.co_code
     protected, guards = [], []
     for entry in dis._parse_exception_table(code):  # type: ignore[attr-defined]
-        at = place.get(entry.target)
-        if at is None:
-            continue
         # A handler of the script's may hold a guard too, further on: ours begins with the call itself.
-        begin = [i for i in instructions[at : at + 8] if i.opname not in BEFORE]
-        first = begin[0].argval if begin and begin[0].opname == "LOAD_CONST" else None
-        if first is probes.failed:
+        called = _first_constant(code, data, entry.target)
+        if called is probes.failed:
             protected.append((entry.start, entry.end))
-        if first is probes.failed or first is probes.head_failed:
-            after = instructions[at:]
-            end = next((i.offset for i in after if i.opname in ("RAISE_VARARGS", "RERAISE")), entry.target)
+        if called is probes.failed or called is probes.head_failed:
+            end = entry.target
+            while end < len(data) and data[end] not in RAISES:
+                end += 2
             guards.append((entry.target, end + 1))
     return protected, guards
+
+
+def _first_constant(code: types.CodeType, data: bytes, at: int) -> Any:
+    """The constant that a handler loads before anything else; None when it does something else first."""
+    extended = 0
+    for place in range(at, min(at + 32, len(data)), 2):
+        name, argument = dis.opname[data[place]], data[place + 1] | extended
+        extended = argument << 8 if name == "EXTENDED_ARG" else 0
+        if name == "LOAD_CONST":
+            return code.co_consts[argument]
+        if name not in BEFORE:
+            return None
+    return None
 
 
 def is_suspended(frame: types.FrameType) -> bool:

@@ -6,6 +6,7 @@ import base64
 import difflib
 import math
 import os
+import re
 import struct
 import types
 from typing import TYPE_CHECKING, Any
@@ -197,15 +198,17 @@ class LedgerRequests:
     def on_own_course(self, arguments: dict[str, Any]) -> dict[str, Any]:
         """Sentences about the course of one recorded value (`name`) over a run: see `series`."""
         recorder, run = self._run_of(arguments)
-        name, _, figure = str(arguments["name"]).rpartition(".")
-        whole = str(arguments["name"]) in recorder.labels
-        label = str(arguments["name"]) if whole else name
+        wanted = str(arguments["name"])
+        whole = wanted in recorder.labels
+        element = re.fullmatch(r"(.+)\[(\d+)\]", wanted)
+        name, _, figure = (element[1], "", element[2]) if element else wanted.rpartition(".")
+        label = wanted if whole else name
         if label not in recorder.labels or run is None:
             return {"said": []}
         at = recorder.labels.index(label)
         values = [(n, row[at]) for n, row in run.rows()]
         if not whole:
-            values = [(n, getattr(v, figure)) for n, v in values if isinstance(v, Cells) and figure in FIGURES]
+            values = [(n, found) for n, v in values if (found := _part(v, figure)) is not None]
         told = [(n, found) for n, v in values if (found := _figure(v)) is not None]
         return {"said": [s.text for s in series.sentences(told)]}
 
@@ -409,6 +412,15 @@ def _facts(run: Run) -> list[dict[str, Any]]:
     return found
 
 
+def _part(value: Any, name: str) -> Any:
+    """A figure or an element of an array; None where it has none."""
+    if not isinstance(value, Cells):
+        return None
+    if name in FIGURES:
+        return getattr(value, name)
+    return value.elements[int(name)] if name.isdigit() and int(name) < len(value.elements) else None
+
+
 def _figure(value: Any) -> float | None:
     if type(value) is float:
         return value
@@ -419,6 +431,12 @@ def _columns(label: str, values: list[Any], facts: dict[str, Any]) -> list[dict[
     """A value's column; of arrays, one for each figure."""
     if not any(isinstance(v, Cells) for v in values):
         return [{"name": label, **_column(values), **facts}]
+    sizes = {len(v.elements) if isinstance(v, Cells) else 0 for v in values if v is not MISSING}
+    if len(sizes) == 1 and 0 not in sizes:
+        parts = [[v.elements[n] if isinstance(v, Cells) else v for v in values] for n in range(sizes.pop())]
+        made = [{"name": f"{label}[{n}]", "of": label, **_column(part)} for n, part in enumerate(parts)]
+        bad: dict[str, Any] = {name: facts[name] for name in ("bad", "firstBad") if name in facts}  # of the vector
+        return [{**told, **bad} if "!" in told["marks"] else told for told in made]
     made = []
     for figure in FIGURES:
         part = [getattr(v, figure) if isinstance(v, Cells) else MISSING for v in values]

@@ -34,6 +34,7 @@ class Loader:
         self.recorders = Recorders()
         self.fresh: dict[str, dict[Any, types.CodeType]] = {}  # functions with the present breakpoints, by file
         self._probed: dict[int, tuple[weakref.ref[types.CodeType], frozenset[tuple[int, int]]]] = {}
+        self.checked: tuple[str, bytes, types.CodeType] | None = None  # what was compiled to see whether it can be
         self.plain: dict[str, str] = {}  # files that run as they are, and why
         self.unwatched: Callable[[str, str], None] = lambda file, why: None  # hears of each
         self._library = tuple(
@@ -58,7 +59,11 @@ class Loader:
         SyntaxError and ValueError are raised as `compile` would raise them.
         """
         name = name or path
-        plain = compile(data, name, "exec", dont_inherit=True)
+        known, self.checked = self.checked, None
+        if known is not None and known[:2] == (name, data):
+            plain = known[2]
+        else:
+            plain = compile(data, name, "exec", dont_inherit=True)
         file = SourceFile(name, data)
         for options in (self.options, Options(False, self.options.checks, self.options.meters)):
             try:
@@ -83,11 +88,13 @@ class Loader:
         planned = [
             lk for by_line in (plan.lines, plan.elements, plan.lambdas) for one in by_line.values() for lk in one
         ]
-        with state.silenced():  # the plain compilation has given the script's own warnings
+        # The plain compilation has given the script's own warnings.
+        with state.silenced(), state.no_collection():
             rewriter = Rewriter(file, probes.sites, options, plan)
             tree = rewriter.module() if mode == "exec" else rewriter.expression()
             code = compile(tree, file.path, mode, flags, dont_inherit=True)
-        made = put_in(code, probes.PROBES)
+            del tree, rewriter
+            made = put_in(code, probes.PROBES)
         self._note_probes(made, frozenset((lk.id, lk.version) for lk in planned))
         return made
 

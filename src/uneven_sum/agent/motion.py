@@ -210,7 +210,7 @@ class Motion:
 
     def _line(self, frame: types.FrameType) -> None:
         file = stack.file_of(frame)
-        if file is not None and jumps.is_in_guard(frame.f_code, frame.f_lasti):
+        if file is not None and sys.exc_info()[1] is not None and jumps.is_in_guard(frame.f_code, frame.f_lasti):
             return  # what we do after an error
         if frame is self.start and self.aim.jump and not self.aim.skip:
             self._jump(frame)

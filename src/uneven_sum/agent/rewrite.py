@@ -44,6 +44,7 @@ from .expressions import (
     VALUE,
     Options,
     Sites,
+    placed,
 )
 from .lookouts import Plan
 from .names import SEES_FRAME
@@ -62,10 +63,12 @@ class Rewriter(Recorded):
 
     def __init__(self, file: SourceFile, sites: Sites, options: Options, plan: Plan | None = None) -> None:
         super().__init__(file, sites, options, plan or Plan())
+        self.sees_frames = any(name in file.text for name in SEES_FRAME)  # somewhere: else no function need be walked
+        self.shared: dict[bool | None, tuple[ast.stmt, ast.stmt, list[ast.stmt], ast.stmt]] = {}
 
     def module(self) -> ast.Module:
         tree = ast.parse(self.file.data, self.file.path)
-        for node in ast.walk(tree):
+        for node in ast.walk(tree) if "range" in self.file.text else ():
             if isinstance(node, ast.Name) and node.id == "range" and not isinstance(node.ctx, ast.Load):
                 self.range_is_builtin = False
         tree.body = self.body(tree.body, docstring=True)
@@ -124,20 +127,26 @@ class Rewriter(Recorded):
 
     def _guard(self, s: ast.stmt, new: list[ast.stmt]) -> ast.stmt:
         ends = isinstance(s, (ast.Return, ast.Raise))
-        handler = ast.ExceptHandler(
-            None,
-            None,
-            [
-                ast.If(self._probe("failed", self._site("statement")), [ast.Break()], []),
-                ast.If(self._probe("again"), [ast.Continue()], []),
-                *self._leave(),
-                *self.raised(s),
-                ast.Raise(),
-            ],
-        )
-        begins = ast.Pass(lineno=self.sentinel, end_lineno=self.sentinel, col_offset=0, end_col_offset=0)
-        wrapped = ast.Try([begins, *new, *([] if ends else [ast.Break()])], [handler], [], [])
+        begins, end, ways, on = self._shared()
+        failed = ast.If(self._probe("failed", self._site("statement")), [end], [])
+        handler = ast.ExceptHandler(None, None, [failed, *ways, *self.raised(s), on])
+        wrapped = ast.Try([begins, *new, *([] if ends else [end])], [handler], [], [])
         return self._here(ast.While(ast.Constant(True), [wrapped], []), first_line(s))
+
+    def _shared(self) -> tuple[ast.stmt, ast.stmt, list[ast.stmt], ast.stmt]:
+        """What all guards of one kind of scope have in common, in a line that the file does not have: where a jump
+        sets off, `break`, what the user may have answered besides, `raise`."""
+        if self.returning not in self.shared:
+            like = ast.Pass(lineno=self.sentinel, end_lineno=self.sentinel, col_offset=0, end_col_offset=0)
+            again = ast.If(self._probe("again"), [ast.Continue()], [])
+            ways = [self._here(step, like) for step in (again, *self._leave())]
+            self.shared[self.returning] = (
+                like,
+                self._here(ast.Break(), like),
+                ways,
+                self._here(ast.Raise(), like),
+            )
+        return self.shared[self.returning]
 
     def _head_guard(self, s: ast.stmt, new: list[ast.stmt]) -> ast.stmt:
         told = ast.Expr(self._probe("head_failed", self._site("head")))
@@ -215,18 +224,18 @@ class Rewriter(Recorded):
         """`x += e` on numbers runs on a copy; on all else in place, as it would, and is looked at after."""
 
         def target() -> ast.expr:
-            return ast.copy_location(self._load(name), s.target)
+            return placed(self._load(name), s.target)
 
         right = self.value(_copy(s.value), "right") if not lossless else self.inside(_copy(s.value))
         number: list[ast.stmt]
         if self.temps:
             number = [
                 self._set(VALUE, target()),
-                ast.copy_location(ast.AugAssign(self._store(VALUE), s.op, right), s),
+                placed(ast.AugAssign(self._store(VALUE), s.op, right), s),
                 ast.Assign([s.target], self._checked(self._load(VALUE), s)),
             ]
         else:
-            done = ast.copy_location(self._probe("i" + type(s.op).__name__.lower(), target(), right), s)
+            done = placed(self._probe("i" + type(s.op).__name__.lower(), target(), right), s)
             number = [ast.Assign([_copy(s.target)], self._checked(done, s))]
         s.value = self.value(s.value, "right")
         site = self._site("augmented", s.value)
@@ -249,8 +258,8 @@ class Rewriter(Recorded):
 
         def at(ctx: ast.expr_context) -> ast.expr:
             if isinstance(place, ast.Attribute):
-                return ast.copy_location(ast.Attribute(self._load(OWNER), place.attr, ctx), place)
-            return ast.copy_location(ast.Subscript(self._load(OWNER), self._load(INDEX), ctx), place)
+                return placed(ast.Attribute(self._load(OWNER), place.attr, ctx), place)
+            return placed(ast.Subscript(self._load(OWNER), self._load(INDEX), ctx), place)
 
         if isinstance(place, ast.Subscript):
             first.append(self._set(INDEX, _as_index(self.inside(place.slice), self)))
@@ -264,7 +273,7 @@ class Rewriter(Recorded):
                 *first,
                 self._set(VALUE, at(ast.Load())),
                 self._set(OLD, old),
-                ast.copy_location(ast.AugAssign(self._store(VALUE), s.op, right), s),
+                placed(ast.AugAssign(self._store(VALUE), s.op, right), s),
                 ast.Assign(
                     [at(ast.Store())], self.captured([place], self._checked(self._load(VALUE), s, self._load(OLD)))
                 ),
@@ -275,8 +284,8 @@ class Rewriter(Recorded):
     def _aug_by_functions(self, s: ast.AugAssign, place: ast.Attribute | ast.Subscript) -> ast.stmt:
         key = ast.Constant(place.attr) if isinstance(place, ast.Attribute) else _as_index(place.slice, self)
         get, put = ("getattr", "setattr") if isinstance(place, ast.Attribute) else ("getitem", "setitem")
-        present = ast.copy_location(self._probe(get, _copy(place.value), _copy(key)), place)
-        done = ast.copy_location(self._probe("i" + type(s.op).__name__.lower(), present, s.value), s)
+        present = placed(self._probe(get, _copy(place.value), _copy(key)), place)
+        done = placed(self._probe("i" + type(s.op).__name__.lower(), present, s.value), s)
         stored = self._probe(put, place.value, key, self.captured([place], self._checked(done, s)))
         return self._here(ast.Expr(stored), s)
 
@@ -416,7 +425,7 @@ class Rewriter(Recorded):
 
     def _functiondef(self, s: ast.FunctionDef | ast.AsyncFunctionDef) -> list[ast.stmt]:
         outer = (self.temps, self.absorbing)
-        self.temps, self.absorbing = not _sees_frame(s), 0
+        self.temps, self.absorbing = not (self.sees_frames and _sees_frame(s)), 0
         start = 1 if _is_docstring(s.body[0]) else 0
         begin = s.body[min(start, len(s.body) - 1)]  # a docstring may be all
         if s.lineno in self.lines:  # the line of the `def`: its first statement
@@ -445,7 +454,7 @@ def _as_index(index: ast.expr, by: Rewriter) -> ast.expr:
     """A subscript's index as an expression of its own: slices become calls of `slice`."""
     if isinstance(index, ast.Slice):
         parts = [p or ast.Constant(None) for p in (index.lower, index.upper, index.step)]
-        return ast.copy_location(by._probe("slice", *parts), index)
+        return placed(by._probe("slice", *parts), index)
     if isinstance(index, ast.Tuple):
         index.elts = [_as_index(e, by) for e in index.elts]
     return index

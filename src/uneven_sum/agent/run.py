@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import importlib.machinery
 import importlib.util
 import os
@@ -16,6 +17,7 @@ from . import compilers, outside, plain_code, probes, report, run_texts, stack, 
 from . import told as snapshot
 from .engine import Engine
 from .expressions import Options
+from .loader import Loader
 from .rewind import Rewind
 from .values import clean
 from .wire import Closed, Wire
@@ -154,7 +156,7 @@ def _main_module(engine: Engine, arguments: dict[str, Any]) -> tuple[types.Modul
         main.__cached__ = cached  # type: ignore[attr-defined]
     if sys.version_info < (3, 14):
         main.__annotations__ = {}
-    data = _readable(path)
+    data = _readable(path, engine.loader)
     sys.modules["__main__"] = main
     engine.loader.install()
     return main, data, path
@@ -177,7 +179,7 @@ def _find_module(name: str) -> importlib.machinery.ModuleSpec:
     return spec
 
 
-def _readable(path: str) -> bytes:
+def _readable(path: str, loader: Loader) -> bytes:
     """The script's text, once it is known to compile; Failed otherwise."""
     try:
         with open(path, "rb") as f:
@@ -185,7 +187,10 @@ def _readable(path: str) -> bytes:
     except OSError as e:
         raise Failed(f"{path} cannot be read: {e.strerror}.") from None
     try:
-        with state.silenced():  # it will be compiled again, with its breakpoints
+        with contextlib.suppress(Exception), state.silenced("error"), state.no_collection():
+            loader.checked = (path, data, compile(data, path, "exec", dont_inherit=True))
+            return data
+        with state.silenced():  # it is compiled again, and gives its warnings then
             compile(data, path, "exec", dont_inherit=True)
         return data
     except SyntaxError as e:

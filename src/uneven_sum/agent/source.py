@@ -14,6 +14,8 @@ import zlib
 from dataclasses import dataclass, field
 from typing import Union
 
+from . import state
+
 Position = tuple[int, int, int, int]  # first line, first column (bytes), last line, last column
 FunctionNode = Union[ast.FunctionDef, ast.AsyncFunctionDef, ast.Lambda]
 LOOPS = (ast.For, ast.AsyncFor, ast.While)
@@ -64,6 +66,7 @@ class SourceFile:
         self._by_position: dict[Position, list[ast.AST]] | None = None
         self._statement_of: dict[Position, Statement] = {}
         self._text: str | None = None
+        self._print: int | None = None
         self._lines: list[str] | None = None
 
     @property
@@ -82,19 +85,23 @@ class SourceFile:
     @property
     def print(self) -> int:
         """What tells this text of the file from another one."""
-        return zlib.crc32(self.data)
+        if self._print is None:
+            self._print = zlib.crc32(self.data)
+        return self._print
 
     @property
     def tree(self) -> ast.Module:
         if self._tree is None:
-            self._tree = ast.parse(self.data, self.path)
+            with state.no_collection():
+                self._tree = ast.parse(self.data, self.path)
         return self._tree
 
     @property
     def statements(self) -> list[Statement]:
         """Every statement of the file, outer before inner."""
         if self._statements is None:
-            self._statements = list(_Surroundings(self.tree).found)
+            with state.no_collection():
+                self._statements = list(_Surroundings(self.tree).found)
             self._statement_of = {position(s.node): s for s in self._statements}
         return self._statements
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import gc
 import os
 import sys
 import warnings
@@ -21,8 +22,8 @@ own_fork = False  # the fork under way is ours
 
 
 @contextlib.contextmanager
-def silenced() -> Iterator[None]:
-    """No warning is shown.
+def silenced(action: str = "ignore") -> Iterator[None]:
+    """No warning is shown; with `error` each is raised.
 
     `warnings.catch_warnings` would make every module forget which warnings it has shown already; the
     script would see them again.
@@ -32,9 +33,21 @@ def silenced() -> Iterator[None]:
     modules: list[Any] = [warnings] if present is warnings or not hasattr(present, "filters") else [warnings, present]
     kept = [(module, module.filters) for module in modules]
     for module, _ in kept:
-        module.filters = [("ignore", None, Warning, None, 0)]
+        module.filters = [(action, None, Warning, None, 0)]
     try:
         yield
     finally:
         for module, filters in kept:
             module.filters = filters
+
+
+@contextlib.contextmanager
+def no_collection() -> Iterator[None]:
+    """Holds the garbage collector back: syntax nodes by the million are no garbage."""
+    was_on = gc.isenabled()
+    gc.disable()
+    try:
+        yield
+    finally:
+        if was_on:
+            gc.enable()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import time
 from collections import deque
 from dataclasses import dataclass
@@ -15,20 +16,25 @@ from .type_identity import TypeIds
 MISSING = "·missing"  # not assigned
 PLAIN = TypeIds(float, int, bool, complex, type(None))
 LONG = 200  # characters of a text that are kept; ten times as many bits of an integer
+VECTOR = 8  # elements up to which they are kept one by one
+NUMBERS = (float, int)
 COLLECTIONS = (list, tuple, dict, set, frozenset, deque)
 
 
 @dataclass(slots=True)
 class Cells:
-    """An array as it was in one pass."""
+    """An array as it was in one pass; of a small vector, and of a short list of numbers, its elements too."""
 
     shape: tuple[int, ...]
     low: float
     mean: float
     high: float
     bad: int
+    elements: tuple[float, ...] = ()
 
     def __str__(self) -> str:
+        if self.elements:
+            return f"[{' '.join(f'{v:.6g}' for v in self.elements)}]"
         shape = " x ".join(map(str, self.shape))
         bad = f", {self.bad} not finite" if self.bad else ""
         return f"{shape} cells {self.low:.6g} … {self.high:.6g}, mean {self.mean:.6g}{bad}"
@@ -84,7 +90,10 @@ def told(value: Any) -> Any:
     try:
         if np is not None and isinstance(value, np.ndarray) and value.dtype.kind in "fiub":
             m = measures.measure(np, value, moments=False)
-            return Cells(value.shape, m.low, m.mean, m.high, m.bad)
+            small = value.ndim == 1 and 0 < value.size <= VECTOR
+            return Cells(value.shape, m.low, m.mean, m.high, m.bad, tuple(value.tolist()) if small else ())
+        if (kind is list or kind is tuple) and 0 < len(value) <= VECTOR and all(type(v) in NUMBERS for v in value):
+            return _vector(value)
         shape = getattr(value, "shape", None) if np is not None else None
         if isinstance(shape, tuple):
             return f"{kind_name(kind)} of {' x '.join(map(str, shape))}"
@@ -95,6 +104,13 @@ def told(value: Any) -> Any:
         if signals.is_the_scripts(e):
             raise
     return kind_name(kind)
+
+
+def _vector(values: Any) -> Cells:
+    """A short list of numbers."""
+    fine = [float(v) for v in values if v - v == 0]
+    low, high = (min(fine), max(fine)) if fine else (math.inf, -math.inf)
+    return Cells((len(values),), low, sum(fine) / max(1, len(fine)), high, len(values) - len(fine), tuple(values))
 
 
 def exact(value: Any) -> str | None:
