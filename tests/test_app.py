@@ -145,7 +145,7 @@ async def test_a_death_is_told_and_rerun_is_offered(script) -> None:
     app = UnevenSum(Launch(script("import os\nos.abort()\n")))
     async with app.run_test(size=(120, 30)) as pilot:
         bench = await settled(pilot, "ended")
-        assert ("R", "run again") in bench._keys()
+        assert ("R", "rerun") in bench._keys()
 
 
 # -- the program itself ------------------------------------------------------------------------------
@@ -154,7 +154,7 @@ async def test_a_death_is_told_and_rerun_is_offered(script) -> None:
 STORY = {
     "rating": ("Culprit: head ** 1.5 with head = -0.017", "Pass 212 of 365", "next       36"),
     "routing": ("Culprit: coming - through", "Pass 429 of 672", "next       23"),
-    "lagged": ("IndexError in line 28", "Pass 365 of 365", None),
+    "lagged": ("IndexError at line 28", "Pass 365 of 365", None),
 }
 
 
@@ -169,9 +169,9 @@ def test_from_start_to_rerun_in_a_terminal(name: str, terminal) -> None:
         t.keys("Space")
         t.expect(after)
     t.keys("a")
-    t.expect("tried without consequences")
+    t.expect("Python, in a copy")
     t.keys("1 + 41", "Enter")
-    assert "(a trial: nothing was changed)" in t.expect("42  int  ")
+    assert "(in a copy, script unchanged)" in t.expect("42  int  ")
     for key in ("Escape", "Escape", "R"):
         t.keys(key)
         time.sleep(0.7 * slowness())
@@ -189,10 +189,10 @@ def test_small_terminal_and_interrupt(terminal, script) -> None:
     t.expect("is running")
     time.sleep(0.5 * slowness())
     t.keys("z")
-    t.expect("Interrupted in line")
+    t.expect("Interrupted at line")
     shown = t.expect("pass ")
     assert all(len(line) <= 80 for line in shown.splitlines())
-    assert "? all keys" in shown and "q leave" in shown
+    assert "? help" in shown and "q quit" in shown
 
 
 def test_refusals_on_the_command_line(terminal, script) -> None:
@@ -367,7 +367,7 @@ def test_a_condition_in_a_terminal(terminal) -> None:
     t.expect("Pass 301 of 365")
     t.keys("C-p")
     t.expect("Search for commands")
-    t.keys("leave this call", "Enter")
+    t.keys("return now", "Enter")
     t.expect("what shall it return?")
     time.sleep(0.5 * slowness())
     t.keys("End", "C-u")
@@ -588,7 +588,7 @@ async def test_going_back_on_the_bench(script) -> None:
         await pilot.press("enter")
         await settled(pilot, "paused", 5)
         await until(pilot, lambda: drawer.last_line == "pass 8")
-        assert ("backspace", "back") in bench._keys()
+        assert ("backspace", "go back") in bench._keys()
         await pilot.press("backspace")
         await settled(pilot, "paused", 4)
         assert bench.facts.loops[0].number == 2 and drawer.last_line == "pass 0"
@@ -631,10 +631,10 @@ async def test_asking_in_lines_for_good_and_by_calls(script) -> None:
 
         await pilot.press("a", *"rise(4)", "enter")
         await until(pilot, lambda: "would change" in answers(bench))
-        assert "3.5  float" in answers(bench) and "(a trial: nothing was changed)" in answers(bench)
+        assert "3.5  float" in answers(bench) and "(in a copy, script unchanged)" in answers(bench)
         assert "would change  seen 0 elements → 1 elements" in answers(bench) and " ms " in answers(bench)
         await pilot.press("ctrl+g")
-        await until(pilot, lambda: "(done for good)" in answers(bench))
+        await until(pilot, lambda: "(in the script)" in answers(bench))
         await pilot.press(*"for v in seen:", "enter", *"print(v * 10)", "enter", "enter")
         await until(pilot, lambda: "printed: 40" in answers(bench))
         await pilot.press("up")
@@ -647,7 +647,7 @@ async def test_asking_in_lines_for_good_and_by_calls(script) -> None:
         await bench.send_lookouts()
         await pilot.press(*"call rise(8)", "enter")
         await until(pilot, lambda: bench.state == "paused" and bench.facts.line == 5)
-        assert bench.facts.nested == "rise(8)" and ("x", "leave the copy") in bench._keys()
+        assert bench.facts.nested == "rise(8)" and ("x", "leave copy") in bench._keys()
         await pilot.press("escape", "space")
         await until(pilot, lambda: bench.state == "paused" and bench.facts.line == 6)
         await pilot.press("x")
@@ -720,7 +720,7 @@ async def test_a_change_is_tried_put_in_the_file_and_taken_up(script) -> None:
 def test_apart_try_put_in_the_file_and_on_to_the_end(terminal, script) -> None:
     path = script(FAULTY)
     t = terminal("run", path)
-    t.expect("ZeroDivisionError in line 6")
+    t.expect("ZeroDivisionError at line 6")
     t.expect("culprit")
     time.sleep(0.5 * slowness())
     t.keys("t")  # folds the terms
@@ -772,11 +772,11 @@ async def test_a_question_given_up_and_one_that_needs_the_script_itself(script) 
         await pilot.press(*"seen.append(2)", "enter")
         await until(pilot, lambda: isinstance(app.screen, Sure))
         await pilot.press("enter")
-        await until(pilot, lambda: "(done for good)" in answers(bench))
+        await until(pilot, lambda: "(in the script)" in answers(bench))
         await pilot.press(*"call seen.append(3)", "enter")
         await until(pilot, lambda: isinstance(app.screen, Sure))
         assert "Run the call in the script itself?" in app.screen.question
         await pilot.press("enter")
-        await until(pilot, lambda: answers(bench).count("(done for good)") == 2)
+        await until(pilot, lambda: answers(bench).count("(in the script)") == 2)
         await pilot.press("escape", "escape", "enter")
         await until(pilot, lambda: bench.query_one(OutputDrawer).last_line == "[2, 3]")

@@ -62,7 +62,7 @@ def test_run_without_a_screen(name: str, tmp_path) -> None:
     path = tmp_path / "gauge.py"
     path.write_bytes(data)
     done = check(path)
-    assert done.returncode == 1 and f"ZeroDivisionError in line {line}: float division by zero." in done.stderr
+    assert done.returncode == 1 and f"ZeroDivisionError at line {line}: float division by zero." in done.stderr
     assert any(row.endswith(shown) and "\ufffd" not in row for row in done.stderr.split("\n"))
     assert max(map(len, done.stderr.split("\n"))) < 400
     assert path.read_bytes() == data

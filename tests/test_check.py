@@ -79,7 +79,7 @@ def test_nothing_is_added_when_nothing_trips(script) -> None:
 def test_report_follows_the_output_on_standard_error(script) -> None:
     done = check(script("print('before')\nx = 1 / 0\n"))
     assert (done.returncode, done.stdout) == (1, "before\n")
-    assert done.stderr.startswith("ZeroDivisionError in line 2: division by zero.")
+    assert done.stderr.startswith("ZeroDivisionError at line 2: division by zero.")
     assert "  in     2  x = 1 / 0" in done.stderr
     assert "1 / 0  ! raised  culprit" in done.stderr
 

@@ -61,7 +61,7 @@ async def test_guarded_arithmetic_is_meant_where_it_is_masked(name: str, script)
 async def test_guarded_arithmetic_pauses_where_it_escapes(script) -> None:
     found = await pauses(script, GUARD + "    s = r * 2\n    return s\nf()")
     assert [(p.reason, p.line) for p in found] == [("nonfinite", 11)]
-    assert "made at line 9, where NumPy ignores such errors, leave the function" in found[0].headline
+    assert "created at line 9, where NumPy ignores such errors, leave the function" in found[0].headline
 
 
 async def test_a_filter_guards_too(script) -> None:

@@ -53,11 +53,11 @@ def test_recent_cases_are_kept_the_latest_first(script) -> None:
     assert recent() == []
     one, two = script("x = 1\n", "one.py"), script("x = 2\n", "two.py")
     remember(Setup(one), "ran to its end")
-    remember(of_launch(Launch(two)), "paused in line 1: error")
+    remember(of_launch(Launch(two)), "paused at line 1: error")
     remember(Setup(one, "--again"), "was ended")
     assert [(s.program, s.args, s.ended) for s in recent()] == [
         (one, "--again", "was ended"),
-        (two, "", "paused in line 1: error"),
+        (two, "", "paused at line 1: error"),
     ]
     store = Path(os.environ["XDG_STATE_HOME"]) / "uneven-sum" / "recent.json"
     store.write_text("[{broken")
@@ -170,7 +170,7 @@ def test_the_desk_in_a_terminal(terminal) -> None:
     one.keys("Down", "Down")
     one.expect("1 hint  line 28: `inflow[day + LAG]` leaves the range")
     one.keys("Enter")
-    one.expect("IndexError in line 28")
+    one.expect("IndexError at line 28")
     one.keys("1")
     one.expect("The script is still paused. Leave and end it?")
     one.keys("Enter")
@@ -198,6 +198,6 @@ async def test_the_entries_come_back_from_the_case_file(script, tmp_path, monkey
     async with app.run_test(size=(140, 42)) as pilot:
         await until(pilot, lambda: app.desk is not None and app.desk.setup is not None)
         setup = next(s for s in app.desk.cases if s.program == path)
-        assert (setup.args, setup.ended) == ("lower", "paused in line 3: error")
+        assert (setup.args, setup.ended) == ("lower", "paused at line 3: error")
         (tmp_path / "gauge.case.toml").write_text("schema = [\n")
         assert app.desk.fresh(path).args == ""

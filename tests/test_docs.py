@@ -62,7 +62,7 @@ def test_command_of_the_docs(command: str, tmp_path, terminal) -> None:
         if words == ["run", "--no-return-points"]:
             words.append(str(tmp_path / "model.py"))
         t = terminal(*words)
-        t.expect("all keys")
+        t.expect("? help")
 
 
 def test_every_benchmark_runs() -> None:

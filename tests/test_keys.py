@@ -140,10 +140,10 @@ async def test_a_key_is_changed_swapped_and_given_back(tmp_path) -> None:
         await rest(pilot, 0.2)
         await pilot.press("up")  # not to be had
         await rest(pilot, 0.1)
-        assert "up stays what it is" in str(app.screen.query_one("#told", Static).render())
+        assert "up cannot be changed" in str(app.screen.query_one("#told", Static).render())
         await pilot.press("i")
         await rest(pilot, 0.1)
-        assert "i is: into the call" in str(app.screen.query_one("#told", Static).render())
+        assert "i is used for: into call" in str(app.screen.query_one("#told", Static).render())
         await pilot.press("i")
         await until(pilot, lambda: settings.load()[0].keys == {"bench": {"space": "i", "i": "space"}})
         await choose(pilot, "a", "bench")
@@ -155,7 +155,7 @@ async def test_a_key_is_changed_swapped_and_given_back(tmp_path) -> None:
         await rest(pilot, 0.2)
         assert bench.key("space") == "i" and bench.key("[ ]") == "[ ]"
         line = str(bench.query_one(Keys).render())
-        assert "i line · space into call" in line and "ctrl+t ask" in line
+        assert "i run line · space into call" in line and "ctrl+t ask" in line
         await pilot.press("i")
         await settled(pilot, "paused", 2)
         await pilot.press("a")
@@ -215,7 +215,7 @@ async def test_the_palette_has_the_commands_of_each_screen() -> None:
     async with app.run_test(size=(120, 40)) as pilot:
         await until(pilot, lambda: app.desk is not None and app.desk.setup is not None)
         names = {words for words, _, _ in Commands(app.screen)._commands()}
-        assert {"settings (7)", "guide (g)", "another file (o)"} <= names
+        assert {"open settings (7)", "start guide (g)", "open script (o)"} <= names
         await pilot.press("ctrl+p")
         await rest(pilot, 0.5)
         await pilot.press(*"theme, limits", "enter")
@@ -223,7 +223,7 @@ async def test_the_palette_has_the_commands_of_each_screen() -> None:
         await pilot.press("escape", "enter")
         await until(pilot, lambda: getattr(app.screen, "state", "") == "paused", 60)
         names = {words for words, _, _ in Commands(app.screen)._commands()}
-        assert {"run this line (space)", "settings (7)", "make the cursor line the next one"} <= names
+        assert {"run line (space)", "open settings (7)", "jump to cursor"} <= names
 
 
 async def test_help_has_its_columns(script) -> None:
@@ -233,8 +233,8 @@ async def test_help_has_its_columns(script) -> None:
         await pilot.press("question_mark")
         await rest(pilot, 0.3)
         lines = str(app.screen.query_one("#all", Static).render()).split("\n")
-        assert any(line.startswith("  backspace  back ") for line in lines)
+        assert any(line.startswith("  backspace  go back ") for line in lines)
         assert max(map(len, lines)) <= 80
-        column = lines[1].index("to the next line")
+        column = lines[1].index("step over")
         folded = [line for line in lines if line.startswith(" " * 20)]
         assert folded and {len(line) - len(line.lstrip()) for line in folded} == {column}

@@ -135,11 +135,11 @@ async def test_each_kind(name: str, before: bool, script, interpreter: str) -> N
 
 async def test_headlines_tell_what_was_met(script) -> None:
     found, _ = await met(script, None, {"where": "return", "name": "rate", "start": 4, "once": True})
-    assert found[0][3].startswith("rate returns 2.25, in line 15 (hit 4 times).")
+    assert found[0][3].startswith("rate returns 2.25, at line 15 (hit 4 times).")
     found, _ = await met(
         script, None, {"where": "change", "name": "total", "within": "simulate", "start": 2, "once": True}
     )
-    assert "total changed: 0.0 → 0.75, in line 23" in found[0][3]
+    assert "total changed: 0.0 → 0.75, at line 23" in found[0][3]
     found, _ = await met(script, None, {"line": 22, "condition": "day == 3"})
     assert found[0][3].startswith("Breakpoint at line 22: day == 3 is true. Pass 4 of 10")
 

@@ -119,8 +119,12 @@ async def test_evidence_from_every_screen_becomes_a_report(script, tmp_path) -> 
     assert data.startswith(b"%PDF-") and b"/Subtype /Image" in data and data.rstrip().endswith(b"%%EOF")
     text = (tmp_path / "report.md").read_text()
     assert "| run as | `gauge.py --year 2031` |" in text and "numpy" in text and "Python 3" in text
-    assert "`head ** 1.5` | nan | numpy.float64 | **culprit** |" in text and ">    6      flow[day] = 1.84" in text
-    assert "level.min()" in text and "`3.9`" in text and "a trial: nothing was changed" in text
+    assert (
+        "    head ** 1.5" in text
+        and "! nan  numpy.float64  culprit" in text
+        and "  in     6      flow[day] = 1.84" in text
+    )
+    assert "level.min()" in text and "`3.9`" in text and "in a copy, script unchanged" in text
     assert "| minimum | 3.9 |" in text or "| min | 3.9" in text
     assert "| pass | day | head | flow[day] |" in text and "all 2 passes are kept" in text
     assert "(report-pictures/picture-1.svg)" in text and (tmp_path / "report-pictures" / "picture-1.svg").exists()
@@ -165,7 +169,7 @@ def test_a_report_without_a_screen(script, tmp_path) -> None:
     done = subprocess.run(command, capture_output=True, text=True)
     assert done.returncode == 1
     text = (tmp_path / "out.md").read_text()
-    assert "nan made in line 6" in text and "**culprit**" in text and "| pass | day | head | flow[day] |" in text
+    assert "nan created at line 6" in text and "  culprit" in text and "| pass | day | head | flow[day] |" in text
     script("x = 1\n", "fine.py")
     done = subprocess.run(
         [*command[:-2], str(tmp_path / "out.md"), str(tmp_path / "fine.py")], capture_output=True, text=True

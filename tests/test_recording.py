@@ -160,7 +160,7 @@ async def test_an_endless_loop_is_interrupted_and_read(script) -> None:
             await asyncio.sleep(0.6)
             await run.client.interrupt()
             facts = await run.pause()
-            assert facts.headline.startswith("Interrupted in line") and facts.line in (2, 3, 4, 5), facts.headline
+            assert facts.headline.startswith("Interrupted at line") and facts.line in (2, 3, 4, 5), facts.headline
             if facts.loops and facts.loops[0].number > 2_000_000:
                 break
             await run.client.go_on()
@@ -304,7 +304,7 @@ def test_the_table_from_the_command_line(script, tmp_path) -> None:
     text = "import numpy as np\na = np.ones(12)\nfor k in range(4):\n    a = a * 2\n    t = 1 / (3 - k)\n    name = 'x,y'\n"
     script(text)
     done = command("--loop", "script.py:3", "--out", "passes.csv", "script.py", cwd=str(tmp_path))
-    assert done.returncode == 3 and "ZeroDivisionError in line 5" in done.stderr
+    assert done.returncode == 3 and "ZeroDivisionError at line 5" in done.stderr
     rows = list(csv.DictReader((tmp_path / "passes.csv").open()))
     assert [r["a.max"] for r in rows] == ["2.0", "4.0", "8.0"] and rows[1]["a.nonfinite"] == "0"
     assert [r["t"] for r in rows] == ["0.3333333333333333", "0.5", "1.0"] and rows[0]["name"] == "x,y"

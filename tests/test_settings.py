@@ -134,7 +134,7 @@ def test_the_log_tells_what_was_done(script, tmp_path) -> None:
     command = [sys.executable, "-m", "uneven_sum", "--log", str(tmp_path / "log.txt"), "--log-level"]
     subprocess.run([*command, "info", "check", script("x = 1 / 0\n")], capture_output=True)
     text = (tmp_path / "log.txt").read_text()
-    assert "INFO    uneven_sum.client: paused: ZeroDivisionError in line 1" in text and "DEBUG" not in text
+    assert "INFO    uneven_sum.client: paused: ZeroDivisionError at line 1" in text and "DEBUG" not in text
     subprocess.run([*command, "debug", "check", script("x = 1\n")], capture_output=True)
     text = (tmp_path / "log.txt").read_text()
     assert "DEBUG   uneven_sum.host: setExceptionBreakpoints done in " in text

@@ -62,7 +62,7 @@ def test_from_the_desk_to_the_report(terminal, tmp_path, monkeypatch) -> None:
     assert "max(head, 0.0)" in Path(tmp_path / "rating_year.py").read_text()
     # Report.
     one.keys("6")
-    one.expect("write the report")
+    one.expect("write report")
     one.keys("w")
     one.expect("Write the report to which file?")
     one.keys("Enter")
@@ -70,7 +70,7 @@ def test_from_the_desk_to_the_report(terminal, tmp_path, monkeypatch) -> None:
     text = (tmp_path / "rating_year-report.md").read_text()
     assert "fixed: the problem at" in text and "`stage`" in text
     one.keys("Escape")
-    one.gone("write the report")
+    one.gone("write report")
     one.keys("1")
     one.expect("ran to its end")
     one.keys("q")

@@ -11,7 +11,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, TypeVar
 
-from .names import ABSORBING, NO_DATA_PASSED
+from .names import ABSORBING, NAMESPACES, NO_DATA_PASSED
 from .source import COMPREHENSIONS, Position, SourceFile, position
 
 if TYPE_CHECKING:
@@ -62,7 +62,9 @@ def produces(node: ast.AST) -> bool:
         return not (isinstance(node.left, (ast.Constant, ast.JoinedStr)) and _is_text(node.left))
     if isinstance(node, ast.UnaryOp):
         return not isinstance(node.op, ast.Not) and produces(node.operand)
-    return isinstance(node, (ast.Call, ast.Await))
+    if isinstance(node, ast.Call):
+        return not (isinstance(node.func, ast.Name) and node.func.id in NAMESPACES)
+    return isinstance(node, ast.Await)
 
 
 def _is_text(node: ast.AST) -> bool:

@@ -193,7 +193,7 @@ class Judging(motion.Hooks):
         stored = getattr(statement.node, "targets", [])
         if not stored or not all(isinstance(t, ast.Name) for t in stored):
             return False
-        what = f"{report.bad_word(value)} made at line {statement.line}"
+        what = f"{report.bad_word(value)} created at line {statement.line}"
         self.guarded.note(
             value, Gap(what, site.file.path, statement.line, nonfinite.count(value)), statement, Scope(frame)
         )

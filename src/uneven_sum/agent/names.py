@@ -32,6 +32,9 @@ NO_DATA_PASSED = {
     *("hasattr", "callable", "reversed", "locals", "globals", "vars", "dir"),
 }
 
+# Builtins that give what is there: nothing is made by them.
+NAMESPACES = {"locals", "globals", "vars", "dir"}
+
 # A function that uses one of these sees its own frame: no temporary names in it.
 SEES_FRAME = {
     *("locals", "vars", "dir", "eval", "exec", "currentframe", "_getframe", "stack", "getargvalues"),

@@ -465,21 +465,21 @@ def headline(pause: Pause, loops: list[dict[str, Any]], culprit: dict[str, Any] 
     why = f": {pause.why}" if pause.why else ""
     why += f" (hit {pause.hits} times)" if pause.hits > 1 else ""
     if pause.said:
-        first = f"{pause.said}, in {line}{why}."
+        first = f"{pause.said}, at {line}{why}."
     elif pause.reason == "error" and pause.exception is not None:
         message = clean(str_of(pause.exception), 200)
-        first = f"{type(pause.exception).__name__} in {line}{': ' + message if message else ''}."
+        first = f"{type(pause.exception).__name__} at {line}{': ' + message if message else ''}."
         if pause.kept:
             first += f" The {pause.kept} keeps it for whoever asks for its result."
     elif pause.reason == "warning":
-        first = f"{clean('; '.join(pause.warnings), 240)}, in {line}."
+        first = f"{clean('; '.join(pause.warnings), 240)}, at {line}."
     elif pause.reason == "nonfinite":
-        made = {"created": "made", ARRIVED: "arrived", "carried": "carried on", "gaps": "left"}.get(
-            pause.kind or "", "met"
+        made = {"created": "created", ARRIVED: "from input", "carried": "propagated", "gaps": "left"}.get(
+            pause.kind or "", "found"
         )
-        first = f"{_bad_name(pause.actual)} {made} in {line}: {would_become(pause)}."
+        first = f"{_bad_name(pause.actual)} {made} at {line}: {would_become(pause)}."
         if summary(pause.actual)["kind"] == "frame":  # by column, and once
-            first = f"Missing cells {made} in {line}: {would_become(pause)}."
+            first = f"Missing cells {made} at {line}: {would_become(pause)}."
         if pause.warnings:
             first += f" ({clean('; '.join(pause.warnings), 160)}.)"
     elif pause.reached:
@@ -487,7 +487,7 @@ def headline(pause: Pause, loops: list[dict[str, Any]], culprit: dict[str, Any] 
     elif pause.reason == "breakpoint":
         first = f"Breakpoint at {line}{why}."
     elif pause.reason == "pause":
-        first = f"Interrupted in {line}{pause.interrupted_in}."
+        first = f"Interrupted at {line}{pause.interrupted_in}."
     elif pause.reason == "entry":
         first = f"Paused before the script starts, at {line}."
     else:

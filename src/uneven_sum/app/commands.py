@@ -13,23 +13,23 @@ from .keymap import Keyed
 
 # What is rarer or dangerous and has no key: (command of the Bench, words, explanation).
 WITHOUT_KEY = [
-    ("make_next", "make the cursor line the next one", "what lies between does not run, or runs once more"),
+    ("make_next", "jump to cursor", "the cursor line runs next: lines between are skipped or run again"),
     ("action_accept_as", "accept nan/inf of a callee or a name", "wherever it is called or stored"),
-    ("leave_call", "leave this call at once with a value", "the rest of the call does not run"),
-    ("call_again", "call the paused function again, with pauses", "in a copy, its arguments can be changed"),
-    ("switch_points", "return points on or off", "without them the script runs forward only, and holds no copies"),
-    ("into_libraries", "into library code", "the next line anywhere, foreign code too"),
-    ("action_go:last", "run to the end without any pause", "all lookouts off"),
+    ("leave_call", "return now", "with a value; skips the rest of the function"),
+    ("call_again", "call this function again", "with pauses, in a copy; its arguments can be changed"),
+    ("switch_points", "snapshots on / off", "return points, checkpoints; off means no going back"),
+    ("into_libraries", "step into library", "the next line anywhere, in libraries too"),
+    ("action_go:last", "run to end", "without any pause: all lookouts off"),
     (
         "switch_always",
-        "record every loop of your code, or only the chosen",
+        "record all loops / chosen loops",
         "for the Ledger; kept with the case",
     ),
-    ("switch_counts", "count how often each line runs, or no longer", "shown at the ends of the lines"),
-    ("copy_terms", "copy the headline and the terms", "to the clipboard, as they stand"),
-    ("edit_watches", "edit the watches", "change, move or remove them, all in one line"),
-    ("show_figures", "figures of the script", "drawn with matplotlib; save one"),
-    ("show_threads", "threads of the script", "choose one, to see where it stands"),
+    ("switch_counts", "count lines, on / off", "how often each line runs (coverage), shown at its end"),
+    ("copy_terms", "copy headline and terms", "to the clipboard"),
+    ("edit_watches", "edit watches", "change, move or remove the watch expressions, all in one line"),
+    ("show_figures", "save figure", "drawn with matplotlib by the script"),
+    ("show_threads", "show threads", "choose one, to see where it is"),
 ]
 
 

@@ -6,13 +6,13 @@ Key = tuple[str, str, str]  # keys, label, explanation
 
 KEYS: list[Key] = [
     ("space", "run line", "step over: stops at the next line of this function"),
-    ("i", "step into call", "stops at the next line anywhere in your code"),
-    ("o", "step out of call", "runs until this function returns, and shows its value"),
+    ("i", "into call", "step into: stops at the next line anywhere in your code"),
+    ("o", "out of call", "step out: runs until this function returns, and shows its value"),
     ("enter", "go on", "continue: to the next pause"),
     ("z", "interrupt", "pauses a running script"),
     ("backspace", "go back", "to the previous pause, with values, random state, open files, output"),
     ("b", "list snapshots", "the pauses to go back to (return points, checkpoints), with their memory"),
-    ("p", "run to next pass", "the same place in the next iteration; outside of loops, in the next call"),
+    ("p", "next pass", "the same place in the next iteration; outside of loops, in the next call"),
     ("P", "go to pass …", "of the innermost loop; an earlier one goes back"),
     ("L", "run to loop end", "until the innermost loop of this function is done"),
     ("h", "run to cursor", "to the cursor line"),

@@ -11,7 +11,7 @@ from typing import Any
 import msgspec
 
 from ..host.launch import BadUse
-from ..protocol import Card, Facts, Term
+from ..protocol import Card, Expected, Facts, Term
 from . import case
 from .edits import write_whole
 from .ledger import Ledger
@@ -115,8 +115,11 @@ def of_pause(facts: Facts, text: list[str], values: Iterable[Card] = ()) -> Entr
     first, last = max(1, facts.line - 3), min(len(text), max(facts.line, facts.end_line) + 3)
     if text:
         here = range(facts.line, max(facts.line, facts.end_line) + 1)
-        lines = [f"{'>' if n in here else ' '} {n:4}  {cut(text[n - 1])}" for n in range(first, last + 1)]
+        word = {"in": "in", "next": "next", "ran": "ran"}.get(facts.state, ">")
+        lines = [f"{word if n in here else '':>4} {n:5}  {cut(text[n - 1])}" for n in range(first, last + 1)]
         parts += ["```text", *(line.rstrip() for line in lines), "```", ""]
+    if facts.expectations:
+        parts += [*(_expected(one) for one in facts.expectations), ""]
     if facts.terms:
         parts += [_terms(facts.terms), ""]
     rows = [[f"`{v.name}`", v.text, v.type] for v in values if v.assigned][:ROWS]
@@ -124,16 +127,27 @@ def of_pause(facts: Facts, text: list[str], values: Iterable[Card] = ()) -> Entr
         parts += [table([["value", "", "type"], *rows]), ""]
     if facts.passes:
         parts += [_passes(facts.passes), ""]
-    title = f"{facts.reason} in line {facts.line} of {os.path.basename(facts.file)}"
+    title = f"{facts.reason} at line {facts.line} of {os.path.basename(facts.file)}"
     return Entry("pause", title, "\n".join(parts).rstrip() + "\n")
 
 
 def _terms(terms: list[Term]) -> str:
-    rows = [["term", "value", "type", ""]]
-    for t in terms:
-        note = "**culprit**" if t.culprit else "not finite" if t.nonfinite else t.how
-        rows.append([f"{'&nbsp;' * 2 * t.depth}`{t.text}`", t.value, t.type, note])
-    return table(rows)
+    """The terms, each under what it is a part of, with their values in a column."""
+    names = ["  " * t.depth + cut(t.text) for t in terms]
+    width = min(60, max(map(len, names)))
+    rows = []
+    for name, t in zip(names, terms):
+        note = "culprit" if t.culprit else "non-finite" if t.nonfinite else t.how
+        sign = "!" if t.nonfinite or t.culprit else " "
+        rows.append("  ".join(part for part in (f"{name:<{width}}", f"{sign} {t.value}", t.type, note) if part))
+    return "\n".join(["```text", *(row.rstrip() for row in rows), "```"])
+
+
+def _expected(one: Expected) -> str:
+    if one.problem:
+        return f"- Expected `{one.text}`: {one.problem}"
+    actual = one.actual if "=" in one.actual else f"it is {one.actual}"
+    return f"- Expected `{one.text}`: {'yes' if one.holds else '**no**'}, {actual}"
 
 
 def _passes(passes: list[dict[str, Any]]) -> str:
@@ -161,7 +175,7 @@ def of_ledger(ledger: Ledger, title: str, rows: Iterable[int], said: list[str]) 
 
 
 def of_trial(question: str, answer: str, changed: str, for_good: bool) -> Entry:
-    how = "done for good" if for_good else "a trial: nothing was changed"
+    how = "in the script" if for_good else "in a copy, script unchanged"
     body = f"```python\n{question}\n```\n\n`{answer}`   ({how})\n"
     first = question.splitlines()[0]
     title = f"`{first if len(first) <= 40 else first[:39] + '…'}`"

@@ -271,7 +271,7 @@ class Bench(
 
     def _show_pause(self, facts: Facts) -> None:
         self.facts = facts
-        self.ended = "ran to its end" if facts.reason == "end" else f"paused in line {facts.line}: {facts.reason}"
+        self.ended = "ran to its end" if facts.reason == "end" else f"paused at line {facts.line}: {facts.reason}"
         with self.app.batch_update():
             self._state("paused")
             self.query_one(Headline).show(facts.headline, facts.reason, facts.expectations)

@@ -258,7 +258,7 @@ class PressKey(ModalScreen[str | None]):
     def compose(self) -> ComposeResult:
         with Vertical():
             yield Static(Text(f"Press the key for: {self.row.title}", f"bold {self.palette.text}"))
-            yield Static(Text(f"Its default is {self.row.name}. Escape leaves it.", self.palette.quiet), id="told")
+            yield Static(Text(f"Default {self.row.name}. Escape cancels.", self.palette.quiet), id="told")
 
     def on_key(self, event: events.Key) -> None:
         event.stop()
@@ -267,12 +267,12 @@ class PressKey(ModalScreen[str | None]):
         if event.key == "escape":
             self.dismiss(None)
         elif event.key in FIXED or not is_key(key):
-            self._tell(f"{event.key} stays what it is. Press another, or escape.")
+            self._tell(f"{event.key} cannot be changed. Press another, or escape.")
         elif key in self.taken and key != self.asked and self.taken[key][0] != self.row.name:
             self.asked = key
-            self._tell(f"{key} is: {self.taken[key][1]}. Press it again and the two change places; escape leaves.")
+            self._tell(f"{key} is used for: {self.taken[key][1]}. Press again to swap, escape to cancel.")
         elif key not in self.taken and named(key) in self.bound:
-            self._tell(f"{key} moves or leaves on this screen, and stays that. Press another, or escape.")
+            self._tell(f"{key} moves or closes on this screen and cannot be changed. Press another, or escape.")
         else:
             self.dismiss(key)
 
