@@ -610,7 +610,7 @@ def test_back_in_a_terminal(terminal) -> None:
     t.expect("next       36")
     t.keys("BSpace")
     t.expect("Culprit: head ** 1.5 with head = -0.017")
-    assert re.search(r"in +35 ", t.screen())
+    assert re.search(r"in +35› ", t.screen())
 
 
 def answers(bench: Bench) -> str:

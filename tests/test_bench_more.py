@@ -2,14 +2,25 @@
 
 from __future__ import annotations
 
+import base64
+import struct
+
 from driving_app import settled, until
 from textual.widgets import RichLog
 
 from uneven_sum.app.app import UnevenSum
-from uneven_sum.app.dialogs import Prompt
+from uneven_sum.app.dialogs import Choose, Prompt
+from uneven_sum.app.formats import Format
+from uneven_sum.app.plots import line
 from uneven_sum.app.screens.closeup import CloseUp
+from uneven_sum.app.theme import PALETTES
 from uneven_sum.app.widgets.ask import AskDrawer
 from uneven_sum.app.widgets.bars import Keys
+from uneven_sum.app.widgets.cards import Cards
+from uneven_sum.app.widgets.grid import Grid
+from uneven_sum.app.widgets.notice import Notice
+from uneven_sum.app.widgets.options import Options
+from uneven_sum.app.widgets.plot import Plot
 from uneven_sum.app.widgets.sheet import Sheet
 from uneven_sum.client import Launch
 
@@ -105,8 +116,8 @@ async def test_the_bottom_line_names_the_keys_of_the_field_in_focus(script) -> N
     app = UnevenSum(Launch(script("x = 1\nbreakpoint()\n"), keep_case=False, pause_on=set()))
     async with app.run_test(size=(140, 42)) as pilot:
         bench = await settled(pilot, "paused", 2)
-        line = bench.query_one(Keys)
-        shown = lambda: str(line.render())  # noqa: E731
+        bottom = bench.query_one(Keys)
+        shown = lambda: str(bottom.render())  # noqa: E731
         assert "space run line" in shown() and "? help" in shown()
         await pilot.press("a")
         await until(pilot, lambda: "tab complete" in shown())
@@ -118,3 +129,99 @@ async def test_the_bottom_line_names_the_keys_of_the_field_in_focus(script) -> N
         assert shown().strip() == ""
         await pilot.press("escape")
         await until(pilot, lambda: "space run line" in shown())
+
+
+async def test_what_became_of_a_key_covers_nothing_and_goes_with_the_next(script) -> None:
+    app = UnevenSum(Launch(script("x = 1\nbreakpoint()\n"), keep_case=False, pause_on=set()))
+    async with app.run_test(size=(80, 24)) as pilot:
+        bench = await settled(pilot, "paused", 2)
+        notice = bench.query_one(Notice)
+        assert not notice.display
+        await pilot.press("K")
+        await until(pilot, lambda: notice.display)
+        assert "replaced at a pause for nan or inf" in str(notice.render())
+        assert notice.region.bottom == bench.query_one(Keys).region.y and not bench.query("Toast")
+        await pilot.press("up")
+        await until(pilot, lambda: not notice.display)
+
+
+async def test_chosen_entries_have_a_sign_and_long_ones_are_broken_by_words(script) -> None:
+    app = UnevenSum(Launch(script("x = 1\nbreakpoint()\n"), keep_case=False, pause_on=set()))
+    async with app.run_test(size=(80, 24)) as pilot:
+        await settled(pilot, "paused", 2)
+        await pilot.press("u")
+        await until(pilot, lambda: isinstance(app.screen, Choose))
+        options = app.screen.query_one(Options)
+        lines = [options.render_line(y).text.rstrip() for y in range(options.size.height)]
+        assert lines[0].startswith("› breakpoint") or lines[0].startswith("›breakpoint")
+        assert sum(line.startswith("›") for line in lines) == 1 and not any("…" in line for line in lines)
+        await pilot.press("down")
+        assert [options.render_line(y).text[0] for y in range(2)] == [" ", "›"]
+
+
+WIDE = """
+import numpy as np
+import pandas as pd
+days = pd.date_range("2031-01-01", periods=400, freq="D")
+flow = pd.DataFrame({"gauge": ["sill", "weir"] * 200, "depth": np.linspace(0.0, 3.0, 400), "visits": range(400)}, index=days)
+flow.loc[flow.index[:40], "depth"] = np.nan
+levels = np.sin(np.arange(5000.0))
+table = np.eye(20)
+breakpoint()
+"""
+
+
+async def test_room_on_a_wide_screen_is_used(script) -> None:
+    app = UnevenSum(Launch(script(WIDE), keep_case=False, pause_on=set()))
+    async with app.run_test(size=(200, 60)) as pilot:
+        bench = await settled(pilot, "paused", 9)
+        cards = bench.query_one(Cards)
+        await until(pilot, lambda: len(cards.pictures) >= 33)
+        shown = [strip.text.strip() for strip in cards.pictures]
+        assert "flow: depth" in shown and "levels" in shown and "table" in shown and "days" not in shown
+        assert len(cards.rows) + len(cards.pictures) <= cards.size.height
+        bench.open_closeup(["flow"])
+        await until(pilot, lambda: isinstance(app.screen, CloseUp) and app.screen.query(Plot))
+        plot, grid = app.screen.query_one(Plot), app.screen.query_one(Grid)
+        await until(pilot, lambda: plot.drawn is not None)
+        assert plot.region.x >= grid.region.right and plot.region.right == 200, "beside the grid, to the end"
+        drawn = "\n".join(strip.text for strip in plot._strips)
+        assert "— depth" in drawn and "— visits" in drawn and "2031-01-01" in drawn
+        names, pictures, first = (grid.render_line(y).text for y in range(3))
+        assert names.index("gauge") == first.index("sill"), "texts stand at the left"
+        assert "10%" in pictures and "█" in pictures and pictures.index("10%") > names.index("gauge")
+
+
+def test_lines_with_axes_of_their_own() -> None:
+    def packed(values: list[float]) -> str:
+        return base64.b64encode(struct.pack(f"<{len(values)}d", *values)).decode()
+
+    low, high = [float(n % 7) for n in range(80)], [float(n % 7) + 2 for n in range(80)]
+    mean = [(a + b) / 2 for a, b in zip(low, high)]
+    temperature = {
+        "name": "temperature",
+        "lows": packed(low),
+        "highs": packed(high),
+        "means": packed(mean),
+        "marks": "." * 80,
+    }
+    visits = {
+        "name": "visits",
+        "lows": packed([v * 1e5 for v in low]),
+        "highs": packed([v * 1e5 for v in low]),
+        "marks": "n" + "." * 79,
+    }
+    data = {"series": [temperature, visits], "first": 0, "last": 800, "dates": [[0, "2031-01-01"], [799, "2033-03-10"]]}
+    p = PALETTES["slate"]
+    drawn = line(data, 70, 34, p, Format())
+    rows = [strip.text for strip in drawn.canvas.strips(p.ground, p.text)]
+    upper, lower = rows[:16], rows[16:32]
+    assert "— temperature" in upper[0] and "— visits" in lower[0]
+    assert any(row.strip().startswith("8 ") for row in upper) and any("800000" in row for row in lower)
+    assert "!" in lower[-1] and not any("!" in row for row in upper)
+    assert all(row[10] in "│┤" for row in rows[:32]) and rows[32][10] == "└", "the axes meet"
+    assert "2031-01-01" in rows[33] and "2033-03-10" in rows[33]
+    assert sum("┤" in row for row in upper) >= 4
+    colours = {c for row in drawn.canvas.colours[:16] for c in row if c}
+    assert len(colours) == 2, "the range behind the mean"
+    assert drawn.read(40, 3).startswith("temperature at ")

@@ -121,7 +121,7 @@ def test_without_colours_the_marks_still_tell(terminal, look: str) -> None:
     one = terminal("demo", "rating", columns=80, rows=24, env=look)
     shown = one.expect("culprit")
     assert "! nan" in shown and "nan created at line 35" in shown
-    assert any(line.split()[:2] == ["in", "35"] for line in shown.split("\n"))
+    assert any(line.split()[:2] == ["in", "35›"] for line in shown.split("\n"))
     coloured = one.tmux("capture-pane", "-p", "-e")
     tints = {tuple(m) for m in re.findall(r"[34]8;2;(\d+);(\d+);(\d+)", coloured)}
     assert not tints if "16" in look else all(len(set(t)) == 1 for t in tints)  # greys, where no colour is wanted

@@ -22,6 +22,8 @@ from .paging import (
     bad_in_frame,
     cell_marks,
     column_floats,
+    column_picture,
+    dates,
     fitting_rows,
     numeric_columns,
     reduced_boxes,
@@ -47,6 +49,7 @@ class CloseUps:
 
     engine: Engine
     orders: dict[Any, Any]
+    pictures: dict[Any, dict[str, Any]]  # of columns, until the script goes on
     copies: dict[str, Any]
 
     def _frame(self, number: int | None) -> types.FrameType:
@@ -94,6 +97,7 @@ class CloseUps:
 
     def forget_values(self) -> None:
         self.orders.clear()
+        self.pictures.clear()
 
     def keep_copies(self, names: dict[str, Any]) -> None:
         """The cells of moderate arrays as they are now, to mark at the next pause those that changed."""
@@ -243,7 +247,15 @@ class CloseUps:
                     same = (past == data) | ((past != past) & (data != data))
                     marks = "".join(m if s or m != "." else "c" for s, m in zip(same.tolist(), marks))
                 told.append({"kind": kind, "data": b64(data) if kind != "text" else data, "marks": marks})
+            key = (arguments.get("expression"), arguments.get("frameId"))
+            pictures = []
+            if np is not None and hasattr(grid.source, "iloc"):
+                for c in range(column, end):
+                    if (*key, c) not in self.pictures:
+                        self.pictures[(*key, c)] = column_picture(np, grid, c)
+                    pictures.append(self.pictures[(*key, c)])
             return {
+                "pictures": pictures,
                 "rows": total,
                 "columns": grid.columns,
                 "row": row,
@@ -305,7 +317,7 @@ class CloseUps:
         last = min(grid.rows, int(arguments.get("last") or grid.rows))
         if kind == "line":
             series = [(n, column_floats(np, grid, c, first, last)) for n, c in zip(names, columns)]
-            return reduced_series(np, series, first, last, width)
+            return {**reduced_series(np, series, first, last, width), "dates": dates(grid.source, first, last)}
         if kind == "histogram":
             data = column_floats(np, grid, columns[0], first, last) if columns else np.empty(0)
             if (

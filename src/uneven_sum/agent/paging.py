@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import base64
+from collections import Counter
 from typing import Any
 
 from . import nonfinite, plotting
 from .kinds.grids import Grid
 from .moving import Wrong
+
+DENSE = 4  # values in a column of dots from which on their mean is given too
 
 
 def b64(array: Any) -> str:
@@ -81,11 +84,65 @@ def column_floats(np: Any, grid: Grid, column: int, first: int, last: int) -> An
     return data
 
 
+SAMPLED = 100_000  # rows of a column that its picture is made from
+BARS = "▁▂▃▄▅▆▇█"
+
+
+def column_picture(np: Any, grid: Grid, column: int) -> dict[str, Any]:
+    """A small picture of a column: a histogram of its numbers, or how often its most frequent values come; and the
+    share that is missing."""
+    step = max(1, grid.rows // SAMPLED)
+    if step > 1 and grid.take is not None:
+        kind, data = grid.take(np.arange(0, grid.rows, step), column)
+    else:
+        kind, data = grid.cells(column, 0, min(grid.rows, SAMPLED))
+    size = len(data)
+    if not size:
+        return {"bars": "", "missing": 0.0}
+    if kind == "text":
+        fine = [v for v, mark in zip(data, cell_marks(np, kind, data)) if mark == "."]
+        counts = [n for _, n in Counter(fine).most_common(8)] if fine else []
+        missing = 1 - len(fine) / size
+        if len(counts) == len(fine) > 8:
+            counts = []  # each value is another one
+    else:
+        values = np.asarray(data, dtype=float)
+        good = values[np.isfinite(values)]
+        missing = 1 - good.size / size
+        counts = np.histogram(good / 2, 8)[0].tolist() if good.size else []
+    most = max(counts, default=0)
+    return {"bars": "".join(BARS[min(7, n * 8 // (most + 1))] if n else " " for n in counts), "missing": missing}
+
+
+def dates(source: Any, first: int, last: int) -> list[list[Any]]:
+    """Ticks of the level axis, of a frame whose index, or else whose first column of dates, gives them: rows with their
+    dates, as short as they differ."""
+    pd = nonfinite.module("pandas")
+    if pd is None or not hasattr(source, "iloc") or last - first < 2:
+        return []
+    found: Any = source.index
+    if not isinstance(found, (pd.DatetimeIndex, pd.PeriodIndex)):
+        columns = [c for c in range(min(source.shape[1], 50)) if getattr(source.dtypes.iloc[c], "kind", "") == "M"]
+        if not columns:
+            return []
+        found = source.iloc[:, columns[0]]
+    at = sorted({first + n * (last - 1 - first) // 8 for n in range(9)})
+    values = [found[row] if isinstance(found, pd.Index) else found.iloc[row] for row in at]
+    texts = [str(value) for value in values]
+    for end in (" 00:00:00", ":00"):
+        if all(text.endswith(end) for text in texts):
+            texts = [text.removesuffix(end) for text in texts]
+    return [[row, text[:16]] for row, text, value in zip(at, texts, values) if value == value]
+
+
 def reduced_series(np: Any, series: list[tuple[str, Any]], first: int, last: int, width: int) -> dict[str, Any]:
     told = []
     for name, data in series:
         lows, highs, marks = plotting.extremes(np, data, width * 2)
-        told.append({"name": name, "lows": b64(lows.astype("<f8")), "highs": b64(highs.astype("<f8")), "marks": marks})
+        one = {"name": name, "lows": b64(lows.astype("<f8")), "highs": b64(highs.astype("<f8")), "marks": marks}
+        if len(data) >= DENSE * len(lows) > 0:
+            one["means"] = b64(plotting.means(np, data, len(lows)).astype("<f8"))
+        told.append(one)
     return {"series": told, "first": first, "last": last}
 
 

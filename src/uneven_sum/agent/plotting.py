@@ -40,6 +40,17 @@ def extremes(np: Any, values: Any, columns: int) -> tuple[Any, Any, str]:
     return lows, highs, "".join(signs)
 
 
+def means(np: Any, values: Any, columns: int) -> Any:
+    """The mean of the finite cells of each column, nan where there is none."""
+    data = np.asarray(values)
+    data = data if data.dtype == np.float64 else data.astype(np.float64)
+    starts = edges(np, data.size, columns)[:-1]
+    good = np.isfinite(data)
+    with np.errstate(all="ignore"):
+        sums = np.add.reduceat(np.where(good, data, 0.0), starts)
+        return sums / np.add.reduceat(good.astype(np.float64), starts)
+
+
 def histogram(np: Any, values: Any, bins: int, log: bool = False) -> dict[str, Any]:
     """Counts of the finite cells in `bins` equal parts of their range, and the counts of the others."""
     data = np.asarray(values).reshape(-1)

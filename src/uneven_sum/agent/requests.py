@@ -46,6 +46,7 @@ class Requests(Setting, Changing, Questions, LedgerRequests, CloseUps):
         self.values: dict[int, Any] = {}
         self.started = False
         self.orders: dict[Any, Any] = {}  # rows of sorted and filtered grids
+        self.pictures: dict[Any, dict[str, Any]] = {}
         self.copies: dict[str, Any] = {}  # arrays as they were at the last pause
         self.before: dict[str, str] = {}  # fingerprints of the values at the last pause
         self.texts: dict[str, str] = {}  # and their one-line texts
@@ -127,7 +128,7 @@ class Requests(Setting, Changing, Questions, LedgerRequests, CloseUps):
         if self.engine.present is None:
             self.frames.clear()
             self.values.clear()
-            self.orders.clear()
+            self.forget_values()
 
     # -- starting ------------------------------------------------------------------------------------
 

@@ -11,6 +11,7 @@ from textual import events
 from textual.app import App
 from textual.binding import BindingsMap
 from textual.filter import LineFilter
+from textual.notifications import Notification
 
 from .. import crash, endings
 from ..client import Launch, settings
@@ -28,6 +29,7 @@ from .screens.lookouts import Lookouts
 from .screens.notes import Notes
 from .screens.settings import SettingsScreen
 from .theme import PALETTES, Palette
+from .widgets.notice import Notice
 
 SOON = 4.0  # seconds in which a program that a signal ends must be gone
 KEYED: list[type[Keyed]] = [Bench, CloseUp, Desk, Editor, LedgerScreen, Lookouts, Notes, SettingsScreen]
@@ -108,8 +110,15 @@ class UnevenSum(App[None]):
         return [*super().get_line_filters(), self.harmless]
 
     def notify(self, message: str, **how: Any) -> None:
-        """A toast; brackets in it are text."""
-        super().notify(message, **{**how, "markup": False})
+        """In the line for it where the screen has one, else a toast; brackets in it are text."""
+        notices = self.screen.query(Notice)
+        if not notices:
+            super().notify(message, **{**how, "markup": False})
+            return
+        severity = how.get("severity", "information")
+        self._notifications.add(Notification(message, severity=severity, markup=False))  # as toasts are, but not shown
+        for notice in notices:
+            notice.say(message, severity)
 
     # -- settings ------------------------------------------------------------------------------------
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import textwrap
 from collections.abc import Awaitable, Callable
 from dataclasses import dataclass
 from functools import partial
@@ -17,6 +18,7 @@ from textual.widgets.option_list import Option
 
 from .theme import Palette
 from .widgets.fields import Field
+from .widgets.options import Options
 
 BOX = """
     {name} {{ align: center middle; }}
@@ -47,7 +49,7 @@ class Prompt(ModalScreen[str | None]):
         with Vertical():
             yield Static(Text(self.question, f"bold {self.palette.text}"))
             yield Field(self.value, placeholder=self.hint, compact=True)
-            yield Static(Text("enter takes it · escape leaves", self.palette.quiet))
+            yield Static(Text("enter: choose · escape: cancel", self.palette.quiet))
 
     def on_mount(self) -> None:
         self.query_one(Input).focus()
@@ -86,8 +88,8 @@ class Choose(ModalScreen[str | None]):
             yield Static(Text(self.question, f"bold {self.palette.text}"))
             if self.typed:
                 yield Field(placeholder="type a part of it", compact=True)
-            yield OptionList(id="choices")
-            yield Static(Text("enter takes it · up and down choose · escape leaves", self.palette.quiet))
+            yield Options(id="choices")
+            yield Static(Text("enter: choose · up/down: move · escape: cancel", self.palette.quiet))
 
     def on_mount(self) -> None:
         self._show("")
@@ -100,12 +102,16 @@ class Choose(ModalScreen[str | None]):
         options = self.query_one(OptionList)
         options.clear_options()
         p = self.palette
-        width = max((len(c.label) for c in self.shown), default=0)
+        width = min(44, max((len(c.label) for c in self.shown), default=0))
+        room = max(20, min(self.app.size.width * 96 // 100, 96) - 10)
         for choice in self.shown:
-            label = Text(f"{choice.label:<{min(width, 44)}}", p.text, no_wrap=True, overflow="ellipsis")
-            if choice.about:
+            label = Text(f"{choice.label:<{width}}" if len(choice.label) <= width else choice.label, p.text)
+            beside = len(label) + 3 + len(choice.about) <= room
+            if choice.about and beside:
                 label.append("   " + choice.about, p.quiet)
-            label.truncate(max(20, min(self.app.size.width * 96 // 100, 96) - 10), overflow="ellipsis")
+            elif choice.about:  # on lines of its own, broken by words
+                for line in textwrap.wrap(choice.about, room - 2):
+                    label.append(f"\n  {line}", p.quiet)
             options.add_option(Option(label))
         if self.shown:
             options.highlighted = 0
@@ -167,7 +173,7 @@ class EditSentence(ModalScreen[str | None]):
             yield Field(self.sentence, compact=True)
             yield Static("", id="checked")
             yield Static(Text(_columns(self.words), p.quiet), id="words")
-            yield Static(Text("\nenter keeps it · tab completes a name · escape leaves it as it was", p.quiet))
+            yield Static(Text("\nenter: save · tab: complete a name · escape: cancel", p.quiet))
 
     def on_mount(self) -> None:
         line = self.query_one(Input)

@@ -18,6 +18,8 @@ from textual.message_pump import MessagePump
 from textual.screen import ModalScreen, Screen
 from textual.widget import Widget
 
+from .widgets.notice import Notice
+
 OPENING = {"dialog", "leave"}  # groups of workers that open a dialog
 LONGEST = 0.5  # seconds that a key waits
 TURN = 0.004
@@ -45,6 +47,8 @@ class KeyOrder:
 
     async def take(self, event: events.Key) -> None:
         """A key was pressed: it acts at once, or when those before it have."""
+        for notice in self.app.screen.query(Notice):
+            notice.clear()
         names = parts(self.app, event.key)
         keys = [event] if names == [event.key] else [events.Key(k, k if len(k) == 1 else None) for k in names]
         self.waiting += keys

@@ -35,91 +35,86 @@ def whole(text: str) -> list[int]:
     return list(struct.unpack(f"<{len(data) // 8}q", data))
 
 
-def _frame(canvas: Canvas, y: Axis, p: Palette, bottom: int) -> None:
-    """The upright axis with its ticks."""
-    height = canvas.height - bottom
-    ticks = y.ticks(max(2, height // 4))
+def _frame(canvas: Canvas, y: Axis, p: Palette, bottom: int, top: int = 0) -> None:
+    """The upright axis with its ticks, from row `top` down to the level axis, which is `bottom` rows from the end."""
+    height = canvas.height - bottom - top
+    ticks = y.ticks(max(2, min(4, height // 2), height // 4))
     near = abs(ticks[1] - ticks[0]) if len(ticks) > 1 and not y.log else 0.0
-    for row in range(height):
+    for row in range(top, canvas.height - bottom + (1 if bottom > 2 else 0)):
         canvas.text(row, LEFT - 1, "│", p.rule)
     for tick in ticks:
         place = y.place(tick)
         if 0 <= place <= 1:
-            row = round((1 - place) * (height - 1))
+            row = top + round((1 - place) * (height - 1))
             text = label(tick, near)[: LEFT - 2]
             canvas.text(row, LEFT - 2 - len(text), text, p.quiet)
             canvas.text(row, LEFT - 1, "┤", p.rule)
 
 
-def _below(canvas: Canvas, x: Axis, p: Palette, row: int) -> None:
-    """The level axis with its ticks, in the row and the one below."""
+def _below(canvas: Canvas, x: Axis, p: Palette, row: int, named: list[tuple[float, str]] | None = None) -> None:
+    """The level axis with its ticks, in the row and the one below.  `named`: ticks with texts of their own."""
     width = canvas.width - LEFT
     for column in range(width):
         canvas.text(row, LEFT + column, "─", p.rule)
     canvas.text(row, LEFT - 1, "└", p.rule)
-    ticks = x.ticks(max(2, width // 16))
+    ticks = x.ticks(max(2, min(4, width // 8), width // 16))
     near = abs(ticks[1] - ticks[0]) if len(ticks) > 1 and not x.log else 0.0
     free = 0
-    for tick in ticks:
+    for tick, text in named or [(tick, label(tick, near)) for tick in ticks]:
         place = x.place(tick)
         if not 0 <= place <= 1:
             continue
         column = LEFT + round(place * (width - 1))
-        text = label(tick, near)
         start = min(max(LEFT, column - len(text) // 2), canvas.width - len(text))
-        canvas.text(row, column, "┬", p.rule)
         if start >= free:
+            canvas.text(row, column, "┬", p.rule)
             canvas.text(row + 1, start, text, p.quiet)
-            free = start + len(text) + 1
+            free = start + len(text) + 2
 
 
 def colours(p: Palette) -> list[str]:
     return [p.breakpoint, p.changed, p.warning, p.at, p.fine, p.error]
 
 
+PANEL = 5  # rows of a panel, at least
+DENSE = 4  # values in a column of dots from which on the range is drawn behind the mean
+
+
 def line(data: dict[str, Any], width: int, height: int, p: Palette, how: Format, log: bool = False) -> Drawn:
-    """Lines by place, the range of each column of dots as an upright stroke; gaps stay gaps; bad places are marked in a
-    row of their own above the level axis."""
+    """Lines by place, each of several in a panel with an axis of its own, over one level axis.
+
+    Of many values in a column of dots the range is drawn as an upright stroke, behind their mean.  Gaps stay gaps; bad
+    places are marked in the last row of the panel.
+    """
     series = [(s["name"], floats(s["lows"]), floats(s["highs"]), s["marks"]) for s in data["series"]]
-    finite = [v for _, lows, highs, _ in series for v in (*lows, *highs) if math.isfinite(v) and (not log or v > 0)]
-    y = Axis(min(finite, default=0.0), max(finite, default=1.0), log)
+    means = [floats(s["means"]) if s.get("means") else None for s in data["series"]]
+    absent = [s.get("absent", "") for s in data["series"]]
     canvas = Canvas(width, height)
-    bottom = 3
-    rows = height - bottom
-    _frame(canvas, y, p, bottom)
     first, last = data["first"], data["last"]
     x = Axis(first, max(first + 1, last - 1))
-    _below(canvas, x, p, height - 2)
-    room = width - LEFT
-    tints = colours(p)
-    absent = [s.get("absent", "") for s in data["series"]]
-    for number, (_, lows, highs, marks) in enumerate(series):
-        count = len(lows)
-        tint = tints[number % len(tints)]
-        previous: tuple[int, int] | None = None
-        for n, (low, high) in enumerate(zip(lows, highs)):
-            at = LEFT * 2 + (n * (2 * room - 1) // max(1, count - 1) if count > 1 else room)
-            top, base = y.place(high), y.place(low)
-            if absent[number][n : n + 1] == "1":
-                continue  # nothing is known of this place: no gap
-            if not (math.isfinite(top) and math.isfinite(base)):
-                previous = None
-            else:
-                up, down = round((1 - top) * (rows * 4 - 1)), round((1 - base) * (rows * 4 - 1))
-                canvas.upright(at, up, down, tint)
-                if previous is not None and (marks[n] == "." or low == low) and marks[max(0, n - 1)] == ".":
-                    _join(canvas, previous[0], previous[1], at, (up + down) // 2, tint)
-                previous = (at, (up + down) // 2)
-            if marks[n] != ".":
-                canvas.text(height - 3, at // 2, MARKS[marks[n]], f"bold {p.nonfinite}")
+    _below(canvas, x, p, height - 2, [(at, text) for at, text in data.get("dates") or []] or None)
+    room, tints = width - LEFT, colours(p)
+    apart = len(series) > 1 and (height - 2) // len(series) >= PANEL
+    tall = (height - 2) // len(series) if apart else height - 2
+    shared = [v for _, lows, highs, _ in series for v in (*lows, *highs) if math.isfinite(v) and (not log or v > 0)]
+    for number, (name, lows, highs, marks) in enumerate(series):
+        own = [v for v in (*lows, *highs) if math.isfinite(v) and (not log or v > 0)] if apart else shared
+        y = Axis(min(own, default=0.0), max(own, default=1.0), log)
+        top = number * tall if apart else 0
+        end = height - 2 if not apart or number == len(series) - 1 else top + tall
+        if apart or not number:
+            _frame(canvas, y, p, height - end + 1, top)
+        panel = Panel(canvas, y, top, end - 1 - top, tints[number % len(tints)], p, room)
+        panel.draw(lows, highs, marks, means[number], absent[number])
+        if len(series) > 1 or data.get("named"):
+            at = (top, LEFT + 2) if apart else (0, LEFT + 2 + 18 * number)
+            canvas.text(*at, f"— {name[: 40 if apart else 14]}", f"bold {panel.tint}")
     if data.get("at") is not None and 0 <= x.place(data["at"]) <= 1:
         column = LEFT + round(x.place(data["at"]) * (room - 1))
         canvas.text(height - 3, column, "▴", f"bold {p.at}")
         told = f"now: {data['x']} {data['at']}"
         start = column - len(told) - 1 if column + len(told) + 2 > width else column + 2
         canvas.text(height - 3, start, told, p.at)
-    for number, (name, *_) in enumerate(series if len(series) > 1 or data.get("named") else []):
-        canvas.text(0, LEFT + 2 + 18 * number, f"— {name[:14]}", f"bold {tints[number % len(tints)]}")
 
     def read(column: int, row: int) -> str:
         if column < LEFT or not series:
@@ -140,6 +135,56 @@ def line(data: dict[str, Any], width: int, height: int, p: Palette, how: Format,
         return "   ".join(told)
 
     return Drawn(canvas, read)
+
+
+@dataclass
+class Panel:
+    """A part of a canvas with an upright axis of its own: `rows` rows from `top`, and one below for marks."""
+
+    canvas: Canvas
+    y: Axis
+    top: int
+    rows: int
+    tint: str
+    p: Palette
+    room: int
+
+    def _row(self, value: float) -> int | None:
+        """In dots from the top of the canvas; None for what is not on the axis."""
+        place = self.y.place(value)
+        return self.top * 4 + round((1 - place) * (self.rows * 4 - 1)) if math.isfinite(place) else None
+
+    def draw(self, lows: list[float], highs: list[float], marks: str, means: list[float] | None, absent: str) -> None:
+        count, canvas = len(lows), self.canvas
+        behind = blend(self.p.ground, self.tint, 0.45) if means else self.tint
+        places = [
+            LEFT * 2 + (n * (2 * self.room - 1) // max(1, count - 1) if count > 1 else self.room) for n in range(count)
+        ]
+        for layer in ("range", "mean") if means else ("range",):
+            previous: tuple[int, int] | None = None
+            for n, at in enumerate(places):
+                if absent[n : n + 1] == "1":
+                    continue  # nothing is known of this place: no gap
+                up, down = self._row(highs[n]), self._row(lows[n])
+                if layer == "mean" and means is not None:
+                    up = down = self._row(means[n])
+                if up is None or down is None:
+                    previous = None
+                else:
+                    tint = behind if layer == "range" else self.tint
+                    canvas.upright(at, up, down, tint)
+                    whole = previous is not None and (marks[n] == "." or lows[n] == lows[n])
+                    if (
+                        whole
+                        and previous is not None
+                        and marks[max(0, n - 1)] == "."
+                        and (means is None or layer == "mean")
+                    ):
+                        _join(canvas, previous[0], previous[1], at, (up + down) // 2, tint)
+                    previous = (at, (up + down) // 2)
+        for at, mark in zip(places, marks):
+            if mark != ".":
+                canvas.text(self.top + self.rows, at // 2, MARKS[mark], f"bold {self.p.nonfinite}")
 
 
 def _join(canvas: Canvas, x0: int, y0: int, x1: int, y1: int, tint: str) -> None:

@@ -187,7 +187,8 @@ def _labels(index: Any, start: int, count: int) -> list[str]:
 
 def label(value: Any, limit: int) -> str:
     """A row's or column's label; the parts of a compound one apart."""
-    return clean(" / ".join(map(str, value)) if isinstance(value, tuple) else str(value), limit)
+    text = " / ".join(map(str, value)) if isinstance(value, tuple) else str(value)
+    return clean(text.removesuffix(" 00:00:00"), limit)
 
 
 def frame_grid(value: Any) -> Grid:

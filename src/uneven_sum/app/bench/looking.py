@@ -15,9 +15,13 @@ from ...client import BadUse, Client
 from ...protocol import Card, Facts
 from .. import pictures
 from ..dialogs import Choice, Choose, Prompt, Sure
+from ..plots import DRAW
 from ..widgets.cards import Cards
 from ..widgets.sheet import Sheet
 from .part import Part
+
+PICTURE = 10  # rows of a larger picture
+CALM = 0.4  # seconds of a pause after which larger pictures are drawn: not while one steps
 
 
 class Looking(Part):
@@ -323,6 +327,44 @@ class Looking(Part):
         except BadUse:
             return
         bench.query_one(Cards).show(cards, bench.about)
+
+    @work(exclusive=True, group="room")
+    async def fill_room(self) -> None:
+        """Larger pictures of the arrays and frames at hand, as far as there is room below their cards."""
+        bench, client = self.bench, self.client
+        cards = bench.query_one(Cards)
+        await asyncio.sleep(CALM)
+        if client is None or self.state != "paused" or not bench.facts or cards.pictures:
+            return
+        facts, shown = bench.facts, list(cards.cards)
+        width, rows = cards.room
+        if width < 40 or rows < PICTURE + 1:
+            return
+        known = {c.name for c in shown}
+        for about in ("call", "module"):
+            shown += [c for c in await client.cards(bench._frame(), about) if not known.intersection([c.name])]
+            known = {c.name for c in shown}
+        large = [c for c in shown if c.assigned and c.kind in ("array", "frame")]
+        for card in sorted(large, key=lambda c: not c.nonfinite):
+            if self.state != "paused" or bench.facts is not facts or cards.room[1] < PICTURE + 1:
+                return
+            if len(cards.pictures) + PICTURE + 1 > rows:
+                return
+            flat = len(card.shape or [1]) == 2 and card.kind == "array"
+            kind = "heat" if flat and min(card.shape or [1]) > 1 else "line"
+            how = {"kind": kind, "width": width - 12, "height": PICTURE, "columns": []}
+            try:
+                data = await client.plot(card.name, bench._frame(), **how)
+            except BadUse:
+                continue  # texts, or nothing in it
+            title = card.name
+            if kind == "line":
+                data["series"] = data["series"][:1]
+                if not data["series"]:
+                    continue
+                title += f": {data['series'][0]['name']}" if len(card.shape or []) == 2 else ""
+            drawn = DRAW[kind](data, width - 1, PICTURE, bench.palette, bench.formats[""])
+            cards.add_picture(title, drawn, PICTURE)
 
     async def _filled(self, client: Client, cards: list[Card]) -> list[Card]:
         """The cards with the summaries that take time."""

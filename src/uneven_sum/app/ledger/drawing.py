@@ -44,7 +44,8 @@ class Drawing:
         data = self.plot_data(width * 2 - 22)
         if data is not None:
             widget.show(line(data, width, height, screen.palette, screen.format, screen.logarithmic))
-        self.read_plot()
+        if screen.plotting:
+            self.read_plot()
 
     def read_plot(self) -> None:
         screen = self._l
@@ -121,7 +122,7 @@ class Drawing:
         screen, ledger = self._l, self._l.ledger
         if ledger is None:
             return
-        plot = bool(screen.query(Plot))
+        plot = screen.plotting
         hint = ".svg, .pdf or .png" if plot else ".csv (the rows as they are shown) or .parquet (all kept ones)"
         name = "passes.svg" if plot else "passes.csv"
         text = await screen.prompt("Write it to which file?", name, hint)
@@ -144,7 +145,7 @@ class Drawing:
         if ledger is None:
             return
         try:
-            if screen.query(Plot):
+            if screen.plotting:
                 picture = await pictures.keep(screen.bench._script(), "line", *self._picture())
                 entry = notes.Entry("plot", f"{', '.join(screen.plotted())} by pass", screen.title_(), picture)
             else:

@@ -45,6 +45,7 @@ from ..widgets.bars import Headline, Keys, TopLine, Trail
 from ..widgets.cards import Cards
 from ..widgets.drawers import OutputDrawer
 from ..widgets.guide import GuideBar
+from ..widgets.notice import Notice
 from ..widgets.passes import PassStrip
 from ..widgets.sheet import Sheet
 from .lookouts import Lookouts
@@ -208,6 +209,7 @@ class Bench(
         yield OutputDrawer(p, self.settings.output_lines)
         if self.guided:
             yield GuideBar(p)
+        yield Notice(p)
         yield Keys(p)
 
     def on_mount(self) -> None:
@@ -268,6 +270,7 @@ class Bench(
         elif any(c.pending for c in cards):
             self.query_one(Cards).show(await self._filled(client, cards), self.about)
         self.query_one(Sheet).show_notes(await noting)
+        self.fill_room()
 
     def _show_pause(self, facts: Facts) -> None:
         self.facts = facts

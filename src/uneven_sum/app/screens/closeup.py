@@ -28,9 +28,13 @@ from ..theme import Palette
 from ..widgets.bars import Keys, TopLine
 from ..widgets.grid import Grid
 from ..widgets.plot import Plot
+from ..widgets.split import put_beside
 
 if TYPE_CHECKING:
     from .bench import Bench
+
+
+WITH_GRID = ("image", "heat", "line")  # plots that are shown with the grid
 
 
 class CloseUp(Keyed, Plotting, Keeping, Formatting, Inside, Screen[None]):
@@ -189,7 +193,7 @@ class CloseUp(Keyed, Plotting, Keeping, Formatting, Inside, Screen[None]):
             out.append(f"{told['type']}\n", p.quiet)
             bad = told["nonfinite"]
             out.append(told["text"] + "\n", p.nonfinite if bad else p.text)
-            out.append("healthy: all finite\n" if not bad and told["kind"] in ("array", "frame") else "", p.fine)
+            out.append("no nan or inf\n" if not bad and told["kind"] in ("array", "frame") else "", p.fine)
             out.append("\n")
         for name, text in self.told.get("facts", []):
             bad = name in ("nan", "+inf", "-inf", "bad cells at", "not finite") and text not in ("0", "")
@@ -214,11 +218,8 @@ class CloseUp(Keyed, Plotting, Keeping, Formatting, Inside, Screen[None]):
             grid.how = self.how
             await body.mount(grid)
             grid.focus()
-            self.call_after_refresh(grid.load)
-            if self._beside():
-                grid.styles.width = 40
-                await body.mount(Plot(self.palette))
-                self.call_after_refresh(self._plot)
+            body.styles.layout = "horizontal"
+            self.call_after_refresh(self._fill)
         elif self.view == "parts":
             tree: Tree[str] = Tree(Text(self.expression, f"bold {self.palette.text}"), data=self.expression)
             await body.mount(tree)
@@ -234,15 +235,24 @@ class CloseUp(Keyed, Plotting, Keeping, Formatting, Inside, Screen[None]):
         elif self.told:
             await body.mount(Static(Text("This value has no parts.", self.palette.quiet)))
 
-    def _beside(self) -> bool:
-        """One column of numbers leaves room for its line."""
-        one = (self.told.get("grid") or {}).get("columns") == 1
-        return one and "line" in self.views and not self.has_class("narrow")
+    async def _fill(self) -> None:
+        """The cells of the grid, and beside them or below the first plot."""
+        grid, body = self._grid(), self.query_one("#body", Horizontal)
+        if grid is None:
+            return
+        await grid.load()
+        if self._beside() and not body.query(Plot) and grid.is_attached:
+            if await put_beside(body, grid, Plot(self.palette)):
+                self.call_after_refresh(self._plot)
+
+    def _beside(self) -> str:
+        """The plot that is shown with the grid; empty where there is no room for one."""
+        return "" if self.has_class("narrow") else next((view for view in self.views if view in WITH_GRID), "")
 
     @property
     def drawn(self) -> str:
         """The plot that is on the screen, if one is."""
-        return self.view if self.view in DRAW else "line" if self.view == "grid" and self._beside() else ""
+        return self.view if self.view in DRAW else self._beside() if self.view == "grid" else ""
 
     def _bottom(self) -> None:
         many = ["tab"] if len(self.expressions) > 1 else []

@@ -30,6 +30,7 @@ from ..theme import PALETTES, Palette
 from ..widgets.bars import Keys, TopLine
 from ..widgets.fields import Field
 from ..widgets.guide import prepared
+from ..widgets.options import Options
 from ..widgets.sheet import Sheet
 from .editor import edit
 
@@ -104,7 +105,7 @@ class Desk(Keyed, Screen[None]):
     def compose(self) -> ComposeResult:
         yield TopLine(self.palette)
         with Horizontal(id="desk"):
-            yield OptionList(id="cases")
+            yield Options(id="cases")
             with Vertical(id="case"):
                 for name, (label, hint) in FIELDS.items():
                     with Horizontal(classes="field"):
@@ -149,13 +150,15 @@ class Desk(Keyed, Screen[None]):
             own.insert(0, self.setup)  # chosen, but not run yet
         self.cases = own + shipped
         for setup in self.cases[: len(self.cases) - len(shipped)]:
-            text = Text(f"{Path(setup.program).name:<20.20} ", p.text, no_wrap=True, overflow="ellipsis")
-            text.append(f"{ago(setup.when)}, {setup.ended}"[:22] if setup.when else "not run yet", p.quiet)
+            text = Text(Path(setup.program).name, p.text)
+            told = f"{ago(setup.when)}, {setup.ended}" if setup.when else "not run yet"
+            for line in textwrap.wrap(told, 22 if self.has_class("narrow") else 36):
+                text.append(f"\n  {line}", p.quiet)
             options.add_option(Option(text))
         for name, (script, wrong) in CASES.items():
             text = Text(f"{script}", p.text)
             text.append(f"   shipped case {name}", p.quiet)
-            for line in textwrap.wrap(wrong, 24 if self.has_class("narrow") else 38):
+            for line in textwrap.wrap(wrong, 22 if self.has_class("narrow") else 36):
                 text.append(f"\n  {line}", p.quiet)
             options.add_option(Option(text))
         keys = [s.key for s in self.cases]

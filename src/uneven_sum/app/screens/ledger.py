@@ -27,6 +27,7 @@ from ..theme import Palette
 from ..widgets.bars import Keys, TopLine
 from ..widgets.grid import Grid
 from ..widgets.plot import Plot
+from ..widgets.split import put_beside
 
 if TYPE_CHECKING:
     from .bench import Bench
@@ -106,7 +107,9 @@ class LedgerScreen(Keyed, Finding, Drawing, Telling, Screen[None]):
         self.how_drawn = 0
         self.logarithmic = False
         self.range: tuple[int, int] | None = None
-        self.plotting = False
+        self.plotting = False  # the plot alone is shown
+        self.drawn_column = ""  # the cursor's when the plot was drawn
+        self.with_plot = True  # the plot is shown with the table
         self.at_column = 0
 
     @property
@@ -237,9 +240,18 @@ class LedgerScreen(Keyed, Finding, Drawing, Telling, Screen[None]):
             return
         grid = Grid(self.palette, self._page)
         grid.how = self.format
+        main.styles.layout = "horizontal"
         await main.mount(grid)
         grid.focus()
-        self.call_after_refresh(self.to_place, place)
+        self.call_after_refresh(self._fill, place)
+
+    async def _fill(self, place: int) -> None:
+        """The rows of the table, and the plot with them."""
+        await self.to_place(place)
+        grid, main = self.grid(), self.query_one("#main", Horizontal)
+        if self.with_plot and grid is not None and grid.is_attached and not main.query(Plot):
+            if not self.has_class("narrow") and await put_beside(main, grid, Plot(self.palette)):
+                self.call_after_refresh(self.draw_plot)
 
     def _nothing(self) -> Text:
         p = self.palette
@@ -289,8 +301,9 @@ class LedgerScreen(Keyed, Finding, Drawing, Telling, Screen[None]):
     @property
     def column(self) -> Column | None:
         """The one that facts are told of: the cursor's, or the first that is plotted."""
-        if self.plotting and self.chosen and self.ledger is not None:
-            return next((c for c in self.ledger.columns if c.name == self.chosen[0]), None)
+        plotted = self.plotted() if self.plotting and self.ledger is not None else []
+        if plotted and self.ledger is not None:
+            return next((c for c in self.ledger.columns if c.name == plotted[0]), None)
         return self._at_cursor()
 
     def _at_cursor(self) -> Column | None:
@@ -328,6 +341,9 @@ class LedgerScreen(Keyed, Finding, Drawing, Telling, Screen[None]):
         facts = ledger.told.filter
         chosen = f"{len(self.order)} of {facts.of} kept where {self.filter}" if facts is not None else ""
         self.say("   ".join(t for t in (aimed, where, chosen, self.format.name) if t))
+        if column is not None and column.name != self.drawn_column:
+            self.drawn_column = column.name
+            self.draw_plot()
 
     def _bottom(self) -> None:
         many = ["tab"] if len(self.ledgers) > 1 else []
@@ -345,7 +361,12 @@ class LedgerScreen(Keyed, Finding, Drawing, Telling, Screen[None]):
     async def action_view(self) -> None:
         place = self.place
         self._at_cursor()  # the table goes, its column stays
-        self.plotting = not self.plotting
+        if self.plotting:
+            self.plotting, self.with_plot = False, False
+        elif self.with_plot and not self.has_class("narrow"):
+            self.plotting = True
+        else:
+            self.plotting, self.with_plot = self.has_class("narrow"), True
         await self._show(place)
 
     def plotted(self) -> list[str]:
@@ -353,12 +374,12 @@ class LedgerScreen(Keyed, Finding, Drawing, Telling, Screen[None]):
         if self.ledger is None:
             return []
         numeric = [c.name for c in self.ledger.columns if c.numeric]
-        if not self.chosen:
-            column = self._at_cursor()
-            first = column.name if column is not None and column.numeric else ""
-            later = numeric[1] if len(numeric) > 1 and first == numeric[0] else first
-            self.chosen = [later or next(iter(numeric), "")]
-        return [n for n in self.chosen if n in numeric]
+        if self.chosen:
+            return [n for n in self.chosen if n in numeric]
+        column = self._at_cursor()
+        first = column.name if column is not None and column.numeric else ""
+        later = numeric[1] if len(numeric) > 1 and first == numeric[0] and self.plotting else first
+        return [n for n in [later or next(iter(numeric), "")] if n]
 
     async def action_other(self) -> None:
         if len(self.ledgers) > 1:

@@ -281,7 +281,7 @@ class Lookouts(Keyed, Screen[None]):
         hints = {
             "tripwire": ", handled ones too   , only `CLASS`   , not `CLASS`   , not in `FILE or FUNCTION`   , off"
         }
-        self.say(hints.get(line.kind, "enter keeps it · escape leaves it as it was"))
+        self.say(hints.get(line.kind, "enter: save · escape: cancel"))
 
     async def on_input_submitted(self, event: Input.Submitted) -> None:
         event.stop()

@@ -22,6 +22,7 @@ from ..helptexts import hints
 from ..keymap import Keyed
 from ..theme import Palette
 from ..widgets.bars import Keys, TopLine
+from ..widgets.options import Options
 
 if TYPE_CHECKING:
     from .bench import Bench
@@ -66,7 +67,7 @@ class Notes(Keyed, Screen[None]):
     def compose(self) -> ComposeResult:
         yield TopLine(self.palette)
         with Horizontal():
-            yield OptionList(id="entries")
+            yield Options(id="entries")
             with VerticalScroll(id="body", can_focus=False):
                 yield Markdown("")
         yield Static("", id="said")

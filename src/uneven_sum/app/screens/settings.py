@@ -22,6 +22,7 @@ from ..keymap import FIXED, Keyed, is_key, named, shown
 from ..paths import short
 from ..theme import Palette
 from ..widgets.bars import Keys, TopLine
+from ..widgets.options import Options
 
 if TYPE_CHECKING:
     from ..app import UnevenSum
@@ -70,7 +71,7 @@ class SettingsScreen(Keyed, Screen[None]):
 
     def compose(self) -> ComposeResult:
         yield TopLine(self.palette)
-        yield OptionList()
+        yield Options()
         yield Static("", id="about")
         yield Static("", id="said")
         yield Keys(self.palette)

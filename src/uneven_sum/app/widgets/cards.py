@@ -14,6 +14,7 @@ from textual.scroll_view import ScrollView
 from textual.strip import Strip
 
 from ...protocol import Card
+from ..plots import Drawn
 from ..spark import decode, spark
 from ..theme import Palette
 
@@ -48,6 +49,7 @@ class Cards(ScrollView, can_focus=False):
         self.narrow = False
         self.present = True  # the values are those of now; False while the script runs
         self.rows: list[Text] = []
+        self.pictures: list[Strip] = []  # below the cards, where there is room
         self.drawn = 0  # how often it was drawn
 
     def age(self, present: bool) -> None:
@@ -57,7 +59,7 @@ class Cards(ScrollView, can_focus=False):
             self._draw()
 
     def show(self, cards: list[Card], about: str) -> None:
-        self.cards, self.about = cards, about
+        self.cards, self.about, self.pictures = cards, about, []
         self._draw()
         self.scroll_home(animate=False)
 
@@ -114,6 +116,9 @@ class Cards(ScrollView, can_focus=False):
         width = self.scrollable_content_region.width or self.size.width
         base = Style(color=self.palette.text, bgcolor=self.palette.panel)
         if number >= len(self.rows):
+            at = number - len(self.rows)
+            if at < len(self.pictures) and self.present:
+                return self.pictures[at].adjust_cell_length(width, base).crop(0, width)
             return Strip.blank(width, base)
         text = self.rows[number]
         text.end = ""
@@ -123,6 +128,20 @@ class Cards(ScrollView, can_focus=False):
         else:
             segments.append(Segment(text.plain, Style(color=self.palette.quiet, bgcolor=self.palette.panel)))
         return Strip(segments).adjust_cell_length(width, base).crop(0, width)
+
+    @property
+    def room(self) -> tuple[int, int]:
+        """Columns and rows that are free below the cards."""
+        if self.narrow or len(self.starts) < len(self.cards):
+            return 0, 0
+        return self.size.width, self.size.height - len(self.rows)
+
+    def add_picture(self, name: str, drawn: Drawn, height: int) -> None:
+        """A larger picture of a value, below the cards."""
+        p = self.palette
+        title = Strip([Segment(f" {name}", Style(color=p.text, bgcolor=p.panel, bold=True))])
+        self.pictures += [title, *drawn.canvas.strips(p.panel, p.text)[:height]]
+        self.refresh()
 
     def on_click(self, event: events.Click) -> None:
         line = event.y + self.scroll_offset.y
@@ -179,7 +198,8 @@ class Cards(ScrollView, can_focus=False):
                 text.append(f"{state:>{max(len(state) + 2, width - used)}}", p.changed)
             text.append("\n")
         else:
-            head, _, rest = value.partition(", ") if card.kind in ("array", "frame") else ("", "", value)
+            mark = ": " if card.kind == "frame" and ": " in value.partition(", ")[0] else ", "
+            head, _, rest = value.partition(mark) if card.kind in ("array", "frame") else ("", "", value)
             text.append(head if head else kind, colour if head else p.quiet)
             used = names + 3 + len(head or kind)
             if state:

@@ -52,7 +52,12 @@ class Grid(Widget, can_focus=True):
 
     @property
     def visible_rows(self) -> int:
-        return max(1, self.size.height - 1)
+        return max(1, self.size.height - self.head)
+
+    @property
+    def head(self) -> int:
+        """Rows above the cells: the names, and the columns' pictures where there are any."""
+        return 2 if self.page is not None and self.page.get("pictures") else 1
 
     @property
     def visible_columns(self) -> int:
@@ -60,7 +65,7 @@ class Grid(Widget, can_focus=True):
 
     async def load(self) -> None:
         """Asks for the page around the cursor and draws it."""
-        height = self.visible_rows
+        height, head = self.visible_rows, self.head
         if self.row < self.top:
             self.top = self.row
         elif self.row >= self.top + height:
@@ -78,6 +83,9 @@ class Grid(Widget, can_focus=True):
             for c in page["cells"]
         ]
         self.format()
+        if self.head != head:  # there are fewer rows than it was thought
+            await self.load()
+            return
         if self.column > self._last_column():
             self.left = self.column if self.left < self.column - 12 else self.left + 1
             if self.left <= self.column:
@@ -102,6 +110,13 @@ class Grid(Widget, can_focus=True):
             min(WIDEST, max([len(label), *map(len, texts)]))
             for label, texts in zip(self.page["columnLabels"], self._texts)
         ]
+
+    def needed_width(self) -> int:
+        """Columns of the terminal in which all that is loaded can be seen."""
+        if self.page is None:
+            return 0
+        wider = 40 if self.columns > len(self.page["columnLabels"]) else 0
+        return self._label_width() + 2 + sum(width + 3 for width in self._widths()) + 1 + wider
 
     def _label_width(self) -> int:
         assert self.page is not None
@@ -128,12 +143,15 @@ class Grid(Widget, can_focus=True):
         quiet = Style(color=p.quiet, bgcolor=p.panel if y == 0 else p.ground)
         segments = [Segment(" " * (labels + 2), quiet)] if y == 0 else []
         if y == 0:
-            for n, (label, width) in enumerate(zip(self.page["columnLabels"], widths)):
+            for n, (label, width, cell) in enumerate(zip(self.page["columnLabels"], widths, self.page["cells"])):
                 here = self.left + n == self.column
                 style = Style(color=p.at if here else p.quiet, bgcolor=p.panel, bold=here)
-                segments.append(Segment(f" {_fit(label, width):>{width}}  ", style))
+                side = "<" if cell["kind"] == "text" else ">"
+                segments.append(Segment(f" {_fit(label, width):{side}{width}}  ", style))
             return Strip(segments).adjust_cell_length(self.size.width, quiet)
-        row = y - 1
+        if y < self.head:
+            return self._pictures(widths, labels)
+        row = y - self.head
         if row >= len(self.page["rowLabels"]):
             return Strip([Segment("", ground)]).adjust_cell_length(self.size.width, ground)
         here = self.top + row == self.row
@@ -146,11 +164,26 @@ class Grid(Widget, can_focus=True):
             style = Style(color=colour, bgcolor=p.tint if chosen else p.ground, bold=chosen or mark == "!")
             sign = {"!": "!", "c": "·"}.get(mark, " ")
             text = _fit(texts[row], width)
-            lead = len(text) - len(text.lstrip()) + width - len(text)
+            lead = 0 if cell["kind"] == "text" else len(text) - len(text.lstrip()) + width - len(text)
             text = f"{' ' * lead}{sign if sign.strip() else ' '}{text.strip()}"
             segments.append(Segment(f"{text:<{width + 1}}", style))
             segments.append(Segment("  ", Style(bgcolor=p.ground)))
         return Strip(segments).crop(0, self.size.width).adjust_cell_length(self.size.width, ground)
+
+    def _pictures(self, widths: list[int], labels: int) -> Strip:
+        """Under the names: the histogram of each column, or its most frequent values, and the share missing."""
+        p = self.palette
+        segments = [Segment(" " * (labels + 3), Style(bgcolor=p.panel))]
+        for picture, width in zip(self.page["pictures"] if self.page is not None else [], widths):
+            missing = picture["missing"]
+            share = f"{max(1, round(100 * missing))}%" if missing else ""
+            bars = picture["bars"][: max(0, width - len(share) - (1 if share else 0))]
+            gap = " " * (width - len(bars) - len(share))
+            segments.append(Segment(bars, Style(color=p.breakpoint, bgcolor=p.panel)))
+            segments.append(Segment(gap, Style(bgcolor=p.panel)))
+            segments.append(Segment(share[:width], Style(color=p.nonfinite, bgcolor=p.panel, bold=True)))
+            segments.append(Segment("   ", Style(bgcolor=p.panel)))
+        return Strip(segments).crop(0, self.size.width).adjust_cell_length(self.size.width, Style(bgcolor=p.panel))
 
     def cell(self) -> tuple[str, str]:
         """The cursor cell: its place in words, and its exact text."""
@@ -206,7 +239,7 @@ class Grid(Widget, can_focus=True):
         await self.load()
 
     async def on_click(self, event: events.Click) -> None:
-        if self.page is None or event.y == 0:
+        if self.page is None or event.y < self.head:
             return
         x, column = self._label_width() + 2, self.left
         for width in self._widths():
@@ -214,7 +247,7 @@ class Grid(Widget, can_focus=True):
                 break
             x += width + 3
             column += 1
-        await self.go(self.top + event.y - 1, column)
+        await self.go(self.top + event.y - self.head, column)
 
 
 def _fit(text: str, width: int) -> str:

@@ -317,7 +317,8 @@ class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
         badge, on = self.marks.get(line, ("", True))
         sign = "‖" if line in self.marks else " "
         out.append(f"{sign}{badge:<3.3}", f"bold {p.breakpoint}" if on else f"strike {p.quiet}")
-        out.append(f"{line:>4}  ", p.text if line == self.cursor else p.quiet)
+        sign = "›" if line == self.cursor else " "
+        out.append(f"{line:>4}{sign} ", p.text if line == self.cursor else p.quiet)
         styled = self.styled[line - 1].copy() if line <= len(self.styled) else Text()
         if line == self.cursor and self.pointed is not None:
             data = self.lines[line - 1].encode()
