@@ -217,7 +217,7 @@ def test_lines_with_axes_of_their_own() -> None:
     rows = [strip.text for strip in drawn.canvas.strips(p.ground, p.text)]
     upper, lower = rows[:16], rows[16:32]
     assert "— temperature" in upper[0] and "— visits" in lower[0]
-    assert any(row.strip().startswith("8 ") for row in upper) and any("800000" in row for row in lower)
+    assert any(row.strip().startswith("8 ") for row in upper) and any("600000" in row for row in lower)
     assert "!" in lower[-1] and not any("!" in row for row in upper)
     assert all(row[10] in "│┤" for row in rows[:32]) and rows[32][10] == "└", "the axes meet"
     assert "2031-01-01" in rows[33] and "2033-03-10" in rows[33]
