@@ -77,6 +77,7 @@ def callee(node: ast.Call) -> str:
     return f.attr if isinstance(f, ast.Attribute) else getattr(f, "id", "")
 
 
+LARGE = 10_000  # lines of a file from which on checks are calls: its start would take too long otherwise
 PLACE = ("lineno", "col_offset", "end_lineno", "end_col_offset")
 
 
@@ -122,6 +123,7 @@ class Expressions:
     def __init__(self, file: SourceFile, sites: Sites, options: Options) -> None:
         self.file, self.sites, self.options = file, sites, options
         self.temps = False  # whether temporaries may be used here
+        self.in_line = len(file.lines) < LARGE
         self.absorbing = 0
         self.at: Position = (0, 0, 0, 0)
         self.range_is_builtin = True
@@ -228,7 +230,7 @@ class Expressions:
         if not wanted:
             return node
         site = ast.Constant(self.sites.add(self.file, self.at, site_of, role))
-        if self.temps:
+        if self.temps and self.in_line:
             return self._here(self._inline(node, site), node)
         return self._here(self._probe("check", node, ast.Constant(None), site), node)
 
