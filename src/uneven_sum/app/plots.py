@@ -38,7 +38,7 @@ def whole(text: str) -> list[int]:
 def _frame(canvas: Canvas, y: Axis, p: Palette, bottom: int, top: int = 0) -> None:
     """The upright axis with its ticks, from row `top` down to the level axis, which is `bottom` rows from the end."""
     height = canvas.height - bottom - top
-    ticks = y.ticks(max(2, min(4, height // 2), height // 4))
+    ticks = _enough(y, max(2, height // 4), min(4, height // 3), height // 2)
     near = abs(ticks[1] - ticks[0]) if len(ticks) > 1 and not y.log else 0.0
     for row in range(top, canvas.height - bottom + (1 if bottom > 2 else 0)):
         canvas.text(row, LEFT - 1, "│", p.rule)
@@ -51,13 +51,24 @@ def _frame(canvas: Canvas, y: Axis, p: Palette, bottom: int, top: int = 0) -> No
             canvas.text(row, LEFT - 1, "┤", p.rule)
 
 
+def _enough(axis: Axis, begin: int, wanted: int, most: int) -> list[float]:
+    """Ticks of an axis: about `begin`, or more of them until there are as many as wanted; at most `most`."""
+    ticks = axis.ticks(begin)
+    for number in range(begin + 1, most + 1):
+        if len(ticks) >= wanted:
+            break
+        found = axis.ticks(number)
+        ticks = found if len(found) <= most else ticks
+    return ticks
+
+
 def _below(canvas: Canvas, x: Axis, p: Palette, row: int, named: list[tuple[float, str]] | None = None) -> None:
     """The level axis with its ticks, in the row and the one below.  `named`: ticks with texts of their own."""
     width = canvas.width - LEFT
     for column in range(width):
         canvas.text(row, LEFT + column, "─", p.rule)
     canvas.text(row, LEFT - 1, "└", p.rule)
-    ticks = x.ticks(max(2, min(4, width // 8), width // 16))
+    ticks = _enough(x, max(2, width // 16), min(4, width // 12), width // 8)
     near = abs(ticks[1] - ticks[0]) if len(ticks) > 1 and not x.log else 0.0
     free = 0
     for tick, text in named or [(tick, label(tick, near)) for tick in ticks]:

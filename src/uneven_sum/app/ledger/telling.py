@@ -44,6 +44,7 @@ class Telling:
             for word, number, value in (("minimum", facts.low, facts.least), ("maximum", facts.high, facts.most)):
                 if number and value is not None:
                     out.append(f"{word:<14}", p.quiet)
+                    value = int(value) if facts.type == "int" and value == int(value) else value
                     out.append(f"{shown(value, screen.format):<14} pass {number}\n", p.text)
             if column.facts.bad:
                 out.append(f"{'! not finite':<14}", p.nonfinite)
