@@ -9,6 +9,7 @@ from . import report, stack, takeup, trial, trychange
 from .handled import statement_at
 from .lookouts import Lookout
 from .moving import Moving, Wrong
+from .pause import Pause
 
 if TYPE_CHECKING:
     from .engine import Engine
@@ -37,7 +38,7 @@ class Changing(Moving):
         here = statement_at(file, frame) is statement and not pause.dead
         present = self.engine.facts if here and frame is pause.frame and self.engine.facts.get("terms") else None
         if present is None:
-            present = report.examine(report.Pause("step", frame, statement=statement))
+            present = report.examine(Pause("step", frame, statement=statement))
         last = statement.node.end_lineno or statement.line
         body: dict[str, Any] = {
             "file": stack.path_of(frame),

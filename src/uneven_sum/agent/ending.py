@@ -10,7 +10,7 @@ from typing import Any
 
 from . import stack, state
 from .expressions import MARK
-from .report import Pause
+from .pause import Pause
 from .rewrite import put_in
 
 

@@ -35,12 +35,13 @@ from .byhand import ByHand
 from .expressions import Options, Site
 from .gaps import Gap
 from .handled import Fate, Flying
+from .headline import str_of
 from .judging import Judging
 from .loader import Loader
 from .meeting import Meeting
 from .own_builtins import with_originals
+from .pause import Pause
 from .pointing import Pointing
-from .report import Pause
 from .rewind import Rewind
 from .source import Statement
 from .switches import Switches, Tripwire
@@ -456,7 +457,7 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
         if not frames:
             return
         pause = Pause("error", frames[0], "ran", exception=exc, past=frames)
-        pause.said = f"The script has ended: {type(exc).__name__}: {report.str_of(exc)[:200]}"
+        pause.said = f"The script has ended: {type(exc).__name__}: {str_of(exc)[:200]}"
         self.facts = report.compose(pause, may_fork=False)
         self.present, self.point = pause, 0
         state.quiet = True

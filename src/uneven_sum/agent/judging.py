@@ -7,11 +7,11 @@ import types
 import weakref
 from typing import Any
 
-from . import guarded, judge, jumps, motion, nonfinite, probes, report, state
+from . import guarded, headline, judge, jumps, motion, nonfinite, probes, report, state
 from .expressions import Site
 from .gaps import Gap, Gaps, stored_names
 from .own_builtins import with_originals
-from .report import Pause
+from .pause import Pause
 from .scope import MISSING, Scope
 from .source import Statement
 from .switches import Switches
@@ -193,7 +193,7 @@ class Judging(motion.Hooks):
         stored = getattr(statement.node, "targets", [])
         if not stored or not all(isinstance(t, ast.Name) for t in stored):
             return False
-        what = f"{report.bad_word(value)} created at line {statement.line}"
+        what = f"{headline.bad_word(value)} created at line {statement.line}"
         self.guarded.note(
             value, Gap(what, site.file.path, statement.line, nonfinite.count(value)), statement, Scope(frame)
         )

@@ -12,9 +12,10 @@ from typing import TYPE_CHECKING, Any
 from . import cards, expecting, lookouts, probes, signals, stack, state
 from .expressions import Site
 from .handled import statement_at
+from .headline import str_of
 from .late import Late
 from .lookouts import Lookout
-from .report import Pause, str_of
+from .pause import Pause
 from .scope import INNER, MISSING, Scope, let_go
 from .source import SCOPES, SourceFile, Statement, position
 from .values import clean, text_of

@@ -16,7 +16,7 @@ from .source import LOOPS, SCOPES, SourceFile, Statement, position
 
 if TYPE_CHECKING:
     from .engine import Engine
-    from .report import Pause
+    from .pause import Pause
 
 
 class Wrong(Exception):

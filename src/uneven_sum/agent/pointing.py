@@ -10,7 +10,7 @@ from typing import Any
 from . import expecting, lookouts, signals, stack, state
 from .loader import Loader
 from .motion import Motion
-from .report import Pause
+from .pause import Pause
 from .rewind import Rewind
 from .wire import Wire
 

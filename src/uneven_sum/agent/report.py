@@ -3,69 +3,20 @@
 from __future__ import annotations
 
 import ast
-import os
 import types
-from dataclasses import dataclass, field
 from typing import Any
 
-from . import gaps, judge, nonfinite, stack, trial
+from . import gaps, judge, stack, trial
 from .culprits import Culprit, Term
 from .expressions import callee
 from .handled import instruction_place, statement_at
-from .judge import ARRIVED
+from .headline import headline, str_of
+from .pause import Pause, whole_of
 from .reasons import of_error
 from .scope import INNER, MISSING, Scope
 from .source import COMPREHENSIONS, Position, SourceFile, Statement, is_compound, position
 from .terms import CODE_OF_THE_SCRIPT, Apart
-from .values import clean, plural, summary, text_of
-
-
-@dataclass
-class Pause:
-    """One stop of the script, before it is put into words."""
-
-    reason: str  # error, warning, nonfinite, breakpoint, step, pause, entry, end
-    frame: types.FrameType | None
-    state: str = "in"  # in: in the middle of the statement; next: before it
-    kind: str | None = None
-    exception: BaseException | None = None
-    warnings: list[str] = field(default_factory=list)
-    expression: ast.AST | None = None  # the term that was looked at
-    actual: Any = MISSING
-    returned: Any = MISSING
-    statement: Statement | None = None
-    apart: Apart | None = None
-    culprit: Culprit | None = None
-    can_retry: bool = False
-    can_replace: bool = False  # `replacement` takes the place of the value that was looked at
-    replacement: Any = MISSING
-    answer: str = ""  # how the user goes on
-    hits: int = 0  # how often the lookout was met
-    reached: bool = False  # the line that the user has asked to run to
-    kept: str = ""  # task or future: what keeps the exception for whoever asks
-    interrupted_in: str = ""
-    dead: list[types.FrameType] = field(default_factory=list)  # calls that the exception has left, innermost first
-    place: tuple[str, int] | None = None  # where there is no frame any more: the end
-    said: str = ""  # what a lookout of the user's says, without the place
-    why: str = ""
-    lookout: int = 0
-    past: list[types.FrameType] = field(default_factory=list)  # calls of a script that has ended, innermost first
-
-    @property
-    def line(self) -> int:
-        """The paused line: the first of its statement, or of the `except` or `case` clause that is entered."""
-        if self.statement is None:
-            return stack.line_of(self.frame) if self.frame is not None else 0
-        node = self.statement.node
-        if self.state == "next" and self.frame is not None:
-            clauses = [*getattr(node, "handlers", []), *(c.pattern for c in getattr(node, "cases", []))]
-            if self.frame.f_lineno in {c.lineno for c in clauses}:
-                return self.frame.f_lineno
-        return self.statement.line
-
-    def calls(self, libraries: bool = False) -> list[types.FrameType]:
-        """The calls from the paused one outwards, innermost first."""
-        return self.past or self.dead + stack.calls(self.frame, libraries)
+from .values import clean, summary, text_of
 
 
 def term_dict(file: SourceFile, term: Term) -> dict[str, Any]:
@@ -137,7 +88,7 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
     file = stack.file_of(frame)
     root = pause.expression
     if root is None and statement is not None:
-        root = _whole(statement.node)
+        root = whole_of(statement.node)
     if file is None or root is None:
         return {
             **{"terms": [], "culprit": None, "kind": None, "differs": "", "trial": ""},
@@ -194,7 +145,7 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
     def keep(apart: Apart, term: Term) -> None:
         trial.so_far(lambda: {"terms": [term_dict(file, t) for t in apart.terms], "at": file.segment(term.node)})
 
-    also = _also(statement.node) if statement is not None and root is _whole(statement.node) else []
+    also = _also(statement.node) if statement is not None and root is whole_of(statement.node) else []
     has_calls = any(isinstance(n, _CALLS) for one in [root, *also] for n in ast.walk(one))
     if not has_calls:
         found = take(False)
@@ -242,21 +193,6 @@ def _fill_in(terms: list[dict[str, Any]], others: list[dict[str, Any]]) -> None:
 
 
 _CALLS = (ast.Call, ast.ListComp, ast.SetComp, ast.DictComp, ast.GeneratorExp, ast.Attribute, ast.JoinedStr)
-
-
-def _whole(node: ast.stmt) -> ast.AST | None:
-    """The expression that a statement is about."""
-    if isinstance(node, ast.AugAssign):
-        return node
-    for name in ("value", "test", "iter", "subject", "exc"):
-        part = getattr(node, name, None)
-        if isinstance(part, ast.expr):
-            return part
-    items = getattr(node, "items", None)
-    if items:
-        return items[0].context_expr  # type: ignore[no-any-return]
-    targets = getattr(node, "targets", None)
-    return targets[0] if targets else None
 
 
 def _also(node: ast.stmt) -> list[ast.AST]:
@@ -347,162 +283,6 @@ def with_target(pause: Pause) -> ast.AST | None:
                 if found is not None:
                     return found
     return None
-
-
-# -- sentences ---------------------------------------------------------------------------------------
-
-
-def would_become(pause: Pause) -> str:
-    """What the value that was looked at is for: `flow[day] would become nan`."""
-    file = stack.file_of(pause.frame) if pause.frame else None
-    node = pause.statement.node if pause.statement else None
-    if file is None or node is None:
-        return ""
-    told = summary(pause.actual)
-    bad = bad_word(pause.actual)
-    become = f"would become {bad}" if told["kind"] == "scalar" else f"would hold {bad}"
-    whole = pause.expression is _whole(node) or isinstance(pause.expression, ast.AugAssign)
-    if whole:
-        if isinstance(node, ast.Assign):
-            return f"{file.segment(node.targets[0])} {become}"
-        if isinstance(node, (ast.AugAssign, ast.AnnAssign)):
-            return f"{file.segment(node.target)} {become}"
-        if isinstance(node, ast.Return) and pause.frame is not None:
-            return f"{stack.function_name(pause.frame).rpartition('.')[2]} would return {bad}"
-    text = clean(file.segment(pause.expression), 60) if pause.expression is not None else "a term"
-    return f"{text} is {bad}" if told["kind"] == "scalar" else f"{text} holds {bad}"
-
-
-def bad_word(value: Any) -> str:
-    """`nan`, `inf`, `3 non-finite cells`, `2 missing cells`."""
-    told = summary(value)
-    if told["kind"] == "scalar":
-        return str(told["text"])
-    if told["kind"] == "frame":
-        return _missing(value, told["nonfinite"])
-    count = told["nonfinite"]
-    return plural(count, "non-finite cell")
-
-
-def _missing(value: Any, count: int) -> str:
-    """`16 missing cells in kg, first at row 6`: of a frame, by column, with the first row's label."""
-    np = nonfinite.module("numpy")
-    try:
-        mask = nonfinite.mask(value)
-        rows = mask if mask.ndim == 1 else mask.any(axis=1)
-        first = f", first at row {clean(str(value.index[int(np.argmax(rows))]).removesuffix(' 00:00:00'), 40)}"
-        infinite = bool(np.any(mask & ~nonfinite.nan_mask(value)))
-        columns = (
-            [f"{n} in {clean(str(name), 30)}" for name, n in nonfinite.columns(value).items()] if mask.ndim > 1 else []
-        )
-    except Exception:  # an index that cannot be read so
-        return plural(count, "missing or infinite cell")
-    word = "missing or infinite" if infinite else "missing"
-    if len(columns) == 1:
-        return f"{plural(count, f'{word} cell')} in {columns[0].partition(' in ')[2]}{first}"
-    more = ", …" if len(columns) > 3 else ""
-    by_column = f" ({', '.join(columns[:3])}{more})" if columns else ""
-    return f"{plural(count, f'{word} cell')}{by_column}{first}"
-
-
-def _bad_name(value: Any) -> str:
-    told = summary(value)
-    if told["kind"] == "scalar":
-        text = str(told["text"])
-        return text if len(text) < 12 else "A non-finite number"
-    return bad_word(value)
-
-
-def pass_sentence(loops: list[dict[str, Any]]) -> str:
-    """`Pass 212 of 365 of the loop over day.`"""
-    if not loops:
-        return ""
-    loop = loops[0]
-    if not loop["pass"]:
-        return ""
-    of = f" of {loop['of']}" if loop["of"] is not None else ""
-    about = f"while {loop['target']}" if loop["kind"] == "while" else f"over {loop['target']}"
-    where = (
-        ""
-        if len(loops) < 2 or not loops[1]["pass"]
-        else f", in pass {loops[1]['pass']} of the loop at line {loops[1]['line']}"
-    )
-    return f"Pass {loop['pass']}{of} of the loop {about}{where}."
-
-
-def culprit_sentence(found: dict[str, Any] | None) -> str:
-    if found is None:
-        return ""
-    text = f"Culprit: {clean(found['text'], 80)}"
-    if found["element"]:
-        text += f" in {clean(found['element'], 80)}"
-    if found["cell"] is not None:
-        text += f" at [{', '.join(str(i) for i in found['cell'])}]"
-    if found["operands"]:
-        text += " with " + ", ".join(f"{clean(o['text'], 40)} = {clean(o['value'], 60)}" for o in found["operands"][:4])
-    return text + (f", {found['reason']}" if found["reason"] else "") + "."
-
-
-class Main:
-    """The script's own file: of others the headline tells the name."""
-
-    path = ""
-
-
-def _line(pause: Pause) -> str:
-    """`line 22`, or `line 22 of channel.py` where it is not the script's own file."""
-    line = pause.line
-    file = stack.file_of(pause.frame) if pause.frame else None
-    path = stack.path_of(pause.frame) if pause.frame else ""
-    if file is None or not Main.path or path == os.path.abspath(Main.path):
-        return f"line {line}"
-    return f"line {line} of {clean(os.path.basename(path), 60)}"
-
-
-def headline(pause: Pause, loops: list[dict[str, Any]], culprit: dict[str, Any] | None) -> str:
-    line = _line(pause)
-    second = " ".join(s for s in (pass_sentence(loops), culprit_sentence(culprit)) if s)
-    why = f": {pause.why}" if pause.why else ""
-    why += f" (hit {pause.hits} times)" if pause.hits > 1 else ""
-    if pause.said:
-        first = f"{pause.said}, at {line}{why}."
-    elif pause.reason == "error" and pause.exception is not None:
-        message = clean(str_of(pause.exception), 200)
-        first = f"{type(pause.exception).__name__} at {line}{': ' + message if message else ''}."
-        if pause.kept:
-            first += f" The {pause.kept} keeps it for whoever asks for its result."
-    elif pause.reason == "warning":
-        first = f"{clean('; '.join(pause.warnings), 240)}, at {line}."
-    elif pause.reason == "nonfinite":
-        made = {"created": "created", ARRIVED: "from input", "carried": "propagated", "gaps": "left"}.get(
-            pause.kind or "", "found"
-        )
-        first = f"{_bad_name(pause.actual)} {made} at {line}: {would_become(pause)}."
-        if summary(pause.actual)["kind"] == "frame":  # by column, and once
-            first = f"Missing cells {made} at {line}: {would_become(pause)}."
-        if pause.warnings:
-            first += f" ({clean('; '.join(pause.warnings), 160)}.)"
-    elif pause.reached:
-        first = f"Reached {line}."
-    elif pause.reason == "breakpoint":
-        first = f"Breakpoint at {line}{why}."
-    elif pause.reason == "pause":
-        first = f"Interrupted at {line}{pause.interrupted_in}."
-    elif pause.reason == "entry":
-        first = f"Paused before the script starts, at {line}."
-    else:
-        first = f"At {line}."
-    if pause.returned is not MISSING and not pause.said:
-        first = f"The call returned {text_of(pause.returned)}; next: {line}."
-    return f"{first} {second}".strip().replace("..", ".")
-
-
-def str_of(exc: BaseException) -> str:
-    """An exception's message; what its own `__str__` raises is not let out."""
-    try:
-        return str(exc)
-    except Exception:
-        return "(a message that cannot be shown)"
 
 
 def _accepts(pause: Pause, apart: dict[str, Any]) -> list[str]:

@@ -19,6 +19,7 @@ from .closeup import CloseUps
 from .expressions import TEMPORARY
 from .ledger import LedgerRequests
 from .moving import Wrong
+from .pause import Pause
 from .questions import Names, Questions
 from .scope import MISSING, Scope
 from .setting import Setting
@@ -344,7 +345,7 @@ class Requests(Setting, Changing, Questions, LedgerRequests, CloseUps):
         statement = file.innermost(int(line)) if line else handled.statement_at(file, frame)
         if statement is None:
             raise Wrong("There is no statement here.")
-        pause = report.Pause("step", frame, statement=statement)
+        pause = Pause("step", frame, statement=statement)
         told = report.examine(pause)
         when, present = "", self.engine.present
         here = handled.statement_at(file, frame)

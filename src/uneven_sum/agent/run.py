@@ -13,7 +13,7 @@ import time
 import types
 from typing import Any
 
-from . import compilers, outside, plain_code, probes, report, run_texts, stack, state, trial, whole_writes
+from . import compilers, headline, outside, plain_code, probes, run_texts, stack, state, trial, whole_writes
 from . import told as snapshot
 from .engine import Engine
 from .expressions import Options
@@ -149,7 +149,7 @@ def _main_module(engine: Engine, arguments: dict[str, Any]) -> tuple[types.Modul
         cached = None
         sys.orig_argv = [sys.executable, program, *args]
     folders.append(os.path.dirname(os.path.realpath(path)))
-    report.Main.path = path
+    headline.Main.path = path
     engine.loader.folders = [os.path.join(os.path.realpath(f), "") for f in folders]
     main.__builtins__ = sys.modules["builtins"]  # type: ignore[attr-defined]
     if sys.version_info < (3, 15):

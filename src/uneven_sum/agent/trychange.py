@@ -10,7 +10,8 @@ from typing import Any
 
 from . import changes, trial
 from .ask import _error
-from .report import _also, _whole, culprit_dict, term_dict
+from .pause import whole_of
+from .report import _also, culprit_dict, term_dict
 from .scope import Scope
 from .source import SourceFile
 from .terms import Apart
@@ -90,7 +91,7 @@ def _names(frame: types.FrameType) -> dict[str, Any]:
 def _run(node: ast.stmt, names: dict[str, Any]) -> None:
     """Runs a statement; of a compound one, and of `return`, only its expression."""
     if isinstance(node, (ast.Return, ast.If, ast.While, ast.For, ast.With, ast.Match)):
-        for part in [_whole(node), *_also(node)]:
+        for part in [whole_of(node), *_also(node)]:
             if part is not None:
                 eval(compile(ast.Expression(part), "<tried>", "eval"), names)  # type: ignore[arg-type]
     elif not isinstance(node, (ast.Break, ast.Continue, ast.Pass, ast.Global, ast.Nonlocal)):
@@ -101,7 +102,7 @@ def _taken_apart(file: SourceFile, statements: list[ast.stmt], number: int, fram
     """The terms of one statement, after those before it have run: all of it in a copy."""
     node = statements[number]
     told: dict[str, Any] = {"text": file.segment(node).split("\n")[0], "terms": [], "culprit": None, "value": ""}
-    root = _whole(node)
+    root = whole_of(node)
     if root is None:
         return told
 

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 from . import advice, motion, probes, stack, state
 from .own_builtins import with_originals
-from .report import Pause
+from .pause import Pause
 from .source import Position
 from .switches import Switches
 from .wire import Closed

@@ -18,7 +18,7 @@ from ..plots import Drawn
 from ..spark import decode, spark
 from ..theme import Palette
 
-ABOUT = {"line": "around the line", "call": "of this call", "module": "of the module", "watched": "watched"}
+ABOUT = {"line": "near the line", "call": "local", "module": "of the module", "watched": "watched"}
 
 
 class Cards(ScrollView, can_focus=False):
@@ -74,7 +74,7 @@ class Cards(ScrollView, can_focus=False):
         p = self.palette
         head = f"values {ABOUT[self.about]}" if self.present else "values at the last pause"
         text.append(head, f"bold {p.quiet}")
-        text.append("   tab: others\n" if width > 34 else "\n", p.quiet)
+        text.append("   tab: switch\n" if width > 34 else "\n", p.quiet)
         if not self.cards:
             hint = "+ adds an expression" if self.about == "watched" else "no values here"
             hint = hint if self.present else "running: pause to see values"
