@@ -154,7 +154,7 @@ async def test_a_trial_that_waits_for_threads_says_why(script) -> None:
     async with running(path, limits=Limits(trial=0.5)) as run:
         await run.pause()
         with pytest.raises(
-            BadUse, match=r"longer than 0\.5 s: the threads of polars do not exist in a copy\. Begin with"
+            BadUse, match=r"longer than 0\.5 s: the threads of polars do not exist in a copy\. Start with"
         ):
             await run.ask("time.sleep(9)")
         assert await run.ask("x + 1") == "2"
