@@ -362,7 +362,7 @@ def test_a_condition_in_a_terminal(terminal) -> None:
     t.keys("A", "Enter")
     t.expect("day == 300 is true")
     t.keys("5")
-    t.expect("pause at line 37 of rating_year.py when `day == 300`   met once")
+    t.expect("pause at line 37 of rating_year.py when `day == 300`   hit once")
     t.keys("2")
     t.expect("Pass 301 of 365")
     t.keys("C-p")
@@ -766,7 +766,7 @@ async def test_a_question_given_up_and_one_that_needs_the_script_itself(script) 
         await settled(pilot, "paused", 5)
         await pilot.press("a", *"seen.append(1)", "enter")
         await until(pilot, lambda: isinstance(app.screen, Sure))
-        assert "1 other thread of the script would not exist in a copy" in app.screen.question
+        assert "1 other thread of the script would be missing in a copy" in app.screen.question
         await pilot.press("escape")
         await until(pilot, lambda: "Nothing was evaluated" in answers(bench))
         await pilot.press(*"seen.append(2)", "enter")

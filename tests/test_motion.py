@@ -169,7 +169,7 @@ async def test_interrupt_inside_native_code_says_so(script) -> None:
             event = await asyncio.wait_for(run.client.next_event(), 120)
             if isinstance(event, Busy):
                 break
-        assert "inside native code" in event.message
+        assert "Waiting for native code" in event.message
         await run.client.end()
         await asking
 

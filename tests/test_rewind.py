@@ -184,10 +184,10 @@ HAZARDS = {
     "a pool of threads": ("pool = ThreadPoolExecutor(1); pool.submit(time.sleep, 0).result()", "other thread"),
     "a process": (
         "child = subprocess.Popen(['sleep', '60'])",
-        "a process that the script has started runs: only forward",
+        "No snapshot while a process that the script has started runs",
     ),
     "a pool of processes": ("pool = multiprocessing.Pool(2)", "(other thread|processes run)"),
-    "polars": ("sys.modules['polars'] = types.ModuleType('polars')", "the threads of polars would not exist"),
+    "polars": ("sys.modules['polars'] = types.ModuleType('polars')", "the threads of polars would be missing"),
     "jax": ("sys.modules['jax'] = types.ModuleType('jax')", "the threads of jax"),
     "numba": (
         "sys.modules['numba'] = types.SimpleNamespace(threading_layer=lambda: 'omp')",
@@ -271,7 +271,9 @@ async def test_switched_off(script) -> None:
         await run.step()
         await run.client.switch_points(False)
         await run.step()
-        assert run.no_point == "Going back is switched off." and not run.client.return_points()
+        assert (
+            run.no_point == "Snapshots are off (palette, settings or command line)." and not run.client.return_points()
+        )
         await run.client.switch_points(True)
     async with running(path, rewind=False, pause_on={"start"}) as run:
         await run.pause()

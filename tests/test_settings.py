@@ -52,11 +52,11 @@ def test_what_cannot_be_taken_is_not_lost() -> None:
 @pytest.mark.parametrize(
     ("text", "why"),
     [
-        ("theme = 3\n", "theme is 3, which is not a text; its default holds"),
+        ("theme = 3\n", "theme is 3, which is not a text. Using the default"),
         ('theme = "dark"\n', "theme knows slate, chalk, not 'dark'"),
         ('pause_on = ["error", "trouble"]\n', "pause_on knows error, warning, nonfinite, start, not 'trouble'"),
         ("return_points = 1\n", "return_points is 1, which is not true or false"),
-        ("theme = \n", "is damaged"),
+        ("theme = \n", "cannot be parsed"),
     ],
 )
 def test_wrong_settings_are_told_and_the_defaults_hold(text: str, why: str) -> None:
@@ -73,7 +73,7 @@ def test_the_command_tells_where_and_what() -> None:
     written('theme = "chalk"\npause_on = ["x"]\n')
     done = subprocess.run([sys.executable, "-m", "uneven_sum", "settings"], capture_output=True, text=True)
     assert done.returncode == 0 and str(settings.place()) in done.stdout
-    assert "theme                chalk   (slate, chalk)" in done.stdout and "not 'x'; its default holds" in done.stdout
+    assert "theme                chalk   (slate, chalk)" in done.stdout and "not 'x'. Using the default" in done.stdout
 
 
 async def test_settings_hold_on_the_desk_and_the_bench(script) -> None:

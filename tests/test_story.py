@@ -29,7 +29,7 @@ def test_from_the_desk_to_the_report(terminal, tmp_path, monkeypatch) -> None:
     one.expect("close-up of stage")
     one.expect("standard deviation")
     one.keys("C-k")
-    one.expect("Kept: `stage`")
+    one.expect("Saved as note 1: `stage`")
     one.keys("Escape")
     one.gone("close-up of stage")
     # Ledger.
@@ -55,7 +55,7 @@ def test_from_the_desk_to_the_report(terminal, tmp_path, monkeypatch) -> None:
     one.keys("flow[day] = C * max(head, 0.0) ** 1.5 * WIDTH")
     one.expect("as tried")
     one.keys("C-s")
-    one.expect("How shall the script go on?")
+    one.expect("How to continue?")
     one.keys("Down", "Down", "Enter")
     # Rerun → verified.
     one.expect("fixed: the problem at line 35")

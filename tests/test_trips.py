@@ -94,7 +94,7 @@ async def test_handled_outside_of_the_guards_is_told_after_the_fact(script) -> N
 ENDS = {
     "waits": ("time.sleep(60)", "there it took longer than 1 s"),
     "ends": ("os._exit(3)", "there the trial ended its own process; the script is unharmed"),
-    "dies": ("os.abort()", "there the trial died of SIGABRT; the script is unharmed"),
+    "dies": ("os.abort()", "there the copy crashed: SIGABRT; the script is unharmed"),
 }
 
 

@@ -169,7 +169,7 @@ def cli(context: click.Context, log: str | None, log_level: str) -> None:
 @script_options
 @pause_options
 @click.option("--theme", type=click.Choice(["slate", "chalk"]), help="By default as in the settings: slate.")
-@click.option("--no-return-points", is_flag=True, help="Make no copies of the script: it runs forward only.")
+@click.option("--no-return-points", is_flag=True, help="Make no snapshots (no going back).")
 def run(script: str, args: tuple[str, ...], theme: str | None, no_return_points: bool, **options: Any) -> None:
     """Open the Bench on SCRIPT and run it."""
     kept = _settings()
@@ -184,7 +184,7 @@ def run(script: str, args: tuple[str, ...], theme: str | None, no_return_points:
 @cli.command(context_settings=SCRIPT_SETTINGS, epilog=examples("check"))
 @script_options
 @pause_options
-@click.option("--all", "everything", is_flag=True, help="Record every statement that trips, and go on.")
+@click.option("--all", "everything", is_flag=True, help="Report every problem, not only the first.")
 @click.option("--json", "json_", is_flag=True, help="Report as one JSON object on standard output.")
 @click.option(
     "--passes",

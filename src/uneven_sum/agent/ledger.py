@@ -156,7 +156,7 @@ class LedgerRequests:
             self.engine.anew = True
             return ""
         if statement is not None and statement.scope is file.tree and recorder.kind != "calls":
-            return "It stands in the script's own text, which runs already: run again to record it."
+            return "Top-level code already runs. Rerun to record this loop."
         word = "its next call on" if recorder.kind == "calls" else "the next call of its function on"
         return f"It is recorded from {word}."
 

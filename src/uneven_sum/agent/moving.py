@@ -47,7 +47,7 @@ class Moving:
     def _moving(self) -> tuple[Pause, types.FrameType]:
         pause, frame = self._paused()
         if pause.past or pause.reason == "end":
-            raise Wrong("The script has ended: it can be read, and run again.")
+            raise Wrong("The script has ended. Read its values, or rerun.")
         return pause, frame
 
     def _here(self) -> tuple[types.FrameType, SourceFile, Statement]:
@@ -55,7 +55,7 @@ class Moving:
         file = stack.file_of(frame)
         statement = statement_at(file, frame) if file is not None else None
         if file is None or statement is None:
-            raise Wrong("This can be done in the user's own files only.")
+            raise Wrong("This works in your own files only; step out of the library.")
         return frame, file, statement
 
     def on_continue(self, arguments: dict[str, Any]) -> dict[str, Any]:
@@ -101,7 +101,7 @@ class Moving:
             loop = statement.node
         if loop is None:
             if number is not None:
-                raise Wrong("This place is in no loop of its call.")
+                raise Wrong("No loop around this line. Choose a line in a loop.")
             return self._run_to(file.path, statement.line)
         done, length = stack.passes(file, frame, loop)
         if number is not None:
@@ -122,7 +122,7 @@ class Moving:
         """Until the innermost loop around is done."""
         _, _, statement = self._here()
         if not statement.loops and not isinstance(statement.node, LOOPS):
-            raise Wrong("This place is in no loop of its call.")
+            raise Wrong("No loop around this line. Choose a line in a loop.")
         return self._go(motion.LOOP)
 
     def on_own_runTo(self, arguments: dict[str, Any]) -> dict[str, Any]:
@@ -227,7 +227,7 @@ class Moving:
     def _at_error(self) -> None:
         pause = self.engine.present
         if pause is None or pause.exception is None or pause.past:
-            raise Wrong("Only a statement that failed can be skipped or tried again.")
+            raise Wrong("Retry and skip work at an error only.")
         if not pause.can_retry:
             raise Wrong("The head of a loop, condition or definition cannot be skipped or tried again.")
 

@@ -340,7 +340,7 @@ class Requests(Setting, Changing, Questions, LedgerRequests, CloseUps):
         frame = self._frame(arguments.get("frameId"))
         file = stack.file_of(frame)
         if file is None:
-            raise Wrong("Terms can be had in the user's own files only.")
+            raise Wrong("Terms are shown in your own files only.")
         line = arguments.get("line")
         statement = file.innermost(int(line)) if line else handled.statement_at(file, frame)
         if statement is None:

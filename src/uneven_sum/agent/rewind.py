@@ -51,23 +51,23 @@ class Rewind:
     def refusal(self) -> str:
         """Why no return point can be made now, in a sentence; empty when one can."""
         if not self.path or not self.on:
-            return "Going back is switched off."
+            return "Snapshots are off (palette, settings or command line)."
         reason = trial.why_not()
         if reason:
-            return f"No return point is made: {reason}."
+            return f"No snapshot: {reason}."
         if time.monotonic() < self.not_before:
-            return "No return point is made here: a copy of this script takes long; at later pauses again."
+            return "No snapshot here: a copy of this script takes long. Later pauses try again."
         own = trial.with_threads()
         if own:
-            return f"No return point is made: the threads of {own} would not exist in a copy."
+            return f"No snapshot: the threads of {own} would be missing in a copy."
         if "torch" in sys.modules and _torch_has_gpu():
-            return "No return point is made: the graphics processor's state would not be copied."
+            return "No snapshot: the graphics processor's state would not be copied."
         started = len(outside.children())
         if started:
             who = "a process that the script has started runs" if started == 1 else f"{started} of its processes run"
-            return f"No return point is made while {who}: only forward."
+            return f"No snapshot while {who}."
         if "numba" in sys.modules and _numba_layer() == "omp":
-            return "No return point is made: numba's OpenMP layer ends in a copy."
+            return "No snapshot: numba's OpenMP layer ends in a copy."
         return ""
 
     def is_due(self) -> bool:
@@ -145,7 +145,7 @@ class Rewind:
                 os._exit(0)
             if hears:
                 signal.signal(signal.SIGCHLD, handler)
-            self.why = f"No return point is made: the system refused a copy ({e.strerror})."
+            self.why = f"No snapshot: the system refused a copy ({e.strerror})."
             return False
         finally:
             if child != 0:

@@ -36,7 +36,7 @@ def take_up(engine: Engine, path: str, only_check: bool = False) -> list[str]:
         with open(name, "rb") as f:
             new = SourceFile(name, f.read())
         if ast.dump(_skeleton(old)) != ast.dump(_skeleton(new)):
-            raise CannotTakeUp("A line outside of functions has changed: the script's own text has run already.")
+            raise CannotTakeUp("Top-level code changed. Rerun the script.")
         code = engine.loader.rewritten(new, engine.loader.options)
     except OSError as e:
         raise CannotTakeUp(f"{path} cannot be read: {e.strerror}.") from None

@@ -47,7 +47,7 @@ def why_not() -> str | None:
         return "this system cannot copy a process"
     others = [t for t in threading.enumerate() if t is not threading.current_thread()]
     if others:
-        return f"{len(others)} other thread{'s' if len(others) > 1 else ''} of the script would not exist in a copy"
+        return f"{len(others)} other thread{'s' if len(others) > 1 else ''} of the script would be missing in a copy"
     return None
 
 
@@ -224,7 +224,7 @@ def _collect(child: int, reader: int, limit: float) -> dict[str, Any]:
     if found and "so far" not in found:
         return found
     if status is not None and os.WIFSIGNALED(status):
-        failed = f"the trial died of {signal.Signals(os.WTERMSIG(status)).name}; the script is unharmed"
+        failed = f"the copy crashed: {signal.Signals(os.WTERMSIG(status)).name}; the script is unharmed"
         return {**found, "failed": failed}
     return {**found, "failed": "the trial ended its own process; the script is unharmed"}
 

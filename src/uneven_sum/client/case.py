@@ -88,7 +88,7 @@ def read(script: str) -> tomlkit.TOMLDocument | None:
     try:
         found = tomlkit.parse(text)
     except TOMLKitError as e:
-        raise Damaged(f"{path} is damaged: {e}. It is left as it is; mend it or move it away.") from None
+        raise Damaged(f"{path} cannot be parsed: {e}. Repair or move it; it is unchanged.") from None
     schema = found.get("schema", SCHEMA)
     if not isinstance(schema, int) or schema > SCHEMA:
         raise Damaged(f"{path} is of a later version ({schema}). It is left as it is.")

@@ -112,7 +112,7 @@ class Motions:
         pass begins.  BadUse when there is none."""
         point = self.point_before_pass(loops, number)
         if point is None:
-            raise BadUse(f"There is no return point before pass {number}: run the script again.")
+            raise BadUse(f"No snapshot before pass {number}. Rerun the script.")
         wanted = [{"file": k.file, "line": k.line, "pass": k.number} for k in loops if k.number]
         wanted[0]["pass"] = number
         await self.back_to(point)
@@ -188,7 +188,7 @@ class Motions:
         on to its entry.  BadUse when there is no return point, or the text cannot be taken up."""
         point = self.point_before_call(facts.chain)
         if point is None:
-            raise BadUse("There is no return point before this call.")
+            raise BadUse("No snapshot before this call. Rerun the script.")
         await self.take_up(facts.file, check=True)
         await self.back_to(point)
         await self.take_up(facts.file)

@@ -65,7 +65,7 @@ def load_kept(script: str) -> Kept:
     except OSError as e:
         raise BadUse(f"{path} cannot be read: {e.strerror}. It is left as it is.") from None
     except msgspec.MsgspecError as e:
-        raise BadUse(f"{path} is damaged: {e}. It is left as it is; mend it or move it away.") from None
+        raise BadUse(f"{path} cannot be parsed: {e}. Repair or move it; it is unchanged.") from None
     if kept.schema > SCHEMA:
         raise BadUse(f"{path} is of a later version ({kept.schema}). It is left as it is.")
     return kept

@@ -53,8 +53,8 @@ ABOUT = {
     "number_style": "how numbers are shown, where a value has no format of its own",
     "digits": "significant digits; for fixed, decimals",
     "thousands": "groups of three digits are set apart",
-    "not_looked_for": "kinds of findings that are not told of a script's text",
-    "trial_seconds": "seconds that a trial may take",
+    "not_looked_for": "source checks turned off",
+    "trial_seconds": "time limit of an evaluation in a copy, in seconds",
     "return_points": "copies of the script to go back to, made at each pause",
     "most_return_points": "return points at pauses that are kept; older ones are thinned",
     "return_point_memory": "share of the machine's memory that all return points may have of their own",
@@ -106,7 +106,7 @@ def load() -> tuple[Settings, list[str]]:
         value = float(value) if type(value) is int and one.type == "float" else value
         wrong = wrong_with(one.name, value)
         if wrong:
-            told.append(f"{place()}: {wrong}; its default holds.")
+            told.append(f"{place()}: {wrong}. Using the default.")
         else:
             setattr(found, one.name, value)
     return found, told
@@ -143,7 +143,7 @@ def _read() -> tomlkit.TOMLDocument:
     except (OSError, UnicodeDecodeError) as e:
         raise BadUse(f"{place()} cannot be read: {getattr(e, 'strerror', None) or e}. It is left as it is.") from None
     except TOMLKitError as e:
-        raise BadUse(f"{place()} is damaged: {e}. It is left as it is; mend it or move it away.") from None
+        raise BadUse(f"{place()} cannot be parsed: {e}. Repair or move it; it is unchanged.") from None
 
 
 def save(settings: Settings) -> None:
@@ -195,7 +195,7 @@ def told() -> str:
     """Where the settings are, and what holds."""
     found, wrong = load()
     path = place()
-    lines = [f"{path}{'' if path.exists() else ' (not there yet: the defaults hold)'}", ""]
+    lines = [f"{path}{'' if path.exists() else ' (no file yet; all defaults)'}", ""]
     width = max(len(f.name) for f in fields(Settings))
     for one in fields(Settings):
         value = getattr(found, one.name)

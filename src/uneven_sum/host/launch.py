@@ -40,8 +40,8 @@ class SyntaxFault(BadUse):
 
 @dataclass(frozen=True)
 class Limits:
-    """`trial`: seconds that a trial may take.  `points`: return points at pauses that are kept.  `memory`: the share
-    of the machine's memory that all return points together may have of their own."""
+    """`trial`: time limit of an evaluation in a copy, in seconds.  `points`: return points at pauses that are kept.
+    `memory`: the share of the machine's memory that all return points together may have of their own."""
 
     trial: float = 5.0
     points: int = 40

@@ -408,7 +408,7 @@ class Session:
         await asyncio.sleep(PATIENCE)
         if self.running and stops == self._stops and not self.exited.is_set():
             place = f" (last seen at line {self.last_place['line']})" if self.last_place else ""
-            text = f"The script is inside native code{place}; it will pause as soon as that returns."
+            text = f"Waiting for native code{place} to return; then it pauses."
             self.on_event({"type": "event", "event": "unevenSum/busy", "body": {"message": text}})
 
     async def write_input(self, text: str | None) -> None:
@@ -563,5 +563,5 @@ def died_sentence(body: dict[str, Any], program: str) -> str:
             "SIGBUS": "a bus error",
         }.get(body["signal"], body["signal"])
         how = how if body["signal"] in how else f"{how} ({body['signal']})"
-        return f"{program} died of {how}.{where}"
-    return f"{program} left at once with status {body.get('exitCode')}, without the interpreter's own end.{where}"
+        return f"{program} crashed: {how}.{where}"
+    return f"{program} exited with status {body.get('exitCode')}, bypassing normal shutdown.{where}"

@@ -111,7 +111,7 @@ class Looking(Part):
             Choice("copy", "copy it", "its text, to the clipboard"),
         ]
         if card is not None or wanted not in self.term_texts():
-            choices.insert(1, Choice("set", "set it", "to another value, for good, in this call"))
+            choices.insert(1, Choice("set", "set it", "to another value, in the script"))
         if card is not None and card.changed and card.old:
             choices.insert(-1, Choice("old", f"it was {card.old}"[:60], f"and is {card.text}: copies both"))
         chosen = await bench.app.push_screen_wait(Choose(bench.palette, wanted, choices))
@@ -141,7 +141,7 @@ class Looking(Part):
         """Asks for a value, and again when it does not fit its place."""
         bench, client = self.bench, self.client
         assert client is not None
-        question = f"{target} shall be, for good (also {target}[…] = … in the ask drawer, with ! before it)"
+        question = f"New value of {target}, in the script (also !{target}[…] = … in the ask drawer)"
         text = await bench.app.push_screen_wait(Prompt(bench.palette, question, "", "an expression"))
         if not text or not text.strip():
             return

@@ -145,9 +145,7 @@ class Moves(Part):
             self.bench.notify(f"{text} is no number of a pass.", severity="warning")
         elif loop is not None and int(number) <= loop.number:
             if client.point_before_pass(facts.loops, int(number)) is None:
-                self.bench.notify(
-                    f"There is no return point before pass {number}. {self.bench.key('R')} runs the script again."
-                )
+                self.bench.notify(f"No snapshot before pass {number}. {self.bench.key('R')} reruns the script.")
             else:
                 await self._move(lambda: client.back_to_pass(facts.loops, int(number)))
         else:
@@ -225,7 +223,7 @@ class Moves(Part):
     @work(group="dialog")
     async def _back_in_part(self, client: Client, number: int | None, cannot: list[str]) -> None:
         """What cannot be undone is said before."""
-        question = f"Going back does not undo {', nor '.join(cannot)}.\nGo back all the same?"
+        question = f"Going back cannot undo {', nor '.join(cannot)}.\nGo back?"
         if await self.bench.app.push_screen_wait(Sure(self.bench.palette, question, "goes back", "stays here")):
             await self._move(lambda: client.step_back(number))
 
@@ -241,7 +239,7 @@ class Moves(Part):
         except BadUse as e:
             bench.notify(str(e), severity="warning")
             return
-        told = "Return points are made again." if self.points_on else "No return points any more: only forward."
+        told = "Snapshots on." if self.points_on else "Snapshots off: you cannot go back."
         bench.notify(told)
         bench._state("paused")
 

@@ -34,7 +34,7 @@ class Noting(Part):
     def keep_entry(self, entry: notes.Entry) -> str:
         """Keeps a piece of evidence with the case; what is said of it.  BadUse when it cannot be written."""
         count = notes.add(self.bench._script(), entry, self._texts())
-        return f"Kept: {entry.title}. It is number {count} of the notes ({self.bench.key('6')})."
+        return f"Saved as note {count}: {entry.title}. {self.bench.key('6')} opens Notes."
 
     @work(group="dialog")
     async def action_keep(self) -> None:

@@ -76,7 +76,7 @@ class Recording(Part):
         self.book.recorded = [p for p in self.book.recorded if p != (one.file, one.line)]
         if self.client is not None:
             await self.client.record([], off=[{"file": one.file, "line": one.line}])
-        self.bench.notify(f"Line {one.line} is recorded no longer.")
+        self.bench.notify(f"Recording of line {one.line} stopped.")
 
     async def switch_always(self) -> None:
         """Whether every loop of the user's code is recorded."""
@@ -89,7 +89,7 @@ class Recording(Part):
             except BadUse as e:
                 bench.notify(str(e), severity="warning")
                 return
-            told += ", from the next call of their functions on; in the script's own text from the next run"
+            told += ": functions from the next call, top-level code from the next run"
         bench.notify(f"{told}.")
 
     async def switch_counts(self) -> None:
@@ -102,7 +102,7 @@ class Recording(Part):
         await client.counts(not on)
         self.book.counting = not on
         told = "Lines are counted from the next call of their functions on" if not on else "Lines are counted no longer"
-        bench.notify(f"{told}; in the script's own text from the next run." if not on else f"{told}.")
+        bench.notify(f"{told}; top-level code from the next run." if not on else f"{told}.")
         await bench._read_call(client)
 
     # -- to a pass -----------------------------------------------------------------------------------
@@ -129,7 +129,7 @@ class Recording(Part):
             self.steps = [_goes_to(goal)]
             await bench._move(lambda: client.back_to(point))
         else:
-            bench.notify(f"There is no return point before pass {number}: the script runs again up to it.")
+            bench.notify(f"No snapshot before pass {number}: the script reruns up to it.")
             self._again([_goes_to(goal)])
 
     async def record_from_start(self, of: LedgerOf) -> None:
@@ -163,7 +163,7 @@ class Recording(Part):
         steps: list[Step] = [record, *([until] if goal else [])]
         point = client.start_point()
         if point is None:
-            bench.notify("There is no return point at the start: the script runs again.")
+            bench.notify("No snapshot at the start: the script reruns.")
             self._again(steps)
         else:
             self.steps = steps

@@ -153,7 +153,7 @@ class Running(Part):
         if event.by_us:
             left = bench.client.session.left if bench.client is not None else []
             still = f" Still running, in a session of its own: {', '.join(left)}." if left else ""
-            bench._over(f"The script was ended.{still} {bench.key('R')} runs it again.", "end")
+            bench._over(f"Script stopped.{still} {bench.key('R')} reruns it.", "end")
         elif event.died:
             bench._over(f"{event.sentence} {bench.key('R')} runs it again.", "died")
         elif event.exit_status:

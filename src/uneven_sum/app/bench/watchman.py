@@ -179,7 +179,7 @@ class Watchman(Part):
             return
         names = ", ".join(sorted(os.path.basename(p) for p in edited))
         if self.state in ("paused", "running"):
-            bench.notify(f"{names} was edited: the sheet shows what runs. {bench.key('R')} runs the new text.")
+            bench.notify(f"{names} changed on disk; the script runs the old source. {bench.key('R')} reruns.")
         else:
             for text in self.book.follow_edits():
                 bench.notify(text, severity="warning")

@@ -140,4 +140,4 @@ class Finding:
         screen.beside = None if screen.beside == row else row
         screen.draw_facts()
         if screen.beside is not None:
-            screen.say(f"Pass {ledger.numbers[row]} is kept beside: move to another one, = gives it up.")
+            screen.say(f"Pass {ledger.numbers[row]} marked. Move to compare; = unmarks.")

@@ -453,7 +453,5 @@ class Bench(
         at_end = self.facts is not None and self.facts.reason == "end"
         if self.client is not None and self.client.alive and not at_end:
             state = "running" if self.state == "running" else "paused"
-            return await self.app.push_screen_wait(
-                Sure(self.palette, f"The script is still {state}. Leave and end it?", "ends it and leaves", "stays")
-            )
+            return await self.app.push_screen_wait(Sure(self.palette, f"Stop the {state} script?", "stop it", "stay"))
         return True

@@ -138,7 +138,7 @@ class CloseUp(Keyed, Plotting, Keeping, Formatting, Inside, Screen[None]):
     def _tick(self) -> None:
         """A progress sign for what takes long."""
         if self.busy_since and time.monotonic() - self.busy_since > 0.3:
-            self.say(f"computing … {time.monotonic() - self.busy_since:.1f} s   z gives it up")
+            self.say(f"computing … {time.monotonic() - self.busy_since:.1f} s   z cancels")
 
     async def _ask(self, how: Any) -> Any:
         """A request, with a progress sign; None when it was refused, which is told."""
@@ -287,7 +287,7 @@ class CloseUp(Keyed, Plotting, Keeping, Formatting, Inside, Screen[None]):
         if self.filter:
             told.append(f"filter {self.filter}: {grid.rows} rows")
         if self.sort is not None:
-            told.append(f"sorted by column {self.sort['column']}{', falling' if self.sort.get('down') else ''}")
+            told.append(f"sorted by column {self.sort['column']}{', descending' if self.sort.get('down') else ''}")
         told.append(self.how.name)
         self.say("   ".join(told))
 
@@ -402,7 +402,7 @@ class CloseUp(Keyed, Plotting, Keeping, Formatting, Inside, Screen[None]):
         if self.slice or self.filter or self.sort is not None or not place:
             self.say("A cell is set without slice, filter and sort; or ask for it with !.", bad=True)
             return
-        text = await self._prompt(f"Another value for {place}, for good", exact, "an expression")
+        text = await self._prompt(f"New value of {place}, in the script", exact, "an expression")
         if text is None:
             return
         kind = (self.told.get("summary") or {}).get("kind")
@@ -413,7 +413,7 @@ class CloseUp(Keyed, Plotting, Keeping, Formatting, Inside, Screen[None]):
         if answer is not None:
             if self.bench.facts is not None:
                 self.bench.facts.hand = answer["hand"]
-            self.say(f"{place} is set for good.")
+            self.say(f"{place} is set in the script.")
             await grid.load()
             self.bench.run_worker(self.bench._read_call(client))
 

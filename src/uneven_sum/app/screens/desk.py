@@ -38,7 +38,7 @@ if TYPE_CHECKING:
     from ..app import UnevenSum
 
 FIELDS = {
-    "args": ("arguments", "what the script gets, as in a shell"),
+    "args": ("arguments", "command-line arguments, as in a shell"),
     "python": ("interpreter", "a Python, or the folder of an environment; empty: the active one"),
     "cwd": ("working folder", "empty: this one"),
     "env": ("environment", "NAME=VALUE NAME=VALUE"),
@@ -231,7 +231,7 @@ class Desk(Keyed, Screen[None]):
         errors = [f for f in self.found if f.error]
         hints = [f for f in self.found if not f.error]
         if not self.found:
-            out.append("nothing is wrong that can be seen before it runs", p.fine)
+            out.append("no findings", p.fine)
         for word, colour, part in (("error", p.error, errors), ("hint", p.warning, hints)):
             if part:
                 out.append("\n" if out else "")
@@ -295,7 +295,7 @@ class Desk(Keyed, Screen[None]):
             return
         found = interpreters_near(self.setup.program)
         choices = [Choice(path, path) for path in found]
-        choices.append(Choice("", "the active one, or ours", "no entry"))
+        choices.append(Choice("", "active environment, else Uneven Sum's Python", "no entry"))
         chosen = await self.app.push_screen_wait(Choose(self.palette, "Run it with which Python?", choices))
         if chosen is not None:
             self.query_one("#python", Input).value = chosen
@@ -335,7 +335,7 @@ class Desk(Keyed, Screen[None]):
     async def action_kinds(self) -> None:
         """What is looked for in the text: one kind on or off."""
         choices = [Choice(k, f"{'off' if k in self.off else 'on '}  {words}") for k, words in KINDS.items()]
-        chosen = await self.app.push_screen_wait(Choose(self.palette, "Look for what?", choices))
+        chosen = await self.app.push_screen_wait(Choose(self.palette, "Which checks?", choices))
         if chosen is not None:
             self.off ^= {chosen}
             self.look()

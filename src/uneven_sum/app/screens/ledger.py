@@ -176,7 +176,7 @@ class LedgerScreen(Keyed, Finding, Drawing, Telling, Screen[None]):
         if filter is not None:
             facts = told.told.filter
             if facts is not None and facts.failed:
-                self.aimed = f"it could not be told of {facts.failed} of them: {facts.why}"
+                self.aimed = f"the filter failed in {facts.failed} passes: {facts.why}"
             await self.to_place(0)
         self.draw_facts()
         return True
@@ -205,7 +205,7 @@ class LedgerScreen(Keyed, Finding, Drawing, Telling, Screen[None]):
             run += "".join(f", in pass {a['pass']} of line {a['line']}" for a in around[:2])
         self.query_one(TopLine).show(f"ledger of {WORDS[told.kind]} {self.of.head[:70]}", run or self.bench.launch.name)
         kept = told.kept.replace("passes", f"{UNIT[told.kind]}s".replace("passs", "passes"))
-        sort = f"   sorted by {self.sort[0]}{', falling' if self.sort[1] else ''}" if self.sort else ""
+        sort = f"   sorted by {self.sort[0]}{', descending' if self.sort[1] else ''}" if self.sort else ""
         chosen = f"   only where {self.filter}" if self.filter else ""
         file = os.path.basename(self.of.file)
         self.query_one("#kept", Static).update(

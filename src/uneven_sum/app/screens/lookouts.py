@@ -88,7 +88,7 @@ class Lookouts(Keyed, Screen[None]):
         yield Keys(self.palette)
 
     async def on_mount(self) -> None:
-        self.query_one(TopLine).show("lookouts: everything that can pause the script", self.bench.launch.name)
+        self.query_one(TopLine).show("lookouts: breakpoints and tripwires", self.bench.launch.name)
         self.query_one(Keys).show(KEYS)
         await self._count()
         await self.fill()
@@ -131,11 +131,11 @@ class Lookouts(Keyed, Screen[None]):
         if not book.kept:
             lines.append(Line("note", "none yet: n makes one, or m on a line of the Bench"))
         if book.accepted or book.accepted_as:
-            lines.append(Line("heading", "accepted: non-finite values are meant there"))
+            lines.append(Line("heading", "accepted nan/inf: no pause at these lines"))
             for path, line in book.accepted:
                 lines.append(Line("accepted", f"line {line} of {os.path.basename(path)}", f"{path}|{line}"))
             lines += [Line("accepted as", what, what) for what in book.accepted_as]
-        lines.append(Line("heading", "stepped over: a step into a call does not enter these"))
+        lines.append(Line("heading", "skipped by a step into a call"))
         over = ", ".join(f"`{o}`" for o in book.over)
         lines.append(Line("over", over or "nothing; enter names files, functions or classes", "over"))
         return lines
@@ -167,7 +167,7 @@ class Lookouts(Keyed, Screen[None]):
         out.append(shown, p.text if line.on and not line.wrong else p.quiet)
         if line.kind in ("lookout", "tripwire"):
             times = "once" if line.met == 1 else f"{line.met} times"
-            out.append(f"   met {times}" if line.met else "   not met yet", p.changed if line.met else p.quiet)
+            out.append(f"   hit {times}" if line.met else "   not hit yet", p.changed if line.met else p.quiet)
         if line.told:
             out.append("\n         " + line.told, p.error if line.wrong else p.warning)
         return out

@@ -99,7 +99,7 @@ class Notes(Keyed, Screen[None]):
         if self.entries:
             options.highlighted = max(0, min(chosen, len(self.entries) - 1))
         else:
-            hint = "Nothing is kept yet. On the Bench, a Close-up or the Ledger **ctrl+k** keeps what is shown."
+            hint = "Nothing is saved yet. On the Bench, a Close-up or the Ledger **ctrl+k** saves what is shown."
             self.query_one(Markdown).update(hint)
 
     @property
@@ -115,7 +115,7 @@ class Notes(Keyed, Screen[None]):
 
     def _save(self, chosen: int) -> None:
         if self.damaged:
-            self.say("The notes' file is damaged: it is left as it is.", bad=True)
+            self.say("The notes' file cannot be parsed; it is unchanged.", bad=True)
             return
         try:
             notes.save(self.script, self.entries)

@@ -60,7 +60,7 @@ class TryChange(ModalScreen[None]):
     def compose(self) -> ComposeResult:
         p = self.palette
         with Vertical():
-            yield Static(Text("Another version of this line, tried in a copy of the script", f"bold {p.text}"))
+            yield Static(Text("Try an edit, in a copy of the script", f"bold {p.text}"))
             yield TextField(compact=True, language="python", highlight_cursor_line=False)
             with Horizontal():
                 yield VerticalScroll(Static("", id="is"), can_focus=False)
@@ -187,15 +187,15 @@ async def after_change(bench: Bench, file: str, facts: Facts) -> None:
         if client is None:
             raise BadUse("The script has ended.")
         await client.take_up(file, check=True)
-        choices.insert(0, Choice("next", f"from the next call of {name} on", "this call goes on with the text it has"))
+        choices.insert(0, Choice("next", f"from the next call of {name} on", "this call keeps the old source"))
         if client.point_before_call(facts.chain) is not None and facts.function != "<module>" and not facts.nested:
-            about = "back to before it, and to its entry with the new text"
+            about = "go back and enter it with the new source"
             choices.insert(0, Choice("restart", f"begin this call of {name} again", about))
         why = ""
     except BadUse as e:
         why = f"{e} "
     choices.append(Choice("only", "go on as it is", "the script runs its old text to the end"))
-    question = f"The file has the new text. {why}How shall the script go on?"
+    question = f"File saved. {why}How to continue?"
     chosen = await bench.app.push_screen_wait(Choose(bench.palette, question, choices))
     if chosen == "again":
         bench.action_again()
