@@ -172,7 +172,7 @@ def test_the_desk_in_a_terminal(terminal) -> None:
     one.keys("Enter")
     one.expect("IndexError at line 28")
     one.keys("1")
-    one.expect("The script is still paused. Leave and end it?")
+    one.expect("Stop the paused script?")
     one.keys("Enter")
     one.expect("shipped case rating")
     one.keys("q")

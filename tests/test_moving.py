@@ -65,7 +65,7 @@ async def test_passes_and_loops(script, interpreter: str) -> None:
             await c.next_pass(21)
         facts = await go(run, c.end_loop)
         assert facts.line == 17
-        with pytest.raises(BadUse, match="no loop"):
+        with pytest.raises(BadUse, match="No loop"):
             await c.end_loop()
         assert await run.step("on") is None
     assert run.out == "135.0\n"

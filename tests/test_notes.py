@@ -120,7 +120,7 @@ async def test_evidence_from_every_screen_becomes_a_report(script, tmp_path) -> 
     text = (tmp_path / "report.md").read_text()
     assert "| run as | `gauge.py --year 2031` |" in text and "numpy" in text and "Python 3" in text
     assert (
-        "    head ** 1.5" in text
+        "\n  head ** 1.5  " in text
         and "! nan  numpy.float64  culprit" in text
         and "  in     6      flow[day] = 1.84" in text
     )

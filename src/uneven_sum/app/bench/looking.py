@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 import asyncio
+import contextlib
 import keyword
 import os
 import re
@@ -331,9 +332,13 @@ class Looking(Part):
     @work(exclusive=True, group="room")
     async def fill_room(self) -> None:
         """Larger pictures of the arrays and frames at hand, as far as there is room below their cards."""
+        await asyncio.sleep(CALM)
+        with contextlib.suppress(BadUse):  # the script has gone on, or ended
+            await self._fill_room()
+
+    async def _fill_room(self) -> None:
         bench, client = self.bench, self.client
         cards = bench.query_one(Cards)
-        await asyncio.sleep(CALM)
         if client is None or self.state != "paused" or not bench.facts or cards.pictures:
             return
         facts, shown = bench.facts, list(cards.cards)
