@@ -84,14 +84,14 @@ def read(script: str) -> tomlkit.TOMLDocument | None:
     except FileNotFoundError:
         return None
     except (OSError, UnicodeDecodeError) as e:
-        raise Damaged(f"{path} cannot be read: {getattr(e, 'strerror', None) or e}. It is left as it is.") from None
+        raise Damaged(f"{path} cannot be read: {getattr(e, 'strerror', None) or e}. It is unchanged.") from None
     try:
         found = tomlkit.parse(text)
     except TOMLKitError as e:
         raise Damaged(f"{path} cannot be parsed: {e}. Repair or move it; it is unchanged.") from None
     schema = found.get("schema", SCHEMA)
     if not isinstance(schema, int) or schema > SCHEMA:
-        raise Damaged(f"{path} is of a later version ({schema}). It is left as it is.")
+        raise Damaged(f"{path} is of a later version ({schema}). It is unchanged.")
     return found
 
 

@@ -63,11 +63,11 @@ def load_kept(script: str) -> Kept:
     except FileNotFoundError:
         return Kept()
     except OSError as e:
-        raise BadUse(f"{path} cannot be read: {e.strerror}. It is left as it is.") from None
+        raise BadUse(f"{path} cannot be read: {e.strerror}. It is unchanged.") from None
     except msgspec.MsgspecError as e:
         raise BadUse(f"{path} cannot be parsed: {e}. Repair or move it; it is unchanged.") from None
     if kept.schema > SCHEMA:
-        raise BadUse(f"{path} is of a later version ({kept.schema}). It is left as it is.")
+        raise BadUse(f"{path} is of a later version ({kept.schema}). It is unchanged.")
     return kept
 
 

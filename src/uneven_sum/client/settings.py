@@ -141,7 +141,7 @@ def _read() -> tomlkit.TOMLDocument:
     except FileNotFoundError:
         return tomlkit.document()
     except (OSError, UnicodeDecodeError) as e:
-        raise BadUse(f"{place()} cannot be read: {getattr(e, 'strerror', None) or e}. It is left as it is.") from None
+        raise BadUse(f"{place()} cannot be read: {getattr(e, 'strerror', None) or e}. It is unchanged.") from None
     except TOMLKitError as e:
         raise BadUse(f"{place()} cannot be parsed: {e}. Repair or move it; it is unchanged.") from None
 
