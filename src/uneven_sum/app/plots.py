@@ -272,11 +272,15 @@ def heat(data: dict[str, Any], width: int, height: int, p: Palette, how: Format,
             mark = data["marks"][r][c]
             if mark != "." and (column == 0 or (column * columns // room) != ((column - 1) * columns // room)):
                 canvas.text(row, LEFT + column, MARKS[mark], f"bold {p.nonfinite}")
+    told = ""
     for row in range(0, tall, max(1, tall // 5)):
         text = str(row * of_rows // tall)
+        if text == told:
+            continue
+        told = text
         canvas.text(row, LEFT - 2 - len(text), text, p.quiet)
     _below(canvas, Axis(0, max(1, of_columns - 1)), p, height - 2)
-    canvas.text(height - 3, LEFT, f"dark {shown(scale.low, how)}   light {shown(scale.high, how)}", p.quiet)
+    canvas.text(height - 3, LEFT, f"pale {shown(scale.low, how)}   strong {shown(scale.high, how)}", p.quiet)
 
     def read(column: int, row: int) -> str:
         if column < LEFT or row >= tall:

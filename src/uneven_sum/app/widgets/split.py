@@ -18,7 +18,9 @@ async def put_beside(body: Horizontal, grid: Grid, plot: Plot) -> bool:
     if not beside and body.size.height < TALL:
         return False
     body.styles.layout = "horizontal" if beside else "vertical"
-    grid.styles.width, grid.styles.height = (need, "1fr") if beside else ("1fr", "3fr")
-    plot.styles.width, plot.styles.height = "1fr", "1fr" if beside else "2fr"
+    few = grid.rows + grid.head + 1 <= body.size.height // 2
+    below = grid.rows + grid.head + 1 if few else "3fr"
+    grid.styles.width, grid.styles.height = (need, "1fr") if beside else ("1fr", below)
+    plot.styles.width, plot.styles.height = "1fr", "1fr" if beside or few else "2fr"
     await body.mount(plot)
     return True
