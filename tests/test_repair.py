@@ -116,6 +116,31 @@ async def test_another_line_is_next_from_a_paused_return(script, interpreter: st
         assert await run.step("on") is None and run.out == "4\n" and not run.trouble
 
 
+LAST = """
+import math
+def f(a):
+    b = [a]
+    b.append(a if a > 2 else math.inf - math.inf)
+    c = b[0] if a > 2 else FAULT
+f(1)
+print("end")
+"""
+
+
+@pytest.mark.parametrize("fault", ["math.inf - math.inf", "1 / 0"])
+async def test_another_line_is_next_from_the_last_line_of_a_function(script, interpreter: str, fault: str) -> None:
+    path = script(LAST.replace("FAULT", fault).replace("    b.append(a if a > 2 else math.inf - math.inf)\n", ""))
+    async with running(path, python=interpreter) as run:
+        facts = await run.pause()
+        assert facts.line == 5
+        await run.client.make_next(path, 4)
+        facts = await run.pause()
+        assert (facts.line, facts.state) == (4, "next")
+        await run.ask("!a = 3")
+        assert (await run.step()).line == 5
+        assert await run.step("on") is None and run.out == "end\n" and not run.trouble
+
+
 PASSES_ON = """
 def f(a):
     return a / 0

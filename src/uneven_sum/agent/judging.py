@@ -74,6 +74,9 @@ class Judging(motion.Hooks):
         if pause is not None and pause.answer == "retry":
             probes.leave.frame, probes.leave.again = id(frame), True
             raise probes.Leave
+        if pause is not None and pause.answer == "give up":
+            probes.leave.frame, probes.leave.skips = id(frame), True
+            raise probes.Leave
         if pause is not None and pause.answer == "replace":
             return pause.replacement
         return value

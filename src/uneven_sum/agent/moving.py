@@ -12,7 +12,7 @@ from .handled import statement_at
 from .lookouts import Lookout
 from .motion import Aim
 from .scope import MISSING
-from .source import LOOPS, SCOPES, SourceFile, Statement, position
+from .source import LOOPS, SCOPES, SourceFile, Statement, last_statements, position
 
 if TYPE_CHECKING:
     from .engine import Engine
@@ -169,9 +169,12 @@ class Moving:
         inside = pause.state == "in"
         if inside and hasattr(here.node, "body"):
             raise Wrong("The head of a loop, condition or definition cannot be given up: run it first.")
-        # The statement begins again, and at its first line the jump sets off: after the last one of a function there
-        # would be no line to do so.
-        action = "retry" if pause.can_retry else ""
+        # A `return`, or the last statement, begins again, and there the jump sets off: after it no line would do so.
+        body = getattr(here.scope, "body", None)
+        inside_function = isinstance(here.scope, (ast.FunctionDef, ast.AsyncFunctionDef)) and isinstance(body, list)
+        ends = isinstance(here.node, ast.Return) or (inside_function and here.node in last_statements(body or []))
+        again = "retry" if ends else "skip" if pause.reason == "error" else "give up"
+        action = again if pause.can_retry else ""
         if pause.reason == "error" and not pause.can_retry:
             raise Wrong("The head of a loop, condition or definition cannot be given up.")
         return self._go(motion.LINE, action, Aim(jump=line, skip=inside and not action))

@@ -49,7 +49,7 @@ from .expressions import (
 from .lookouts import Plan
 from .names import SEES_FRAME
 from .recorded import Recorded, first_line, may_leave, run_name
-from .source import SourceFile, position
+from .source import SourceFile, last_statements, position
 
 GUARDED = (ast.Assign, ast.AugAssign, ast.AnnAssign, ast.Expr, ast.Return, ast.Delete, ast.Raise, ast.Assert)
 GUARDED_TOO = (ast.Import, ast.ImportFrom)
@@ -63,6 +63,7 @@ class Rewriter(Recorded):
 
     def __init__(self, file: SourceFile, sites: Sites, options: Options, plan: Plan | None = None) -> None:
         super().__init__(file, sites, options, plan or Plan())
+        self.last: set[int] = set()  # of functions: the statements after which there is none
         self.sees_frames = any(name in file.text for name in SEES_FRAME)  # somewhere: else no function need be walked
         self.shared: dict[bool | None, tuple[ast.stmt, ast.stmt, list[ast.stmt], ast.stmt]] = {}
 
@@ -130,12 +131,14 @@ class Rewriter(Recorded):
         begins, end, ways, on = self._shared()
         failed = ast.If(self._probe("failed", self._site("statement")), [end], [])
         handler = ast.ExceptHandler(None, None, [failed, *ways, *self.raised(s), on])
-        wrapped = ast.Try([begins, *new, *([] if ends else [end])], [handler], [], [])
+        start = [begins] if isinstance(s, ast.Return) or id(s) in self.last else []
+        wrapped = ast.Try([*start, *new, *([] if ends else [end])], [handler], [], [])
         return self._here(ast.While(ast.Constant(True), [wrapped], []), first_line(s))
 
     def _shared(self) -> tuple[ast.stmt, ast.stmt, list[ast.stmt], ast.stmt]:
         """What all guards of one kind of scope have in common, in a line that the file does not have: where a jump
-        sets off, `break`, what the user may have answered besides, `raise`."""
+        from a `return` or the last statement sets off (no line comes after it), `break`, what the user may have
+        answered besides, `raise`."""
         if self.returning not in self.shared:
             like = ast.Pass(lineno=self.sentinel, end_lineno=self.sentinel, col_offset=0, end_col_offset=0)
             again = ast.If(self._probe("again"), [ast.Continue()], [])
@@ -432,6 +435,7 @@ class Rewriter(Recorded):
             self.lines.setdefault(begin.lineno, []).extend(self.lines.pop(s.lineno))
         first, last = begin, s.body[-1]
         recorder = self.recorder_of(s)
+        self.last |= {id(one) for one in last_statements(s.body)}
         with self.scope(s), self.no_recording():
             if recorder is not None:
                 self.recording.append((recorder, run_name(s)))

@@ -175,6 +175,17 @@ class SourceFile:
         return head.strip()
 
 
+def last_statements(body: list[ast.stmt]) -> list[ast.stmt]:
+    """The statements of a function's body after which no other one of it comes."""
+    last = body[-1]
+    inner = [last.body, last.orelse] if isinstance(last, ast.If) else [last.body] if isinstance(last, ast.With) else []
+    if isinstance(last, (ast.Try, ast.TryStar)):
+        inner = [last.finalbody] if last.finalbody else [last.orelse or last.body, *(h.body for h in last.handlers)]
+    if isinstance(last, ast.Match):
+        inner = [case.body for case in last.cases]
+    return [s for part in inner if part for s in last_statements(part)] if inner else [last]
+
+
 def is_compound(node: ast.stmt) -> bool:
     """True for statements that hold others."""
     return hasattr(node, "body") or isinstance(node, ast.Match)
