@@ -178,7 +178,7 @@ def test_from_start_to_rerun_in_a_terminal(name: str, terminal) -> None:
     t.expect(" in ")
     t.expect(passes)
     t.keys("q")
-    t.expect("Leave and end it?")
+    t.expect("script?")
     t.keys("Enter")
     t.expect("left with status 0")
 

@@ -111,7 +111,7 @@ def test_in_a_terminal(terminal) -> None:
     one.keys("G")
     one.gone("Step 2 of 5")
     one.keys("q")
-    one.expect("Leave and end it?")
+    one.expect("script?")
     one.keys("Enter")
     one.expect("left with status 0")
 
@@ -134,6 +134,6 @@ def test_without_colours_the_marks_still_tell(terminal, look: str) -> None:
     one.keys("space")
     one.expect(" next ‖     36")
     one.keys("q")
-    one.expect("Leave and end it?")
+    one.expect("script?")
     one.keys("Enter")
     one.expect("left with status 0")

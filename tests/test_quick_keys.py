@@ -71,6 +71,6 @@ def test_quick_and_held_keys_in_a_terminal(script, terminal) -> None:
     t.keys("Escape", "Escape", "d")
     t.expect("input for the script")
     t.keys("Escape", "Escape", "M", "Escape", "q")
-    t.expect("Leave and end it?")
+    t.expect("script?")
     t.keys("Enter")
     t.expect("left with status 0")
