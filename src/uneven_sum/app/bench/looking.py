@@ -11,6 +11,7 @@ import re
 import shutil
 
 from textual import work
+from textual.css.query import NoMatches
 
 from ...client import BadUse, Client
 from ...protocol import Card, Facts
@@ -333,7 +334,7 @@ class Looking(Part):
     async def fill_room(self) -> None:
         """Larger pictures of the arrays and frames at hand, as far as there is room below their cards."""
         await asyncio.sleep(CALM)
-        with contextlib.suppress(BadUse):  # the script has gone on, or ended
+        with contextlib.suppress(BadUse, NoMatches):  # the script has gone on or ended, or the Bench is left
             await self._fill_room()
 
     async def _fill_room(self) -> None:
