@@ -170,27 +170,22 @@ class Looking(Part):
         self.bench.query_one(Sheet).point(by)
 
     async def on_sheet_pointed(self, message: Sheet.Pointed) -> None:
-        client, sheet = self.client, self.bench.query_one(Sheet)
-        if client is None or self.state != "paused":
-            return
-        try:
-            body = await client.ask(message.text, self.bench._frame(), "hover")
-        except BadUse:
-            sheet.show_pointed(message.text, "not known here")
-            return
-        sheet.show_pointed(message.text, f"{body['result']}   {body.get('type', '')}")
+        value = await self._value_read(message.text) or "not known here"
+        self.bench.query_one(Sheet).show_pointed(message.text, value)
 
     async def on_sheet_hovered(self, message: Sheet.Hovered) -> None:
-        """What a name, attribute or element under the mouse is just now; nothing is run for it."""
-        client, sheet = self.client, self.bench.query_one(Sheet)
-        if client is None or self.state != "paused":
-            return
+        value = await self._value_read(message.text)
+        self.bench.query_one(Sheet).tooltip = f"{message.text} = {value}" if value else None
+
+    async def _value_read(self, text: str) -> str:
+        """A name, attribute or element with its type; no code is run for it.  Empty where it cannot be read."""
+        if self.client is None or self.state != "paused":
+            return ""
         try:
-            body = await client.ask(message.text, self.bench._frame(), "hover")
+            body = await self.client.ask(text, self.bench._frame(), "hover")
         except BadUse:
-            sheet.tooltip = None
-            return
-        sheet.tooltip = f"{message.text} = {body['result']}   {body.get('type', '')}"
+            return ""
+        return f"{body['result']}   {body.get('type', '')}"
 
     @work(group="dialog")
     async def show_figures(self) -> None:
