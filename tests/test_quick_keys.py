@@ -5,8 +5,10 @@ from __future__ import annotations
 import pytest
 from driving_app import settled, until
 
+from uneven_sum.app import key_order
 from uneven_sum.app.app import UnevenSum
 from uneven_sum.app.dialogs import EditSentence
+from uneven_sum.app.screens.editor import Editor
 from uneven_sum.client import Launch
 
 SCRIPT = "".join(f"x{n} = {n} * 1.5\n" for n in range(40))
@@ -74,3 +76,14 @@ def test_quick_and_held_keys_in_a_terminal(script, terminal) -> None:
     t.expect("script?")
     t.keys("Enter")
     t.expect("left with status 0")
+
+
+async def test_typing_in_the_editor_waits_for_no_dialog(script, monkeypatch) -> None:
+    monkeypatch.setattr(key_order, "LONGEST", 600.0)  # a key that waited in vain would never be followed
+    app = UnevenSum(Launch(script("x = 1\nbreakpoint()\n"), keep_case=False, pause_on=set()))
+    async with app.run_test(size=(120, 30)) as pilot:
+        await settled(pilot, "paused", 2)
+        await pilot.press("e")
+        await until(pilot, lambda: isinstance(app.screen, Editor) and app.screen.loaded)
+        await pilot.press(*"levels")
+        await until(pilot, lambda: "levels" in app.screen.area.text)

@@ -17,6 +17,7 @@ from textual.app import App
 from textual.message_pump import MessagePump
 from textual.screen import ModalScreen, Screen
 from textual.widget import Widget
+from textual.worker import Worker
 
 from .widgets.notice import Notice
 
@@ -56,18 +57,18 @@ class KeyOrder:
             await self._next()
 
     async def _next(self) -> None:
-        screen, focused = self.app.screen, self.app.focused
+        screen, focused, before = self.app.screen, self.app.focused, _opening(self.app)
         await self.act(self.waiting.popleft())
-        self.under_way = asyncio.create_task(self._finish(screen, focused))
+        self.under_way = asyncio.create_task(self._finish(screen, focused, before))
 
-    async def _finish(self, screen: Screen[Any], focused: Widget | None) -> None:
-        """Wait until a key has acted; then the next one does."""
+    async def _finish(self, screen: Screen[Any], focused: Widget | None, before: set[Worker[Any]]) -> None:
+        """Wait until a key has acted; then the next one does.  `before`: workers that other keys have started."""
         try:
             async with asyncio.timeout(LONGEST):
                 # From the focused widget through its parents to the application, which looks for the action.
                 for target in [*(focused.ancestors_with_self if focused is not None else [screen]), self.app]:
                     await _processed(target)
-                await _opened(self.app, screen)
+                await _opened(self.app, screen, before)
         except TimeoutError:
             pass
         finally:
@@ -90,9 +91,9 @@ async def _processed(target: MessagePump | None) -> None:
         await done
 
 
-async def _opened(app: App[Any], before: object) -> None:
-    """Wait for a dialog that is being opened, until it takes keys."""
-    while app.screen is before and not isinstance(before, ModalScreen) and _is_opening(app):
+async def _opened(app: App[Any], before: object, known: set[Worker[Any]]) -> None:
+    """Wait for a dialog that is being opened by a worker that is not known, until it takes keys."""
+    while app.screen is before and not isinstance(before, ModalScreen) and _opening(app) - known:
         await asyncio.sleep(TURN)
     screen = app.screen
     while screen is not before and isinstance(screen, ModalScreen) and not screen.is_current:
@@ -109,5 +110,6 @@ def _focuses(screen: ModalScreen[object]) -> bool:
     return bool(screen.AUTO_FOCUS and screen.query(screen.AUTO_FOCUS))
 
 
-def _is_opening(app: App[Any]) -> bool:
-    return any(w.group in OPENING and not w.is_finished for w in app.workers)
+def _opening(app: App[Any]) -> set[Worker[Any]]:
+    """Workers that open a dialog, or whose dialog or editor is open."""
+    return {w for w in app.workers if w.group in OPENING and not w.is_finished}
