@@ -16,9 +16,9 @@ from rounds import rounds
 
 from uneven_sum.agent import preparing, probes
 from uneven_sum.agent.engine import Engine
-from uneven_sum.agent.expressions import Options
 from uneven_sum.agent.loader import Loader
 from uneven_sum.agent.lookouts import Lookout
+from uneven_sum.agent.sites import Options
 from uneven_sum.client import Client, Launch, Stopped
 from uneven_sum.protocol import Lookout as Wanted
 

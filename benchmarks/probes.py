@@ -13,10 +13,10 @@ sys.path.insert(0, str(Path(__file__).parent))
 from loops import LOOPS
 from rounds import rounds
 
-from uneven_sum.agent import probes, stack
+from uneven_sum.agent import probes, registry
 from uneven_sum.agent.engine import Engine
-from uneven_sum.agent.expressions import Options
 from uneven_sum.agent.loader import Loader
+from uneven_sum.agent.sites import Options
 
 LIMITS = {"scalar": 2.7, "calls": 2.7, "elements": 2.7, "module": 2.7, "vectorised": 1.35, "gaps": 2.5}
 ROUNDS = rounds(15)
@@ -79,7 +79,7 @@ def main() -> int:
         bad += sum(over)
         shown = "".join(f"{r:>14.2f}{' !' if o else '  '}" for r, o in zip(ratios, over))
         print(f"{name:<12}{best[0] * 1e3:>10.1f}{shown}{' / '.join(map(str, limits)):>22}")
-    stack.files.clear()
+    registry.files.clear()
     return bad
 
 

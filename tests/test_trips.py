@@ -124,13 +124,13 @@ async def test_a_call_that_is_refused_in_a_copy_hides_no_trip(script, tmp_path) 
     async with running(path, str(log)) as run:
         facts = await run.pause()
         assert (facts.line, facts.kind, facts.culprit.text) == (8, "created", "noted(1e308) * 1e10")
-        assert "a second evaluation raised Refused: A copy of the script does not write files" in facts.differs
+        assert "a second evaluation raised ForbiddenInCopy: A copy of the script does not write files" in facts.differs
         await run.client.go_on()
         facts = await run.pause()
         assert (facts.line, facts.culprit.text) == (9, "1e308 * half(7.0)")
         values = {t.text: t.value for t in facts.terms}
         assert (values["half(2.0)"], values["half(5.0)"]) == ("1.0", "2.5"), "what is beside the refused call"
-        assert values["noted(3.0)"] == "a second evaluation raised Refused"
+        assert values["noted(3.0)"] == "a second evaluation raised ForbiddenInCopy"
         assert await run.step("on") is None
     assert log.read_text() == "1e+308\n3.0\n", "written once each, by the script"
 

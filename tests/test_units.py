@@ -16,9 +16,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from uneven_sum.agent import nonfinite, reasons, values
-from uneven_sum.agent.expressions import Options
+from uneven_sum.agent import nonfinite, reasons, text, values
 from uneven_sum.agent.loader import Loader
+from uneven_sum.agent.sites import Options
 from uneven_sum.agent.source import SourceFile
 from uneven_sum.app.spark import decode, spark
 from uneven_sum.app.theme import CHALK, SLATE
@@ -81,9 +81,9 @@ def test_counts_of_kinds(value: object, count: int) -> None:
 
 @given(st.floats(allow_nan=False, allow_infinity=False))
 def test_numbers_shown_have_six_digits(value: float) -> None:
-    text = values.number(value)
-    assert math.isclose(float(text), value, rel_tol=5.1e-6, abs_tol=5e-324)
-    assert any(c in text for c in ".e")
+    shown = text.number(value)
+    assert math.isclose(float(shown), value, rel_tol=5.1e-6, abs_tol=5e-324)
+    assert any(c in shown for c in ".e")
 
 
 @pytest.mark.parametrize(

@@ -15,9 +15,10 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from . import changes, trial
-from .expressions import TEMPORARY
-from .scope import MISSING, Scope
-from .values import clean, summary
+from .markers import MISSING, TEMPORARY
+from .scope import Scope
+from .text import error_text
+from .values import summary
 
 
 @dataclass
@@ -58,16 +59,6 @@ def _syntax(e: SyntaxError) -> str:
     return f"This is not Python: {e.msg}" + (f" (at column {e.offset})" if e.offset else "") + "."
 
 
-def _error(e: BaseException) -> str:
-    if isinstance(e, trial.Refused):
-        return f"{e}. Start with ! to run it in the script."
-    try:
-        text = clean(str(e), 300)
-    except Exception:
-        text = ""
-    return f"{type(e).__name__}: {text}" if text else type(e).__name__
-
-
 def _namespace(frame: types.FrameType) -> dict[str, Any]:
     scope = Scope(frame)
     return {**scope.globals, **scope.locals, "__builtins__": scope.builtins}
@@ -97,7 +88,7 @@ def answer_in_trial(text: str, frame: types.FrameType) -> Asked:
                 exec(code, names)
                 answer["told"] = summary(names[RESULT]) if RESULT in names else _news(kept, names)
         except BaseException as e:
-            answer["failed"] = _error(e)
+            answer["failed"] = error_text(e)
         answer["seconds"] = time.perf_counter() - started
         if before is not None:
             new = {n: v for n, v in names.items() if n != RESULT and (n not in kept or kept[n] is not v)}
@@ -146,7 +137,7 @@ def answer_for_good(text: str, frame: types.FrameType) -> Asked:
             else:
                 value = _in_call(code, is_expression, frame)
     except BaseException as e:
-        return Asked(error=_error(e), printed=printed.getvalue(), for_good=True)
+        return Asked(error=error_text(e), printed=printed.getvalue(), for_good=True)
     seconds = time.perf_counter() - began
     told = summary(value) if is_expression else {"text": "done", "type": ""}
     return Asked(

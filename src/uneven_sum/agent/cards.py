@@ -7,11 +7,12 @@ import types
 import zlib
 from typing import Any
 
-from . import compilers, nonfinite, stack
-from .expressions import TEMPORARY
+from . import compilers, nonfinite, registry, stack
 from .handled import statement_at
 from .kinds.mapped import has_shrunk
-from .scope import Scope, kind_name
+from .markers import TEMPORARY
+from .safe_read import kind_name
+from .scope import Scope
 from .source import SCOPES, SourceFile, Statement
 from .values import summary
 
@@ -115,7 +116,7 @@ def cards(
     changed), `used` by the line, `assigned`.
     """
     scope = Scope(frame)
-    file = stack.file_of(frame)
+    file = registry.file_of(frame)
     statement = file and statement_at(file, frame)
     used = _used(statement) if statement else []
     at_module = frame.f_code.co_name == "<module>"
@@ -204,7 +205,7 @@ def _will_assign(frame: types.FrameType) -> list[str]:
 
 def notes(frame: types.FrameType) -> list[dict[str, Any]]:
     """For the lines of a call: what each assigned, as it is now, and the passes at the heads of loops."""
-    file = stack.file_of(frame)
+    file = registry.file_of(frame)
     if file is None:
         return []
     here = statement_at(file, frame)

@@ -13,7 +13,9 @@ import zlib
 from typing import Any
 
 from . import judge, nonfinite
-from .scope import MISSING, Scope, safe_kind
+from .markers import MISSING
+from .safe_read import safe_kind
+from .scope import Scope
 from .type_identity import TypeIds
 from .values import summary
 

@@ -5,10 +5,11 @@ from __future__ import annotations
 import types
 from typing import TYPE_CHECKING, Any
 
-from . import report, stack, takeup, trial, trychange
+from . import registry, report, stack, takeup, trial, trychange
+from .errors import Refused
 from .handled import statement_at
 from .lookouts import Lookout
-from .moving import Moving, Wrong
+from .moving import Moving
 from .pause import Pause
 
 if TYPE_CHECKING:
@@ -28,20 +29,20 @@ class Changing(Moving):
         the present ones, and what it would change.  Without `text`, the present statement only."""
         pause, _ = self._paused()
         frame = self._frame(arguments.get("frameId"))
-        file = stack.file_of(frame)
+        file = registry.file_of(frame)
         if file is None:
-            raise Wrong("Only lines of your own files can be tried in another version.")
+            raise Refused("Only lines of your own files can be tried in another version.")
         line = arguments.get("line")
         statement = file.innermost(int(line)) if line else statement_at(file, frame)
         if statement is None:
-            raise Wrong("There is no statement here.")
+            raise Refused("There is no statement here.")
         here = statement_at(file, frame) is statement and not pause.dead
         present = self.engine.facts if here and frame is pause.frame and self.engine.facts.get("terms") else None
         if present is None:
             present = report.examine(Pause("step", frame, statement=statement))
         last = statement.node.end_lineno or statement.line
         body: dict[str, Any] = {
-            "file": stack.path_of(frame),
+            "file": registry.path_of(frame),
             "first": statement.line,
             "last": max(statement.head_end, statement.node.lineno) if hasattr(statement.node, "body") else last,
             "function": stack.function_name(frame),
@@ -51,9 +52,9 @@ class Changing(Moving):
             try:
                 body["tried"] = trychange.tried(str(arguments["text"]), frame)
             except trychange.Unparsable as e:
-                raise Wrong(str(e)) from None
+                raise Refused(str(e)) from None
             except trial.Impossible as e:
-                raise Wrong(f"Nothing can be tried now: {e}.") from None
+                raise Refused(f"Nothing can be tried now: {e}.") from None
         return body
 
     def on_own_takeUp(self, arguments: dict[str, Any]) -> dict[str, Any]:
@@ -62,9 +63,9 @@ class Changing(Moving):
         self._paused()
         try:
             check = bool(arguments.get("check"))
-            return {"functions": takeup.take_up(self.engine, str(arguments["file"]), check)}
+            return {"functions": takeup.take_up(self.engine.loader, str(arguments["file"]), check)}
         except takeup.CannotTakeUp as e:
-            raise Wrong(str(e)) from None
+            raise Refused(str(e)) from None
 
     def on_own_toCall(self, arguments: dict[str, Any]) -> dict[str, Any]:
         """From an earlier place to the entry of a call: `chain` as in the facts of a pause, innermost first."""
@@ -74,10 +75,6 @@ class Changing(Moving):
         engine.lookouts.next += 1
         lk = Lookout(engine.lookouts.next, where="entry", file=chain[0][1], name=chain[0][0].rpartition(".")[2])
         lk.once, lk.chain = True, chain
-        told = engine.requests._set("motion", [lk])[0]
-        if not told["verified"]:
-            engine.requests._set("motion", [])
-            raise Wrong(str(told.get("message", "This call cannot be found again.")))
-        engine.temporary.append(lk.id)
+        self._set_for_motion(lk, "This call cannot be found again.")
         engine.hurry = True
         return self._go("continue")

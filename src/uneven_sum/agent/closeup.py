@@ -14,9 +14,10 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
 from . import comparing, judge, nonfinite, plotting, state, trial
+from .errors import Refused
 from .kinds.grids import BadSlice, Grid, default_slice
+from .markers import MISSING
 from .measures import bad_places
-from .moving import Wrong
 from .paging import (
     b64,
     bad_in_frame,
@@ -30,7 +31,8 @@ from .paging import (
     reduced_image,
     reduced_series,
 )
-from .scope import MISSING, Scope, read_attribute
+from .safe_read import read_attribute
+from .scope import Scope
 from .terms import quietly
 from .values import children, children_count, facts, find, properties, summary
 
@@ -67,7 +69,7 @@ class CloseUps:
         try:
             node = ast.parse(text, mode="eval").body
         except (SyntaxError, ValueError) as e:
-            raise Wrong(f"{text or 'This'} is no expression: {getattr(e, 'msg', e)}.") from None
+            raise Refused(f"{text or 'This'} is no expression: {getattr(e, 'msg', e)}.") from None
         try:
             value = judge.read(node, Scope(frame))
         except judge.Unreadable:
@@ -87,12 +89,12 @@ class CloseUps:
         try:
             found = trial.run(answer, limit)
         except trial.Impossible as e:
-            raise Wrong(f"{text} would have to be evaluated in a copy, and that cannot be made: {e}.") from None
+            raise Refused(f"{text} would have to be evaluated in a copy, and that cannot be made: {e}.") from None
         if "failed" in found:
-            raise Wrong(f"{text} could not be evaluated: {found['failed']}.")
+            raise Refused(f"{text} could not be evaluated: {found['failed']}.")
         told: dict[str, Any] = found["told"]
         if "·wrong" in told:
-            raise Wrong(told["·wrong"])
+            raise Refused(told["·wrong"])
         return told
 
     def forget_values(self) -> None:
@@ -161,7 +163,7 @@ class CloseUps:
         def work(value: Any) -> dict[str, Any]:
             kind = find(type(value))
             if kind.text is None:
-                raise Wrong("This value has no text to read.")
+                raise Refused("This value has no text to read.")
             text = kind.text(value)
             return {"text": "".join(c if c.isprintable() or c in "\n\t" else repr(c)[1:-1] for c in text)}
 
@@ -179,10 +181,10 @@ class CloseUps:
             elif kind.grid is not None:
                 found = kind.grid(value)
             if found is None:
-                raise Wrong("This value has no rows and columns.")
+                raise Refused("This value has no rows and columns.")
             return found
         except BadSlice as e:
-            raise Wrong(str(e)) from None
+            raise Refused(str(e)) from None
 
     def _order(self, grid: Grid, arguments: dict[str, Any]) -> Any:
         """The rows to show, in their order, when they are sorted or filtered; else None."""
@@ -191,7 +193,7 @@ class CloseUps:
             return None
         np = nonfinite.module("numpy")
         if np is None or grid.take is None:
-            raise Wrong("This value cannot be sorted or filtered.")
+            raise Refused("This value cannot be sorted or filtered.")
         key = (
             str(arguments.get("expression")),
             arguments.get("frameId"),
@@ -295,7 +297,7 @@ class CloseUps:
     def _plot(self, value: Any, arguments: dict[str, Any]) -> dict[str, Any]:
         np = nonfinite.module("numpy")
         if np is None:
-            raise Wrong("Plots want numpy in the script.")
+            raise Refused("Plots want numpy in the script.")
         kind = str(arguments.get("kind") or "line")
         width, height = max(4, int(arguments.get("width") or 80)), max(4, int(arguments.get("height") or 20))
         columns = [int(c) for c in arguments.get("columns") or []]
@@ -331,7 +333,7 @@ class CloseUps:
             if len(columns) < 2:
                 columns = numeric_columns(np, grid)[:2]
             if len(columns) < 2:
-                raise Wrong("A scatter plot wants two columns of numbers.")
+                raise Refused("A scatter plot wants two columns of numbers.")
             x, y = (column_floats(np, grid, c, first, last) for c in columns[:2])
             told = plotting.scatter(np, x, y, width * 2, height * 4)
             return {"names": [grid.column_labels(c, 1)[0] for c in columns[:2]], **told}
@@ -350,7 +352,7 @@ class CloseUps:
             }
         if kind == "box":
             return reduced_boxes(np, grid, columns)
-        raise Wrong(f"There is no plot {kind}.")
+        raise Refused(f"There is no plot {kind}.")
 
     # -- comparison, matrices, export ----------------------------------------------------------------
 
@@ -364,16 +366,16 @@ class CloseUps:
         np = nonfinite.module("numpy")
         if other == "·before":
             if text not in self.copies:
-                raise Wrong(f"{text} was not kept at the last pause: only arrays of moderate size are.")
+                raise Refused(f"{text} was not kept at the last pause: only arrays of moderate size are.")
             older = self.copies[text]
             return self._with_value(arguments, lambda value: comparing.compare(np, value, older, atol, rtol))
         if os.path.splitext(other)[1].lower() in (".npy", ".csv"):
             if np is None:
-                raise Wrong("Files are compared with numpy, which the script does not use.")
+                raise Refused("Files are compared with numpy, which the script does not use.")
             try:
                 loaded = comparing.load(np, os.path.expanduser(other))
             except (OSError, ValueError) as e:
-                raise Wrong(f"{other} cannot be read: {getattr(e, 'strerror', None) or e}.") from None
+                raise Refused(f"{other} cannot be read: {getattr(e, 'strerror', None) or e}.") from None
             return self._with_value(arguments, lambda value: comparing.compare(np, value, loaded, atol, rtol))
         scope = Scope(frame)
         try:
@@ -384,7 +386,7 @@ class CloseUps:
                 pair, frame, lambda two: comparing.compare(np, two[0], two[1], atol, rtol), trial.LIMIT
             )
         except SyntaxError:
-            raise Wrong(f"{other} is no expression and no file of type .npy or .csv.") from None
+            raise Refused(f"{other} is no expression and no file of type .npy or .csv.") from None
         return self._with_value(arguments, lambda value: comparing.compare(np, value, second, atol, rtol))
 
     def on_own_matrix(self, arguments: dict[str, Any]) -> dict[str, Any]:
@@ -392,7 +394,7 @@ class CloseUps:
         trial, so that it can be given up."""
         np = nonfinite.module("numpy")
         if np is None:
-            raise Wrong("Matrix figures want numpy in the script.")
+            raise Refused("Matrix figures want numpy in the script.")
         frame = self._frame(arguments.get("frameId"))
         text = str(arguments.get("expression", ""))
         return self._in_trial(text, frame, lambda value: {"facts": comparing.matrix_facts(np, value)}, LONG)
@@ -406,13 +408,13 @@ class CloseUps:
             try:
                 return comparing.export(grid, self._order(grid, arguments), path)
             except (OSError, ValueError) as e:
-                raise Wrong(f"{path} could not be written: {getattr(e, 'strerror', None) or e}.") from None
+                raise Refused(f"{path} could not be written: {getattr(e, 'strerror', None) or e}.") from None
 
         frame = self._frame(arguments.get("frameId"))
         try:
             value = judge.read(ast.parse(str(arguments.get("expression", "")), mode="eval").body, Scope(frame))
         except (judge.Unreadable, SyntaxError):
-            raise Wrong("Only a value that has a name can be written to a file.") from None
+            raise Refused("Only a value that has a name can be written to a file.") from None
         return work(value)
 
 
@@ -426,11 +428,11 @@ def _told(work: Work, value: Any) -> dict[str, Any]:
     """In a trial a refusal must travel as data."""
     try:
         return work(value)
-    except Wrong as e:
+    except Refused as e:
         if state.in_trial:
             return {"·wrong": str(e)}
         raise
     except BadSlice as e:
         if state.in_trial:
             return {"·wrong": str(e)}
-        raise Wrong(str(e)) from None
+        raise Refused(str(e)) from None

@@ -6,10 +6,11 @@ import csv
 import os
 from typing import Any
 
-from .kinds.base import Fact, number
+from .errors import Refused
+from .kinds.base import Fact
 from .kinds.grids import Grid
-from .moving import Wrong
 from .nonfinite import module
+from .text import number
 
 
 def _array(np: Any, value: Any) -> Any:
@@ -99,7 +100,7 @@ def matrix_facts(np: Any, value: Any) -> list[Fact]:
     """By singular values (numpy.linalg.svd) and, of square ones, eigenvalues and Cholesky's factorisation."""
     a = _array(np, value)
     if a.ndim != 2 or a.dtype.kind not in "fiuc":
-        raise Wrong("Matrix figures are of two-dimensional arrays of numbers.")
+        raise Refused("Matrix figures are of two-dimensional arrays of numbers.")
     a = a.astype(complex if a.dtype.kind == "c" else float)
     if not np.isfinite(a).all():
         return [("matrix figures", "none: it has cells that are not finite")]
@@ -177,7 +178,7 @@ def export(grid: Grid, order: Any, path: str) -> dict[str, Any]:
         try:
             (frame if order is None else frame.iloc[order]).to_parquet(path)
         except ImportError:
-            raise Wrong(
+            raise Refused(
                 "Parquet wants pyarrow in the script's interpreter: install it there, or choose .csv."
             ) from None
     elif ending in (".csv", ""):
@@ -204,12 +205,12 @@ def export(grid: Grid, order: Any, path: str) -> dict[str, Any]:
                     )
                 writer.writerows(zip(*listed))
     else:
-        raise Wrong(f"A grid is written as .csv, .npy or .parquet, not as {ending}.")
+        raise Refused(f"A grid is written as .csv, .npy or .parquet, not as {ending}.")
     return {"path": path, "rows": rows, "columns": grid.columns}
 
 
 def _as_frame(grid: Grid) -> Any:
     pd = module("pandas")
     if pd is None:
-        raise Wrong("Parquet wants a script that uses pandas, with pyarrow: choose .csv or .npy.")
+        raise Refused("Parquet wants a script that uses pandas, with pyarrow: choose .csv or .npy.")
     return pd.DataFrame({n: grid.cells(c, 0, grid.rows)[1] for c, n in enumerate(grid.column_labels(0, grid.columns))})

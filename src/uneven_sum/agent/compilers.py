@@ -11,7 +11,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
-from . import plain_code, stack
+from . import plain_code, registry
 
 # Packages that compile a function's bytecode, and how they are called.
 COMPILERS = {
@@ -87,7 +87,7 @@ def _compiler(module: str) -> str:
 
 
 def _note(code: types.CodeType, by: str) -> None:
-    if stack.files.get(code.co_filename) is None:
+    if registry.files.get(code.co_filename) is None:
         return
     lines = [line for _, _, line in code.co_lines() if line is not None]
     found = Left(code.co_filename, code.co_qualname.rpartition(".")[2], code.co_firstlineno, max(lines), by)

@@ -10,9 +10,10 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from . import joins, judge, nonfinite, reasons, tensors
-from .expressions import callee
+from .markers import MISSING
 from .names import EMPTY_BY_DESIGN
-from .scope import MISSING, Scope
+from .scope import Scope
+from .sites import callee
 from .source import SourceFile
 
 NOT_EVALUATED = "not evaluated"

@@ -8,8 +8,8 @@ import sys
 import types
 from typing import Any
 
-from . import stack, state
-from .expressions import MARK
+from . import registry, state
+from .markers import MARK
 from .pause import Pause
 from .rewrite import put_in
 
@@ -17,7 +17,7 @@ from .rewrite import put_in
 def pause_at_end(main: dict[str, Any], path: str, seconds: float) -> tuple[Pause, dict[str, Any]]:
     """The pause over the values of a script that has run, and what is said of it."""
     frame = frame_over(main, path)
-    lines = max(1, len(stack.files[path].lines)) if path in stack.files else 1
+    lines = max(1, len(registry.files[path].lines)) if path in registry.files else 1
     facts = {
         **dict.fromkeys(("kind", "exception", "culprit", "returned")),
         **{

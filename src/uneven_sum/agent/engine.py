@@ -11,17 +11,18 @@ import time
 import traceback
 import types
 import warnings
-from typing import Any
+from typing import Any, Protocol
 
 from . import (
     compilers,
     ending,
     handled,
-    ledger,
+    identity,
     motion,
     nested,
     outside,
     probes,
+    registry,
     report,
     run_texts,
     signals,
@@ -32,7 +33,6 @@ from . import (
 )
 from . import told as telling
 from .byhand import ByHand
-from .expressions import Options, Site
 from .gaps import Gap
 from .handled import Fate, Flying
 from .headline import str_of
@@ -42,7 +42,9 @@ from .meeting import Meeting
 from .own_builtins import with_originals
 from .pause import Pause
 from .pointing import Pointing
+from .recent import last_passes
 from .rewind import Rewind
+from .sites import Options, Site
 from .source import Statement
 from .switches import Switches, Tripwire
 from .warned import Warned
@@ -60,12 +62,22 @@ TRIPS = ("error", "warning", "nonfinite")
 CALL_SIGNAL = signal.SIGURG  # ignored by default: never fatal, however late it comes
 
 
+class Answering(Protocol):
+    """What answers the requests of a pause, and says how it ends."""
+
+    mode: str
+    aim: motion.Aim
+    nested: Any
+
+    def serve(self) -> str: ...
+    def forget(self) -> None: ...
+    def while_running(self, frame: types.FrameType | None) -> bool: ...
+
+
 class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
     """One run of one script."""
 
     def __init__(self, wire: Wire) -> None:
-        from .requests import Requests
-
         super().__init__()
         self.wire = wire
         self.loader = Loader(Options())
@@ -86,7 +98,7 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
         self.met_handled: BaseException | None = None
         self.expected: tuple[int, type] | None = None  # an exception that `handler` will handle
         self.handler = 0  # id of its frame: the frame itself would keep its values alive
-        self.requests = Requests(self)
+        self.requests: Answering  # set by who builds both
         self.process = os.getpid()
         self.began = 0.0  # when the script did, by the clock that stands still in pauses
         self.launch: dict[str, Any] = {}  # the arguments of the launch request
@@ -237,7 +249,7 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
         while fate is Fate.PASSES and outer is not None and outer is not self.boundary:
             if issubclass(_class(flying), PROTOCOL_ANSWERS.get(inner.f_code.co_name, ())):
                 fate = Fate.UNKNOWN  # so a class tells `for`, `hasattr` or `in` that there is nothing
-            elif not stack.is_ours(outer):
+            elif not identity.is_ours(outer):
                 fate, flying = self._fate_at(flying, outer)
             if fate is Fate.UNKNOWN and stack.user_frame(outer) is None:
                 fate = Fate.PASSES  # nobody further out will judge it
@@ -251,7 +263,7 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
 
     @staticmethod
     def _fate_at(flying: Flying, frame: types.FrameType) -> tuple[Fate, Flying]:
-        file = stack.file_of(frame)
+        file = registry.file_of(frame)
         if file is None:
             return handled.in_code(flying, frame), flying
         statement = handled.statement_at(file, frame)
@@ -287,12 +299,12 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
             pause.returned = returned
         pause.said, self.refusal = self.refusal, ""
         self._guarded(pause)
-        self.stepped_to = self._execution(frame) if not inside and stack.file_of(frame) is not None else None
+        self.stepped_to = self._execution(frame) if not inside and registry.file_of(frame) is not None else None
 
     @staticmethod
     def _begins(frame: types.FrameType) -> bool:
         """Whether nothing of the script has run: its first line is next."""
-        file = stack.file_of(frame)
+        file = registry.file_of(frame)
         outer = stack.user_frame(frame.f_back)
         return file is not None and outer is None and frame.f_code.co_name == "<module>"
 
@@ -331,9 +343,9 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
                 self.facts["hand"] = self.by_hand.told(pause.frame)
                 self.facts["chain"] = stack.chain(pause.frame)
                 self.facts["text"] = report._print(pause.dead[0] if pause.dead else pause.frame) if pause.frame else 0
-                self.facts["old"] = pause.frame is not None and stack.is_old(pause.frame)
+                self.facts["old"] = pause.frame is not None and registry.is_old(pause.frame)
                 self.facts["nested"] = self.nested.text if self.nested is not None else ""
-                self.facts["passes"] = ledger.last_passes(self, pause.frame) if pause.frame is not None else []
+                self.facts["passes"] = self._last_passes(pause.frame)
                 if pause.reason in TRIPS and self._only_told(pause):
                     return ""
                 self.pauses += 1
@@ -358,6 +370,10 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
                     state.quiet = False
             self._set_off(pause, action)
             return action
+
+    def _last_passes(self, frame: types.FrameType | None) -> list[dict[str, Any]]:
+        count = int(self.launch.get("passes") or 0)
+        return [] if frame is None else last_passes(self.loader.recorders, frame, count)
 
     def _set_off(self, pause: Pause, action: str) -> None:
         """From a pause, as the user has said."""
@@ -488,7 +504,7 @@ class Engine(Warned, Judging, Pointing, Meeting, motion.Hooks):
                 inner = stack.user_frame(frame)
                 if inner is None or frame is None:
                     return
-                file = stack.file_of(inner)
+                file = registry.file_of(inner)
                 if file is not None and inner.f_lineno != stack.line_of(inner):
                     self.interrupting = True  # between two lines, where a pass is put by: at the next one
                     self.motion.begin(motion.LINE, inner)

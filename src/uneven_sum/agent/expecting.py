@@ -17,8 +17,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from . import nonfinite, state
-from .ask import _error
 from .scope import Scope
+from .text import error_text
 from .values import text_of
 
 CLOSE = 1e-9  # relative
@@ -82,7 +82,7 @@ def held(expected: Expectation, frame: types.FrameType, facts: dict[str, Any] | 
             if expected.form == "true":
                 told["actual"] = _sides(expected.text, names) or told["actual"]
     except Exception as e:
-        told["problem"] = _error(e)
+        told["problem"] = error_text(e)
     finally:
         state.quiet = quiet
     return told

@@ -8,52 +8,18 @@ from __future__ import annotations
 import ast
 import sys
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, TypeVar
 
+from .markers import MARK, METER, VALUE
 from .names import ABSORBING, NAMESPACES, NO_DATA_PASSED
+from .sites import Options, Sites, callee
 from .source import COMPREHENSIONS, Position, SourceFile, position
 
 if TYPE_CHECKING:
     from .lookouts import Lookout
 
 N = TypeVar("N", bound=ast.AST)
-MARK = "\0us:"  # a constant that begins so stands for a probe until the code is compiled
-VALUE, OLD, OWNER, INDEX, METER = "·v", "·w", "·o", "·i", "·m"
-TEMPORARY = "·"
 MAX = sys.float_info.max
-
-
-@dataclass
-class Options:
-    """What to insert.  All off gives the plain code."""
-
-    guards: bool = True
-    checks: bool = True
-    meters: bool = True
-    carried: bool = False
-    marks: bool = True  # which branches were taken
-    counts: bool = False  # how often each statement ran
-
-
-@dataclass
-class Site:
-    """A place where a probe stands: its statement and, for checks, the expression that it looks at."""
-
-    file: SourceFile
-    statement: Position
-    expression: Position | None
-    role: str  # statement, head, value, argument, return, yield, test, augmented, right, loop, lookout
-    lookouts: tuple[int, ...] = ()  # numbers of the lookouts that a probe stands for
-    versions: tuple[int, ...] = ()  # of these, as the probe was made for
-
-
-class Sites(list[Site]):
-    """All sites of the run; a site's number is its place here."""
-
-    def add(self, *args: Any) -> int:
-        self.append(Site(*args))
-        return len(self) - 1
 
 
 def produces(node: ast.AST) -> bool:
@@ -69,12 +35,6 @@ def produces(node: ast.AST) -> bool:
 
 def _is_text(node: ast.AST) -> bool:
     return isinstance(node, ast.JoinedStr) or isinstance(getattr(node, "value", None), (str, bytes))
-
-
-def callee(node: ast.Call) -> str:
-    """The last name of what is called: `where` for `np.where(…)`."""
-    f = node.func
-    return f.attr if isinstance(f, ast.Attribute) else getattr(f, "id", "")
 
 
 LARGE = 10_000  # lines of a file from which on checks are calls: its start would take too long otherwise

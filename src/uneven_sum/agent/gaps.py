@@ -13,9 +13,9 @@ from dataclasses import dataclass
 from typing import Any
 
 from . import judge, nonfinite
-from .expressions import callee
 from .names import ABSORBING, ARITHMETIC_METHODS
 from .scope import Scope
+from .sites import callee
 from .source import Statement
 
 KEPT = 1000  # values that are remembered

@@ -6,16 +6,17 @@ import ast
 import os
 from typing import Any
 
-from . import nonfinite, stack
+from . import nonfinite, registry, stack
 from .judge import ARRIVED
+from .markers import MISSING
 from .pause import Pause, whole_of
-from .scope import MISSING
-from .values import clean, plural, summary, text_of
+from .text import clean, plural
+from .values import summary, text_of
 
 
 def would_become(pause: Pause) -> str:
     """What the value that was looked at is for: `flow[day] would become nan`."""
-    file = stack.file_of(pause.frame) if pause.frame else None
+    file = registry.file_of(pause.frame) if pause.frame else None
     node = pause.statement.node if pause.statement else None
     if file is None or node is None:
         return ""
@@ -113,8 +114,8 @@ class Main:
 def _line(pause: Pause) -> str:
     """`line 22`, or `line 22 of channel.py` where it is not the script's own file."""
     line = pause.line
-    file = stack.file_of(pause.frame) if pause.frame else None
-    path = stack.path_of(pause.frame) if pause.frame else ""
+    file = registry.file_of(pause.frame) if pause.frame else None
+    path = registry.path_of(pause.frame) if pause.frame else ""
     if file is None or not Main.path or path == os.path.abspath(Main.path):
         return f"line {line}"
     return f"line {line} of {clean(os.path.basename(path), 60)}"

@@ -7,8 +7,9 @@ from dataclasses import dataclass
 from typing import Any
 
 from . import nonfinite
-from .expressions import callee
-from .kinds.base import clean, plural, text_of
+from .kinds.base import text_of
+from .sites import callee
+from .text import clean, plural
 
 SHOWN = 4  # keys and columns named
 LOOKED = 1_000_000  # rows up to which keys are compared

@@ -13,9 +13,11 @@ import types
 from typing import Any
 
 from . import nonfinite
-from .expressions import callee
+from .markers import MISSING
 from .names import EMPTY_BY_DESIGN
-from .scope import MISSING, Scope, read_attribute, safe_kind
+from .safe_read import read_attribute, safe_kind
+from .scope import Scope
+from .sites import callee
 from .source import COMPREHENSIONS
 from .type_identity import is_one_of
 

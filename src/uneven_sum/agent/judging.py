@@ -8,14 +8,15 @@ import weakref
 from typing import Any
 
 from . import guarded, headline, judge, jumps, motion, nonfinite, probes, report, state
-from .expressions import Site
 from .gaps import Gap, Gaps, stored_names
+from .markers import MISSING
 from .own_builtins import with_originals
 from .pause import Pause
-from .scope import MISSING, Scope
+from .scope import Scope
+from .sites import Site
 from .source import Statement
 from .switches import Switches
-from .values import clean
+from .text import clean
 from .wire import Closed
 
 LOOKED_AGAIN = 30  # times that one place is taken apart without a pause, before it is taken as carried

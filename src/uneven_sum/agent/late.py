@@ -12,8 +12,8 @@ from typing import Any
 from . import stack
 from .columns import BRANCHES, SECONDS
 from .handled import statement_at
+from .markers import MISSING as NOTHING
 from .recording import Recorder, Run
-from .scope import MISSING as NOTHING
 from .scope import Scope
 from .source import SourceFile, head_end
 from .told import MISSING, clock

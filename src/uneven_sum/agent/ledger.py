@@ -11,10 +11,11 @@ import struct
 import types
 from typing import TYPE_CHECKING, Any
 
-from . import cards, columns, filtering, marks, series, stack
+from . import cards, columns, filtering, marks, registry, series, stack
+from .errors import Refused
 from .handled import statement_at
 from .late import Late
-from .moving import Wrong
+from .recent import recent
 from .recorders import How, Recorders
 from .recording import Recorder, Run
 from .scope import Scope
@@ -77,7 +78,7 @@ class LedgerRequests:
             always = arguments["always"]
             self.engine.anew = True
             self.recorders.always = How(**always) if always is not None else None
-            stale |= {os.path.realpath(n) for n in stack.files} if always is not None else set()
+            stale |= {os.path.realpath(n) for n in registry.files} if always is not None else set()
         if self.started and stale:
             self._put_in(stale)
         return {"loops": told}
@@ -86,11 +87,11 @@ class LedgerRequests:
     def _source(file: str) -> SourceFile:
         found = source(os.path.realpath(file))
         if found is None:
-            raise Wrong(f"There is no file {file}.")
+            raise Refused(f"There is no file {file}.")
         try:
             found.statements  # noqa: B018
         except (SyntaxError, ValueError, RecursionError) as e:
-            raise Wrong(f"{os.path.basename(file)} cannot be parsed: {getattr(e, 'msg', e)}.") from None
+            raise Refused(f"{os.path.basename(file)} cannot be parsed: {getattr(e, 'msg', e)}.") from None
         return found
 
     @staticmethod
@@ -98,7 +99,7 @@ class LedgerRequests:
         if around:
             found = columns.around(file, line)
             if not found:
-                raise Wrong(f"There is no loop and no function around line {line}.")
+                raise Refused(f"There is no loop and no function around line {line}.")
             return found
         found = columns.passes_at(file, line)
         if not found:
@@ -106,12 +107,12 @@ class LedgerRequests:
             near = sorted(lines, key=lambda n: abs(n - line))[:3]
             there = f"; there is one at line {', '.join(map(str, sorted(near)))}" if near else ""
             name = os.path.basename(file.path)
-            raise Wrong(f"Line {line} of {name} is not the head of a loop, comprehension or function{there}.")
+            raise Refused(f"Line {line} of {name} is not the head of a loop, comprehension or function{there}.")
         return found
 
     def _recorder(self, file: SourceFile, node: Any, how: How, names: list[str], keep: bool) -> Recorder:
         if columns.kind_of(node) == "elements" and node.generators[0].is_async:
-            raise Wrong("An asynchronous comprehension is not recorded.")
+            raise Refused("An asynchronous comprehension is not recorded.")
         if names:
             own = [n for part in columns.values(file, node) for n in part]
             for name in names:
@@ -120,10 +121,10 @@ class LedgerRequests:
                     assigns = ", ".join(own[:12]) + (", …" if len(own) > 12 else "") or "nothing"
                     meant = f"Is `{near[0]}` meant?" if near else f"It assigns {assigns}."
                     what = {"loop": "loop", "calls": "function"}.get(columns.kind_of(node), "comprehension")
-                    raise Wrong(f"The {what} at line {node.lineno} does not assign `{name}`. {meant}")
+                    raise Refused(f"The {what} at line {node.lineno} does not assign `{name}`. {meant}")
         recorder = self.recorders.add(file, node, how, names, keep=keep)
         if recorder is None:
-            raise Wrong(f"The loop at line {node.lineno} assigns nothing: there is nothing to record.")
+            raise Refused(f"The loop at line {node.lineno} assigns nothing: there is nothing to record.")
         return recorder
 
     def _record_running(self, recorder: Recorder, file: SourceFile, loop: Any) -> None:
@@ -134,12 +135,12 @@ class LedgerRequests:
         frame = pause.frame if pause is not None else self.running_frame
         late = self.engine.late
         while frame is not None:
-            if stack.file_of(frame) is not None and os.path.realpath(frame.f_code.co_filename) == recorder.file:
+            if registry.file_of(frame) is not None and os.path.realpath(frame.f_code.co_filename) == recorder.file:
                 here = statement_at(file, frame)
                 inside = here is not None and (loop in here.loops or here.node is loop)
                 running = inside and stack.passes(file, frame, loop, False)[0] > 0
                 have = any(one.recorder is recorder for one in late.get(frame, [])) or _records(frame.f_code, recorder)
-                if running and not have and stack.file_of(frame) is file:
+                if running and not have and registry.file_of(frame) is file:
                     late.setdefault(frame, []).append(Late(recorder, file, loop, frame))
             frame = frame.f_back
 
@@ -186,7 +187,7 @@ class LedgerRequests:
             try:
                 chosen = filtering.choose(text, recorder.labels, rows)
             except filtering.Unusable as e:
-                raise Wrong(str(e)) from None
+                raise Refused(str(e)) from None
             told["filter"] = {"of": len(rows), "failed": chosen.failed, "why": chosen.why}
             rows = [rows[at] for at in chosen.rows]
         told["numbers"] = _packed("q", [n for n, _ in rows])
@@ -216,19 +217,19 @@ class LedgerRequests:
         """A recorder, and one of its runs: `run` from 1, by default the last."""
         recorder = self.recorders.find(str(arguments["file"]), int(arguments["line"]), arguments.get("column"))
         if recorder is None:
-            raise Wrong(f"The loop at line {arguments['line']} is not recorded.")
+            raise Refused(f"The loop at line {arguments['line']} is not recorded.")
         if not recorder.runs:
             return recorder, None
         wanted = int(arguments.get("run") or len(recorder.runs))
         if not 1 <= wanted <= len(recorder.runs):
-            raise Wrong(f"There is no run {wanted}: {len(recorder.runs)} are kept.")
+            raise Refused(f"There is no run {wanted}: {len(recorder.runs)} are kept.")
         return recorder, recorder.runs[wanted - 1]
 
     def on_own_recent(self, arguments: dict[str, Any]) -> dict[str, Any]:
         """The last passes (`count`) of the innermost recorded loop around the pause, those that are over: numbers,
         and for each name the exact texts and a spark's `picture` and `marks`."""
         frame = self._frame(arguments.get("frameId"))
-        found = recent(self.engine, frame, int(arguments.get("count") or 40))
+        found = recent(self.engine.loader.recorders, frame, int(arguments.get("count") or 40))
         if found is None:
             return {"line": 0, "numbers": [], "values": []}
         recorder, rows = found
@@ -246,10 +247,10 @@ class LedgerRequests:
         loops; `never ran`; how often it ran, when that is counted."""
         frame = self._frame(arguments.get("frameId"))
         found = {note["line"]: note for note in cards.notes(frame)}
-        file = stack.file_of(frame)
+        file = registry.file_of(frame)
         if file is None:
             return {"notes": list(found.values())}
-        recorded = recent(self.engine, frame, 16)
+        recorded = recent(self.engine.loader.recorders, frame, 16)
         names = {label: at for at, label in enumerate(recorded[0].labels)} if recorded else {}
         for note in found.values():
             at = names.get(note.pop("name", ""))
@@ -270,7 +271,7 @@ class LedgerRequests:
             import pyarrow  # type: ignore[import-untyped]
             from pyarrow import parquet
         except ImportError:
-            raise Wrong("Parquet wants pyarrow in the script's interpreter; CSV does not.") from None
+            raise Refused("Parquet wants pyarrow in the script's interpreter; CSV does not.") from None
         one = int(arguments.get("run") or 0)
         runs = [(n, r) for n, r in enumerate(recorder.runs, 1) if one in (0, n)]
         table: dict[str, list[Any]] = {"run": [], "pass": []}
@@ -290,7 +291,7 @@ class LedgerRequests:
         try:
             parquet.write_table(pyarrow.table(table), str(arguments["path"]))
         except (OSError, pyarrow.ArrowException, OverflowError) as e:
-            raise Wrong(f"{arguments['path']} could not be written: {e}.") from None
+            raise Refused(f"{arguments['path']} could not be written: {e}.") from None
         return {"rows": len(parts), "path": str(arguments["path"])}
 
     def on_own_counts(self, arguments: dict[str, Any]) -> dict[str, Any]:
@@ -301,7 +302,7 @@ class LedgerRequests:
             if self.started:
                 self._put_in({"*"})
         found = {}
-        for file in {id(f): f for f in stack.files.values()}.values():
+        for file in {id(f): f for f in registry.files.values()}.values():
             counts = marks.counts(file)
             if counts:
                 found[os.path.realpath(file.path)] = sorted(counts.items())
@@ -326,46 +327,6 @@ def _of(recorder: Recorder) -> dict[str, Any]:
         "head": recorder.head,
         "names": list(recorder.labels),
     }
-
-
-def recent(engine: Engine, frame: types.FrameType, count: int) -> tuple[Recorder, list[tuple[int, Any]]] | None:
-    """The innermost recorded loop around a call's statement, and its last passes."""
-    file = stack.file_of(frame)
-    if file is None or not engine.loader.recorders.all:
-        return None
-    path = os.path.realpath(file.path)
-    for loop in stack.loops(frame, statement_at(file, frame)):
-        recorder = engine.loader.recorders.find(path, loop["line"])
-        if recorder is not None and recorder.runs:
-            rows = recorder.runs[-1].latest(count)
-            if rows:
-                return recorder, rows
-    return None
-
-
-def last_passes(engine: Engine, frame: types.FrameType) -> list[dict[str, Any]]:
-    """The last passes before a pause, those that are over: `pass`, and `values` by name; finite numbers as they are,
-    arrays by their figures, all else as exact text."""
-    count = int(engine.launch.get("passes") or 0)
-    found = recent(engine, frame, count) if count else None
-    if found is None:
-        return []
-    recorder, rows = found
-    labels = [label for label in recorder.labels if label not in (columns.BRANCHES, columns.SECONDS)]
-    told = []
-    for number_, row in rows:
-        values = {label: _as_json(row[recorder.labels.index(label)]) for label in labels}
-        told.append({"pass": number_, "values": {n: v for n, v in values.items() if v is not None}})
-    return told
-
-
-def _as_json(value: Any) -> Any:
-    if isinstance(value, Cells):
-        figures = {name: _as_json(getattr(value, name)) for name in FIGURES}
-        return {"shape": list(value.shape), **figures}
-    if type(value) in (bool, int) or (isinstance(value, float) and math.isfinite(value)):
-        return float(value) if isinstance(value, float) else value
-    return exact(value)
 
 
 def _short(value: Any) -> str:

@@ -11,11 +11,11 @@ import weakref
 from collections.abc import Callable
 from typing import Any
 
-from . import compilers, plain_code, probes, stack, state
-from .expressions import Options
+from . import compilers, identity, plain_code, probes, registry, sites, state
 from .lookouts import Lookouts
 from .recorders import Recorders
 from .rewrite import Rewriter, put_in
+from .sites import Options
 from .source import SourceFile
 
 # Why a file cannot be rewritten: too deeply nested, mostly.  (3.11 raises SystemError when something is
@@ -46,7 +46,7 @@ class Loader:
         if not path.endswith(".py"):
             return False
         real = os.path.realpath(path)
-        if real.startswith(stack.AGENT):
+        if real.startswith(identity.FOLDER):
             return False
         best = max((f for f in self.folders if real.startswith(f)), key=len, default=None)
         if best is None or (_is_installed(real) and not _is_installed(best)):
@@ -71,7 +71,7 @@ class Loader:
             except Exception as e:  # CANNOT, or a fault of ours: the script runs all the same
                 self.plain[name] = f"it cannot be rewritten ({type(e).__name__}: {e})"
                 continue
-            stack.files[name] = file
+            registry.files[name] = file
             plain_code.register(name, plain)
             why = self.plain.pop(name, None)
             if why is not None:
@@ -90,7 +90,7 @@ class Loader:
         ]
         # The plain compilation has given the script's own warnings.
         with state.silenced(), state.no_collection():
-            rewriter = Rewriter(file, probes.sites, options, plan)
+            rewriter = Rewriter(file, sites.sites, options, plan)
             tree = rewriter.module() if mode == "exec" else rewriter.expression()
             code = compile(tree, file.path, mode, flags, dont_inherit=True)
             del tree, rewriter
@@ -132,7 +132,7 @@ class Loader:
 
         Calls that are running keep their code.
         """
-        for name, file in list(stack.files.items()):
+        for name, file in list(registry.files.items()):
             if "*" not in paths and os.path.realpath(name) not in paths:
                 continue
             try:

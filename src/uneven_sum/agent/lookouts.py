@@ -15,9 +15,10 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 from typing import Any
 
-from . import expecting, judge, stack
+from . import expecting, judge, registry, stack
+from .markers import MISSING
 from .recording import Recorder
-from .scope import MISSING, Scope
+from .scope import Scope
 from .source import SCOPES
 
 PLACES = ("line", "element", "lambda")
@@ -263,7 +264,7 @@ def _at_goal(goal: list[tuple[str, int, int]], frame: types.FrameType) -> bool:
     here = [(loop["file"], loop["line"], loop["pass"]) for loop in stack.all_loops(frame) if loop["pass"]]
     file, line, number = goal[0]
     if here[:1] and here[0][:2] == (file, line):
-        statement = stack.file_of(frame)
+        statement = registry.file_of(frame)
         node = statement.loop_at(line) if statement is not None else None
         return here[0][2] == number - isinstance(node, ast.While) and here[1:] == goal[1:]
     return number == 1 and here == goal[1:]
@@ -276,7 +277,7 @@ def _is_object(lk: Lookout, frame: types.FrameType) -> bool:
     first = Scope(frame).locals.get(code.co_varnames[0], MISSING)
     outer: types.FrameType | None = frame
     while lk.only is None and outer is not None:
-        if stack.file_of(outer) is not None:
+        if registry.file_of(outer) is not None:
             bind_object(lk, Scope(outer))
         outer = outer.f_back
     only = lk.only() if isinstance(lk.only, weakref.ref) else lk.only

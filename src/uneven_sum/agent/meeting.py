@@ -9,16 +9,18 @@ import time
 import types
 from typing import TYPE_CHECKING, Any
 
-from . import cards, expecting, lookouts, probes, signals, stack, state
-from .expressions import Site
+from . import cards, expecting, lookouts, probes, registry, signals, stack, state
 from .handled import statement_at
 from .headline import str_of
 from .late import Late
 from .lookouts import Lookout
+from .markers import INNER, MISSING
 from .pause import Pause
-from .scope import INNER, MISSING, Scope, let_go
+from .scope import Scope, let_go
+from .sites import Site
 from .source import SCOPES, SourceFile, Statement, position
-from .values import clean, text_of
+from .text import clean
+from .values import text_of
 from .wire import Closed
 
 if TYPE_CHECKING:
@@ -67,7 +69,7 @@ class Meeting(probes.Listener):
 
     def _execution(self, frame: types.FrameType) -> tuple[Any, ...]:
         """What tells one execution of a statement from the next."""
-        file = stack.file_of(frame)
+        file = registry.file_of(frame)
         statement = statement_at(file, frame) if file else None
         passes = tuple(loop["pass"] for loop in stack.loops(frame, statement, lengths=False)) if statement else ()
         return (id(frame), statement.line if statement else frame.f_lineno, passes)
@@ -200,7 +202,7 @@ class Meeting(probes.Listener):
         if changing and self._line_after_change(changing, frame):
             return True
         path = os.path.realpath(frame.f_code.co_filename)
-        file = stack.file_of(frame)
+        file = registry.file_of(frame)
         statement = statement_at(file, frame) if file else None
         found = self.lookouts.at_line(path, line)
         if statement is not None and isinstance(statement.node, (ast.For, ast.AsyncFor)):
@@ -226,12 +228,12 @@ class Meeting(probes.Listener):
 
     @staticmethod
     def _statement_of(frame: types.FrameType) -> Statement | None:
-        file = stack.file_of(frame)
+        file = registry.file_of(frame)
         return statement_at(file, frame) if file is not None else None
 
     def defines_more(self, frame: types.FrameType) -> bool:
         """Whether a running module has functions or classes still to define, here or further on."""
-        file, here = stack.file_of(frame), self._statement_of(frame)
+        file, here = registry.file_of(frame), self._statement_of(frame)
         if file is None or here is None:
             return True
         first = (

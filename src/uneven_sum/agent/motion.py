@@ -13,7 +13,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
-from . import jumps, probes, stack, state
+from . import identity, jumps, probes, registry, stack, state
 from .handled import instruction_place, statement_at
 from .scope import TRACERS
 from .source import LOOPS, Position, Statement, position
@@ -93,7 +93,7 @@ class Motion:
                 frame.f_trace_opcodes = True
             outer: types.FrameType | None = frame
             while outer is not None:
-                if stack.file_of(outer) is not None:
+                if registry.file_of(outer) is not None:
                     outer.f_trace = self._local
                 outer = outer.f_back
         self._switch()
@@ -142,7 +142,7 @@ class Motion:
 
     @staticmethod
     def _found(frame: types.FrameType) -> Statement | None:
-        file = stack.file_of(frame)
+        file = registry.file_of(frame)
         return statement_at(file, frame) if file else None
 
     def _statement(self, frame: types.FrameType) -> Position | None:
@@ -150,9 +150,9 @@ class Motion:
         return position(found.node) if found else None
 
     def _global(self, frame: types.FrameType, event: str, arg: Any) -> Any:
-        if state.quiet or stack.is_ours(frame):
+        if state.quiet or identity.is_ours(frame):
             return None
-        users = stack.file_of(frame) is not None
+        users = registry.file_of(frame) is not None
         if not users and not (self.mode == INTO and self.aim.libraries):
             return None
         if users and self.armed and self.hooks.old_call(frame):
@@ -165,7 +165,7 @@ class Motion:
     def _is_target(self, frame: types.FrameType) -> bool:
         """True for what the chosen call of the statement calls."""
         caller = frame.f_back
-        while caller is not None and caller is not self.start and stack.file_of(caller) is None:
+        while caller is not None and caller is not self.start and registry.file_of(caller) is None:
             caller = caller.f_back
         if caller is None or caller is not self.start:
             return False
@@ -209,7 +209,7 @@ class Motion:
         self._switch()
 
     def _line(self, frame: types.FrameType) -> None:
-        file = stack.file_of(frame)
+        file = registry.file_of(frame)
         if file is not None and sys.exc_info()[1] is not None and jumps.is_in_guard(frame.f_code, frame.f_lasti):
             return  # what we do after an error
         if frame is self.start and self.aim.jump and not self.aim.skip:
@@ -254,7 +254,7 @@ class Motion:
             self._end(frame)
         elif self.mode == PASS and position(found.node) == self.start_statement and not self._same_execution(frame):
             if self.aim.number is not None:
-                file = stack.file_of(frame)
+                file = registry.file_of(frame)
                 assert file is not None
                 if stack.passes(file, frame, self.loop, False)[0] < self.aim.number:
                     return
@@ -262,7 +262,7 @@ class Motion:
 
     def _same_execution(self, frame: types.FrameType) -> bool:
         """True while the statement in which the step began is still under way."""
-        if stack.file_of(frame) is None:
+        if registry.file_of(frame) is None:
             return frame.f_lineno == self.start_line and frame.f_lasti > self.start_at
         if frame.f_lineno == self.start_line and self._loop_begins(frame):
             return True  # a loop in one line is one line
@@ -270,7 +270,7 @@ class Motion:
 
     @staticmethod
     def _loop_begins(frame: types.FrameType) -> bool:
-        file = stack.file_of(frame)
+        file = registry.file_of(frame)
         loops = [s for s in file.statements if isinstance(s.node, LOOPS)] if file else []
         return any(s.line == frame.f_lineno == s.node.body[0].lineno for s in loops)  # type: ignore[attr-defined]
 

@@ -7,11 +7,13 @@ import os
 import types
 from typing import TYPE_CHECKING, Any
 
-from . import ask, jumps, motion, probes, stack
+from . import ask, jumps, motion, probes, registry, stack
+from .errors import Refused
 from .handled import statement_at
 from .lookouts import Lookout
+from .markers import MISSING
 from .motion import Aim
-from .scope import MISSING
+from .setting import Setting
 from .source import LOOPS, SCOPES, SourceFile, Statement, last_statements, position
 
 if TYPE_CHECKING:
@@ -19,15 +21,7 @@ if TYPE_CHECKING:
     from .pause import Pause
 
 
-class Wrong(Exception):
-    """A request that cannot be done; the text is its answer."""
-
-    def __init__(self, message: str, **facts: Any) -> None:
-        super().__init__(message)
-        self.facts = facts
-
-
-class Moving:
+class Moving(Setting):
     """A part of `requests`: sets `mode` and `aim`, and the action that ends the pause."""
 
     engine: Engine
@@ -41,21 +35,21 @@ class Moving:
     def _paused(self) -> tuple[Pause, types.FrameType]:
         pause = self.engine.present
         if pause is None or pause.frame is None:
-            raise Wrong("The script is running: interrupt it first.")
+            raise Refused("The script is running: interrupt it first.")
         return pause, pause.frame
 
     def _moving(self) -> tuple[Pause, types.FrameType]:
         pause, frame = self._paused()
         if pause.past or pause.reason == "end":
-            raise Wrong("The script has ended. Read its values, or rerun.")
+            raise Refused("The script has ended. Read its values, or rerun.")
         return pause, frame
 
     def _here(self) -> tuple[types.FrameType, SourceFile, Statement]:
         _, frame = self._moving()
-        file = stack.file_of(frame)
+        file = registry.file_of(frame)
         statement = statement_at(file, frame) if file is not None else None
         if file is None or statement is None:
-            raise Wrong("This works in your own files only; step out of the library.")
+            raise Refused("This works in your own files only; step out of the library.")
         return frame, file, statement
 
     def on_continue(self, arguments: dict[str, Any]) -> dict[str, Any]:
@@ -86,7 +80,7 @@ class Moving:
             _, _, statement = self._here()
             calls = _calls(statement.node)
             if target > len(calls):
-                raise Wrong("This statement has no such call.")
+                raise Refused("This statement has no such call.")
             aim.call = position(calls[target - 1])
         return self._go(motion.INTO, aim=aim)
 
@@ -101,14 +95,14 @@ class Moving:
             loop = statement.node
         if loop is None:
             if number is not None:
-                raise Wrong("No loop around this line. Choose a line in a loop.")
+                raise Refused("No loop around this line. Choose a line in a loop.")
             return self._run_to(file.path, statement.line)
         done, length = stack.passes(file, frame, loop)
         if number is not None:
             if int(number) <= done:
-                raise Wrong(f"Pass {number} is over: this is pass {done}.")
+                raise Refused(f"Pass {number} is over: this is pass {done}.")
             if length is not None and int(number) > length:
-                raise Wrong(f"There is no pass {number}: the loop has {length}.")
+                raise Refused(f"There is no pass {number}: the loop has {length}.")
         return self._go(motion.PASS, aim=Aim(number=None if number is None else int(number)))
 
     def on_own_toPass(self, arguments: dict[str, Any]) -> dict[str, Any]:
@@ -122,7 +116,7 @@ class Moving:
         """Until the innermost loop around is done."""
         _, _, statement = self._here()
         if not statement.loops and not isinstance(statement.node, LOOPS):
-            raise Wrong("No loop around this line. Choose a line in a loop.")
+            raise Refused("No loop around this line. Choose a line in a loop.")
         return self._go(motion.LOOP)
 
     def on_own_runTo(self, arguments: dict[str, Any]) -> dict[str, Any]:
@@ -130,18 +124,22 @@ class Moving:
         self._moving()
         return self._run_to(str(arguments["file"]), int(arguments["line"]))
 
+    def _set_for_motion(self, lk: Lookout, otherwise: str) -> None:
+        """Set a lookout that ends with the next pause.  Refused, `otherwise`, where it can stand nowhere."""
+        told = self._set("motion", [lk])[0]
+        if not told["verified"]:
+            self._set("motion", [])
+            raise Refused(str(told.get("message", otherwise)))
+        self.engine.temporary.append(lk.id)
+
     def _run_to(self, path: str, line: int, goal: list[tuple[str, int, int]] | None = None) -> dict[str, Any]:
         engine = self.engine
         engine.lookouts.next += 1
         lk = Lookout(engine.lookouts.next, where="line", file=path, line=line, once=True, goal=goal)
-        told = engine.requests._set("motion", [lk])[0]
-        if not told["verified"]:
-            engine.requests._set("motion", [])
-            raise Wrong(str(told.get("message", "There is no code at or after this line.")))
-        engine.temporary.append(lk.id)
+        self._set_for_motion(lk, "There is no code at or after this line.")
         engine.hurry = goal is not None
         pause, frame = self._paused()
-        here = stack.file_of(frame)
+        here = registry.file_of(frame)
         if goal is None and here is not None and os.path.realpath(here.path) == lk.file:
             statement = statement_at(here, frame)
             if statement is not None and statement.line == lk.line and pause.state == "next":
@@ -164,11 +162,11 @@ class Moving:
         line = int(arguments.get("targetId") or 0)
         why = jumps.refusal(file, here, line)
         if why:
-            raise Wrong(why)
+            raise Refused(why)
         pause, _ = self._paused()
         inside = pause.state == "in"
         if inside and hasattr(here.node, "body"):
-            raise Wrong("The head of a loop, condition or definition cannot be given up: run it first.")
+            raise Refused("The head of a loop, condition or definition cannot be given up: run it first.")
         # A `return`, or the last statement, begins again, and there the jump sets off: after it no line would do so.
         body = getattr(here.scope, "body", None)
         inside_function = isinstance(here.scope, (ast.FunctionDef, ast.AsyncFunctionDef)) and isinstance(body, list)
@@ -176,7 +174,7 @@ class Moving:
         again = "retry" if ends else "skip" if pause.reason == "error" else "give up"
         action = again if pause.can_retry else ""
         if pause.reason == "error" and not pause.can_retry:
-            raise Wrong("The head of a loop, condition or definition cannot be given up.")
+            raise Refused("The head of a loop, condition or definition cannot be given up.")
         return self._go(motion.LINE, action, Aim(jump=line, skip=inside and not action))
 
     def on_own_leaveCall(self, arguments: dict[str, Any]) -> dict[str, Any]:
@@ -184,15 +182,15 @@ class Moving:
         _, frame = self._moving()
         _, _, statement = self._here()
         if not isinstance(statement.scope, (ast.FunctionDef, ast.AsyncFunctionDef)):
-            raise Wrong("Only the call of a function that begins with `def` can be left.")
+            raise Refused("Only the call of a function that begins with `def` can be left.")
         if frame.f_code.co_name != statement.scope.name:
-            raise Wrong("A lambda or comprehension cannot be left: go out of it first.")
+            raise Refused("A lambda or comprehension cannot be left: go out of it first.")
         if isinstance(statement.node, SCOPES):
-            raise Wrong("A definition cannot be left in its middle: run it first.")
+            raise Refused("A definition cannot be left in its middle: run it first.")
         text = str(arguments.get("value") or "None")
         asked = ask.answer_for_good(text, frame)
         if asked.error or asked.value is MISSING:
-            raise Wrong(asked.error or "The value must be an expression.")
+            raise Refused(asked.error or "The value must be an expression.")
         probes.leave.value = asked.value
         return self._go(motion.CONTINUE, "leave", Aim(leave=True))
 
@@ -203,7 +201,7 @@ class Moving:
         pause = self.engine.present
         if pause is not None and pause.reason == "nonfinite":
             if not pause.can_retry:
-                raise Wrong("This statement cannot run again: it works in place, or is a head. Go back instead.")
+                raise Refused("This statement cannot run again: it works in place, or is a head. Go back instead.")
         else:
             self._at_error()
         return self._go(motion.LINE, "retry", Aim(retry=True))
@@ -212,11 +210,11 @@ class Moving:
         """Puts the value of an expression in the place of the non-finite value, and pauses after the statement."""
         pause, frame = self._paused()
         if not pause.can_replace:
-            raise Wrong("Only a value that a statement has made, and not stored yet, can be replaced.")
+            raise Refused("Only a value that a statement has made, and not stored yet, can be replaced.")
         text = str(arguments.get("value") or "").strip()
         asked = ask.answer_for_good(text, frame)
         if asked.error or asked.value is MISSING:
-            raise Wrong(asked.error or "The value must be an expression.")
+            raise Refused(asked.error or "The value must be an expression.")
         pause.replacement = asked.value
         node = pause.statement.node if pause.statement is not None else None
         if isinstance(node, ast.Assign) and pause.expression is node.value:
@@ -230,9 +228,9 @@ class Moving:
     def _at_error(self) -> None:
         pause = self.engine.present
         if pause is None or pause.exception is None or pause.past:
-            raise Wrong("Retry and skip work at an error only.")
+            raise Refused("Retry and skip work at an error only.")
         if not pause.can_retry:
-            raise Wrong("The head of a loop, condition or definition cannot be skipped or tried again.")
+            raise Refused("The head of a loop, condition or definition cannot be skipped or tried again.")
 
     def on_own_runOut(self, arguments: dict[str, Any]) -> dict[str, Any]:
         """Run to the end without any pause."""

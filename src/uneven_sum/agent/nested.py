@@ -9,8 +9,8 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from . import motion, state
-from .ask import _error
 from .scope import Scope
+from .text import error_text
 from .values import summary
 from .wire import Closed, letting_others
 
@@ -48,7 +48,7 @@ def run(engine: Engine, nested: Nested) -> None:
     except Closed:
         raise
     except BaseException as e:
-        told = {"failed": _error(e)}
+        told = {"failed": error_text(e)}
     finally:
         state.quiet = True
         engine.motion.begin(motion.CONTINUE, None)

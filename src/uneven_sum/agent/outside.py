@@ -7,7 +7,7 @@ import stat
 import time
 from typing import Any
 
-from .values import clean
+from .text import clean
 
 FILES = 3  # named
 WRITING = {

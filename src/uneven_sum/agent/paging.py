@@ -7,8 +7,8 @@ from collections import Counter
 from typing import Any
 
 from . import nonfinite, plotting
+from .errors import Refused
 from .kinds.grids import Grid
-from .moving import Wrong
 
 DENSE = 4  # values in a column of dots from which on their mean is given too
 
@@ -49,7 +49,7 @@ def fitting_rows(np: Any, grid: Grid, wanted: str) -> Any:
             raise ValueError("it gives no truth value for each row")
         return truth.astype(bool) if truth.dtype != object else np.array([bool(v) and v == v for v in truth.tolist()])
     except Exception as e:
-        raise Wrong(f"The filter {wanted} cannot be used: {type(e).__name__}: {e}.") from None
+        raise Refused(f"The filter {wanted} cannot be used: {type(e).__name__}: {e}.") from None
 
 
 def bad_in_frame(np: Any, frame: Any, row: int, column: int, back: bool) -> list[int] | None:
@@ -80,7 +80,7 @@ def numeric_columns(np: Any, grid: Grid) -> list[int]:
 def column_floats(np: Any, grid: Grid, column: int, first: int, last: int) -> Any:
     kind, data = grid.cells(column, first, last)
     if kind == "text":
-        raise Wrong(f"The column {grid.column_labels(column, 1)[0]} holds no numbers.")
+        raise Refused(f"The column {grid.column_labels(column, 1)[0]} holds no numbers.")
     return data
 
 
@@ -172,7 +172,7 @@ def distinct(grid: Grid, column: int) -> int:
 def reduced_boxes(np: Any, grid: Grid, columns: list[int]) -> dict[str, Any]:
     numeric = numeric_columns(np, grid)
     if not numeric:
-        raise Wrong("A box plot wants a column of numbers.")
+        raise Refused("A box plot wants a column of numbers.")
     values = columns[0] if columns and columns[0] in numeric else numeric[0]
     last = min(grid.rows, 1_000_000)
     others = [c for c in range(min(grid.columns, 200)) if c not in numeric]

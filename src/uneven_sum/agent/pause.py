@@ -9,7 +9,7 @@ from typing import Any
 
 from . import stack
 from .culprits import Culprit
-from .scope import MISSING
+from .markers import MISSING
 from .source import Statement
 from .terms import Apart
 

@@ -7,7 +7,7 @@ import time
 import types
 from typing import Any
 
-from . import expecting, lookouts, signals, stack, state
+from . import expecting, lookouts, registry, signals, stack, state
 from .loader import Loader
 from .motion import Motion
 from .pause import Pause
@@ -111,7 +111,7 @@ class Pointing:
             state.quiet = True
             told = {
                 "reason": "on the way",
-                "file": stack.path_of(inner),
+                "file": registry.path_of(inner),
                 "line": stack.line_of(inner),
             }
             told |= {"function": stack.function_name(inner), "pass": loops[0]["pass"], "statement": ""}

@@ -9,17 +9,14 @@ import types
 from math import isfinite
 from typing import Any
 
-from . import nonfinite, run_texts, signals, stack, state
+from . import nonfinite, registry, run_texts, signals, state
 from . import told as telling
-from .expressions import Site, Sites
 from .lookouts import tickers
 from .marks import all_marks
 from .nonfinite import MAX, PLAIN
-from .recording import Recorder
+from .recording import numbered
+from .sites import Site, sites
 from .type_identity import TypeIds
-
-sites = Sites()
-
 
 numbers = TypeIds(float, int, bool, complex)  # types whose augmented operators never work in place
 floats = TypeIds()  # other kinds of floats that have been met: numpy's scalars
@@ -272,22 +269,22 @@ def begins(site: int) -> None:
 def enter_loop(site: int) -> Any:
     """The meter of a loop where no temporary may be used."""
     meter = itertools.repeat(True, sys.maxsize)
-    stack.note_meter(site, sys._getframe(1), (meter, -1, 0))
+    registry.note_meter(site, sys._getframe(1), (meter, -1, 0))
     return meter
 
 
 def enter_while(site: int) -> None:
     meter = _passers[site]
-    stack.note_meter(site, sys._getframe(1), (meter, -1, sys.maxsize - meter.__length_hint__()))
+    registry.note_meter(site, sys._getframe(1), (meter, -1, sys.maxsize - meter.__length_hint__()))
 
 
 def enter_calls_while(site: int) -> None:
-    stack.note_meter(site, sys._getframe(1), (itertools.repeat(True, sys.maxsize), -1, 0))
+    registry.note_meter(site, sys._getframe(1), (itertools.repeat(True, sys.maxsize), -1, 0))
 
 
 def pass_of_call(site: int) -> None:
     """A pass of a `while` in a function without temporaries: each call has a meter of its own."""
-    found = stack.meters.get(site, {}).get(id(sys._getframe(1)))
+    found = registry.meters.get(site, {}).get(id(sys._getframe(1)))
     if found is not None:
         next(found[0])
 
@@ -296,14 +293,11 @@ def range_loop(numbers: Any, site: int) -> Any:
     if type(numbers) is not range:
         return itertools.compress(numbers, enter_loop(site))
     iterator = iter(numbers)
-    stack.note_meter(site, sys._getframe(1), (iterator, len(numbers), 0))
+    registry.note_meter(site, sys._getframe(1), (iterator, len(numbers), 0))
     return iterator
 
 
 _passers: dict[int, Any] = {}
-
-
-recorders: dict[int, Recorder] = {}  # of loops, by their number; those that were dropped are gone
 
 
 class _Probes(dict[str, Any]):
@@ -316,9 +310,9 @@ class _Probes(dict[str, Any]):
         if word == "mark":
             return all_marks[int(site)]
         if word == "recorder":
-            return recorders[int(site)]
+            return numbered[int(site)]
         if word in ("begin", "enter", "leave"):
-            return getattr(recorders[int(site)], word)
+            return getattr(numbered[int(site)], word)
         if word != "pass":
             raise KeyError(name)
         meter = _passers.setdefault(int(site), itertools.repeat(True, sys.maxsize))

@@ -8,9 +8,11 @@ from typing import TYPE_CHECKING, Any
 
 from . import byhand, expecting
 from .ask import Asked, answer_for_good, answer_in_trial, call_text, completions
-from .moving import Moving, Wrong
+from .errors import Refused
+from .markers import MISSING
+from .moving import Moving
 from .nested import Nested
-from .scope import MISSING, Scope
+from .scope import Scope
 from .values import summary
 
 if TYPE_CHECKING:
@@ -41,21 +43,21 @@ class Questions(Moving):
         text = str(arguments.get("expression", "")).strip()
         context = arguments.get("context", "repl")
         if not text:
-            raise Wrong("Nothing was asked.")
+            raise Refused("Nothing was asked.")
         if text.startswith("!"):
             asked = answer_for_good(text[1:].strip(), frame)
             self._set_by_hand(frame, text[1:].strip())
         elif context == "hover":
             read = self._read(text, frame)
             if read is None:
-                raise Wrong(f"{text} cannot be read without running code.")
+                raise Refused(f"{text} cannot be read without running code.")
             asked = read
         else:
             asked = answer_in_trial(text, frame)
             if asked.impossible:
                 asked = self._read(text, frame) or asked
         if asked.error:
-            raise Wrong(asked.error, printed=asked.printed, impossible=asked.impossible, changed=asked.changed)
+            raise Refused(asked.error, printed=asked.printed, impossible=asked.impossible, changed=asked.changed)
         return self._result(asked)
 
     @staticmethod
@@ -73,7 +75,7 @@ class Questions(Moving):
         try:
             return {"text": call_text(self._frame(arguments.get("frameId")))}
         except ValueError as e:
-            raise Wrong(f"{e} Write the call yourself.") from None
+            raise Refused(f"{e} Write the call yourself.") from None
 
     def on_own_callWithPauses(self, arguments: dict[str, Any]) -> dict[str, Any]:
         """Runs a call with all lookouts on, within this pause; `unevenSum/callEnded` tells its end.  What it changes
@@ -84,7 +86,7 @@ class Questions(Moving):
         try:
             code = compile(text, "<asked>", "eval", dont_inherit=True)
         except (SyntaxError, ValueError) as e:
-            raise Wrong(f"{text} is no call: {getattr(e, 'msg', e)}.") from None
+            raise Refused(f"{text} is no call: {getattr(e, 'msg', e)}.") from None
         self.nested = Nested(code, frame, text, bool(arguments.get("into")))
         return {"·action": "nested"}
 
@@ -113,7 +115,7 @@ class Questions(Moving):
     def on_setVariable(self, arguments: dict[str, Any]) -> dict[str, Any]:
         names = self.values.get(int(arguments.get("variablesReference") or 0))
         if not isinstance(names, Names):
-            raise Wrong("Only names can be set.")
+            raise Refused("Only names can be set.")
         return self._assign(str(arguments["name"]), str(arguments["value"]), None)
 
     def on_setExpression(self, arguments: dict[str, Any]) -> dict[str, Any]:
@@ -123,7 +125,7 @@ class Questions(Moving):
         frame = self._frame(number)
         asked = answer_for_good(f"{target} = {text}", frame)
         if asked.error:
-            raise Wrong(asked.error)
+            raise Refused(asked.error)
         self._set_by_hand(frame, f"{target} = {text}")
         told = answer_for_good(target, frame)
         return {"value": (told.told or {}).get("text", ""), "type": (told.told or {}).get("type", "")}
@@ -132,7 +134,7 @@ class Questions(Moving):
         """Switches the making of return points on or off."""
         rewind = self.engine.rewind
         if rewind is None:
-            raise Wrong("This run has no return points: it was started without.")
+            raise Refused("This run has no return points: it was started without.")
         rewind.on = bool(arguments.get("on"))
         return {}
 
@@ -142,7 +144,7 @@ class Questions(Moving):
         try:
             expected = expecting.parse(str(arguments.get("text") or ""))
         except expecting.Unclear as e:
-            raise Wrong(str(e)) from None
+            raise Refused(str(e)) from None
         frame = self._frame(arguments.get("frameId"))
         self.engine.awaited.append((expected, frame))
         now = expecting.held(expected, frame)
@@ -162,16 +164,16 @@ class Questions(Moving):
             step = ast.parse(f"{target} = 0").body[0]
             ast.parse(text, mode="eval")
         except (SyntaxError, ValueError) as e:
-            raise Wrong(f"`{target} = {text}` cannot be done: {getattr(e, 'msg', e)}.") from None
+            raise Refused(f"`{target} = {text}` cannot be done: {getattr(e, 'msg', e)}.") from None
         if not isinstance(step, ast.Assign) or not isinstance(
             step.targets[0], (ast.Name, ast.Attribute, ast.Subscript)
         ):
-            raise Wrong(f"{target} is no name, attribute or element.")
+            raise Refused(f"{target} is no name, attribute or element.")
         if not arguments.get("force"):
             try:
                 against = byhand.misfit(target, text, frame)
             except ValueError as e:
-                raise Wrong(f"{target} cannot be set to that: {e}") from None
+                raise Refused(f"{target} cannot be set to that: {e}") from None
             if against:
-                raise Wrong(f"{against}.", misfit=True)
+                raise Refused(f"{against}.", misfit=True)
         return {**self._assign(target, text, arguments.get("frameId")), "hand": self.engine.facts["hand"]}

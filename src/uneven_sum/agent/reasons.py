@@ -7,8 +7,8 @@ import difflib
 import math
 from typing import Any
 
-from .expressions import callee
-from .scope import read_attribute
+from .safe_read import read_attribute
+from .sites import callee
 from .type_identity import is_one_of
 
 

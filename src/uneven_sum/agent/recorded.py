@@ -22,9 +22,10 @@ from typing import Any
 
 from . import marks
 from .columns import BRANCHES, CALL, DEPTH, ELEMENT, RETURNED, SECONDS, arguments, assigned, stored_places
-from .expressions import MARK, Options, Sites
 from .lookouts import Plan
+from .markers import MARK
 from .recording import Recorder
+from .sites import Options, Sites
 from .source import SourceFile, position
 from .watching import Watching
 

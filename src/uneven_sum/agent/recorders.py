@@ -8,8 +8,8 @@ import os
 from dataclasses import dataclass, field
 from typing import Any
 
-from . import columns, probes
-from .recording import Recorder, Run
+from . import columns
+from .recording import Recorder, Run, numbered
 from .source import SourceFile, position
 
 
@@ -70,7 +70,7 @@ class Recorders:
             made.calls_begin()
         self.all.append(made)
         made.number = next(_numbers)
-        probes.recorders[made.number] = made
+        numbered[made.number] = made
         return made
 
     def find(self, path: str, line: int, column: int | None = None) -> Recorder | None:
@@ -80,4 +80,4 @@ class Recorders:
 
     def drop(self, recorder: Recorder) -> None:
         self.all.remove(recorder)
-        probes.recorders.pop(recorder.number, None)
+        numbered.pop(recorder.number, None)

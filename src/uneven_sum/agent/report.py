@@ -6,17 +6,19 @@ import ast
 import types
 from typing import Any
 
-from . import gaps, judge, stack, trial
+from . import gaps, judge, registry, stack, trial
 from .culprits import Culprit, Term
-from .expressions import callee
 from .handled import instruction_place, statement_at
 from .headline import headline, str_of
+from .markers import INNER, MISSING
 from .pause import Pause, whole_of
 from .reasons import of_error
-from .scope import INNER, MISSING, Scope
+from .scope import Scope
+from .sites import callee
 from .source import COMPREHENSIONS, Position, SourceFile, Statement, is_compound, position
 from .terms import CODE_OF_THE_SCRIPT, Apart
-from .values import clean, summary, text_of
+from .text import clean
+from .values import summary, text_of
 
 
 def term_dict(file: SourceFile, term: Term) -> dict[str, Any]:
@@ -53,10 +55,10 @@ def trail(calls: list[types.FrameType], dead: list[types.FrameType]) -> list[dic
     """The user's calls from the outermost to the paused one."""
     found = [
         {
-            "file": stack.path_of(call),
+            "file": registry.path_of(call),
             "line": stack.line_of(call),
             "function": stack.function_name(call),
-            "old": stack.is_old(call),
+            "old": registry.is_old(call),
             "text": _print(call),
             "arguments": stack.arguments(call) if stack.function_name(call) != "<module>" else "",
         }
@@ -68,7 +70,7 @@ def trail(calls: list[types.FrameType], dead: list[types.FrameType]) -> list[dic
 
 
 def _print(call: types.FrameType) -> int:
-    file = stack.file_of(call)
+    file = registry.file_of(call)
     return file.print if file is not None else 0
 
 
@@ -85,7 +87,7 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
     """
     frame, statement = pause.frame, pause.statement
     assert frame is not None
-    file = stack.file_of(frame)
+    file = registry.file_of(frame)
     root = pause.expression
     if root is None and statement is not None:
         root = whole_of(statement.node)
@@ -276,7 +278,7 @@ def with_target(pause: Pause) -> ast.AST | None:
     """Where an error came from storing: the target, so that its parts are shown."""
     node = pause.statement.node if pause.statement else None
     if isinstance(node, ast.Assign):
-        file = stack.file_of(pause.frame) if pause.frame else None
+        file = registry.file_of(pause.frame) if pause.frame else None
         if file is not None:
             for target in node.targets:
                 found, _ = _raised(pause, target)
@@ -297,7 +299,7 @@ def _accepts(pause: Pause, apart: dict[str, Any]) -> list[str]:
 
 
 def _loops_of(call: types.FrameType) -> list[dict[str, Any]]:
-    file = stack.file_of(call)
+    file = registry.file_of(call)
     return stack.loops(call, statement_at(file, call)) if file else []
 
 
@@ -309,7 +311,7 @@ def compose(pause: Pause, may_fork: bool = True, apart: dict[str, Any] | None = 
         pause.frame, pause.statement = pause.dead[0], None
     frame = pause.frame
     assert frame is not None
-    file = stack.file_of(frame)
+    file = registry.file_of(frame)
     if pause.statement is None and file is not None:
         pause.statement = statement_at(file, frame)
     statement = pause.statement
@@ -336,12 +338,12 @@ def compose(pause: Pause, may_fork: bool = True, apart: dict[str, Any] | None = 
         if pause.exception is None
         else {"type": type(pause.exception).__name__, "message": clean(str_of(pause.exception), 1000)},
         "warnings": pause.warnings,
-        "file": stack.path_of(frame),
+        "file": registry.path_of(frame),
         "line": line,
         "end_line": statement.node.end_lineno if statement and not is_compound(statement.node) else line,
         "function": stack.function_name(frame),
         "statement": file.statement_text(statement) if file and statement else "",
-        "trail": trail(pause.calls(stack.file_of(live) is None), pause.dead),
+        "trail": trail(pause.calls(registry.file_of(live) is None), pause.dead),
         "loops": loops,
         "culprit": apart["culprit"],
         "terms": apart["terms"],

@@ -13,16 +13,15 @@ import threading
 import types
 from typing import TYPE_CHECKING, Any
 
-from . import cards, handled, motion, report, stack, state
+from . import cards, handled, motion, registry, report, stack, state
 from .changing import Changing
 from .closeup import CloseUps
-from .expressions import TEMPORARY
+from .errors import Refused
 from .ledger import LedgerRequests
-from .moving import Wrong
+from .markers import MISSING, TEMPORARY
 from .pause import Pause
 from .questions import Names, Questions
-from .scope import MISSING, Scope
-from .setting import Setting
+from .scope import Scope
 from .values import children, children_count, summary
 from .wire import Closed
 
@@ -37,7 +36,7 @@ WHILE_RUNNING = {
 PAGE = 200
 
 
-class Requests(Setting, Changing, Questions, LedgerRequests, CloseUps):
+class Requests(Changing, Questions, LedgerRequests, CloseUps):
     """The requests of one run.  Numbers of frames and values hold for one pause."""
 
     def __init__(self, engine: Engine) -> None:
@@ -71,14 +70,14 @@ class Requests(Setting, Changing, Questions, LedgerRequests, CloseUps):
         method = getattr(self, "on_" + command.replace("unevenSum/", "own_"), None)
         try:
             if method is None:
-                raise Wrong(f"This request is not known: {command}.")
+                raise Refused(f"This request is not known: {command}.")
             number = int(message.get("seq") or 0)
             state.host_fd = self.engine.wire.sock.fileno()
             state.cancelled = lambda: self.engine.wire.cancelled(number)
             body = method(arguments)
             action = body.pop("·action", None) if isinstance(body, dict) else None
             reply.update(success=True, body=body or {})
-        except Wrong as e:
+        except Refused as e:
             action = None
             reply.update(success=False, message=str(e), body={"unevenSum": e.facts})
         except Closed:
@@ -143,7 +142,7 @@ class Requests(Setting, Changing, Questions, LedgerRequests, CloseUps):
         if frame is None:
             return {"file": None, "line": 0, "function": "", "loops": []}
         return {
-            "file": stack.path_of(frame),
+            "file": registry.path_of(frame),
             "line": stack.line_of(frame),
             "function": stack.function_name(frame),
             "loops": stack.all_loops(frame),
@@ -155,7 +154,7 @@ class Requests(Setting, Changing, Questions, LedgerRequests, CloseUps):
         return {"threads": [{"id": t.ident or 0, "name": t.name} for t in threading.enumerate()]}
 
     def on_loadedSources(self, arguments: dict[str, Any]) -> dict[str, Any]:
-        paths = sorted({os.path.realpath(n) for n in stack.files})
+        paths = sorted({os.path.realpath(n) for n in registry.files})
         return {"sources": [{"name": os.path.basename(p), "path": p} for p in paths]}
 
     def on_modules(self, arguments: dict[str, Any]) -> dict[str, Any]:
@@ -163,41 +162,41 @@ class Requests(Setting, Changing, Questions, LedgerRequests, CloseUps):
         for name, module in sorted(list(sys.modules.items())):
             path = getattr(module, "__file__", None)
             if isinstance(path, str) and not name.startswith("_uneven_sum_agent"):
-                found.append({"id": name, "name": name, "path": path, "isUserCode": path in stack.files})
+                found.append({"id": name, "name": name, "path": path, "isUserCode": path in registry.files})
         start, count = int(arguments.get("startModule") or 0), int(arguments.get("moduleCount") or 0)
         return {"modules": found[start : start + count] if count else found[start:], "totalModules": len(found)}
 
     def _frame(self, number: int | None) -> types.FrameType:
         pause = self.engine.present
         if pause is None:
-            raise Wrong("The script is running: interrupt it first.")
+            raise Refused("The script is running: interrupt it first.")
         if not number:
             assert pause.frame is not None
             return pause.dead[0] if pause.dead else pause.frame
         if number not in self.frames:
             self.on_stackTrace({})
         if number not in self.frames:
-            raise Wrong("This call is not there any more.")
+            raise Refused("This call is not there any more.")
         return self.frames[number]
 
     def on_stackTrace(self, arguments: dict[str, Any]) -> dict[str, Any]:
         pause = self.engine.present
         if pause is None or pause.frame is None:
-            raise Wrong("The script is running: interrupt it first.")
+            raise Refused("The script is running: interrupt it first.")
         thread = int(arguments.get("threadId") or 0)
-        libraries = bool(arguments.get("libraries")) or stack.file_of(pause.frame) is None
+        libraries = bool(arguments.get("libraries")) or registry.file_of(pause.frame) is None
         if thread and thread != threading.get_ident():
             frames = sys._current_frames()
             if thread not in frames:
-                raise Wrong("This thread has ended.")
+                raise Refused("This thread has ended.")
             found, base = stack.calls(frames[thread], True), 1000 * (1 + sorted(frames).index(thread))
         else:
             found, base = pause.calls(libraries), 1
         shown = []
         for number, frame in enumerate(found, base):
             self.frames[number] = frame
-            path = stack.path_of(frame)
-            file = stack.file_of(frame)
+            path = registry.path_of(frame)
+            file = registry.file_of(frame)
             statement = handled.statement_at(file, frame) if file else None
             line = pause.place[1] if pause.place else statement.line if statement else frame.f_lineno or 0
             shown.append(
@@ -216,13 +215,13 @@ class Requests(Setting, Changing, Questions, LedgerRequests, CloseUps):
 
     def on_source(self, arguments: dict[str, Any]) -> dict[str, Any]:
         path = str((arguments.get("source") or {}).get("path", ""))
-        for _, text in stack.of_code.values():
+        for _, text in registry.of_code.values():
             if text.shown and text.shown == path:
                 return {"content": text.text}
-        for name, file in stack.files.items():
+        for name, file in registry.files.items():
             if motion.same_file(name, os.path.realpath(path)):
                 return {"content": file.text}
-        raise Wrong(f"The text of {path} is not known to the script.")
+        raise Refused(f"The text of {path} is not known to the script.")
 
     def on_exceptionInfo(self, arguments: dict[str, Any]) -> dict[str, Any]:
         facts = self.engine.facts
@@ -279,7 +278,7 @@ class Requests(Setting, Changing, Questions, LedgerRequests, CloseUps):
     def on_variables(self, arguments: dict[str, Any]) -> dict[str, Any]:
         number = int(arguments.get("variablesReference") or 0)
         if number not in self.values:
-            raise Wrong("This value is not there any more.")
+            raise Refused("This value is not there any more.")
         start = int(arguments.get("start") or 0)
         count = int(arguments.get("count") or 0) or PAGE
         pairs = _children(self.values[number], start, count)
@@ -319,7 +318,7 @@ class Requests(Setting, Changing, Questions, LedgerRequests, CloseUps):
             try:
                 pyplot.figure(int(arguments["number"])).savefig(str(arguments["path"]))
             except (OSError, ValueError) as e:
-                raise Wrong(f"The figure could not be written: {e}.") from None
+                raise Refused(f"The figure could not be written: {e}.") from None
         found = []
         for number in pyplot.get_fignums():
             figure = pyplot.figure(number)
@@ -338,13 +337,13 @@ class Requests(Setting, Changing, Questions, LedgerRequests, CloseUps):
     def on_own_terms(self, arguments: dict[str, Any]) -> dict[str, Any]:
         """The terms of the statement at a line of the paused call (default: where it is paused)."""
         frame = self._frame(arguments.get("frameId"))
-        file = stack.file_of(frame)
+        file = registry.file_of(frame)
         if file is None:
-            raise Wrong("Terms are shown in your own files only.")
+            raise Refused("Terms are shown in your own files only.")
         line = arguments.get("line")
         statement = file.innermost(int(line)) if line else handled.statement_at(file, frame)
         if statement is None:
-            raise Wrong("There is no statement here.")
+            raise Refused("There is no statement here.")
         pause = Pause("step", frame, statement=statement)
         told = report.examine(pause)
         when, present = "", self.engine.present

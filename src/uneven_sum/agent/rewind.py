@@ -16,13 +16,10 @@ import stat
 import sys
 import threading
 import time
-from typing import TYPE_CHECKING, Any
+from typing import Any, Protocol
 
 from . import outside, signals, state, trial
 from .wire import Closed, Wire
-
-if TYPE_CHECKING:
-    from .engine import Engine
 
 PR_SET_PDEATHSIG = 1
 SELDOM = 0.2  # seconds between return points on the way, at least
@@ -31,10 +28,20 @@ PAGE_COST = 1.5e-6  # seconds to copy a page that a sleeper holds too
 SLOW = 0.05  # seconds: after a fork that takes longer, none for ten times as long
 
 
+class Copied(Protocol):
+    """What a copy of the process must do to go on with the run."""
+
+    wire: Wire
+    process: int
+
+    def flush(self) -> None: ...
+    def start_ticks(self) -> None: ...
+
+
 class Rewind:
     """Makes return points for one run.  `path`: the host's socket; empty: none are made."""
 
-    def __init__(self, engine: Engine, path: str) -> None:
+    def __init__(self, engine: Copied, path: str) -> None:
         self.engine, self.path = engine, path
         self.next = 1
         self.why = ""  # why none is made just now

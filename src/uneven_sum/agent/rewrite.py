@@ -36,19 +36,12 @@ import types
 from typing import Any
 
 from . import marks
-from .expressions import (
-    INDEX,
-    MARK,
-    OLD,
-    OWNER,
-    VALUE,
-    Options,
-    Sites,
-    placed,
-)
+from .expressions import placed
 from .lookouts import Plan
+from .markers import INDEX, MARK, OLD, OWNER, VALUE
 from .names import SEES_FRAME
 from .recorded import Recorded, first_line, may_leave, run_name
+from .sites import Options, Sites
 from .source import SourceFile, last_statements, position
 
 GUARDED = (ast.Assign, ast.AugAssign, ast.AnnAssign, ast.Expr, ast.Return, ast.Delete, ast.Raise, ast.Assert)

@@ -13,13 +13,27 @@ import time
 import types
 from typing import Any
 
-from . import compilers, headline, outside, plain_code, probes, run_texts, stack, state, trial, whole_writes
+from . import (
+    compilers,
+    headline,
+    identity,
+    outside,
+    plain_code,
+    probes,
+    registry,
+    run_texts,
+    stack,
+    state,
+    trial,
+    whole_writes,
+)
 from . import told as snapshot
 from .engine import Engine
-from .expressions import Options
 from .loader import Loader
+from .requests import Requests
 from .rewind import Rewind
-from .values import clean
+from .sites import Options
+from .text import clean
 from .wire import Closed, Wire
 
 
@@ -102,6 +116,7 @@ def _prepare(fd: int) -> Engine:
     sock.set_inheritable(False)
     wire = Wire(sock)
     engine = Engine(wire)
+    engine.requests = Requests(engine)
     message = wire.receive()
     assert message is not None
     arguments = message.get("arguments") or {}
@@ -254,7 +269,7 @@ def _watch_exits(engine: Engine) -> None:
         last = now
         frame = stack.user_frame(sys._getframe(1))
         if frame is not None:
-            facts = {"file": stack.path_of(frame), "line": stack.line_of(frame)}
+            facts = {"file": registry.path_of(frame), "line": stack.line_of(frame)}
             try:
                 engine.wire.event("unevenSum/at", {**facts, "function": stack.function_name(frame), "how": how})
             except Closed:
@@ -328,7 +343,7 @@ def _exit_status(e: SystemExit) -> int:
 def _show(e: BaseException) -> None:
     """An uncaught exception as the interpreter shows it, without our calls."""
     tb = e.__traceback__
-    while tb is not None and tb.tb_frame.f_code.co_filename.startswith(stack.AGENT):
+    while tb is not None and tb.tb_frame.f_code.co_filename.startswith(identity.FOLDER):
         tb = tb.tb_next
     e = e.with_traceback(tb)
     stack.hide_ourselves(e)

@@ -11,20 +11,29 @@ import os
 import sys
 import types
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
+from typing import Any, Protocol
 
-from . import plain_code, stack, state
+from . import plain_code, registry, state
+from .sites import Options
 from .source import SourceFile
-
-if TYPE_CHECKING:
-    from .loader import Loader
 
 FLAGS = 0x1FE0000  # of `from __future__` imports, which a text inherits from the code that runs it
 KEPT = 200  # different texts that are watched in one run
 LONGEST = 1_000_000  # characters
 MODES = {id(exec): "exec", id(eval): "eval"}
 
-loader: Loader | None = None
+
+class Rewriter(Protocol):
+    """What compiles a text with probes."""
+
+    options: Options
+
+    def is_users(self, path: str) -> bool: ...
+    def compile(self, path: str, data: bytes) -> types.CodeType: ...
+    def rewritten(self, file: SourceFile, options: Options, flags: int = 0, mode: str = "exec") -> types.CodeType: ...
+
+
+loader: Rewriter | None = None
 sources: dict[str, str | bytes] = {}  # the last text that was compiled under each file name
 known: dict[tuple[Any, ...], types.CodeType] = {}
 heard: Callable[[str, str], None] | None = None
@@ -92,10 +101,10 @@ def _of_text(
     code = loader.rewritten(file, loader.options, flags, mode)
     plain_code.register(name, plain)
     if is_file:
-        stack.files[name] = file
+        registry.files[name] = file
     else:
         file.shown = _place(caller)
-        stack.keep_text(code, file)
+        registry.keep_text(code, file)
     known[key] = code
     return code
 

@@ -16,7 +16,7 @@ import stat
 from dataclasses import dataclass
 
 from . import outside
-from .values import clean
+from .text import clean
 
 COPIED = 64 << 20  # bytes of a file, or of shared memory, that are copied; what is larger can be read only
 MAP_PRIVATE, MAP_FIXED, MAP_ANONYMOUS = 0x02, 0x10, 0x20

@@ -7,7 +7,7 @@ import re
 import types
 from typing import TYPE_CHECKING, Any
 
-from . import lookouts, preparing, stack, switches
+from . import lookouts, preparing, registry, stack, switches
 from .lookouts import FIELDS, Lookout
 from .source import SourceFile
 
@@ -59,7 +59,7 @@ class Setting:
         added = engine.lookouts.all or loader.recorders.all
         watching = bool(engine.lookouts.of("change") or engine.lookouts.of("return"))
         while frame is not None:
-            if stack.file_of(frame) is not None and loader.stale(frame):
+            if registry.file_of(frame) is not None and loader.stale(frame):
                 at_module = frame.f_code.co_name == "<module>"
                 # The module's own call will yet define functions, with the code that it has.
                 if (
@@ -208,7 +208,7 @@ def standard(told: dict[str, Any], **place: Any) -> Lookout:
 
 def source(path: str) -> SourceFile | None:
     """A file as the script runs it, else as it is on the disk; None when there is none."""
-    for name, file in stack.files.items():
+    for name, file in registry.files.items():
         if os.path.realpath(name) == path:
             return file
     try:

@@ -7,7 +7,7 @@ from collections import deque
 from typing import Any
 
 from . import nonfinite
-from .scope import read_attribute
+from .safe_read import read_attribute
 
 SIGNS: dict[type[ast.AST], str] = {
     ast.Add: "+",

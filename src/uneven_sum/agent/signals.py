@@ -16,7 +16,8 @@ import types
 from collections.abc import Callable, Iterator
 from typing import Any
 
-OURS = os.path.dirname(__file__)
+from .identity import FOLDER
+
 FAULTS = {signal.SIGSEGV, signal.SIGBUS, signal.SIGFPE, signal.SIGILL, signal.SIGABRT, signal.SIGTRAP}
 TIMERS = (signal.ITIMER_REAL, signal.ITIMER_VIRTUAL, signal.ITIMER_PROF)
 HELD = {int(s) for s in signal.valid_signals() - FAULTS}
@@ -144,6 +145,6 @@ def _codes() -> set[types.CodeType]:
         if not hasattr(handler, "__code__") and callable(handler):
             handler = vars(type(handler)).get("__call__")
         code = getattr(handler, "__code__", None)
-        if isinstance(code, types.CodeType) and os.path.dirname(code.co_filename) != OURS:
+        if isinstance(code, types.CodeType) and not code.co_filename.startswith(FOLDER):
             found.add(code)
     return found

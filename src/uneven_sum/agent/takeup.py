@@ -7,37 +7,33 @@ import gc
 import os
 import sys
 import types
-from typing import TYPE_CHECKING
 
-from . import plain_code, stack
-from .loader import CANNOT, _functions
+from . import plain_code, registry
+from .loader import CANNOT, Loader, _functions
 from .source import SCOPES, SourceFile
-
-if TYPE_CHECKING:
-    from .engine import Engine
 
 
 class CannotTakeUp(ValueError):
     """The change cannot be taken up while the script runs; the text says why."""
 
 
-def take_up(engine: Engine, path: str, only_check: bool = False) -> list[str]:
+def take_up(loader: Loader, path: str, only_check: bool = False) -> list[str]:
     """Swaps the code of the functions of a file that differ from what runs; their names.  `only_check`: says whether
     that could be done, and does nothing.
 
     CannotTakeUp when something outside of functions has changed, when a function has gone or closes over other
     names, or when the file cannot be read or compiled.
     """
-    name = next((n for n in stack.files if os.path.realpath(n) == os.path.realpath(path)), None)
+    name = next((n for n in registry.files if os.path.realpath(n) == os.path.realpath(path)), None)
     if name is None:
         raise CannotTakeUp(f"{os.path.basename(path)} is not a file of the script.")
-    old = stack.files[name]
+    old = registry.files[name]
     try:
         with open(name, "rb") as f:
             new = SourceFile(name, f.read())
         if ast.dump(_skeleton(old)) != ast.dump(_skeleton(new)):
             raise CannotTakeUp("Top-level code changed. Rerun the script.")
-        code = engine.loader.rewritten(new, engine.loader.options)
+        code = loader.rewritten(new, loader.options)
     except OSError as e:
         raise CannotTakeUp(f"{path} cannot be read: {e.strerror}.") from None
     except CANNOT as e:
@@ -62,12 +58,12 @@ def take_up(engine: Engine, path: str, only_check: bool = False) -> list[str]:
     if only_check:
         return differ
     for running in _running(name):
-        stack.keep_text(running, old)
+        registry.keep_text(running, old)
     for function, found in swaps:
         function.__code__ = found
-    stack.files[name] = new
+    registry.files[name] = new
     plain_code.register(name, compile(new.data, name, "exec", dont_inherit=True))
-    engine.loader.fresh[name] = _functions(code)
+    loader.fresh[name] = _functions(code)
     return differ
 
 

@@ -15,9 +15,12 @@ from typing import Any
 
 from . import culprits, judge, nonfinite, shapes, state
 from .culprits import NOT_EVALUATED, Culprit, Term
-from .scope import MISSING, Scope, read_attribute, safe_kind
+from .markers import MISSING
+from .safe_read import read_attribute, safe_kind
+from .scope import Scope
 from .source import COMPREHENSIONS, SourceFile
-from .values import clean, summary
+from .text import clean
+from .values import summary
 
 CODE_OF_THE_SCRIPT = "not evaluated: it would run code of the script"
 KNOWN_BEFORE = "not evaluated: the result was known before"

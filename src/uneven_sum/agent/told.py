@@ -9,8 +9,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from . import measures, nonfinite, signals, state
-from .kinds.base import clean
-from .scope import kind_name
+from .safe_read import kind_name
+from .text import clean
 from .type_identity import TypeIds
 
 MISSING = "·missing"  # not assigned

@@ -15,6 +15,7 @@ from collections.abc import Callable
 from typing import Any
 
 from . import barrier, secluded, state
+from .errors import ForbiddenInCopy
 
 LIMIT = 5.0  # seconds; set by `launch`
 REFUSED = {
@@ -35,10 +36,6 @@ _writer = -1
 
 class Impossible(Exception):
     """No trial can be made here; the text says why."""
-
-
-class Refused(PermissionError):
-    """A trial tried to do something that would reach outside of it."""
 
 
 def why_not() -> str | None:
@@ -195,7 +192,7 @@ def _refuse(event: str, args: tuple[Any, ...]) -> None:
 
 def _say_no(text: str) -> None:
     refused.append(text)
-    raise Refused(text)
+    raise ForbiddenInCopy(text)
 
 
 def _collect(child: int, reader: int, limit: float) -> dict[str, Any]:

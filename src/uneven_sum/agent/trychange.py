@@ -9,12 +9,12 @@ import types
 from typing import Any
 
 from . import changes, trial
-from .ask import _error
 from .pause import whole_of
 from .report import _also, culprit_dict, term_dict
 from .scope import Scope
 from .source import SourceFile
 from .terms import Apart
+from .text import error_text
 from .values import summary
 
 HEAD = "async def _():\n while True:\n"  # so that return, await and continue may stand in what is tried
@@ -69,7 +69,7 @@ def tried(text: str, frame: types.FrameType) -> dict[str, Any]:
             for node in statements:
                 _run(node, names)
         except BaseException as e:
-            answer["failed"] = _error(e)
+            answer["failed"] = error_text(e)
         new = {n: v for n, v in names.items() if n not in kept or kept[n] is not v}
         answer["changed"] = changes.sentence(before.differences({**frame.f_globals, **scope.locals, **new}))
         return answer

@@ -8,8 +8,9 @@ from __future__ import annotations
 from typing import Any
 
 from . import kinds  # noqa: F401  fills the registry
-from .kinds.base import Fact, Pair, Summary, clean, find, number, plural, summary, text_of
+from .kinds.base import Fact, Pair, Summary, find, summary, text_of
 from .kinds.objects import attributes, properties
+from .text import clean, number, plural
 
 __all__ = [
     "Fact",

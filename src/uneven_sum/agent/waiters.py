@@ -9,7 +9,7 @@ import threading
 import types
 from typing import Any
 
-from . import handled, stack
+from . import handled, registry, stack
 from .handled import Fate
 from .source import Statement
 
@@ -26,7 +26,7 @@ def kept_by(frame: types.FrameType) -> str:
             return "future"
         if name == ("asyncio.events", "Handle._run") and inner.f_code.co_flags & 0x80:  # a coroutine's
             return "" if _is_main_task() else "task"
-        if stack.file_of(outer) is not None:
+        if registry.file_of(outer) is not None:
             inner = outer
         outer = outer.f_back
     return ""
@@ -101,7 +101,7 @@ def _coroutine_handles(exc: BaseException, task: Any) -> bool:
         coroutine = getattr(coroutine, "cr_await", None)
     flying: handled.Flying = exc
     for frame in reversed(frames):
-        file = stack.file_of(frame)
+        file = registry.file_of(frame)
         if file is None:
             fate = handled.in_code(flying, frame)
         else:
@@ -119,7 +119,7 @@ def _result_is_tried(exc: BaseException) -> bool:
         if thread == here:
             continue
         for call in stack.calls(frame):
-            file = stack.file_of(call)
+            file = registry.file_of(call)
             present = handled.statement_at(file, call) if file is not None else None
             if file is None or present is None:
                 continue

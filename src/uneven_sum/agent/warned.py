@@ -8,7 +8,7 @@ import types
 import warnings
 from typing import TYPE_CHECKING, Any
 
-from . import advice, motion, probes, stack, state
+from . import advice, identity, motion, probes, registry, state
 from .own_builtins import with_originals
 from .pause import Pause
 from .source import Position
@@ -74,9 +74,9 @@ class Warned(motion.Hooks):
     @staticmethod
     def _raised_at(frame: types.FrameType | None) -> str:
         """The library's own line where it warns; empty for a warning of the user's code, or of C code called there."""
-        while frame is not None and (stack.is_ours(frame) or frame.f_globals.get("__name__") == "warnings"):
+        while frame is not None and (identity.is_ours(frame) or frame.f_globals.get("__name__") == "warnings"):
             frame = frame.f_back
-        if frame is None or stack.file_of(frame) is not None:
+        if frame is None or registry.file_of(frame) is not None:
             return ""
         path = frame.f_code.co_filename
         package = str(frame.f_globals.get("__name__", "")).partition(".")[0]
@@ -86,7 +86,7 @@ class Warned(motion.Hooks):
     @staticmethod
     def _warner(frame: types.FrameType | None) -> types.FrameType | None:
         """The nearest call of the user's, unless an import lies between."""
-        while frame is not None and stack.file_of(frame) is None:
+        while frame is not None and registry.file_of(frame) is None:
             if str(frame.f_globals.get("__name__", "")).startswith("importlib._bootstrap"):
                 return None
             frame = frame.f_back
@@ -111,7 +111,7 @@ class Warned(motion.Hooks):
         try:
             texts = advice.first_numeric(self._drop_held(frame))
             pause = Pause("warning", frame, warnings=texts)
-            file = stack.file_of(frame)
+            file = registry.file_of(frame)
             if over is not None:
                 pause.state = "ran"
                 pause.statement = file.statement(over) if file is not None else None

@@ -12,8 +12,10 @@ import copy
 from collections.abc import Iterator
 from typing import Any
 
-from .expressions import MARK, Expressions, Options, Sites
+from .expressions import Expressions
 from .lookouts import Lookout, Plan, assigned_names, fits, tickers
+from .markers import MARK
+from .sites import Options, Sites
 from .source import SourceFile
 
 

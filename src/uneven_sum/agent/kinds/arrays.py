@@ -9,7 +9,8 @@ from typing import Any
 
 from .. import measures, nonfinite, state
 from ..nonfinite import module
-from .base import Fact, Kind, Pair, Summary, clean, element, number, plural, register
+from ..text import clean, number, plural
+from .base import Fact, Kind, Pair, Summary, element, register
 from .grids import array_grid
 
 SCANNED = 2_000_000  # cells above which a one-line summary says shape only

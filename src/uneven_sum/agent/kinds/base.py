@@ -14,10 +14,10 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Any
 
-from ..scope import kind_name
+from ..safe_read import kind_name
+from ..text import clean
 from ..type_identity import TypeIds, TypeTable
 
-TEXT_SHOWN = 120
 Summary = dict[str, Any]
 Fact = tuple[str, str]  # label, text
 Pair = tuple[str, Any]
@@ -80,28 +80,6 @@ def _named(base: type) -> str:
 
 
 # -- texts -------------------------------------------------------------------------------------------
-
-
-def number(value: Any, digits: int = 6) -> str:
-    """A float with at most six significant digits; whole floats keep their `.0`."""
-    if value != value:
-        return "nan"
-    if value in (float("inf"), float("-inf")):
-        return "inf" if value > 0 else "-inf"
-    text = f"{float(value):.{digits}g}"
-    return text if any(c in text for c in ".en") else text + ".0"
-
-
-def clean(text: str, limit: int = TEXT_SHOWN) -> str:
-    """Text that is safe to send to a terminal: one line, no control characters, no lone surrogates."""
-    cut = text[: limit + 1]
-    shown = "".join(c if c.isprintable() else repr(c)[1:-1] for c in cut)
-    return shown[:limit] + "…" if len(text) > limit else shown
-
-
-def plural(count: int, word: str) -> str:
-    many = f"{word[:-1]}ies" if word.endswith("y") and word[-2] not in "aeiou" else f"{word}s"
-    return f"{count} {word if count == 1 else many}"
 
 
 class _Budget(threading.local):

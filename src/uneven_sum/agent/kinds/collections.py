@@ -7,7 +7,8 @@ import types
 from typing import Any
 
 from .. import nonfinite
-from .base import Fact, Kind, Pair, Summary, clean, element, length, plural, register, text_of
+from ..text import clean, plural
+from .base import Fact, Kind, Pair, Summary, element, length, register, text_of
 
 LOOKED = 1000
 

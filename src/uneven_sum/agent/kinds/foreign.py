@@ -6,9 +6,10 @@ from typing import Any
 
 from .. import nonfinite
 from ..nonfinite import module
-from ..scope import safe_kind
+from ..safe_read import safe_kind
+from ..text import clean, plural
 from .arrays import cells, figures
-from .base import Fact, Kind, Pair, Summary, clean, element, plural, register
+from .base import Fact, Kind, Pair, Summary, element, register
 from .grids import Grid, array_grid, encoded, numbered_grid
 
 

@@ -6,8 +6,9 @@ from typing import Any
 
 from .. import measures, nonfinite, state
 from ..nonfinite import module
+from ..text import clean, number, plural
 from .arrays import SCANNED, memory, picture, range_text
-from .base import Fact, Kind, Pair, Summary, clean, element, number, plural, register
+from .base import Fact, Kind, Pair, Summary, element, register
 from .grids import Grid, encoded
 
 SHOWN = 30  # columns that are told one by one

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections import Counter
 from typing import Any
 
+from ..text import clean, number, plural
 from . import frames
-from .base import BY_TEST, Fact, Kind, Summary, clean, number, plural, register
+from .base import BY_TEST, Fact, Kind, Summary, register
 
 
 def _home(kind: type) -> str:

@@ -8,7 +8,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from ..nonfinite import module
-from .base import clean, text_of
+from ..text import clean
+from .base import text_of
 
 
 class BadSlice(ValueError):

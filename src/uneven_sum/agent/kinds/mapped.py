@@ -5,7 +5,8 @@ from __future__ import annotations
 import mmap
 from typing import Any
 
-from .base import BY_TEST, Kind, Summary, clean, register
+from ..text import clean
+from .base import BY_TEST, Kind, Summary, register
 
 
 def has_shrunk(value: Any) -> bool:

@@ -7,8 +7,10 @@ import itertools
 import types
 from typing import Any
 
-from ..scope import MISSING, kind_name, read_attribute, safe_kind
-from .base import Fact, Kind, Pair, Summary, clean, element, plural, register
+from ..markers import MISSING
+from ..safe_read import kind_name, read_attribute, safe_kind
+from ..text import clean, plural
+from .base import Fact, Kind, Pair, Summary, element, register
 
 
 def attributes(value: Any) -> dict[str, Any]:

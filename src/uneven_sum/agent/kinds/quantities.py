@@ -5,8 +5,9 @@ from __future__ import annotations
 from typing import Any
 
 from ..nonfinite import module
+from ..text import clean, number
 from . import arrays
-from .base import BY_TEST, Fact, Kind, Pair, Summary, clean, find, number, register, summary
+from .base import BY_TEST, Fact, Kind, Pair, Summary, find, register, summary
 from .grids import array_grid
 
 

@@ -6,7 +6,8 @@ import math
 from typing import Any
 
 from ..nonfinite import module
-from .base import Fact, Kind, Summary, clean, number, register
+from ..text import clean, number
+from .base import Fact, Kind, Summary, register
 
 
 def _plain(value: Any) -> Summary:

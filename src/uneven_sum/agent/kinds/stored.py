@@ -9,8 +9,9 @@ import itertools
 from typing import Any
 
 from ..nonfinite import module
+from ..text import clean, plural
 from . import arrays
-from .base import BY_TEST, Fact, Kind, Pair, Summary, clean, plural, register
+from .base import BY_TEST, Fact, Kind, Pair, Summary, register
 from .grids import BadSlice, Grid, default_slice, encoded, numbered_grid, parse_slice
 
 MEMBERS = 1000  # of a group that are listed

@@ -8,8 +8,9 @@ import sys
 from typing import Any
 
 from .. import tensors
+from ..text import plural
 from . import arrays
-from .base import Fact, Kind, Pair, Summary, plural, register
+from .base import Fact, Kind, Pair, Summary, register
 from .grids import array_grid
 from .objects import attributes
 

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from .base import TEXT_SHOWN, Fact, Kind, Summary, clean, register
+from ..text import TEXT_SHOWN, clean
+from .base import Fact, Kind, Summary, register
 
 READ = 1_000_000  # characters that the reader gets
 

@@ -12,8 +12,9 @@ import weakref
 from typing import Any
 
 from ..nonfinite import module
-from ..scope import read_attribute
-from .base import Fact, Kind, Pair, Summary, clean, element, plural, register
+from ..safe_read import read_attribute
+from ..text import clean, plural
+from .base import Fact, Kind, Pair, Summary, element, register
 
 ARGUMENTS = 4  # shown of a partial call
 XML_SHOWN = 1_000_000  # characters in the reader

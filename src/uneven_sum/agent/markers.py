@@ -1,0 +1,9 @@
+"""Names and constants that mark what the rewriting has put into code, and what stands for a missing value."""
+
+from __future__ import annotations
+
+MARK = "\0us:"  # a constant that begins so stands for a probe until the code is compiled
+VALUE, OLD, OWNER, INDEX, METER = "·v", "·w", "·o", "·i", "·m"
+TEMPORARY = "·"
+INNER = ("<listcomp>", "<setcomp>", "<dictcomp>", "<genexpr>")  # names of the calls of comprehensions before 3.12
+MISSING = object()  # no such value

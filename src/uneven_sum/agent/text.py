@@ -1,0 +1,42 @@
+"""Numbers, counts and error messages as text that is safe to show."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from .errors import ForbiddenInCopy
+
+TEXT_SHOWN = 120
+
+
+def number(value: Any, digits: int = 6) -> str:
+    """A float with at most six significant digits; whole floats keep their `.0`."""
+    if value != value:
+        return "nan"
+    if value in (float("inf"), float("-inf")):
+        return "inf" if value > 0 else "-inf"
+    text = f"{float(value):.{digits}g}"
+    return text if any(c in text for c in ".en") else text + ".0"
+
+
+def clean(text: str, limit: int = TEXT_SHOWN) -> str:
+    """Text that is safe to send to a terminal: one line, no control characters, no lone surrogates."""
+    cut = text[: limit + 1]
+    shown = "".join(c if c.isprintable() else repr(c)[1:-1] for c in cut)
+    return shown[:limit] + "…" if len(text) > limit else shown
+
+
+def plural(count: int, word: str) -> str:
+    many = f"{word[:-1]}ies" if word.endswith("y") and word[-2] not in "aeiou" else f"{word}s"
+    return f"{count} {word if count == 1 else many}"
+
+
+def error_text(e: BaseException) -> str:
+    """`ValueError: what it says`, in one safe line; what a copy forbids, with a way to do it."""
+    if isinstance(e, ForbiddenInCopy):
+        return f"{e}. Start with ! to run it in the script."
+    try:
+        text = clean(str(e), 300)
+    except Exception:
+        text = ""
+    return f"{type(e).__name__}: {text}" if text else type(e).__name__
