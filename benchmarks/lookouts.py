@@ -14,11 +14,12 @@ sys.path.insert(0, str(Path(__file__).parent))
 
 from rounds import rounds
 
-from uneven_sum.agent import preparing, probes
-from uneven_sum.agent.engine import Engine
-from uneven_sum.agent.loader import Loader
-from uneven_sum.agent.lookouts import Lookout
-from uneven_sum.agent.sites import Options
+from uneven_sum.agent.engine.engine import Engine
+from uneven_sum.agent.lookouts import validation
+from uneven_sum.agent.lookouts.lookout import Lookout
+from uneven_sum.agent.probes import runtime
+from uneven_sum.agent.reload.loader import Loader
+from uneven_sum.agent.source.sites import Options
 from uneven_sum.client import Client, Launch, Stopped
 from uneven_sum.protocol import Lookout as Wanted
 
@@ -59,7 +60,7 @@ def scalar() -> int:
         def send(self, *args: object) -> None: ...
 
     engine = Engine(Silent())  # type: ignore[arg-type]
-    probes.listener = engine
+    runtime.listener = engine
     kinds = {
         "nothing": ([], 1.4),
         "a condition, never true": ([Lookout(1, condition="total < 0.0")], 1.4),
@@ -77,9 +78,9 @@ def scalar() -> int:
             lk.file = path if lk.where == "line" else ""
             lk.line = lk.line or (7 if lk.where == "line" else 0)
             if lk.condition:
-                preparing._condition(lk)
+                validation._condition(lk)
             if lk.text:
-                preparing._text(lk)
+                validation._text(lk)
         loader.lookouts.replace("own", wanted)
         codes[name] = (loader.compile(path, SCALAR.encode()), loader)
     best = {name: 9e9 for name in kinds}

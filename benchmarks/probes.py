@@ -13,10 +13,11 @@ sys.path.insert(0, str(Path(__file__).parent))
 from loops import LOOPS
 from rounds import rounds
 
-from uneven_sum.agent import probes, registry
-from uneven_sum.agent.engine import Engine
-from uneven_sum.agent.loader import Loader
-from uneven_sum.agent.sites import Options
+from uneven_sum.agent.engine.engine import Engine
+from uneven_sum.agent.probes import runtime
+from uneven_sum.agent.reload.loader import Loader
+from uneven_sum.agent.source import registry
+from uneven_sum.agent.source.sites import Options
 
 LIMITS = {"scalar": 2.7, "calls": 2.7, "elements": 2.7, "module": 2.7, "vectorised": 1.35, "gaps": 2.5}
 ROUNDS = rounds(15)
@@ -56,7 +57,7 @@ def main() -> int:
     engine = Engine(Silent())  # type: ignore[arg-type]
     engine.pauses_on = {"error", "warning", "nonfinite", "arrived"}
     engine.go_on = True
-    probes.listener = engine
+    runtime.listener = engine
     kinds = {
         "all tripwires": Options(),
         "passes only": Options(guards=False, checks=False),

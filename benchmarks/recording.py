@@ -87,7 +87,7 @@ def memory(passes: int) -> float:
     """Megabytes that the recorder of three scalars holds after so many passes."""
     import tracemalloc
 
-    from uneven_sum.agent.recording import Recorder
+    from uneven_sum.agent.recording.recorder import Recorder
 
     tracemalloc.start()
     run = Recorder("f", (1, 0), ("x", "y", "z")).begin()

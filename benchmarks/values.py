@@ -16,9 +16,11 @@ sys.path.insert(0, str(Path(__file__).parent.parent / "src"))
 import numpy as np
 from rounds import rounds
 
-from uneven_sum.agent import measures, plotting, state
-from uneven_sum.agent.kinds.arrays import figures
-from uneven_sum.agent.paging import b64
+from uneven_sum.agent.core import run_state
+from uneven_sum.agent.values import downsample
+from uneven_sum.agent.values import statistics as array_statistics
+from uneven_sum.agent.values.grid_page import b64
+from uneven_sum.agent.values.kinds.arrays import figures
 from uneven_sum.app.formats import Format
 from uneven_sum.app.plots import line
 from uneven_sum.app.theme import SLATE
@@ -49,12 +51,12 @@ def large() -> int:
     extra = (resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) / 1024
     bad = told("summary of 1e8 cells, to a.min() + a.max()", ours / base, 4)
     bad += told("extra memory", extra, 64, " MB")
-    state.cancelled = lambda: time.perf_counter() - asked > 0
+    run_state.cancelled = lambda: time.perf_counter() - asked > 0
     asked = time.perf_counter()
-    m = measures.measure(np, a, cancelled=state.cancelled)
+    m = array_statistics.measure(np, a, cancelled=run_state.cancelled)
     bad += told("given up after", time.perf_counter() - asked, 0.2, " s")
     assert m.given_up
-    state.cancelled = bool
+    run_state.cancelled = bool
     return bad
 
 
@@ -99,7 +101,7 @@ async def cards() -> int:
 
 def redraw() -> int:
     a = np.sin(np.arange(1_000_000) / 5e4)
-    lows, highs, marks = plotting.extremes(np, a, 200)
+    lows, highs, marks = downsample.extremes(np, a, 200)
     series = [{"name": "a", "lows": b64(lows), "highs": b64(highs), "marks": marks}]
     data = {"series": series, "first": 0, "last": a.size}
     seconds = best(lambda: line(data, 120, 38, SLATE, Format()).canvas.strips("#000000", "#ffffff"), 9)

@@ -10,7 +10,7 @@ from driving import running
 from hypothesis import given
 from hypothesis import strategies as st
 
-from uneven_sum.agent.expecting import Unclear, held, parse, sentence
+from uneven_sum.agent.lookouts.expectations import Unclear, held, parse, sentence
 from uneven_sum.client import BadUse
 from uneven_sum.client.sentences import parse as read
 from uneven_sum.client.sentences import sentence as said

@@ -10,7 +10,7 @@ import pytest
 from driving import running
 from test_recording import all_runs, texts
 
-from uneven_sum.agent.recording import Recorder
+from uneven_sum.agent.recording.recorder import Recorder
 from uneven_sum.app.formats import Format
 from uneven_sum.app.plots import line
 from uneven_sum.app.theme import PALETTES

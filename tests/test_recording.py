@@ -14,10 +14,10 @@ from driving import running
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from uneven_sum.agent import thinning
-from uneven_sum.agent.recording import CHUNK, Recorder, Run
-from uneven_sum.agent.thinning import FIRST, LAST, Kept
-from uneven_sum.agent.told import Cells
+from uneven_sum.agent.recording import retention
+from uneven_sum.agent.recording.recorder import CHUNK, Recorder, Run
+from uneven_sum.agent.recording.retention import FIRST, LAST, Kept
+from uneven_sum.agent.values.snapshot import Cells
 from uneven_sum.client import BadUse
 
 LOOPS = {
@@ -346,7 +346,7 @@ def interrupted(kept: Kept, cells: list[float], after: int) -> bool:
 
     def line(frame, event, _):
         nonlocal left
-        if frame.f_code.co_filename != thinning.__file__ or frame.f_code.co_name == "add":
+        if frame.f_code.co_filename != retention.__file__ or frame.f_code.co_name == "add":
             return line
         left -= event == "line"
         if left < 0:

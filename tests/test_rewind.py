@@ -13,7 +13,7 @@ from pathlib import Path
 import pytest
 from driving import running
 
-from uneven_sum.agent import signals
+from uneven_sum.agent.core import signal_masking
 from uneven_sum.client import BadUse
 from uneven_sum.protocol import Lookout
 
@@ -444,11 +444,11 @@ def test_timers_have_what_was_left_of_them() -> None:
     which = signal.ITIMER_REAL
     try:
         signal.setitimer(which, 100.0, 7.0)
-        with signals.timers_stopped():
+        with signal_masking.timers_stopped():
             assert signal.getitimer(which) == (0.0, 0.0)
         left, every = signal.getitimer(which)
         assert 99 < left <= 100.1 and every == pytest.approx(7.0)
-        with signals.timers_stopped():
+        with signal_masking.timers_stopped():
             signal.setitimer(which, 50.0)  # by hand
         assert 49 < signal.getitimer(which)[0] <= 50.1
     finally:

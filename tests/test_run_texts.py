@@ -7,7 +7,7 @@ import os
 import pytest
 from driving import running
 
-from uneven_sum.agent import run_texts
+from uneven_sum.agent.probes import run_texts
 
 BEFORE = "head, area = 0.0, 2.0\n"
 FORMULA = "area * 3 / head"

@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 from driving import running
 
-from uneven_sum.agent import outside, trial
+from uneven_sum.agent.trials import process_resources, trial
 from uneven_sum.client import BadUse
 
 SCRIPT = """
@@ -115,15 +115,15 @@ async def test_terms_are_taken_apart_without_writing_a_line_of_the_log_twice(scr
 def test_a_descriptor_number_that_was_ours_and_is_open_for_another_file_is_the_scripts(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(outside, "_own", {})
+    monkeypatch.setattr(process_resources, "_own", {})
     fd = os.open(os.devnull, os.O_RDONLY)
-    outside.note_own()
-    assert outside.is_own(fd, os.fstat(fd))
+    process_resources.note_own()
+    assert process_resources.is_own(fd, os.fstat(fd))
     os.close(fd)
     anew = os.open(tmp_path / "gauge.txt", os.O_RDWR | os.O_CREAT)
     try:
         assert anew == fd, "the lowest free number"
-        assert not outside.is_own(anew, os.fstat(anew))
+        assert not process_resources.is_own(anew, os.fstat(anew))
     finally:
         os.close(anew)
 

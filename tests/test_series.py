@@ -8,9 +8,9 @@ import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from uneven_sum.agent import filtering
-from uneven_sum.agent.series import recent, sentences
-from uneven_sum.agent.told import MISSING, Cells
+from uneven_sum.agent.recording import row_filter
+from uneven_sum.agent.recording.trends import recent, sentences
+from uneven_sum.agent.values.snapshot import MISSING, Cells
 
 
 def numbered(values: list[float], first: int = 1) -> list[tuple[int, float]]:
@@ -124,7 +124,7 @@ LABELS = ("head", "inflow", "flow[day]", "late")
     ],
 )
 def test_filters_choose_rows(text: str, rows: list[int], failed: int) -> None:
-    found = filtering.choose(text, LABELS, ROWS)
+    found = row_filter.choose(text, LABELS, ROWS)
     assert (found.rows, found.failed) == (rows, failed)
     if text == "late > 1":
         assert found.why == "in pass 1: late is not assigned"
@@ -145,5 +145,5 @@ def test_filters_choose_rows(text: str, rows: list[int], failed: int) -> None:
     ],
 )
 def test_what_is_no_filter(text: str, why: str) -> None:
-    with pytest.raises(filtering.Unusable, match=why):
-        filtering.choose(text, LABELS, ROWS)
+    with pytest.raises(row_filter.Unusable, match=why):
+        row_filter.choose(text, LABELS, ROWS)

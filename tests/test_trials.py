@@ -12,8 +12,8 @@ from driving import running
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from uneven_sum.agent import changes
-from uneven_sum.agent.shapes import from_the_end, told
+from uneven_sum.agent.diagnosis.shape_notes import from_the_end, told
+from uneven_sum.agent.trials import snapshot_diff
 from uneven_sum.client import BadUse, CallEnded
 
 STATE = """
@@ -290,7 +290,7 @@ def test_shapes_and_dtypes_as_numpy_makes_them(one, other, kind, kind2) -> None:
 def test_changed_cells_are_counted_as_they_are(cells: list[float], puts: dict[int, float]) -> None:
     array, listed = np.array(cells), list(cells)
     frame = pd.DataFrame({"depth": cells, "other": 1})
-    snapshot = changes.Snapshot({"array": array, "listed": listed, "frame": frame, "same": np.ones(3)})
+    snapshot = snapshot_diff.Snapshot({"array": array, "listed": listed, "frame": frame, "same": np.ones(3)})
     before = array.copy()
     for at, value in puts.items():
         if at < len(cells):
@@ -307,10 +307,10 @@ def test_changed_cells_are_counted_as_they_are(cells: list[float], puts: dict[in
 
 
 def test_large_arrays_are_summed_then_sampled(monkeypatch) -> None:
-    monkeypatch.setattr(changes, "COPIED", 1000)
-    monkeypatch.setattr(changes, "SUMMED", 100_000)
+    monkeypatch.setattr(snapshot_diff, "COPIED", 1000)
+    monkeypatch.setattr(snapshot_diff, "SUMMED", 100_000)
     small, middle, large = np.zeros(100), np.zeros(10_000), np.zeros(1_000_000)
-    snapshot = changes.Snapshot({"small": small, "middle": middle, "large": large})
+    snapshot = snapshot_diff.Snapshot({"small": small, "middle": middle, "large": large})
     assert snapshot.sampled
     for array in (small, middle, large):
         array[:] = 1
@@ -336,13 +336,13 @@ def test_large_arrays_are_summed_then_sampled(monkeypatch) -> None:
 def test_what_is_known_to_change_nothing(text: str, pure: bool) -> None:
     import sys
 
-    from uneven_sum.agent.scope import Scope
+    from uneven_sum.agent.frames.namespace import Scope
 
     class Thing:
         level = 1
 
     a, b, own, thing = np.zeros(3), [1], (lambda x: x), Thing()
-    assert changes.is_pure(ast.parse(text, mode="eval"), Scope(sys._getframe())) == pure
+    assert snapshot_diff.is_pure(ast.parse(text, mode="eval"), Scope(sys._getframe())) == pure
     assert (a.size, b, own(1), thing.level) == (3, [1], 1, 1) and os
 
 

@@ -16,10 +16,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from uneven_sum.agent import nonfinite, reasons, text, values
-from uneven_sum.agent.loader import Loader
-from uneven_sum.agent.sites import Options
-from uneven_sum.agent.source import SourceFile
+from uneven_sum.agent.core import text
+from uneven_sum.agent.diagnosis import reasons
+from uneven_sum.agent.reload.loader import Loader
+from uneven_sum.agent.source.sites import Options
+from uneven_sum.agent.source.source_file import SourceFile
+from uneven_sum.agent.values import describe, nonfinite
 from uneven_sum.app.spark import decode, spark
 from uneven_sum.app.theme import CHALK, SLATE
 from uneven_sum.protocol import Decoder, MalformedMessage, encode
@@ -37,7 +39,7 @@ def test_counts_agree_with_numpy(data: list[float]) -> None:
     assert nonfinite.count(array.astype(complex)) == wanted
     assert bool(nonfinite.count(data)) == (wanted > 0)
     assert nonfinite.count(pd.Series(array)) == wanted
-    assert values.summary(array)["nonfinite"] == wanted
+    assert describe.summary(array)["nonfinite"] == wanted
 
 
 @given(st.integers(0, 300_000), st.sampled_from([math.nan, math.inf, -math.inf]))
@@ -109,12 +111,12 @@ def test_numbers_shown_have_six_digits(value: float) -> None:
     ],
 )
 def test_one_line_summaries(value: object, text: str) -> None:
-    assert values.text_of(value) == text
+    assert describe.text_of(value) == text
 
 
 @given(st.one_of(st.text(), st.binary(), st.lists(floats), st.dictionaries(st.text(), floats), st.complex_numbers()))
 def test_summaries_are_one_printable_line(value: object) -> None:
-    text = values.text_of(value)
+    text = describe.text_of(value)
     assert text.isprintable() and len(text) < 500
 
 
@@ -216,7 +218,7 @@ def test_sparks_never_fail(columns: list, width: int) -> None:
 def test_picture_keeps_peaks_and_bad_cells() -> None:
     array = np.zeros(10_000)
     array[1234], array[4321] = 99.0, math.nan
-    told = values.summary(array)
+    told = describe.summary(array)
     columns = decode(told["picture"])
     assert max(high for _, high in columns) == 99.0
     assert told["marks"].count("1") == 1

@@ -17,8 +17,8 @@ from driving import running
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from uneven_sum.agent import comparing, measures, plotting
-from uneven_sum.agent.kinds.grids import BadSlice, array_grid, parse_slice
+from uneven_sum.agent.values import compare, downsample, statistics
+from uneven_sum.agent.values.kinds.grids import BadSlice, array_grid, parse_slice
 from uneven_sum.app.canvas import Axis
 from uneven_sum.app.formats import STYLES, Format, aligned, shown
 from uneven_sum.app.plots import DRAW, floats
@@ -329,7 +329,7 @@ async def test_figures_of_matplotlib_are_kept(script, tmp_path) -> None:
 @given(st.lists(FLOATS, max_size=60))
 def test_measures_agree_with_numpy(data: list[float]) -> None:
     a = np.array(data, dtype=float)
-    m = measures.measure(np, a)
+    m = statistics.measure(np, a)
     fine = a[np.isfinite(a)]
     assert (m.nan, m.pinf, m.ninf) == (np.isnan(a).sum(), (a == np.inf).sum(), (a == -np.inf).sum())
     assert m.zero == (fine == 0).sum() and m.negative == (fine < 0).sum()
@@ -348,25 +348,25 @@ def test_measures_of_many_chunks(dims: int, size: int, order: str, seed: int) ->
     a = rng.normal(5, 2, (dims, size))
     a = np.asfortranarray(a) if order == "F" else a[:, ::3] if order == "strided" else a
     a[rng.integers(0, dims, 5), rng.integers(0, a.shape[1], 5)] = np.nan
-    m = measures.measure(np, a)
+    m = statistics.measure(np, a)
     assert m.nan == np.isnan(a).sum() and m.low == np.nanmin(a) and m.high == np.nanmax(a)
     assert m.mean == pytest.approx(np.nanmean(a)) and m.std == pytest.approx(np.nanstd(a))
     flat = np.flatnonzero(~np.isfinite(a))
-    assert measures.bad_places(np, a, 3) == flat[:3].tolist()
-    assert measures.bad_places(np, a, 1, int(flat[0])) == flat[1:2].tolist()
-    assert measures.bad_places(np, a, 1, int(flat[-1]), True) == flat[:-1][-1:].tolist()
+    assert statistics.bad_places(np, a, 3) == flat[:3].tolist()
+    assert statistics.bad_places(np, a, 1, int(flat[0])) == flat[1:2].tolist()
+    assert statistics.bad_places(np, a, 1, int(flat[-1]), True) == flat[:-1][-1:].tolist()
 
 
 @given(st.lists(FLOATS, min_size=1, max_size=300), st.integers(1, 40))
 def test_peaks_and_bad_cells_survive_the_reduction(data: list[float], columns: int) -> None:
     a = np.array(data)
-    lows, highs, marks = plotting.extremes(np, a, columns)
+    lows, highs, marks = downsample.extremes(np, a, columns)
     fine = a[np.isfinite(a)]
     assert len(lows) == len(highs) == len(marks) == min(columns, a.size)
     if fine.size:
         assert np.nanmin(lows) == fine.min() and np.nanmax(highs) == fine.max()
     assert (set(marks) == {"."}) == bool(np.isfinite(a).all())
-    bounds = plotting.edges(np, a.size, min(columns, a.size))
+    bounds = downsample.edges(np, a.size, min(columns, a.size))
     for n, mark in enumerate(marks):
         part = a[bounds[n] : bounds[n + 1]]
         assert (mark == ".") == bool(np.isfinite(part).all())
@@ -378,7 +378,7 @@ def test_heat_blocks_keep_bad_cells_and_extremes(height: int, width: int, rows: 
     rng = np.random.default_rng(seed)
     a = rng.normal(0, 1, (height, width))
     a.flat[seed % a.size] = np.inf
-    out, marks = plotting.blocks(np, a, rows, columns)
+    out, marks = downsample.blocks(np, a, rows, columns)
     assert sum(mark == "+" for row in marks for mark in row) == 1
     fine = a[np.isfinite(a)]
     if a.size > 1:
@@ -391,14 +391,14 @@ def test_heat_blocks_keep_bad_cells_and_extremes(height: int, width: int, rows: 
 def test_comparison_agrees_with_numpy(one: list[float], other: list[float]) -> None:
     size = min(len(one), len(other))
     a, b = np.array(one[:size]), np.array(other[:size])
-    told = comparing.compare(np, a, b, 1e-9, 1e-6)
+    told = compare.compare(np, a, b, 1e-9, 1e-6)
     with np.errstate(all="ignore"):
         assert told["differ"] == int((~np.isclose(a, b, rtol=1e-6, atol=1e-9, equal_nan=True)).sum())
 
 
 @given(st.lists(st.one_of(FLOATS, st.none()), min_size=1, max_size=30))
 def test_columns_agree_with_pandas(data: list) -> None:
-    from uneven_sum.agent.values import facts
+    from uneven_sum.agent.values.describe import facts
 
     told = dict(facts(pd.Series(data, dtype=float)))
     assert told["missing"] == str(pd.Series(data, dtype=float).isna().sum())
@@ -451,7 +451,7 @@ def test_ticks_are_round_and_within(a: float, b: float, most: int) -> None:
 def line_data() -> dict:
     a = np.sin(np.arange(400) / 30)
     a[100:140], a[250], a[300] = np.nan, np.inf, -np.inf
-    from uneven_sum.agent.paging import reduced_series
+    from uneven_sum.agent.values.grid_page import reduced_series
 
     return reduced_series(np, [("stage", a)], 0, 400, 50)
 
@@ -486,15 +486,15 @@ def test_files_hold_points_gaps_and_marks(ending: str, tmp_path) -> None:
 
 
 def test_all_plots_are_written(tmp_path) -> None:
-    from uneven_sum.agent.paging import b64
+    from uneven_sum.agent.values.grid_page import b64
 
     heat = {"shape": [2, 2], "data": b64(np.array([[1.0, 2.0], [np.nan, 4.0]])), "marks": ["..", "n."], "of": [20, 20]}
     kinds = {
-        "histogram": {"names": ["x"], **plotting.histogram(np, np.array([1.0, 2, 2, np.nan]), 4)},
+        "histogram": {"names": ["x"], **downsample.histogram(np, np.array([1.0, 2, 2, np.nan]), 4)},
         "heat": heat,
-        "scatter": {"names": ["x", "y"], **plotting.scatter(np, [1.0, 2, np.nan], [3.0, 4, 5], 10, 10)},
+        "scatter": {"names": ["x", "y"], **downsample.scatter(np, [1.0, 2, np.nan], [3.0, 4, 5], 10, 10)},
         "frequent": {"names": ["gauge"], "bars": [["sill", 3], ["weir", 1]], "distinct": 2},
-        "box": {"names": ["depth", "gauge"], "boxes": plotting.boxes(np, [1.0, 2, 3, np.nan], ["a", "a", "a", "b"])},
+        "box": {"names": ["depth", "gauge"], "boxes": downsample.boxes(np, [1.0, 2, 3, np.nan], ["a", "a", "a", "b"])},
         "image": {"shape": [1, 2, 3], "data": b64(np.zeros((1, 2, 3), dtype="u1")), "of": [1, 2], "bad": 0},
     }
     for kind, data in kinds.items():

@@ -1,17 +1,23 @@
-"""The part of Uneven Sum that lives inside the script's own interpreter.
+"""The part of Uneven Sum that runs inside the script's own interpreter.
 
-Standard library only, and nothing of Uneven Sum outside this package: the script's interpreter need
-not have either.  `boot.py` starts it.  The plan, in the order of the run:
+It uses the standard library alone, and nothing of Uneven Sum outside this package: the script's interpreter may have
+neither.  `boot.py` starts it; `main.py` becomes the script.  A room imports from those above it in this list only:
 
-`loader`    decides which modules are the user's and gives them rewritten code
-`rewrite`   inserts the probes into the syntax tree, `expressions` those below the statement
-            (`source` remembers what stood there)
-`probes`    are what the rewritten code calls: result checks, statement guards, loop meters
-`nonfinite` finds nan and inf in a value; `judge` says created, arrived or carried
-`handled`   says whether an exception will be handled further up the stack
-`terms`     takes a statement apart; `reasons` words why; `trial` evaluates in a fork
-`stack`     reads frames, loops and trails; `motion` steps
-`report`    composes what a pause says, `ending` the one after the last line
-`engine`    decides when to pause and holds the pause; `requests` answers what the host asks (`ask`, `cards`)
-`values`    summarises values, one line each; `wire` frames the messages
+`core`       flags of the run, transport, signals, text, errors
+`source`     the user's source: syntax trees, statements, sites of the probes
+`values`     non-finite values found; values described, measured, compared; `kinds` has one file a kind
+`frames`     calls on the stack: names, loops and passes, exception handlers
+`diagnosis`  why a value is bad: terms, culprit, provenance, reasons
+`recording`  recorded loops
+`lookouts`   breakpoints: where they stand, when they count
+`rewrite`    puts the probes into a syntax tree
+`probes`     the functions that rewritten code calls
+`stepping`   line tracing, and jumps
+`trials`     evaluation in a copy of the process, and in the script itself
+`pause`      what a pause says
+`reload`     gives the user's modules their rewritten code; applies edits
+`rewind`     snapshots
+`triggers`   what pauses the script
+`engine`     decides when to pause, and holds the pause
+`requests`   answers the host
 """

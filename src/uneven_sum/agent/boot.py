@@ -71,7 +71,7 @@ def load() -> ModuleType:
                     importlib.import_module(".".join([NAME, *([] if inner == "." else [inner]), name]))
     finally:
         sys.meta_path.remove(Finder)
-    return sys.modules[NAME + ".run"]
+    return sys.modules[NAME + ".main"]
 
 
 load().run(int(sys.argv[1]), LOADED)

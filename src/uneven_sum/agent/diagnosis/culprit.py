@@ -1,0 +1,194 @@
+"""The culprit among the terms of a statement: the deepest that is non-finite, or raised, while its own operands are
+fine."""
+
+from __future__ import annotations
+
+import ast
+import contextlib
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from typing import Any
+
+from ..core.markers import MISSING
+from ..frames.namespace import Scope
+from ..source.call_lists import EMPTY_BY_DESIGN
+from ..source.sites import callee
+from ..source.source_file import SourceFile
+from ..values import nonfinite, tensor_arrays
+from . import join_notes, provenance, reasons
+
+NOT_EVALUATED = "not evaluated"
+_CONTAINERS = (ast.Tuple, ast.List, ast.Dict, ast.Set)
+
+
+@dataclass
+class Term:
+    node: ast.AST
+    depth: int
+    value: Any = MISSING
+    note: str = NOT_EVALUATED  # why there is no value
+    children: list[Term] = field(default_factory=list)
+    operands: list[Any] = field(default_factory=list)  # values of all operands, constants too
+    judged_inside: bool = False  # a call whose own code has met the non-finite value
+    no_data: bool = False  # a call that was given no data
+    cellwise: bool = False
+    culprit: bool = False
+    how: str = ""  # what the operation did to shapes and dtypes; which element of a comprehension it is
+
+    @property
+    def known(self) -> bool:
+        return self.value is not MISSING
+
+
+@dataclass
+class Culprit:
+    term: Term
+    kind: str | None  # created, arrived; None for one that raised
+    cell: list[int] | None = None
+    operands: list[tuple[str, Any]] = field(default_factory=list)
+    reason: str = ""
+    element: str = ""  # of a comprehension: which
+
+
+def find(root: Term, terms: list[Term], raised: ast.AST | None, file: SourceFile) -> Culprit | None:
+    """The deepest term at fault in the order of evaluation, or None when nothing is bad here."""
+    if raised is not None:
+        for term in terms:
+            if term.node is raised:
+                return _named(Culprit(term, None), terms, file)
+        return None
+    for term in _bottom_up(root):
+        if not term.known or not nonfinite.count(term.value) or isinstance(term.node, _CONTAINERS):
+            continue
+        if isinstance(term.node, (ast.Name, ast.Attribute, ast.Subscript, ast.IfExp, ast.BoolOp, ast.NamedExpr)):
+            continue
+        if isinstance(term.node, ast.Await) or provenance.is_deliberate(term.node) or term.judged_inside:
+            continue
+        if isinstance(term.node, ast.Call) and callee(term.node) in EMPTY_BY_DESIGN:
+            continue
+        if _explained(term):
+            continue
+        return _named(Culprit(term, provenance.ARRIVED if term.no_data else provenance.CREATED), terms, file)
+    return None
+
+
+def _named(found: Culprit, terms: list[Term], file: SourceFile) -> Culprit:
+    """With the first bad cell, the operands there, and the reason."""
+    term = found.term
+    term.culprit = True
+    around = terms[: terms.index(term) + 1]
+    depth = term.depth + 1
+    for outer in reversed(around):  # the element of a comprehension that it belongs to
+        if outer.depth < depth:
+            depth = outer.depth
+            if outer.how.startswith("element "):
+                found.element = outer.how.partition(",")[0]
+                break
+    joined = _join(term, file)
+    if joined:
+        found.reason = joined
+        found.operands = [
+            (file.segment(c.node), c.value) for c in term.children if c.known and nonfinite.is_frame(c.value)
+        ]
+        return found
+    if term.known:
+        found.cell = _first_cell(term)
+    at = found.cell if term.cellwise or hasattr(term.value, "iloc") else None  # else the whole operand tells
+    for child in term.children:
+        if child.known:
+            value = _at(child.value, at, term.value) if at is not None else child.value
+            found.operands.append((file.segment(child.node), value))
+    values = [v if at is None else _at(v, at, term.value) for v in term.operands]
+    with contextlib.suppress(Exception):
+        found.reason = reasons.reason(term.node, values)
+    return found
+
+
+def _join(term: Term, file: SourceFile) -> str:
+    """What is to be said of a join: the keys without a partner."""
+    node = term.node
+    if not isinstance(node, ast.Call) or not term.known or not nonfinite.is_frame(term.value):
+        return ""
+    nodes: list[ast.expr] = [*node.args, *[k.value for k in node.keywords]]
+    if isinstance(node.func, ast.Attribute) and len(term.operands) > len(nodes):
+        nodes.insert(0, node.func.value)
+    if len(nodes) != len(term.operands):
+        return ""
+    with contextlib.suppress(Exception):
+        texts = [file.segment(n) for n in nodes]
+        return join_notes.explain(node, join_notes.named_operands(node, texts, term.operands), term.value)
+    return ""
+
+
+def _bottom_up(term: Term) -> Iterator[Term]:
+    for child in term.children:
+        yield from _bottom_up(child)
+    yield term
+
+
+SUMS = {
+    *(
+        "sum",
+        "mean",
+        "average",
+        "dot",
+        "matmul",
+        "prod",
+        "cumsum",
+        "cumprod",
+        "std",
+        "var",
+        "fsum",
+        "trapezoid",
+        "diff",
+    ),
+    *("inner", "outer", "vdot", "einsum", "convolve", "fft", "ifft", "ptp", "norm"),
+}
+
+
+def _explained(term: Term) -> bool:
+    if not term.cellwise and not isinstance(term.node, ast.BinOp):
+        known = isinstance(term.node, ast.Call) and callee(term.node) in SUMS
+        if not known and provenance.makes_nan(term.value, [], term.operands):
+            return True  # a library's own way with infinities
+    operands = provenance.Operands(ast.Constant(None), Scope.__new__(Scope))
+    operands.cellwise, operands.whole = (term.operands, []) if term.cellwise else ([], term.operands)
+    return provenance.explained(term.value, operands)
+
+
+def _first_cell(term: Term) -> list[int] | None:
+    """The first bad cell that no operand explains; None for scalars."""
+    np = nonfinite.module("numpy")
+    mine = nonfinite.mask(term.value)
+    if np is None or not getattr(mine, "shape", ()) or isinstance(term.value, (list, tuple)):
+        return None
+    left = mine.copy()
+    for operand in term.operands if term.cellwise else []:
+        with contextlib.suppress(Exception):
+            left &= ~np.broadcast_to(nonfinite.mask(operand), mine.shape)
+    if not left.any() and term.cellwise:  # nan from infinities
+        left = np.array(nonfinite.nan_mask(term.value))
+        for operand in term.operands:
+            with contextlib.suppress(Exception):
+                left &= ~np.broadcast_to(nonfinite.nan_mask(operand), mine.shape)
+    places = np.argwhere(left if left.any() else mine)
+    return [int(i) for i in places[0]] if len(places) else None
+
+
+def _at(value: Any, cell: list[int] | None, like: Any) -> Any:
+    """An operand's value at a cell of the result, by broadcasting (frames: by label, else by place)."""
+    np = nonfinite.module("numpy")
+    if cell is None or np is None:
+        return value
+    with contextlib.suppress(Exception):
+        if hasattr(value, "iloc") and hasattr(like, "index"):
+            label = like.index[cell[0]]
+            if label not in value.index:
+                return MISSING
+            row = value.iloc[cell[0]] if len(value) == len(like) else value.loc[label]
+            return row.iloc[cell[1]] if len(cell) > 1 and hasattr(row, "iloc") else row
+        if getattr(value, "shape", ()):
+            shape = tuple(int(n) for n in like.shape) if tensor_arrays.is_tensor(type(like)) else np.shape(like)
+            value = tensor_arrays.as_numpy(value) if tensor_arrays.is_tensor(type(value)) else value
+            return np.broadcast_to(np.asarray(value), shape)[tuple(cell)]
+    return value

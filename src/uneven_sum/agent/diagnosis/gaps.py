@@ -1,0 +1,223 @@
+"""Gaps: cells that a library call left empty (nan) although its operands were complete, as many document.
+
+They are reported without a pause.  The values that hold them are remembered, weakly; where one enters the user's own
+arithmetic, and nothing in that function fills, drops, masks or tests it, there is a pause.
+"""
+
+from __future__ import annotations
+
+import ast
+import types
+import weakref
+from dataclasses import dataclass
+from typing import Any
+
+from ..frames.namespace import Scope
+from ..source.call_lists import ABSORBING, ARITHMETIC_METHODS
+from ..source.sites import callee
+from ..source.source_file import Statement
+from ..values import nonfinite
+from . import provenance
+
+KEPT = 1000  # values that are remembered
+
+
+@dataclass
+class Gap:
+    """What left the cells empty.  `cells`: how many."""
+
+    call: str
+    file: str
+    line: int
+    cells: int
+    why: str = ""
+    entered: bool = False  # the user's arithmetic: there was a pause
+
+    def sentence(self) -> str:
+        why = f" ({self.why})" if self.why else ""
+        return f"{self.cells} empty cell{'s' if self.cells != 1 else ''} left by {self.call} at line {self.line}{why}"
+
+
+def is_gap(node: ast.AST, function: Any, value: Any) -> bool:
+    """True for a library call whose result has cells of nan, none of inf, and not nothing but nan.
+
+    The operators of NumPy's universal functions and of pandas' methods (`add`, `div`) are arithmetic.
+    """
+    if not isinstance(node, ast.Call) or _is_arithmetic(node, function):
+        return False
+    np, pd = nonfinite.module("numpy"), nonfinite.module("pandas")
+    if np is None:
+        return False
+    if pd is not None and isinstance(value, pd.DataFrame):
+        columns = [value.iloc[:, n] for n in range(min(value.shape[1], 1000))]
+    elif isinstance(value, np.ndarray) or (pd is not None and isinstance(value, pd.Series)):
+        columns = [value]
+    else:
+        return False
+    return len(value) > 0 and all(map(_is_partly_nan, columns))
+
+
+def _is_partly_nan(column: Any) -> bool:
+    np = nonfinite.module("numpy")
+    if not getattr(column, "size", 0) or not getattr(column, "shape", ()):
+        return False
+    bad = nonfinite.count(column)
+    kind = getattr(getattr(column, "dtype", None), "kind", "O")
+    return bad < column.size and (not bad or kind not in "fc" or not bool(np.isinf(np.asarray(column)).any()))
+
+
+def _is_arithmetic(node: ast.Call, function: Any) -> bool:
+    np = nonfinite.module("numpy")
+    home = str(getattr(function, "__module__", None) or "")
+    if np is not None and isinstance(function, np.ufunc):
+        return getattr(np, function.__name__, None) is function
+    if home in ("math", "cmath", "operator", "builtins"):
+        return True
+    return isinstance(node.func, ast.Attribute) and node.func.attr in ARITHMETIC_METHODS
+
+
+class Gaps:
+    """The values with gaps, and the columns of frames that were set to such."""
+
+    def __init__(self) -> None:
+        self.values: dict[int, tuple[weakref.ref[Any], Gap]] = {}
+        self.columns: dict[tuple[int, Any], tuple[weakref.ref[Any], Gap]] = {}
+
+    def __bool__(self) -> bool:
+        return bool(self.values)
+
+    def note(self, value: Any, gap: Gap, statement: Statement, scope: Scope) -> None:
+        """Remember a value, and what the statement stores it in."""
+        _keep(self.values, id(value), value, gap)
+        for target in getattr(statement.node, "targets", []):
+            found = _column(target, scope)
+            if found is not None:
+                _keep(self.columns, (id(found[0]), found[1]), found[0], gap)
+
+    def of(self, value: Any) -> Gap | None:
+        return _alive(self.values, id(value), value)
+
+    def _at(self, node: ast.AST, scope: Scope) -> Gap | None:
+        """The gap that a name, an attribute or an item holds."""
+        found = _column(node, scope)
+        if found is not None:
+            gap = _alive(self.columns, (id(found[0]), found[1]), found[0])
+            if gap is not None:
+                return gap
+        try:
+            return self.of(provenance.read(node, scope))
+        except provenance.Unreadable:
+            return None
+
+    def holds(self, node: ast.AST, value: Any, scope: Scope) -> Gap | None:
+        """The gap of a value that leaves a function."""
+        return self.of(value) or self._at(node, scope)
+
+    def follow(self, value: Any, node: ast.AST, statement: Statement, scope: Scope) -> tuple[Gap, str] | None:
+        """A value that carries nan was made: the gap that has entered arithmetic here unhandled, with the operand.
+
+        Where the value only passes a gap on it is remembered, too.
+        """
+        direct = self._through(node, scope, False)
+        if direct is None:
+            return None
+        gap, source, arithmetic = direct
+        if not arithmetic:
+            self.note(value, gap, statement, scope)
+            return None
+        if gap.entered or is_handled(source, statement):
+            return None
+        gap.entered = True
+        return gap, ast.unparse(source)
+
+    def pass_on(self, value: Any, node: ast.AST, statement: Statement, scope: Scope) -> None:
+        """Remember a value that was made of one with a gap, whatever was done to it."""
+        found = self._through(node, scope, False)
+        if found is not None and not found[0].entered:
+            self.note(value, found[0], statement, scope)
+
+    def _through(self, node: ast.AST, scope: Scope, arithmetic: bool) -> tuple[Gap, ast.AST, bool] | None:
+        """The first operand with a gap, and whether there is arithmetic between it and the whole."""
+        if isinstance(node, ast.AugAssign):
+            return self._through(node.target, scope, True) or self._through(node.value, scope, True)
+        if isinstance(node, (ast.Name, ast.Attribute, ast.Subscript)):
+            try:
+                if not nonfinite.any_bad(provenance.read(node, scope)):
+                    return None
+            except provenance.Unreadable:
+                pass
+            gap = self._at(node, scope)
+            if gap is None and isinstance(node, (ast.Attribute, ast.Subscript)):
+                gap = self._at(node.value, scope)
+            if gap is not None:
+                return gap, node, arithmetic
+        if isinstance(node, ast.Call):
+            if callee(node) in ABSORBING:
+                return None
+            try:
+                function = provenance.read(node.func, scope)
+            except provenance.Unreadable:
+                function = None
+            arithmetic = arithmetic or _is_arithmetic(node, function)
+        elif isinstance(node, (ast.BinOp, ast.UnaryOp)):
+            arithmetic = True
+        for child in ast.iter_child_nodes(node):
+            if isinstance(child, (ast.expr, ast.keyword)):
+                found = self._through(child, scope, arithmetic)
+                if found is not None:
+                    return found
+        return None
+
+
+def _keep(into: dict[Any, tuple[weakref.ref[Any], Gap]], key: Any, value: Any, gap: Gap) -> None:
+    if len(into) >= KEPT:
+        for old in [k for k, (ref, _) in into.items() if ref() is None] or list(into)[: KEPT // 2]:
+            del into[old]
+    try:
+        into[key] = (weakref.ref(value), gap)
+    except TypeError:
+        pass
+
+
+def _alive(table: dict[Any, tuple[weakref.ref[Any], Gap]], key: Any, value: Any) -> Gap | None:
+    try:
+        found = table.get(key)
+    except TypeError:
+        return None  # a key that has no hash
+    return found[1] if found is not None and found[0]() is value else None
+
+
+def _column(node: ast.AST, scope: Scope) -> tuple[Any, Any] | None:
+    """The owner and the key of `owner["key"]` or `owner.key`."""
+    try:
+        if isinstance(node, ast.Subscript):
+            owner, key = provenance.read(node.value, scope), provenance.read(node.slice, scope)
+        elif isinstance(node, ast.Attribute):
+            owner, key = provenance.read(node.value, scope), node.attr
+        else:
+            return None
+    except provenance.Unreadable:
+        return None
+    return (owner, key) if isinstance(key, (str, int)) and not isinstance(owner, types.ModuleType) else None
+
+
+def is_handled(source: ast.AST, statement: Statement) -> bool:
+    """True when some call of the same function fills, drops, masks or tests what is named by the operand or target."""
+    names = stored_names(source)
+    for target in getattr(statement.node, "targets", []):
+        names |= stored_names(target)
+    for node in ast.walk(statement.scope):
+        if isinstance(node, ast.Call) and callee(node) in ABSORBING and names & stored_names(node):
+            return True
+    return False
+
+
+def stored_names(node: ast.AST) -> set[str]:
+    """The names and the column keys in an expression; not those of modules and functions."""
+    found = set()
+    for part in ast.walk(node):
+        if isinstance(part, ast.Name):
+            found.add(part.id)
+        elif isinstance(part, ast.Subscript) and isinstance(part.slice, ast.Constant):
+            found.add(str(part.slice.value))
+    return found - {"np", "numpy", "pd", "pandas", "self"}

@@ -1,0 +1,365 @@
+"""Says of a non-finite value whether it was created here, has arrived from outside, or was carried along.
+
+First the quick way, which runs no code of the script's: the operands that can be read (names, items,
+attributes) are looked at; where one explains the bad cells, they are carried.  Only when none does, the
+statement is taken apart (`terms`) and the culprit decides.
+"""
+
+from __future__ import annotations
+
+import ast
+import operator as o
+import types
+from typing import Any
+
+from ..core.markers import MISSING
+from ..core.type_identity import is_one_of
+from ..frames.namespace import Scope
+from ..source.call_lists import EMPTY_BY_DESIGN
+from ..source.sites import callee
+from ..source.source_file import COMPREHENSIONS
+from ..values import nonfinite
+from ..values.safe_read import read_attribute, safe_kind
+
+CREATED, ARRIVED, CARRIED = "created", "arrived", "carried"
+TEXT = (str, bytes, bytearray, bool, type(None))
+
+
+class Unreadable(Exception):
+    """A term that cannot be read without running the script's code."""
+
+
+OPERATORS: dict[type, Any] = {}
+
+
+def _fill_operators() -> None:
+    OPERATORS.update({ast.Add: o.add, ast.Sub: o.sub, ast.Mult: o.mul, ast.Div: o.truediv, ast.FloorDiv: o.floordiv})
+    OPERATORS.update({ast.Mod: o.mod, ast.Pow: o.pow, ast.LShift: o.lshift, ast.RShift: o.rshift, ast.BitOr: o.or_})
+    OPERATORS.update({ast.BitXor: o.xor, ast.BitAnd: o.and_, ast.MatMult: o.matmul})
+    OPERATORS.update({ast.UAdd: o.pos, ast.USub: o.neg, ast.Not: o.not_, ast.Invert: o.invert})
+    OPERATORS.update({ast.Eq: o.eq, ast.NotEq: o.ne, ast.Lt: o.lt, ast.LtE: o.le, ast.Gt: o.gt, ast.GtE: o.ge})
+    OPERATORS.update({ast.Is: o.is_, ast.IsNot: o.is_not})
+    OPERATORS.update({ast.In: lambda a, b: a in b, ast.NotIn: lambda a, b: a not in b})
+
+
+_fill_operators()
+
+
+def read(node: ast.AST, scope: Scope) -> Any:
+    """The value of a name, attribute or item, and of arithmetic on numbers, or Unreadable."""
+    if isinstance(node, ast.Constant):
+        return node.value
+    if isinstance(node, ast.Name):
+        try:
+            return scope[node.id]
+        except KeyError:
+            raise Unreadable from None
+    if isinstance(node, ast.Attribute):
+        found = read_attribute(read(node.value, scope), node.attr)
+        if found is MISSING:
+            raise Unreadable
+        return found
+    if isinstance(node, ast.Subscript):
+        owner = read(node.value, scope)
+        index = read(node.slice, scope)
+        if not safe_kind(type(owner)):
+            raise Unreadable
+        try:
+            return owner[index]
+        except Exception:
+            raise Unreadable from None
+    if isinstance(node, ast.Slice):
+        return slice(*[part and read(part, scope) for part in (node.lower, node.upper, node.step)])
+    if isinstance(node, ast.Tuple):
+        return tuple(read(e, scope) for e in node.elts)
+    if isinstance(node, ast.BinOp):
+        left, right = read(node.left, scope), read(node.right, scope)
+        if (
+            is_one_of(type(left), int, float)
+            and is_one_of(type(right), int, float)
+            and not isinstance(node.op, ast.Pow)
+        ):
+            try:
+                return OPERATORS[type(node.op)](left, right)
+            except Exception:
+                raise Unreadable from None
+        raise Unreadable
+    if isinstance(node, ast.UnaryOp):
+        value = read(node.operand, scope)
+        if is_one_of(type(value), int, float, complex):
+            return OPERATORS[type(node.op)](value)
+    raise Unreadable
+
+
+class Operands:
+    """The readable operands of an expression, and the kinds of calls in it."""
+
+    def __init__(self, node: ast.AST, scope: Scope) -> None:
+        self.scope = scope
+        self.cellwise: list[Any] = []  # values that meet the result cell by cell
+        self.whole: list[Any] = []  # values under a reduction, a product, an unknown call
+        self.no_data_calls = 0
+        self.calls = 0
+        self.exempt = False
+        self._walk(node, self.cellwise)
+
+    def _leaf(self, node: ast.AST, into: list[Any]) -> None:
+        try:
+            into.append(read(node, self.scope))
+        except Unreadable:
+            for child in ast.iter_child_nodes(node):
+                if isinstance(child, ast.expr):
+                    self._walk(child, self.whole)
+
+    def _walk(self, node: ast.AST, into: list[Any]) -> None:
+        if isinstance(node, ast.AugAssign):
+            self._walk(node.target, into)
+            self._walk(node.value, into)
+        elif isinstance(node, ast.BinOp):
+            side = self.whole if isinstance(node.op, ast.MatMult) else into
+            self._walk(node.left, side)
+            self._walk(node.right, side)
+        elif isinstance(node, ast.UnaryOp):
+            self._walk(node.operand, into)
+        elif isinstance(node, ast.Call):
+            self._call(node, into)
+        elif isinstance(node, (ast.Name, ast.Attribute, ast.Subscript, ast.Constant)):
+            self._leaf(node, into)
+        elif isinstance(node, COMPREHENSIONS):
+            for g in node.generators:
+                self._walk(g.iter, self.whole)
+        elif isinstance(node, ast.Lambda):
+            pass
+        else:
+            for child in ast.iter_child_nodes(node):
+                if isinstance(child, (ast.expr, ast.keyword)):
+                    self._walk(child, self.whole)
+
+    def _fills_with_a_number(self, node: ast.Call) -> bool:
+        """`np.full(4, 0.5)`: nothing is left empty by that."""
+        if callee(node) not in ("full", "full_like"):
+            return False
+        given = node.args[1:2] or [k.value for k in node.keywords if k.arg == "fill_value"]
+        try:
+            return bool(given) and not nonfinite.any_bad(read(given[0], self.scope))
+        except Unreadable:
+            return False
+
+    def _call(self, node: ast.Call, into: list[Any]) -> None:
+        self.calls += 1
+        if callee(node) in EMPTY_BY_DESIGN and not self._fills_with_a_number(node):
+            self.exempt = True
+        if is_deliberate(node):
+            into.append(float("nan"))
+            return
+        function = self._function(node)
+        side = into if is_cellwise(function) else self.whole
+        before = len(self.cellwise) + len(self.whole) + self.no_data_calls
+        if isinstance(node.func, ast.Attribute) and not isinstance(self._owner(node.func), types.ModuleType):
+            self._walk(node.func.value, side)
+        for a in node.args:
+            self._walk(a.value if isinstance(a, ast.Starred) else a, side)
+        for k in node.keywords:
+            if not (isinstance(k.value, ast.Constant) and k.value.value is None):  # an option left open, no data
+                self._walk(k.value, side)
+        given = (self.cellwise + self.whole)[:]
+        if before == len(given) + self.no_data_calls or not any(is_data(v) for v in self._own(node)):
+            self.no_data_calls += 1
+
+    def _own(self, node: ast.Call) -> list[Any]:
+        """What this very call is given; for terms that cannot be read, something that counts as data."""
+        parts: list[ast.AST] = [a.value if isinstance(a, ast.Starred) else a for a in node.args]
+        parts += [k.value for k in node.keywords]
+        if isinstance(node.func, ast.Attribute):
+            owner = self._owner(node.func)
+            if not isinstance(owner, (types.ModuleType, type)):
+                parts.append(node.func.value)
+        found = []
+        for part in parts:
+            try:
+                found.append(read(part, self.scope))
+            except Unreadable:
+                found.append("" if _is_text(part) else 0.0)
+        return found
+
+    def _owner(self, func: ast.Attribute) -> Any:
+        try:
+            return read(func.value, self.scope)
+        except Unreadable:
+            return None
+
+    def _function(self, node: ast.Call) -> Any:
+        try:
+            return read(node.func, self.scope)
+        except Unreadable:
+            return None
+
+
+def _is_text(node: ast.AST) -> bool:
+    return isinstance(node, ast.JoinedStr) or (isinstance(node, ast.Constant) and isinstance(node.value, TEXT))
+
+
+def is_data(value: Any, depth: int = 0) -> bool:
+    """True for numbers, arrays, frames and collections of them: what can carry a number into a call."""
+    if isinstance(value, TEXT) or callable(value):
+        return False
+    if isinstance(value, (list, tuple, set, dict)):
+        values: Any = dict.values(value) if isinstance(value, dict) else value
+        if isinstance(value, (list, tuple)):
+            values = nonfinite.plain_list(value)
+        elif isinstance(value, set):
+            values = set.__iter__(value)
+        return depth < 4 and any(is_data(v, depth + 1) for v, _ in zip(values, range(20)))
+    if isinstance(value, (int, float, complex)):
+        return True
+    kind = type(value)
+    if hasattr(kind, "__array__") or nonfinite._LOOKERS.get(kind, nonfinite._nothing) is not nonfinite._nothing:
+        return getattr(getattr(value, "dtype", None), "kind", "f") not in "SUO" or not hasattr(value, "dtype")
+    return hasattr(kind, "__float__") or hasattr(kind, "__dataframe__")
+
+
+OF_EACH_CELL = {
+    *("log", "log2", "log10", "log1p", "sqrt", "rsqrt", "exp", "expm1", "exp2", "sin", "cos", "tan", "asin", "acos"),
+    *(
+        "atan",
+        "arcsin",
+        "arccos",
+        "arctan",
+        "sinh",
+        "cosh",
+        "tanh",
+        "acosh",
+        "atanh",
+        "abs",
+        "reciprocal",
+        "pow",
+        "div",
+    ),
+    *("add", "sub", "mul", "true_divide", "divide", "subtract", "multiply", "power", "square", "digamma", "lgamma"),
+}
+
+
+def _is_tensors(function: Any) -> bool:
+    """True for a function of PyTorch or JAX."""
+    home = str(getattr(function, "__module__", None) or type(getattr(function, "__self__", None)).__module__)
+    return home.partition(".")[0] in ("torch", "jax") or "torch" in str(getattr(function, "__qualname__", ""))
+
+
+def is_cellwise(function: Any) -> bool:
+    """True for functions whose result's cells come from the operands' cells at the same place."""
+    np = nonfinite.module("numpy")
+    if np is not None and isinstance(function, np.ufunc):
+        return True
+    name = getattr(function, "__name__", None)
+    if type(name) is not str:  # polars.col makes an expression of any attribute
+        return False
+    if name in OF_EACH_CELL and _is_tensors(function):
+        return True
+    return getattr(function, "__module__", None) in ("math", "cmath") and name not in ("fsum", "prod", "sumprod")
+
+
+def is_deliberate(node: ast.AST) -> bool:
+    """`float("inf")`, `Decimal("NaN")`, `np.float64("nan")`: a non-finite literal in the shape of a call."""
+    if not isinstance(node, ast.Call) or len(node.args) != 1 or node.keywords:
+        return False
+    text = node.args[0]
+    if not (isinstance(text, ast.Constant) and isinstance(text.value, str)):
+        return False
+    return text.value.strip().lower().lstrip("+-") in ("inf", "infinity", "nan", "snan")
+
+
+def explained(value: Any, operands: Operands) -> bool:
+    """True when the bad cells of a value are all those of its operands: it only carries them."""
+    pd = nonfinite.module("pandas")
+    if pd is not None and isinstance(value, pd.DataFrame):
+        everything = operands.cellwise + operands.whole
+        bad = [v for v in everything if nonfinite.any_bad(v) or _has_none(v)]
+        return bool(bad) and _explained_frame(pd, value, bad, everything)
+    if makes_nan(value, operands.cellwise, operands.whole):
+        return False
+    if any(nonfinite.any_bad(v) for v in operands.whole):
+        return True
+    if pd is not None and isinstance(value, (pd.Series, pd.Index)) and any(map(_has_none, operands.whole)):
+        return True
+    np = nonfinite.module("numpy")
+    if np is not None and type(value) is np.ndarray and value.size > nonfinite.CHUNK and value.dtype.kind in "fc":
+        arrays = [v for v in operands.cellwise if type(v) is np.ndarray and v.ndim]
+        scalars = [v for v in operands.cellwise if not any(v is a for a in arrays)]
+        if all(a.shape == value.shape and a.dtype.kind in "fciub" for a in arrays):
+            return any(nonfinite.any_bad(v) for v in scalars) or not nonfinite.has_new(np, value, arrays)
+    bad = [v for v in operands.cellwise if nonfinite.count(v)]
+    if not bad:
+        return False
+    if isinstance(value, tuple):
+        return True
+    if pd is not None and isinstance(value, pd.Series):
+        return _explained_frame(pd, value, bad, operands.cellwise + operands.whole)
+    mine = nonfinite.mask(value)
+    if np is None or isinstance(mine, bool):
+        return True
+    if not getattr(mine, "shape", ()):
+        return True  # one cell, and an operand of it is bad
+    left = mine.copy()
+    for operand in bad:
+        theirs = nonfinite.mask(operand)
+        try:
+            left &= ~np.broadcast_to(theirs, mine.shape)
+        except ValueError:
+            return True  # of another shape: it went through something that is no cell-by-cell operation
+    return not left.any()
+
+
+def makes_nan(value: Any, cellwise: list[Any], whole: list[Any]) -> bool:
+    """True for IEEE 754's invalid operation on infinities: nan at a cell where an operand is infinite and none is nan.
+
+    `inf - inf`, `0 * inf`, `inf / inf`, `inf % x`, `sin(inf)`; operands that are used as a whole must hold no nan.
+    """
+    np = nonfinite.module("numpy")
+    if nonfinite.is_frame(value) or not any(nonfinite.any_bad(v) for v in [*cellwise, *whole]):
+        return False
+    left = nonfinite.nan_mask(value)
+    if np is None:
+        operands = [*cellwise, *whole]
+        return bool(left) and not any(bool(nonfinite.nan_mask(v)) for v in operands)
+    if not np.any(left) or any(np.any(nonfinite.nan_mask(v)) for v in whole):
+        return False
+    left = np.array(left)
+    for operand in cellwise:
+        try:
+            left &= ~np.broadcast_to(nonfinite.nan_mask(operand), left.shape)
+        except ValueError:
+            return False
+    return bool(left.any())
+
+
+def _has_none(value: Any, depth: int = 0) -> bool:
+    """None among data: a gap that was there, or is meant.  Looked for in three levels of collections."""
+    if depth < 3 and isinstance(value, dict):
+        return any(_has_none(v, depth + 1) for v, _ in zip(dict.values(value), range(1000)))
+    if depth < 3 and isinstance(value, (list, tuple)):
+        value = nonfinite.plain_list(value)
+        return any(_has_none(v, depth + 1) for v in value[: 10_000 if depth < 2 else 100])
+    return value is None
+
+
+def _explained_frame(pd: Any, value: Any, bad: list[Any], operands: list[Any]) -> bool:
+    """Frames: a column has missing cells although no operand's column of that name (any, if new) had."""
+    if isinstance(value, pd.Series):
+        for operand in bad:
+            if isinstance(operand, pd.Series) and operand.index.equals(value.index):
+                continue
+            return True
+        mine = nonfinite.mask(value)
+        for operand in bad:
+            mine = mine & ~nonfinite.mask(operand)
+        return not mine.any()
+    had: set[Any] = set()
+    known: set[Any] = set()
+    for operand in bad:
+        if not isinstance(operand, pd.DataFrame):
+            return True
+        had |= set(nonfinite.columns(operand))
+    for operand in operands:
+        if isinstance(operand, pd.DataFrame):
+            known |= set(operand.columns)
+    return all(name in had or name not in known for name in nonfinite.columns(value))

@@ -1,0 +1,58 @@
+"""Non-finite values made where the script has told NumPy to be silent about them.
+
+Inside an `errstate`, or under a warning filter, that ignores the category they are meant, as long as the function
+masks or tests them.  They are remembered; where one leaves its function all the same there is a pause.
+"""
+
+from __future__ import annotations
+
+import ast
+import warnings
+from typing import Any
+
+from ..source.source_file import Statement
+from ..values import nonfinite
+from .gaps import is_handled
+
+TEXTS = {"divide": "divide by zero encountered", "over": "overflow encountered", "invalid": "invalid value encountered"}
+
+
+def is_silenced(value: Any) -> bool:
+    """True when NumPy would warn of such a value by default and has been told not to."""
+    np = nonfinite.module("numpy")
+    if np is None or not isinstance(value, (np.ndarray, np.generic)):
+        return False
+    nan, bad = nonfinite.nan_mask(value), nonfinite.mask(value)
+    wanted: list[tuple[str, ...]] = []
+    if bool(np.any(nan)):
+        wanted.append(("invalid",))
+    if bool(np.any(bad & ~nan if not isinstance(bad, bool) else bad and not nan)):
+        wanted.append(("divide", "over"))
+    states = np.geterr()
+    return all(any(states[name] == "ignore" or _is_filtered(name) for name in names) for names in wanted)
+
+
+def _is_filtered(name: str) -> bool:
+    for action, message, category, module, line in warnings.filters:
+        if not issubclass(RuntimeWarning, category) or module is not None or line:
+            continue
+        if message is None or message.match(TEXTS[name]):
+            return action == "ignore"
+    return False
+
+
+def is_meant(node: ast.AST, statement: Statement) -> bool:
+    """True when the same function masks or tests what the statement makes."""
+    return is_handled(node, statement) or _is_overwritten(statement)
+
+
+def _is_overwritten(statement: Statement) -> bool:
+    """`ratio[rain == 0] = 0.0`: cells of a target are set by a mask further on."""
+    targets = {ast.unparse(t) for t in getattr(statement.node, "targets", [])}
+    for node in ast.walk(statement.scope):
+        if isinstance(node, ast.Assign) and node.lineno > statement.line:
+            for target in node.targets:
+                if isinstance(target, ast.Subscript) and ast.unparse(target.value) in targets:
+                    if not isinstance(target.slice, (ast.Constant, ast.Slice)):
+                        return True
+    return False

@@ -1,0 +1,1 @@
+"""Decides when to pause, and holds the pause."""

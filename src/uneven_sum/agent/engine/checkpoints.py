@@ -1,0 +1,140 @@
+"""Return points of the engine: at pauses, on the way through a loop, before the first line; and expectations."""
+
+from __future__ import annotations
+
+import threading
+import time
+import types
+from typing import Any
+
+from ..core import run_state, signal_masking
+from ..core.transport import Wire
+from ..frames import stack
+from ..lookouts import expectations, lookout
+from ..pause.facts import Pause
+from ..reload.loader import Loader
+from ..rewind.checkpoint import Rewind
+from ..source import registry
+from ..stepping.tracer import Motion
+
+
+class Pointing:
+    """A part of the engine."""
+
+    wire: Wire
+    loader: Loader
+    motion: Motion
+    lock: threading.RLock
+    rewind: Rewind | None
+    facts: dict[str, Any]
+    present: Pause | None
+    entering: bool
+    point = 0  # the return point of the present pause
+    woken_at = 0  # the return point, made on the way, that the coming pause is about
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.awaited: list[tuple[expectations.Expectation, types.FrameType]] = []  # of the coming pause, in which call
+
+    def pause(self, pause: Pause, apart: dict[str, Any] | None = None) -> str:
+        raise NotImplementedError
+
+    def _tell(self, pause: Pause) -> None:
+        raise NotImplementedError
+
+    def _expectations(self, pause: Pause) -> list[dict[str, Any]]:
+        """What was expected of this pause, and what is expected of each, beside what is."""
+        frame = pause.frame
+        if frame is None:
+            return []
+        found = []
+        present = {id(f) for f in stack.calls(frame, True)}
+        for expected, of in self.awaited:
+            found.append({**expectations.held(expected, of if id(of) in present else frame), "kept": 0})
+        self.awaited.clear()
+        for lk in self.loader.lookouts.of("pause"):
+            if lk.expected is not None and lookout.gate(lk, frame, self.loader.lookouts.all):
+                told = expectations.held(lk.expected, frame)
+                lk.met += not told["holds"] and not told["problem"]
+                found.append({**told, "kept": lk.id})
+        return found
+
+    def _point_facts(self, pause: Pause) -> dict[str, Any]:
+        """What the list of return points shows of one."""
+        facts = self.facts
+        loop = facts["loops"][0] if facts["loops"] else None
+        return {
+            "reason": facts["reason"],
+            "file": facts["file"],
+            "line": facts["line"],
+            "function": facts["function"],
+            "pass": loop["pass"] if loop else 0,
+            "loops": [{"file": k["file"], "line": k["line"], "pass": k["pass"]} for k in facts["loops"] if k["pass"]],
+            "chain": facts["chain"],
+            "statement": facts["statement"][:200],
+        }
+
+    def announce_renewal(self) -> None:
+        """Before the answer to what changes something for good: who goes back now waits for the new point."""
+        if self.rewind is not None and self.point:
+            self.wire.event("unevenSum/renewing", {"point": self.point, "since": time.monotonic_ns()})
+
+    def renew_point(self) -> None:
+        """After a change for good: going back to this pause shall find it."""
+        pause = self.present
+        if self.rewind is None or pause is None or not self.point:
+            return
+        self.rewind.next = self.point
+        number = self.rewind.make(self._point_facts(pause))
+        if self.rewind.woken:
+            self._tell(pause)
+        elif not number:
+            self.rewind.next = self.point + 1
+        self.rewind.settle()
+
+    def point_on_the_way(self, frame: types.FrameType | None) -> None:
+        """A return point in a running loop, now and then: seldom enough to cost little."""
+        inner = stack.user_frame(frame)
+        if self.rewind is None or inner is None or not self.rewind.is_due():
+            return
+        with signal_masking.held():
+            number, loops = self._point_in_loops(inner)
+        if number and self.rewind.woken:
+            self.woken_at = number
+            self.pause(Pause("pause", inner, "in", said=f"Back at a return point in pass {loops[0]['pass']}"))
+            signal_masking.again(self.rewind.due)
+
+    def _point_in_loops(self, inner: types.FrameType) -> tuple[int, list[dict[str, Any]]]:
+        """The number of the return point, 0 for none, and the loops there."""
+        loops = stack.all_loops(inner)
+        if not loops or not self.lock.acquire(blocking=False):
+            return 0, loops
+        assert self.rewind is not None
+        try:
+            run_state.quiet = True
+            told = {
+                "reason": "on the way",
+                "file": registry.path_of(inner),
+                "line": stack.line_of(inner),
+            }
+            told |= {"function": stack.function_name(inner), "pass": loops[0]["pass"], "statement": ""}
+            told["chain"] = stack.chain(inner)
+            told["loops"] = [{k: loop[k] for k in ("file", "line", "pass")} for loop in loops if loop["pass"]]
+            number = self.rewind.make(told, on_the_way=True)
+            self.rewind.settle()
+            return number, loops
+        finally:
+            run_state.quiet = False
+            self.lock.release()
+
+    def point_at_start(self) -> None:
+        """A return point before the first line.  Woken, the script pauses there."""
+        if self.rewind is None:
+            return
+        told = {"reason": "start", "file": "", "line": 0, "function": "", "pass": 0, "statement": "", "loops": []}
+        told["chain"] = []
+        number = self.rewind.make(told)
+        self.rewind.settle()
+        if self.rewind.woken:
+            self.woken_at, self.entering = number, True
+            self.motion.enter()

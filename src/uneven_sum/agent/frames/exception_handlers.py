@@ -1,0 +1,293 @@
+"""Says whether an exception that was just raised will be handled further up the stack.
+
+A call handles it if its present instruction lies in a `try` with a matching `except`, or in
+`contextlib.suppress`.  For the user's files that is read from the syntax tree, for all others from the
+code's exception table.
+"""
+
+from __future__ import annotations
+
+import ast
+import builtins
+import dis
+import enum
+import itertools
+import types
+from dataclasses import dataclass
+from typing import Any
+
+from ..source.source_file import Handler, SourceFile, Statement, position
+from .namespace import Scope, locals_of
+
+# Library calls that catch an exception only to carry it elsewhere: to a task, a thread's end, an importer.
+CARRIERS = {
+    ("asyncio.events", "Handle._run"),
+    ("asyncio.runners", "Runner.run"),
+    ("asyncio.base_events", "BaseEventLoop.run_until_complete"),
+    ("concurrent.futures.thread", "_WorkItem.run"),
+    ("concurrent.futures.thread", "_worker"),
+    ("threading", "Thread._bootstrap_inner"),
+    ("threading", "Thread._bootstrap"),
+    ("contextlib", "_GeneratorContextManager.__exit__"),
+    ("contextlib", "_AsyncGeneratorContextManager.__aexit__"),
+}
+
+
+Flying = BaseException | type[BaseException]  # what is raised; a class, where a handler will make the instance
+
+
+class Fate(enum.Enum):
+    """What becomes of an exception at one call."""
+
+    HANDLED = "handled"
+    PASSES = "passes"  # as it is, or as what a handler raises in its place
+    UNKNOWN = "unknown"  # a handler may raise something else: further out it will be seen
+
+
+def in_file(flying: Flying, statement: Statement, frame: types.FrameType) -> tuple[Fate, Flying]:
+    """What the clauses around a statement, in its own function, do with an exception, and what goes on from there."""
+    left = _parts(flying)
+    for handler in reversed(statement.handlers):
+        if not _catches(handler, flying, frame):
+            if handler.parts:
+                left = [part for part in left if not _catches(handler, part, frame)]
+                if not left:
+                    return Fate.HANDLED, flying
+            continue
+        if handler.raises is None:
+            return Fate.HANDLED, flying
+        if handler.parts:
+            continue
+        made = _made_by(handler, flying, frame)
+        if made is None:
+            return Fate.UNKNOWN, flying
+        if is_end(made):
+            return Fate.HANDLED, flying
+        flying, left = made, _parts(made)
+    return Fate.PASSES, flying
+
+
+def is_end(flying: Flying) -> bool:
+    """True for what ends the script on purpose."""
+    kind = flying if isinstance(flying, type) else type(flying)
+    return issubclass(kind, (SystemExit, KeyboardInterrupt))
+
+
+def _made_by(handler: Handler, flying: Flying, frame: types.FrameType) -> Flying | None:
+    """What a clause that ends in a `raise` sends on; None when that cannot be read."""
+    assert handler.raises is not None
+    what = handler.raises.exc
+    if what is None or (isinstance(what, ast.Name) and what.id == handler.name):
+        return flying
+    found = _look_up(what.func if isinstance(what, ast.Call) else what, Scope(frame))
+    return found if isinstance(found, type) and issubclass(found, BaseException) else None
+
+
+def _parts(flying: Flying) -> list[Flying]:
+    """The exceptions of a group, those of the groups in it among them; else the exception itself."""
+    if not isinstance(flying, BaseExceptionGroup):
+        return [flying]
+    held: tuple[BaseException, ...] = BaseExceptionGroup.exceptions.__get__(flying)
+    return [part for inner in held for part in _parts(inner)]
+
+
+def _catches(handler: Handler, flying: Flying, frame: types.FrameType) -> bool:
+    if handler.classes is None:
+        return True
+    scope: Scope | None = None
+    for node in handler.classes:
+        scope = scope or Scope(frame)
+        if _matches(_look_up(node, scope), flying):
+            return True
+    return False
+
+
+def _look_up(node: ast.AST, scope: Scope) -> Any:
+    if isinstance(node, ast.Name):
+        return scope.get(node.id)
+    if isinstance(node, ast.Attribute):
+        owner = _look_up(node.value, scope)
+        return getattr(owner, node.attr, None) if isinstance(owner, (types.ModuleType, type)) else None
+    return None
+
+
+def _matches(found: Any, flying: Flying) -> bool:
+    if isinstance(found, tuple):
+        return any(_matches(f, flying) for f in found)
+    if not (isinstance(found, type) and issubclass(found, BaseException)):
+        return False
+    return issubclass(flying, found) if isinstance(flying, type) else isinstance(flying, found)
+
+
+def asks_for_attribute(statement: Statement | None, frame: types.FrameType) -> bool:
+    """True when a call of the user's is in the midst of `hasattr`, or of `getattr` with a default."""
+    place = instruction_place(frame.f_code, frame.f_lasti)
+    if statement is None or place is None:
+        return False
+    for node in ast.walk(statement.node):
+        if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and position(node) == place:
+            return node.func.id == "hasattr" or (node.func.id == "getattr" and len(node.args) == 3)
+    return False
+
+
+# -- code that is not the user's: the exception table ------------------------------------------------
+
+
+@dataclass
+class _Clause:
+    """A handler as its instructions tell it: `names` None catches all; empty: catches nothing.  `parts`: `except*`."""
+
+    names: list[tuple[str, ...]] | None
+    parts: bool = False
+    fate: Fate = Fate.HANDLED
+
+    def catches(self, flying: Flying, frame: types.FrameType) -> bool:
+        return self.names is None or any(_matches(_named(n, frame), flying) for n in self.names)
+
+
+@dataclass
+class _Range:
+    start: int
+    end: int
+    clauses: list[_Clause]
+
+
+_tables: dict[types.CodeType, list[_Range]] = {}
+
+
+def in_code(flying: Flying, frame: types.FrameType) -> Fate:
+    """What the clauses around the present instruction of a frame's code do with an exception."""
+    code = frame.f_code
+    if not code.co_exceptiontable:
+        return Fate.PASSES
+    module = frame.f_globals.get("__name__", "")
+    if (module, code.co_qualname) in CARRIERS or str(module).startswith(("importlib", "_frozen_importlib")):
+        return Fate.PASSES
+    if code not in _tables:
+        _tables[code] = _table(code)
+    at = frame.f_lasti
+    for entry in _tables[code]:
+        if entry.start <= at < entry.end:
+            left = _parts(flying)
+            for clause in entry.clauses:
+                if clause.catches(flying, frame):
+                    if clause.fate is not Fate.PASSES:
+                        return clause.fate
+                    break
+                if clause.parts:
+                    left = [part for part in left if not clause.catches(part, frame)]
+                    if not left:
+                        return Fate.HANDLED
+    return Fate.PASSES
+
+
+def _named(path: tuple[str, ...], frame: types.FrameType) -> Any:
+    first, *rest = path
+    found: Any = frame.f_globals.get(first, getattr(builtins, first, None))
+    if found is None:
+        found = locals_of(frame).get(first)
+    for name in rest:
+        found = getattr(found, name, None)
+    return found
+
+
+def _table(code: types.CodeType) -> list[_Range]:
+    instructions = list(dis.get_instructions(code))
+    place = {i.offset: n for n, i in enumerate(instructions)}
+    found = []
+    for entry in dis._parse_exception_table(code):  # type: ignore[attr-defined]
+        number = place.get(entry.target)
+        if number is not None:
+            found.append(_Range(entry.start, entry.end, _clauses(instructions, number)))
+    return found
+
+
+def _clauses(instructions: list[Any], at: int) -> list[_Clause]:
+    """The clauses of the handler that begins at an instruction."""
+    steps = [i for i in instructions[at : at + 400] if i.opname not in ("CACHE", "NOP", "EXTENDED_ARG")]
+    if not steps or steps[0].opname != "PUSH_EXC_INFO":
+        return []
+    if len(steps) > 1 and steps[1].opname == "WITH_EXCEPT_START":
+        return []
+    if len(steps) > 1 and steps[1].opname == "POP_TOP":
+        return [_Clause(None, fate=_fate(steps[1:]))]
+    found: list[_Clause] = []
+    path: list[str] = []
+    names: list[tuple[str, ...]] = []
+    for number, step in enumerate(steps[1:], 1):
+        name = step.opname
+        if name.startswith(("LOAD_GLOBAL", "LOAD_NAME", "LOAD_FAST", "LOAD_DEREF")):
+            if path:
+                names.append(tuple(path))
+            path = [str(step.argval)]
+        elif name.startswith(("LOAD_ATTR", "LOAD_METHOD")) and path:
+            path.append(str(step.argval))
+        elif name in ("CHECK_EXC_MATCH", "CHECK_EG_MATCH"):
+            if path:
+                names.append(tuple(path))
+            found.append(_Clause(names, name == "CHECK_EG_MATCH", _fate(_body(steps, number + 1))))
+            path, names = [], []
+        elif name in ("RERAISE",) and not found and not path and number < 3:
+            return []
+        elif name == "PUSH_EXC_INFO":
+            break
+    return found
+
+
+def _body(steps: list[Any], start: int) -> list[Any]:
+    """The instructions of a clause: from its test to the place where the test goes on when it fails."""
+    end = next((s.argval for s in steps[start : start + 3] if "JUMP" in s.opname), None)
+    return [s for s in steps[start:] if not isinstance(end, int) or s.offset < end]
+
+
+def _fate(body: list[Any]) -> Fate:
+    """What a clause does with what it has caught, by its instructions."""
+    finishes, raises_new, raises_again = False, False, False
+    for step, following in zip(body, [*body[1:], None]):
+        if step.opname == "PUSH_EXC_INFO":
+            break  # of another handler
+        if step.opname == "POP_EXCEPT":
+            finishes = finishes or following is None or following.opname != "RERAISE"
+        elif step.opname == "RAISE_VARARGS":
+            raises_again, raises_new = raises_again or step.arg == 0, raises_new or step.arg != 0
+        elif step.opname == "RERAISE" and not finishes and not raises_new:
+            raises_again = True
+    if finishes:
+        return Fate.UNKNOWN if raises_new or raises_again else Fate.HANDLED
+    if raises_new:
+        return Fate.UNKNOWN
+    return Fate.PASSES if raises_again else Fate.HANDLED
+
+
+_statements: dict[tuple[types.CodeType, int], Statement | None] = {}
+
+
+def statement_at(file: SourceFile, frame: types.FrameType) -> Statement | None:
+    """The statement that a frame of the user's is in, by line and, where known, column."""
+    key = (frame.f_code, frame.f_lasti)
+    if key not in _statements:
+        if len(_statements) > 10_000:
+            _statements.clear()
+        _statements[key] = _find_statement(file, frame)
+    return _statements[key]
+
+
+def _find_statement(file: SourceFile, frame: types.FrameType) -> Statement | None:
+    line, column = frame.f_lineno, None
+    if line is None:
+        return None
+    place = instruction_place(frame.f_code, frame.f_lasti)
+    if place is not None and place[0] == line:
+        column = place[1]
+    return file.innermost(line, column)
+
+
+def instruction_place(code: types.CodeType, lasti: int) -> tuple[int, int, int, int] | None:
+    """First line, first column, last line, last column of an instruction, or None."""
+    if lasti < 0:
+        return None
+    for line, end_line, column, end_column in itertools.islice(code.co_positions(), lasti // 2, lasti // 2 + 1):
+        if line is None or column is None or end_line is None or end_column is None:
+            return None
+        return (line, column, end_line, end_column)
+    return None

@@ -1,0 +1,141 @@
+"""Who waits for a task or a future that keeps an exception, and whether that one handles it."""
+
+from __future__ import annotations
+
+import ast
+import functools
+import sys
+import threading
+import types
+from typing import Any
+
+from ..source import registry
+from ..source.source_file import Statement
+from . import exception_handlers, stack
+from .exception_handlers import Fate
+
+DEEPEST = 20  # tasks that wait for each other
+
+
+def kept_by(frame: types.FrameType) -> str:
+    """`task` or `future` where what the call raises is kept for whoever asks; else empty."""
+    inner = frame
+    outer: types.FrameType | None = frame
+    while outer is not None:
+        name = (str(outer.f_globals.get("__name__", "")), outer.f_code.co_qualname)
+        if name == ("concurrent.futures.thread", "_WorkItem.run"):
+            return "future"
+        if name == ("asyncio.events", "Handle._run") and inner.f_code.co_flags & 0x80:  # a coroutine's
+            return "" if _is_main_task() else "task"
+        if registry.file_of(outer) is not None:
+            inner = outer
+        outer = outer.f_back
+    return ""
+
+
+def _is_main_task() -> bool:
+    """True in the task whose exception `asyncio.run` raises again."""
+    asyncio = sys.modules.get("asyncio")
+    task = asyncio.current_task() if asyncio is not None else None
+    callbacks = [entry[0] if isinstance(entry, tuple) else entry for entry in getattr(task, "_callbacks", None) or []]
+    return any(getattr(callback, "__name__", "") == "_run_until_complete_cb" for callback in callbacks)
+
+
+def is_awaited(exc: BaseException, frame: types.FrameType) -> bool:
+    """True where whoever waits for what the call is a part of will handle the exception, as far as can be known."""
+    kind = kept_by(frame)
+    if kind == "task":
+        asyncio = sys.modules.get("asyncio")
+        task = asyncio.current_task() if asyncio is not None else None
+        return task is not None and _task_is_awaited(exc, task, 0)
+    return kind == "future" and _result_is_tried(exc)
+
+
+def _task_is_awaited(exc: BaseException, task: Any, depth: int) -> bool:
+    if depth > DEEPEST:
+        return False
+    for entry in getattr(task, "_callbacks", None) or []:
+        callback = entry[0] if isinstance(entry, tuple) else entry
+        owner = getattr(callback, "__self__", None)
+        cells = _closure(callback)
+        if isinstance(callback, functools.partial):  # `wait_for`: it wakes another future up
+            if any(_task_is_awaited(exc, a, depth + 1) for a in callback.args if hasattr(a, "_callbacks")):
+                return True
+        if cells.get("return_exceptions") is True:
+            return True
+        if "outer" in cells and _task_is_awaited(exc, cells["outer"], depth + 1):  # `gather`, `shield`
+            return True
+        if owner is None:
+            continue
+        parent = getattr(owner, "_parent_task", None)
+        if parent is not None:  # a task group raises a group of what its tasks have raised
+            group = BaseExceptionGroup("", [exc])
+            if _coroutine_handles(group, parent) or _task_is_awaited(group, parent, depth + 1):
+                return True
+        elif hasattr(owner, "get_coro"):  # a task that awaits this one
+            if _coroutine_handles(exc, owner) or _task_is_awaited(exc, owner, depth + 1):
+                return True
+    return False
+
+
+def _closure(callback: Any) -> dict[str, Any]:
+    code = getattr(callback, "__code__", None)
+    found: dict[str, Any] = {}
+    if isinstance(code, types.CodeType):
+        for name, cell in zip(code.co_freevars, callback.__closure__ or ()):
+            try:
+                found[name] = cell.cell_contents
+            except ValueError:
+                continue
+    return found
+
+
+def _coroutine_handles(exc: BaseException, task: Any) -> bool:
+    """Whether a suspended coroutine, or one that awaits it, has a clause around its `await`."""
+    frames = []
+    coroutine = task.get_coro()
+    for _ in range(DEEPEST):
+        frame = getattr(coroutine, "cr_frame", None)
+        if frame is None:
+            break
+        frames.append(frame)
+        coroutine = getattr(coroutine, "cr_await", None)
+    flying: exception_handlers.Flying = exc
+    for frame in reversed(frames):
+        file = registry.file_of(frame)
+        if file is None:
+            fate = exception_handlers.in_code(flying, frame)
+        else:
+            statement = exception_handlers.statement_at(file, frame)
+            fate, flying = exception_handlers.in_file(flying, statement, frame) if statement else (Fate.PASSES, flying)
+        if fate is not Fate.PASSES:
+            return fate is Fate.HANDLED
+    return False
+
+
+def _result_is_tried(exc: BaseException) -> bool:
+    """Whether a call of the user's in another thread asks for results within a `try` that handles the exception."""
+    here = threading.get_ident()
+    for thread, frame in list(sys._current_frames().items()):
+        if thread == here:
+            continue
+        for call in stack.calls(frame):
+            file = registry.file_of(call)
+            present = exception_handlers.statement_at(file, call) if file is not None else None
+            if file is None or present is None:
+                continue
+            for statement in file.statements:
+                if statement.scope is present.scope and _asks_for_result(statement):
+                    if exception_handlers.in_file(exc, statement, call)[0] is Fate.HANDLED:
+                        return True
+    return False
+
+
+def _asks_for_result(statement: Statement) -> bool:
+    if hasattr(statement.node, "body"):
+        return False
+    return any(
+        isinstance(node, ast.Await)
+        or (isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute) and node.func.attr == "result")
+        for node in ast.walk(statement.node)
+    )

@@ -1,0 +1,352 @@
+"""Becomes the script: as `python SCRIPT ARG…` or `python -m MODULE ARG…` would run it."""
+
+from __future__ import annotations
+
+import contextlib
+import importlib.machinery
+import importlib.util
+import os
+import signal
+import socket
+import sys
+import time
+import types
+from typing import Any
+
+from .core import identity, run_state, unbuffered_streams
+from .core.text import clean
+from .core.transport import Closed, Wire
+from .engine.engine import Engine
+from .frames import other_compilers, stack
+from .pause import headline
+from .probes import run_texts, runtime
+from .reload.loader import Loader
+from .requests.dispatch import Requests
+from .rewind.checkpoint import Rewind
+from .source import plain_code, registry
+from .source.sites import Options
+from .trials import process_resources, trial
+from .values import snapshot as snapshot
+
+
+def run(fd: int, loaded: frozenset[str]) -> None:
+    """Waits for `launch` and `configurationDone`, runs the script, and ends as it would."""
+    engine = _prepare(fd)
+    arguments = engine.launch
+    try:
+        main, data, path = _main_module(engine, arguments)
+    except Failed as e:
+        engine.wire.event("unevenSum/cannotRun", {"message": str(e), **e.facts})
+        os._exit(2)
+    engine.wire.event("initialized", {})
+    engine.requests.serve()  # until configurationDone
+    code = engine.loader.compile(path, data)
+    unbuffered_streams.mend()
+    if arguments.get("lineBuffered"):
+        _buffer_lines()
+    _hide_traces(loaded)
+    process_resources.note_own()
+    engine.install()
+    if arguments.get("rewind"):
+        engine.rewind = Rewind(engine, str(arguments["rewind"]))
+        engine.point_at_start()
+    if "start" in engine.pauses_on:
+        _pause_at_start(engine, path)
+    _watch_exits(engine)
+    engine.wire.event("process", {"name": path, "systemProcessId": os.getpid(), "isLocalProcess": True})
+    began = engine.began = snapshot.clock()
+    status: Any = 0
+    failed: BaseException | None = None
+    anew, said = False, ""
+    try:
+        try:
+            exec(code, main.__dict__)
+        except runtime.Anew:
+            anew = True
+        if anew:
+            exec(engine.loader.compile(path, data), main.__dict__)
+    except SystemExit as e:
+        status, said = _exit_status(e), _last_words(e)
+    except KeyboardInterrupt as e:
+        _show(e)
+        status = -signal.SIGINT
+    except BaseException as e:
+        _show(e)
+        status = 1
+        failed = e
+    engine.motion.begin("continue", None)
+    seconds = snapshot.clock() - began
+    if not engine.gone and os.getpid() == engine.process:
+        try:
+            engine.send_written()
+            if failed is not None and arguments.get("pauseAtEnd") and not engine.ended:
+                unmet = failed is not engine.judged and "error" in engine.pauses_on
+                if unmet and engine.switches.error.wants_class(type(failed)):
+                    engine.post_mortem(failed)
+            engine.wire.event("unevenSum/ended", {"exit_status": status, "seconds": seconds, "said": said})
+        except Closed:
+            engine.ended = True
+        if arguments.get("pauseAtEnd") and status == 0 and not engine.ended:
+            engine.end_pause(main.__dict__, path, seconds)
+    run_state.quiet = True
+    if status == -signal.SIGINT:
+        signal.signal(signal.SIGINT, signal.SIG_DFL)
+        os.kill(os.getpid(), signal.SIGINT)
+    sys.exit(status)
+
+
+class Failed(Exception):
+    """The script cannot be read, found or compiled."""
+
+    def __init__(self, message: str, **facts: Any) -> None:
+        super().__init__(message)
+        self.facts = facts
+
+
+def _prepare(fd: int) -> Engine:
+    sock = socket.socket(fileno=fd)
+    sock.set_inheritable(False)
+    wire = Wire(sock)
+    engine = Engine(wire)
+    engine.requests = Requests(engine)
+    message = wire.receive()
+    assert message is not None
+    arguments = message.get("arguments") or {}
+    engine.launch = arguments
+    checks = arguments.get("checks", True)
+    guards, meters = arguments.get("guards", True), arguments.get("meters", True)
+    engine.loader.options = Options(guards=guards, checks=checks, meters=meters, marks=meters)
+    engine.go_on = bool(arguments.get("goOn"))
+    wire.send({"type": "response", "request_seq": message["seq"], "command": "launch", "success": True, "body": {}})
+    trial.LIMIT = float(arguments.get("trialSeconds") or trial.LIMIT)
+    run_state.fork = _fork
+    return engine
+
+
+def _fork() -> int:
+    run_state.own_fork = True
+    try:
+        return os.fork()
+    finally:
+        run_state.own_fork = False
+
+
+def _main_module(engine: Engine, arguments: dict[str, Any]) -> tuple[types.ModuleType, bytes, str]:
+    program, args = str(arguments["program"]), [str(a) for a in arguments.get("args") or []]
+    folders = [os.getcwd(), *map(str, arguments.get("userCode") or [])]
+    old_main = sys.modules["__main__"]
+    engine.old_main = old_main  # its names must not be cleared under us
+    main = types.ModuleType("__main__")
+    if arguments.get("asModule"):
+        sys.path[0] = os.getcwd()
+        spec = _find_module(program)
+        path = str(spec.origin)
+        sys.argv = [path, *args]
+        main.__spec__, main.__package__ = spec, spec.parent
+        main.__loader__, cached = spec.loader, spec.cached
+        main.__file__ = path
+        sys.orig_argv = [sys.executable, "-m", program, *args]
+    else:
+        path = _absolute(program)
+        sys.argv = [program, *args]
+        sys.path[0] = os.path.dirname(os.path.realpath(program))
+        main.__spec__ = None
+        main.__loader__ = importlib.machinery.SourceFileLoader("__main__", path)
+        main.__file__ = path
+        cached = None
+        sys.orig_argv = [sys.executable, program, *args]
+    folders.append(os.path.dirname(os.path.realpath(path)))
+    headline.Main.path = path
+    engine.loader.folders = [os.path.join(os.path.realpath(f), "") for f in folders]
+    main.__builtins__ = sys.modules["builtins"]  # type: ignore[attr-defined]
+    if sys.version_info < (3, 15):
+        main.__cached__ = cached  # type: ignore[attr-defined]
+    if sys.version_info < (3, 14):
+        main.__annotations__ = {}
+    data = _readable(path, engine.loader)
+    sys.modules["__main__"] = main
+    engine.loader.install()
+    return main, data, path
+
+
+def _absolute(program: str) -> str:
+    """A script's file name as the interpreter makes it: the folder is put before it, and nothing is resolved."""
+    return program if os.path.isabs(program) else os.path.join(os.getcwd(), program)
+
+
+def _find_module(name: str) -> importlib.machinery.ModuleSpec:
+    try:
+        spec = importlib.util.find_spec(name)
+        if spec is not None and spec.submodule_search_locations is not None:
+            spec = importlib.util.find_spec(name + ".__main__")
+    except (ImportError, ValueError, AttributeError) as e:
+        raise Failed(f"The module {name} cannot be found: {e}.") from None
+    if spec is None or not spec.origin or not spec.origin.endswith(".py"):
+        raise Failed(f"There is no module {name} that can be run. Look at its spelling and at --cwd.")
+    return spec
+
+
+def _readable(path: str, loader: Loader) -> bytes:
+    """The script's text, once it is known to compile; Failed otherwise."""
+    try:
+        with open(path, "rb") as f:
+            data = f.read()
+    except OSError as e:
+        raise Failed(f"{path} cannot be read: {e.strerror}.") from None
+    try:
+        with contextlib.suppress(Exception), run_state.silenced("error"), run_state.no_collection():
+            loader.checked = (path, data, compile(data, path, "exec", dont_inherit=True))
+            return data
+        with run_state.silenced():  # it is compiled again, and gives its warnings then
+            compile(data, path, "exec", dont_inherit=True)
+        return data
+    except SyntaxError as e:
+        raise Failed(
+            f"{path}{f', line {e.lineno}' if e.lineno else ''}: {e.msg}.",
+            line=e.lineno or 0,
+            column=e.offset or 0,
+            text=(e.text or "").rstrip("\n"),
+        ) from None
+    except (ValueError, RecursionError, MemoryError, OverflowError) as e:
+        raise Failed(f"{path} cannot be compiled: {e}.") from None
+
+
+def _hide_traces(loaded: frozenset[str]) -> None:
+    """A module of the script's folder must win over one that the agent has imported for itself."""
+    folder = sys.path[0]
+    try:
+        names = {n.removesuffix(".py") for n in os.listdir(folder or ".")}
+    except OSError:
+        return
+    hidden: list[str] = []
+    for name in list(sys.modules):
+        top = name.partition(".")[0]
+        if name in loaded:
+            continue
+        if top in names and top not in sys.builtin_module_names and top not in ("__main__", "site", "os", "io"):
+            spec = getattr(sys.modules.get(top), "__spec__", None)
+            if name != top or (spec is not None and spec.origin != "frozen"):
+                hidden.append(name)
+    for name in hidden:
+        del sys.modules[name]
+
+
+def _buffer_lines() -> None:
+    """What the script prints into our pipes is shown line by line."""
+    for stream in (sys.stdout, sys.stderr):
+        if stream is not None:
+            stream.reconfigure(line_buffering=True)  # type: ignore[union-attr]
+
+
+def _pause_at_start(engine: Engine, path: str) -> None:
+    """Steps to the first line."""
+    engine.entering = True
+    engine.motion.enter()
+
+
+STARTING = ("os.fork", "os.forkpty", "os.posix_spawn", "subprocess.Popen")
+FATAL = ("os.kill", "signal.pthread_kill", "ctypes.string_at", "ctypes.wstring_at", "ctypes.memmove", "ctypes.memset")
+
+
+def _watch_exits(engine: Engine) -> None:
+    """Tells the host where the script is just before it does what may end it at once."""
+    last = 0.0
+    modules = sys.modules
+
+    def leaving(how: str) -> None:
+        nonlocal last
+        now = time.monotonic()
+        if run_state.quiet or run_state.in_trial or now - last < 0.02:
+            return
+        last = now
+        frame = stack.user_frame(sys._getframe(1))
+        if frame is not None:
+            facts = {"file": registry.path_of(frame), "line": stack.line_of(frame)}
+            try:
+                engine.wire.event("unevenSum/at", {**facts, "function": stack.function_name(frame), "how": how})
+            except Closed:
+                pass
+
+    def starting() -> None:
+        try:
+            engine.wire.event("unevenSum/starts", {"event": "process"})
+        except Closed:
+            pass
+
+    def hook(event: str, args: tuple[Any, ...]) -> None:
+        if event == "sys._getframe":
+            return  # our own probes cause most of these
+        if plain_code.seen != len(modules):
+            plain_code.look()
+            if "runpy" in modules:
+                run_texts.watch_runpy()
+        if event == "compile" and not run_state.quiet:
+            run_texts.compiled(*args)
+        elif event == "object.__getattr__" and args[1] == "__code__":
+            if not run_state.quiet:
+                plain_code.look()
+            other_compilers.asked(args[0], sys._getframe(1))
+        if event in FATAL:
+            leaving(event)
+        elif event in STARTING and not run_state.own_fork and not run_state.in_trial and not run_state.quiet:
+            starting()
+        elif event in process_resources.WRITING and not run_state.in_trial and not run_state.quiet:
+            process_resources.note_written(event, args)
+
+    sys.addaudithook(hook)
+    plain_code.install()
+    for name in ("_exit", "abort"):
+        setattr(os, name, _telling(getattr(os, name), leaving))
+
+
+def _telling(original: Any, leaving: Any) -> Any:
+    def call(*args: Any, **named: Any) -> Any:
+        leaving(f"os.{original.__name__}")
+        return original(*args, **named)
+
+    call.__name__, call.__qualname__, call.__doc__ = original.__name__, original.__qualname__, original.__doc__
+    call.__module__ = original.__module__
+    return call
+
+
+def _last_words(e: SystemExit) -> str:
+    """What `sys.exit("text")` says, and the line of the user's that it stands in."""
+    lines = [stack.line_of(f) for f in stack.frames_left(e)]
+    text = clean(e.code, 200) if isinstance(e.code, str) else ""
+    if not text:
+        return ""
+    return f'sys.exit("{text}") at line {lines[0]}' if lines else f'sys.exit("{text}")'
+
+
+def _exit_status(e: SystemExit) -> int:
+    code = e.code
+    if code is None:
+        return 0
+    if isinstance(code, int):
+        return code & 0xFF
+    try:
+        sys.stdout.flush()
+        print(code, file=sys.stderr)
+    except Exception:
+        pass
+    return 1
+
+
+def _show(e: BaseException) -> None:
+    """An uncaught exception as the interpreter shows it, without our calls."""
+    tb = e.__traceback__
+    while tb is not None and tb.tb_frame.f_code.co_filename.startswith(identity.FOLDER):
+        tb = tb.tb_next
+    e = e.with_traceback(tb)
+    stack.hide_ourselves(e)
+    sys.last_type, sys.last_value, sys.last_traceback = type(e), e, tb
+    sys.__dict__["last_exc"] = e  # since 3.12
+    try:
+        sys.excepthook(type(e), e, tb)
+    except SystemExit as other:
+        sys.exit(_exit_status(other))
+    except BaseException as other:
+        print("Error in sys.excepthook:", file=sys.stderr)
+        sys.__excepthook__(type(other), other, other.__traceback__)
+        print("\nOriginal exception was:", file=sys.stderr)
+        sys.__excepthook__(type(e), e, tb)

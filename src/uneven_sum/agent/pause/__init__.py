@@ -1,0 +1,1 @@
+"""What a pause says: facts, headline, calls, terms, values."""

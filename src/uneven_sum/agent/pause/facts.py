@@ -1,0 +1,77 @@
+"""One stop of the script, before it is put into words."""
+
+from __future__ import annotations
+
+import ast
+import types
+from dataclasses import dataclass, field
+from typing import Any
+
+from ..core.markers import MISSING
+from ..diagnosis.culprit import Culprit
+from ..diagnosis.decompose import Apart
+from ..frames import stack
+from ..source.source_file import Statement
+
+
+@dataclass
+class Pause:
+    """One stop of the script, before it is put into words."""
+
+    reason: str  # error, warning, nonfinite, breakpoint, step, pause, entry, end
+    frame: types.FrameType | None
+    state: str = "in"  # in: in the middle of the statement; next: before it
+    kind: str | None = None
+    exception: BaseException | None = None
+    warnings: list[str] = field(default_factory=list)
+    expression: ast.AST | None = None  # the term that was looked at
+    actual: Any = MISSING
+    returned: Any = MISSING
+    statement: Statement | None = None
+    apart: Apart | None = None
+    culprit: Culprit | None = None
+    can_retry: bool = False
+    can_replace: bool = False  # `replacement` takes the place of the value that was looked at
+    replacement: Any = MISSING
+    answer: str = ""  # how the user goes on
+    hits: int = 0  # how often the lookout was met
+    reached: bool = False  # the line that the user has asked to run to
+    kept: str = ""  # task or future: what keeps the exception for whoever asks
+    interrupted_in: str = ""
+    dead: list[types.FrameType] = field(default_factory=list)  # calls that the exception has left, innermost first
+    place: tuple[str, int] | None = None  # where there is no frame any more: the end
+    said: str = ""  # what a lookout of the user's says, without the place
+    why: str = ""
+    lookout: int = 0
+    past: list[types.FrameType] = field(default_factory=list)  # calls of a script that has ended, innermost first
+
+    @property
+    def line(self) -> int:
+        """The paused line: the first of its statement, or of the `except` or `case` clause that is entered."""
+        if self.statement is None:
+            return stack.line_of(self.frame) if self.frame is not None else 0
+        node = self.statement.node
+        if self.state == "next" and self.frame is not None:
+            clauses = [*getattr(node, "handlers", []), *(c.pattern for c in getattr(node, "cases", []))]
+            if self.frame.f_lineno in {c.lineno for c in clauses}:
+                return self.frame.f_lineno
+        return self.statement.line
+
+    def calls(self, libraries: bool = False) -> list[types.FrameType]:
+        """The calls from the paused one outwards, innermost first."""
+        return self.past or self.dead + stack.calls(self.frame, libraries)
+
+
+def whole_of(node: ast.stmt) -> ast.AST | None:
+    """The expression that a statement is about."""
+    if isinstance(node, ast.AugAssign):
+        return node
+    for name in ("value", "test", "iter", "subject", "exc"):
+        part = getattr(node, name, None)
+        if isinstance(part, ast.expr):
+            return part
+    items = getattr(node, "items", None)
+    if items:
+        return items[0].context_expr  # type: ignore[no-any-return]
+    targets = getattr(node, "targets", None)
+    return targets[0] if targets else None

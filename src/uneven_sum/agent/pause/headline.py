@@ -1,0 +1,169 @@
+"""The sentences of a pause: what happened and where, in which pass, and which term is at fault."""
+
+from __future__ import annotations
+
+import ast
+import os
+from typing import Any
+
+from ..core.markers import MISSING
+from ..core.text import clean, plural
+from ..diagnosis.provenance import ARRIVED
+from ..frames import stack
+from ..source import registry
+from ..values import nonfinite
+from ..values.describe import summary, text_of
+from .facts import Pause, whole_of
+
+
+def would_become(pause: Pause) -> str:
+    """What the value that was looked at is for: `flow[day] would become nan`."""
+    file = registry.file_of(pause.frame) if pause.frame else None
+    node = pause.statement.node if pause.statement else None
+    if file is None or node is None:
+        return ""
+    told = summary(pause.actual)
+    bad = bad_word(pause.actual)
+    become = f"would become {bad}" if told["kind"] == "scalar" else f"would hold {bad}"
+    whole = pause.expression is whole_of(node) or isinstance(pause.expression, ast.AugAssign)
+    if whole:
+        if isinstance(node, ast.Assign):
+            return f"{file.segment(node.targets[0])} {become}"
+        if isinstance(node, (ast.AugAssign, ast.AnnAssign)):
+            return f"{file.segment(node.target)} {become}"
+        if isinstance(node, ast.Return) and pause.frame is not None:
+            return f"{stack.function_name(pause.frame).rpartition('.')[2]} would return {bad}"
+    text = clean(file.segment(pause.expression), 60) if pause.expression is not None else "a term"
+    return f"{text} is {bad}" if told["kind"] == "scalar" else f"{text} holds {bad}"
+
+
+def bad_word(value: Any) -> str:
+    """`nan`, `inf`, `3 non-finite cells`, `2 missing cells`."""
+    told = summary(value)
+    if told["kind"] == "scalar":
+        return str(told["text"])
+    if told["kind"] == "frame":
+        return _missing(value, told["nonfinite"])
+    count = told["nonfinite"]
+    return plural(count, "non-finite cell")
+
+
+def _missing(value: Any, count: int) -> str:
+    """`16 missing cells in kg, first at row 6`: of a frame, by column, with the first row's label."""
+    np = nonfinite.module("numpy")
+    try:
+        mask = nonfinite.mask(value)
+        rows = mask if mask.ndim == 1 else mask.any(axis=1)
+        first = f", first at row {clean(str(value.index[int(np.argmax(rows))]).removesuffix(' 00:00:00'), 40)}"
+        infinite = bool(np.any(mask & ~nonfinite.nan_mask(value)))
+        columns = (
+            [f"{n} in {clean(str(name), 30)}" for name, n in nonfinite.columns(value).items()] if mask.ndim > 1 else []
+        )
+    except Exception:  # an index that cannot be read so
+        return plural(count, "missing or infinite cell")
+    word = "missing or infinite" if infinite else "missing"
+    if len(columns) == 1:
+        return f"{plural(count, f'{word} cell')} in {columns[0].partition(' in ')[2]}{first}"
+    more = ", …" if len(columns) > 3 else ""
+    by_column = f" ({', '.join(columns[:3])}{more})" if columns else ""
+    return f"{plural(count, f'{word} cell')}{by_column}{first}"
+
+
+def _bad_name(value: Any) -> str:
+    told = summary(value)
+    if told["kind"] == "scalar":
+        text = str(told["text"])
+        return text if len(text) < 12 else "A non-finite number"
+    return bad_word(value)
+
+
+def pass_sentence(loops: list[dict[str, Any]]) -> str:
+    """`Pass 212 of 365 of the loop over day.`"""
+    if not loops:
+        return ""
+    loop = loops[0]
+    if not loop["pass"]:
+        return ""
+    of = f" of {loop['of']}" if loop["of"] is not None else ""
+    about = f"while {loop['target']}" if loop["kind"] == "while" else f"over {loop['target']}"
+    where = (
+        ""
+        if len(loops) < 2 or not loops[1]["pass"]
+        else f", in pass {loops[1]['pass']} of the loop at line {loops[1]['line']}"
+    )
+    return f"Pass {loop['pass']}{of} of the loop {about}{where}."
+
+
+def culprit_sentence(found: dict[str, Any] | None) -> str:
+    if found is None:
+        return ""
+    text = f"Culprit: {clean(found['text'], 80)}"
+    if found["element"]:
+        text += f" in {clean(found['element'], 80)}"
+    if found["cell"] is not None:
+        text += f" at [{', '.join(str(i) for i in found['cell'])}]"
+    if found["operands"]:
+        text += " with " + ", ".join(f"{clean(o['text'], 40)} = {clean(o['value'], 60)}" for o in found["operands"][:4])
+    return text + (f", {found['reason']}" if found["reason"] else "") + "."
+
+
+class Main:
+    """The script's own file: of others the headline tells the name."""
+
+    path = ""
+
+
+def _line(pause: Pause) -> str:
+    """`line 22`, or `line 22 of channel.py` where it is not the script's own file."""
+    line = pause.line
+    file = registry.file_of(pause.frame) if pause.frame else None
+    path = registry.path_of(pause.frame) if pause.frame else ""
+    if file is None or not Main.path or path == os.path.abspath(Main.path):
+        return f"line {line}"
+    return f"line {line} of {clean(os.path.basename(path), 60)}"
+
+
+def headline(pause: Pause, loops: list[dict[str, Any]], culprit: dict[str, Any] | None) -> str:
+    line = _line(pause)
+    second = " ".join(s for s in (pass_sentence(loops), culprit_sentence(culprit)) if s)
+    why = f": {pause.why}" if pause.why else ""
+    why += f" (hit {pause.hits} times)" if pause.hits > 1 else ""
+    if pause.said:
+        first = f"{pause.said}, at {line}{why}."
+    elif pause.reason == "error" and pause.exception is not None:
+        message = clean(str_of(pause.exception), 200)
+        first = f"{type(pause.exception).__name__} at {line}{': ' + message if message else ''}."
+        if pause.kept:
+            first += f" The {pause.kept} keeps it for whoever asks for its result."
+    elif pause.reason == "warning":
+        first = f"{clean('; '.join(pause.warnings), 240)}, at {line}."
+    elif pause.reason == "nonfinite":
+        made = {"created": "created", ARRIVED: "from input", "carried": "propagated", "gaps": "left"}.get(
+            pause.kind or "", "found"
+        )
+        first = f"{_bad_name(pause.actual)} {made} at {line}: {would_become(pause)}."
+        if summary(pause.actual)["kind"] == "frame":  # by column, and once
+            first = f"Missing cells {made} at {line}: {would_become(pause)}."
+        if pause.warnings:
+            first += f" ({clean('; '.join(pause.warnings), 160)}.)"
+    elif pause.reached:
+        first = f"Reached {line}."
+    elif pause.reason == "breakpoint":
+        first = f"Breakpoint at {line}{why}."
+    elif pause.reason == "pause":
+        first = f"Interrupted at {line}{pause.interrupted_in}."
+    elif pause.reason == "entry":
+        first = f"Paused before the script starts, at {line}."
+    else:
+        first = f"At {line}."
+    if pause.returned is not MISSING and not pause.said:
+        first = f"The call returned {text_of(pause.returned)}; next: {line}."
+    return f"{first} {second}".strip().replace("..", ".")
+
+
+def str_of(exc: BaseException) -> str:
+    """An exception's message; what its own `__str__` raises is not let out."""
+    try:
+        return str(exc)
+    except Exception:
+        return "(a message that cannot be shown)"

@@ -1,0 +1,361 @@
+"""Composes what a pause says: the headline, the trail, the loops, the terms and the culprit."""
+
+from __future__ import annotations
+
+import ast
+import types
+from typing import Any
+
+from ..core.markers import INNER, MISSING
+from ..core.text import clean
+from ..diagnosis import gaps, provenance
+from ..diagnosis.culprit import Culprit, Term
+from ..diagnosis.decompose import CODE_OF_THE_SCRIPT, Apart
+from ..diagnosis.reasons import of_error
+from ..frames import stack
+from ..frames.exception_handlers import instruction_place, statement_at
+from ..frames.namespace import Scope
+from ..source import registry
+from ..source.sites import callee
+from ..source.source_file import COMPREHENSIONS, Position, SourceFile, Statement, is_compound, position
+from ..trials import trial
+from ..values.describe import summary, text_of
+from .facts import Pause, whole_of
+from .headline import headline, str_of
+
+
+def term_dict(file: SourceFile, term: Term) -> dict[str, Any]:
+    base = {"depth": term.depth, "text": file.segment(term.node), "culprit": term.culprit, "how": term.how}
+    if not term.known:
+        return {**base, "value": term.note, "type": "", "shape": None, "dtype": None, "nonfinite": 0}
+    told = summary(term.value)
+    return {
+        **base,
+        "value": told["text"],
+        "type": told["type"],
+        "shape": told["shape"],
+        "dtype": told["dtype"],
+        "nonfinite": told["nonfinite"],
+    }
+
+
+def culprit_dict(file: SourceFile, found: Culprit | None) -> dict[str, Any] | None:
+    if found is None:
+        return None
+    term = term_dict(file, found.term)
+    return {
+        "text": term["text"],
+        "value": term["value"],
+        "type": term["type"],
+        "cell": found.cell,
+        "operands": [{"text": t, "value": "no such row" if v is MISSING else text_of(v)} for t, v in found.operands],
+        "reason": found.reason,
+        "element": found.element,
+    }
+
+
+def trail(calls: list[types.FrameType], dead: list[types.FrameType]) -> list[dict[str, Any]]:
+    """The user's calls from the outermost to the paused one."""
+    found = [
+        {
+            "file": registry.path_of(call),
+            "line": stack.line_of(call),
+            "function": stack.function_name(call),
+            "old": registry.is_old(call),
+            "text": _print(call),
+            "arguments": stack.arguments(call) if stack.function_name(call) != "<module>" else "",
+        }
+        for call in reversed(calls)
+    ]
+    for told, call in zip(reversed(found), dead):
+        told["line"] = _left_at(call) or told["line"]
+    return found
+
+
+def _print(call: types.FrameType) -> int:
+    file = registry.file_of(call)
+    return file.print if file is not None else 0
+
+
+def _left_at(call: types.FrameType) -> int | None:
+    """The line where an exception left a call."""
+    return stack.line_of(call)
+
+
+def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
+    """Takes the paused statement apart: in a trial if it calls something, else in place.
+
+    Returns {"terms", "culprit", "kind", "differs", "raised", "sure", "trial"}; `kind` None when nothing here is at
+    fault, `sure` when all operands of the culprit are known.
+    """
+    frame, statement = pause.frame, pause.statement
+    assert frame is not None
+    file = registry.file_of(frame)
+    root = pause.expression
+    if root is None and statement is not None:
+        root = whole_of(statement.node)
+    if file is None or root is None:
+        return {
+            **{"terms": [], "culprit": None, "kind": None, "differs": "", "trial": ""},
+            **{"raised": False, "sure": False, "gap": False, "whole": False, "callee": ""},
+        }
+    whole = root
+    inner: types.FrameType | None = None
+    raised: ast.AST | None = None
+    if pause.exception is not None:
+        raised, inner = _raised(pause, root)
+        root = _own_scope(root, raised)
+
+    def scope() -> Scope:
+        if inner is not None:
+            return Scope(inner, frame)
+        found = Scope(frame)
+        if raised is not None and root is not whole:
+            _bind_elements(file, frame, statement, whole, raised, found)
+        return found
+
+    def take(may_call: bool) -> dict[str, Any]:
+        from ..core import run_state
+
+        actual = pause.actual
+        apart = Apart(
+            file,
+            root,
+            scope(),
+            also=also,
+            actual=actual,
+            raised=raised,
+            failed=pause.exception,
+            ran=pause.reason in ("error", "warning", "nonfinite"),
+            may_call=may_call,
+            met=lambda: run_state.met,
+            before_call=keep,
+        )
+        found = apart.culprit()
+        if found is not None and pause.exception is not None:
+            found.reason = of_error(pause.exception, [v for _, v in found.operands]) or found.reason
+        return {
+            "terms": [term_dict(file, t) for t in apart.terms],
+            "culprit": culprit_dict(file, found),
+            "kind": found.kind if found else None,
+            "differs": apart.differs or apart.raised_again,
+            "raised": bool(apart.raised_again),
+            "gap": found is not None and _left_gaps(found, scope()),
+            "whole": found is not None and found.term is apart.root,
+            "why": found.reason if found is not None else "",
+            "callee": callee(found.term.node) if found is not None and isinstance(found.term.node, ast.Call) else "",
+            "sure": found is not None and all(child.known for child in found.term.children),
+        }
+
+    def keep(apart: Apart, term: Term) -> None:
+        trial.so_far(lambda: {"terms": [term_dict(file, t) for t in apart.terms], "at": file.segment(term.node)})
+
+    also = _also(statement.node) if statement is not None and root is whole_of(statement.node) else []
+    has_calls = any(isinstance(n, _CALLS) for one in [root, *also] for n in ast.walk(one))
+    if not has_calls:
+        found = take(False)
+        if not any(t["value"] == CODE_OF_THE_SCRIPT for t in found["terms"]):
+            return {**found, "trial": ""}
+    why = ""
+    if may_fork:
+        try:
+            answer = trial.run(lambda: take(True))
+            if "failed" not in answer:
+                return {**answer, "trial": ""}
+            why = answer["failed"]
+            if "so far" in answer:
+                found = take(False)
+                _fill_in(found["terms"], answer["so far"]["terms"])
+                short = clean(answer["so far"]["at"], 60)
+                return {**found, "trial": f"Evaluated again as far as {short}; there {why}."}
+        except trial.Impossible as e:
+            why = str(e)
+    return {**take(False), "trial": f"Calls were not evaluated again: {why}." if why else ""}
+
+
+def _left_gaps(found: Culprit, scope: Scope) -> bool:
+    """True for a library call that left cells empty though its operands were complete."""
+    node = found.term.node
+    if found.kind != provenance.CREATED or not isinstance(node, ast.Call):
+        return False
+    try:
+        function = provenance.read(node.func, scope)
+    except provenance.Unreadable:
+        function = None
+    return gaps.is_gap(node, function, found.term.value)
+
+
+def _fill_in(terms: list[dict[str, Any]], others: list[dict[str, Any]]) -> None:
+    """Gives terms that are not known the values of the same ones among `others`; both are in the same order."""
+    known: dict[tuple[int, str], list[dict[str, Any]]] = {}
+    for term in others:
+        known.setdefault((term["depth"], term["text"]), []).append(term)
+    for term in terms:
+        same = known.get((term["depth"], term["text"]))
+        found = same.pop(0) if same else None
+        if found is not None and found["type"] and not term["type"]:
+            term.update({**found, "culprit": term["culprit"]})
+
+
+_CALLS = (ast.Call, ast.ListComp, ast.SetComp, ast.DictComp, ast.GeneratorExp, ast.Attribute, ast.JoinedStr)
+
+
+def _also(node: ast.stmt) -> list[ast.AST]:
+    """What else of a statement is looked at: further `with` items, and targets whose index is computed."""
+    found: list[ast.AST] = [i.context_expr for i in getattr(node, "items", [])[1:]]
+    if isinstance(node, ast.Assign):
+        for target in node.targets:
+            for part in target.elts if isinstance(target, (ast.Tuple, ast.List)) else [target]:
+                if isinstance(part, ast.Subscript) and not isinstance(part.slice, (ast.Constant, ast.Name, ast.Slice)):
+                    found.append(part)
+    if isinstance(node, ast.Delete):
+        found += node.targets[1:]
+    return found
+
+
+def _raised(pause: Pause, root: ast.AST) -> tuple[ast.AST | None, types.FrameType | None]:
+    """The term whose evaluation raised, by the position that the traceback tells; and the frame of the
+    comprehension that it raised in, where that has one of its own (before 3.12)."""
+    tb = _where_raised(pause)
+    if tb is None:
+        return None, None
+    place = instruction_place(tb.tb_frame.f_code, tb.tb_lasti)
+    inner = tb.tb_frame if tb.tb_frame is not pause.frame else None
+    for node in ast.walk(root):
+        if hasattr(node, "lineno") and position(node) == place:
+            return node, inner
+    return None, None
+
+
+def _where_raised(pause: Pause) -> types.TracebackType | None:
+    """Where an exception was raised, or passed, in the paused call and its comprehensions."""
+    tb = pause.exception.__traceback__ if pause.exception else None
+    while tb is not None and tb.tb_frame is not pause.frame:
+        tb = tb.tb_next
+    while tb is not None and tb.tb_next is not None and tb.tb_next.tb_frame.f_code.co_name in INNER:
+        tb = tb.tb_next
+    return tb
+
+
+def _place_raised(pause: Pause) -> Position | None:
+    tb = _where_raised(pause)
+    return instruction_place(tb.tb_frame.f_code, tb.tb_lasti) if tb is not None else None
+
+
+def _bind_elements(
+    file: SourceFile, frame: types.FrameType, statement: Statement | None, whole: ast.AST, raised: ast.AST, scope: Scope
+) -> None:
+    """From 3.12 on a comprehension that raised has forgotten its names: the element under way is read again
+    from what it goes over, where that is a sequence."""
+    for node in ast.walk(whole):
+        if isinstance(node, COMPREHENSIONS) and any(n is raised for n in ast.walk(node)):
+            first = node.generators[0]
+            done, _ = stack.passes(file, frame, node, False)
+            if isinstance(first.target, ast.Name) and first.target.id not in scope.locals and done:
+                try:
+                    scope.locals[first.target.id] = provenance.read(first.iter, scope)[done - 1]
+                except Exception:
+                    pass  # not a sequence that can be read: the name stays unknown
+
+
+def _own_scope(root: ast.AST, raised: ast.AST | None) -> ast.AST:
+    """The part of an expression to take apart: within a lambda or a comprehension, its body or element."""
+    if raised is None:
+        return root
+    found = root
+    for node in ast.walk(root):
+        parts: list[ast.AST] = []
+        if isinstance(node, ast.Lambda):
+            parts = [node.body]
+        elif isinstance(node, ast.DictComp):
+            parts = [part for part in (node.key, node.value) if part is not None]
+        elif isinstance(node, (ast.ListComp, ast.SetComp, ast.GeneratorExp)):
+            parts = [node.elt]
+        if isinstance(node, COMPREHENSIONS):
+            parts += [test for g in node.generators for test in g.ifs]
+        found = next((p for p in parts if any(n is raised for n in ast.walk(p))), found)
+    return found
+
+
+def with_target(pause: Pause) -> ast.AST | None:
+    """Where an error came from storing: the target, so that its parts are shown."""
+    node = pause.statement.node if pause.statement else None
+    if isinstance(node, ast.Assign):
+        file = registry.file_of(pause.frame) if pause.frame else None
+        if file is not None:
+            for target in node.targets:
+                found, _ = _raised(pause, target)
+                if found is not None:
+                    return found
+    return None
+
+
+def _accepts(pause: Pause, apart: dict[str, Any]) -> list[str]:
+    """What else than the line can be accepted at a non-finite pause: a callee, names."""
+    if pause.reason != "nonfinite" or pause.statement is None:
+        return []
+    node = pause.statement.node
+    targets = [*getattr(node, "targets", []), *([node.target] if hasattr(node, "target") else [])]
+    names = sorted({name for target in targets for name in gaps.stored_names(target)})
+    found = [f"calls of {apart['callee']}"] if apart.get("callee") else []
+    return [*found, *(f"values of {name}" for name in names)]
+
+
+def _loops_of(call: types.FrameType) -> list[dict[str, Any]]:
+    file = registry.file_of(call)
+    return stack.loops(call, statement_at(file, call)) if file else []
+
+
+def compose(pause: Pause, may_fork: bool = True, apart: dict[str, Any] | None = None) -> dict[str, Any]:
+    """Everything about a pause, as `uneven-sum check --json` and the Bench show it."""
+    live = pause.frame
+    assert live is not None
+    if pause.dead:  # told from inside, where it was raised
+        pause.frame, pause.statement = pause.dead[0], None
+    frame = pause.frame
+    assert frame is not None
+    file = registry.file_of(frame)
+    if pause.statement is None and file is not None:
+        pause.statement = statement_at(file, frame)
+    statement = pause.statement
+    if pause.past:
+        loops = [found for call in pause.past for found in _loops_of(call)]
+    elif pause.dead:
+        loops = stack.all_loops(frame) + stack.all_loops(live)
+    else:
+        loops = stack.all_loops(frame, _place_raised(pause))
+    if apart is None:
+        apart = {"terms": [], "culprit": None, "differs": "", "trial": ""}
+        if pause.reason in ("error", "nonfinite", "warning") or pause.exception is not None:
+            if pause.exception is not None and pause.expression is None:
+                pause.expression = with_target(pause)
+            apart = examine(pause, may_fork)
+    pause.frame = live
+    line = pause.line if statement else stack.line_of(frame)
+    return {
+        "reason": pause.reason,
+        "kind": pause.kind,
+        "state": pause.state,
+        "headline": headline(pause, loops, apart["culprit"]),
+        "exception": None
+        if pause.exception is None
+        else {"type": type(pause.exception).__name__, "message": clean(str_of(pause.exception), 1000)},
+        "warnings": pause.warnings,
+        "file": registry.path_of(frame),
+        "line": line,
+        "end_line": statement.node.end_lineno if statement and not is_compound(statement.node) else line,
+        "function": stack.function_name(frame),
+        "statement": file.statement_text(statement) if file and statement else "",
+        "trail": trail(pause.calls(registry.file_of(live) is None), pause.dead),
+        "loops": loops,
+        "culprit": apart["culprit"],
+        "terms": apart["terms"],
+        "differs": apart["differs"],
+        "trial": apart["trial"],
+        "retry": pause.can_retry,
+        "replace": pause.can_replace,
+        "lookout": pause.lookout,
+        "source_text": file.text if file is not None and file.shown else "",
+        "accepts": _accepts(pause, apart),
+        "returned": None if pause.returned is MISSING else text_of(pause.returned),
+    }

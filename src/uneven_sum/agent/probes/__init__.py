@@ -1,0 +1,1 @@
+"""The functions that rewritten code calls."""

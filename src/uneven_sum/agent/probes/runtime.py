@@ -1,0 +1,376 @@
+"""What the rewritten code calls.  The usual path of each is as short as it can be."""
+
+from __future__ import annotations
+
+import itertools
+import operator
+import sys
+import types
+from math import isfinite
+from typing import Any
+
+from ..core import run_state, signal_masking
+from ..core.type_identity import TypeIds
+from ..lookouts.lookout import tickers
+from ..recording.coverage import all_marks
+from ..recording.recorder import numbered
+from ..source import registry
+from ..source.sites import Site, sites
+from ..values import nonfinite
+from ..values import snapshot as telling
+from ..values.nonfinite import MAX, PLAIN
+from . import run_texts
+
+numbers = TypeIds(float, int, bool, complex)  # types whose augmented operators never work in place
+floats = TypeIds()  # other kinds of floats that have been met: numpy's scalars
+_before: dict[tuple[int, int], Any] = {}
+
+
+class Listener:
+    """What the engine is to the probes."""
+
+    def nonfinite(self, value: Any, site: Site, frame: types.FrameType, old: Any) -> Any:
+        return value
+
+    def finite(self, site: Site, frame: types.FrameType) -> None: ...
+    def failed(self, site: Site, frame: types.FrameType, head: bool) -> str:
+        return ""
+
+    def lookout(
+        self, numbers: tuple[int, ...], site: Site, frame: types.FrameType, by_name: bool, **facts: Any
+    ) -> None: ...
+    def condition_failed(self, number: int, site: Site, frame: types.FrameType, error: BaseException) -> None: ...
+    def changed(self, site: Site, frame: types.FrameType, begins: bool) -> None: ...
+    def given(self, frame: types.FrameType) -> None: ...
+    def skipped(self, frame: types.FrameType) -> None: ...
+    def again(self, frame: types.FrameType) -> None: ...
+
+
+class Leave(BaseException):
+    """Raised within a statement to give it up: its guard leaves the call, or skips to the next statement."""
+
+
+class Anew(BaseException):
+    """Raised at the first line, before anything has run: the script's own text is compiled anew."""
+
+
+class Leaving:
+    """What is under way: nothing, leaving a call with a value, or giving a statement up."""
+
+    frame = 0  # id of the frame to leave
+    value: Any = None
+    skips = False
+    again = False  # the statement is to run again
+
+
+leave = Leaving()
+listener = Listener()
+holding = False  # a warning waits for the result of its statement
+_answer = ""
+
+
+def check(value: Any, emptied: None, site: int) -> Any:
+    """Looks at a value before it is stored or passed on; returns it."""
+    kind = type(value)
+    if kind is float:
+        if -MAX <= value <= MAX and not holding:
+            return value
+    elif id(kind) in floats:
+        if isfinite(value) and not holding:
+            return value
+    elif id(kind) in PLAIN and not holding:
+        return value
+    return _look(value, site, None)
+
+
+def check_augmented(value: Any, old: Any, site: int) -> Any:
+    kind = type(value)
+    if kind is float:
+        if -MAX <= value <= MAX and not holding:
+            return value
+    elif id(kind) in floats:
+        if isfinite(value) and not holding:
+            return value
+    elif id(kind) in PLAIN and not holding:
+        return value
+    return _look(value, site, old)
+
+
+def _look(value: Any, site: int, old: Any) -> Any:
+    if run_state.quiet or sys is None:
+        return value
+    try:
+        bad = nonfinite.any_bad(value)
+    except Exception as e:
+        if signal_masking.is_the_scripts(e):
+            raise
+        return value  # it resists being looked at
+    if run_state.in_trial:
+        run_state.met += bad
+        return value
+    kind = type(value)
+    if id(kind) not in numbers and nonfinite.is_number_kind(kind):
+        numbers.take(kind)
+        if isinstance(value, float):
+            floats.take(kind)
+    if bad:
+        return listener.nonfinite(value, sites[site], sys._getframe(2), old)
+    if holding:
+        listener.finite(sites[site], sys._getframe(2))
+    return value
+
+
+def old(value: Any) -> Any:
+    """Before an operation that may work in place: which cells are bad already (None: none is)."""
+    if run_state.quiet or not nonfinite.any_bad(value):
+        return None
+    return nonfinite.mask(value)
+
+
+def before(value: Any, site: int) -> None:
+    if id(type(value)) in PLAIN or run_state.quiet:
+        return
+    if nonfinite.any_bad(value):
+        _before[site, id(sys._getframe(1))] = nonfinite.mask(value)
+
+
+def after(value: Any, site: int) -> None:
+    if id(type(value)) in PLAIN and not holding:
+        return
+    kept = _before.pop((site, id(sys._getframe(1))), None) if _before else None
+    _look(value, site, kept)
+
+
+def failed(site: int) -> bool:
+    """A statement raised: pauses where nothing will handle it.  True: skip the statement."""
+    global _answer
+    _answer = ""
+    if leave.frame and isinstance(sys.exc_info()[1], Leave):
+        if leave.again and leave.frame == id(sys._getframe(1)):
+            leave.frame, leave.again = 0, False
+            listener.again(sys._getframe(1))
+            _answer = "retry"
+            return False
+        if leave.skips and leave.frame == id(sys._getframe(1)):
+            leave.frame, leave.skips = 0, False
+            listener.skipped(sys._getframe(1))
+            return True
+        return False
+    if run_state.quiet or run_state.in_trial or sys is None:
+        return False
+    try:
+        _answer = listener.failed(sites[site], sys._getframe(1), False)
+    except RecursionError:
+        pass  # no room here; a guard further out judges
+    return _answer == "skip"
+
+
+def again() -> bool:
+    """True when the statement that failed is to be tried again."""
+    return _answer == "retry"
+
+
+def head_failed(site: int) -> None:
+    if not (run_state.quiet or run_state.in_trial or sys is None):
+        try:
+            listener.failed(sites[site], sys._getframe(1), True)
+        except RecursionError:
+            pass
+
+
+def leaving() -> bool:
+    """True when this call is to be left at once."""
+    return bool(leave.frame) and not leave.skips and not leave.again and leave.frame == id(sys._getframe(1))
+
+
+def given() -> Any:
+    """The value that the user gives for a call that is left."""
+    value, leave.value, leave.frame = leave.value, None, 0
+    listener.given(sys._getframe(1))
+    return value
+
+
+# -- lookouts ----------------------------------------------------------------------------------------
+
+_noted: list[tuple[int, int, bool]] = []
+
+
+def lookout(site: int) -> None:
+    if not (run_state.quiet or run_state.in_trial):
+        found = sites[site]
+        listener.lookout(found.lookouts, found, sys._getframe(1), found.role == "by name")
+
+
+def note(site: int) -> None:
+    """One of several lookouts of a line: the last of them decides whether there is a pause."""
+    if not (run_state.quiet or run_state.in_trial):
+        found = sites[site]
+        _noted.append((id(sys._getframe(1)), found.lookouts[0], found.role == "by name"))
+
+
+def decide(site: int) -> None:
+    if not _noted or run_state.quiet or run_state.in_trial:
+        return
+    found, frame = sites[site], sys._getframe(1)
+    mine = [n for n in _noted if n[0] == id(frame) and n[1] in found.lookouts]
+    _noted[:] = [n for n in _noted if n not in mine]
+    for by_name in (False, True):
+        numbers = tuple(n for _, n, named in mine if named is by_name)
+        if numbers:
+            listener.lookout(numbers, found, frame, by_name)
+
+
+def condition_failed(site: int) -> None:
+    if not (run_state.quiet or run_state.in_trial):
+        error = sys.exc_info()[1]
+        assert error is not None
+        listener.condition_failed(sites[site].lookouts[0], sites[site], sys._getframe(1), error)
+
+
+def _asked(site: int, condition: Any, frame: types.FrameType, **facts: Any) -> None:
+    found = sites[site]
+    if condition is not None:
+        try:
+            if not condition(*facts.values()):
+                return
+        except Exception as e:
+            if signal_masking.is_the_scripts(e):
+                raise
+            listener.condition_failed(found.lookouts[0], found, frame, e)
+            return
+    listener.lookout(found.lookouts, found, frame, found.role == "by name", **facts)
+
+
+def element(site: int, condition: Any = None) -> bool:
+    if not (run_state.quiet or run_state.in_trial):
+        _asked(site, condition, sys._getframe(1))
+    return True
+
+
+def at_while(site: int, condition: Any = None) -> bool:
+    if not (run_state.quiet or run_state.in_trial):
+        _asked(site, condition, sys._getframe(1))
+    return False
+
+
+def returning(value: Any, site: int, condition: Any = None) -> Any:
+    if not (run_state.quiet or run_state.in_trial):
+        _asked(site, condition, sys._getframe(1), returned=value)
+    return value
+
+
+def changed(site: int) -> None:
+    if not (run_state.quiet or run_state.in_trial):
+        listener.changed(sites[site], sys._getframe(1), False)
+
+
+def begins(site: int) -> None:
+    if not (run_state.quiet or run_state.in_trial):
+        listener.changed(sites[site], sys._getframe(1), True)
+
+
+def enter_loop(site: int) -> Any:
+    """The meter of a loop where no temporary may be used."""
+    meter = itertools.repeat(True, sys.maxsize)
+    registry.note_meter(site, sys._getframe(1), (meter, -1, 0))
+    return meter
+
+
+def enter_while(site: int) -> None:
+    meter = _passers[site]
+    registry.note_meter(site, sys._getframe(1), (meter, -1, sys.maxsize - meter.__length_hint__()))
+
+
+def enter_calls_while(site: int) -> None:
+    registry.note_meter(site, sys._getframe(1), (itertools.repeat(True, sys.maxsize), -1, 0))
+
+
+def pass_of_call(site: int) -> None:
+    """A pass of a `while` in a function without temporaries: each call has a meter of its own."""
+    found = registry.meters.get(site, {}).get(id(sys._getframe(1)))
+    if found is not None:
+        next(found[0])
+
+
+def range_loop(numbers: Any, site: int) -> Any:
+    if type(numbers) is not range:
+        return itertools.compress(numbers, enter_loop(site))
+    iterator = iter(numbers)
+    registry.note_meter(site, sys._getframe(1), (iterator, len(numbers), 0))
+    return iterator
+
+
+_passers: dict[int, Any] = {}
+
+
+class _Probes(dict[str, Any]):
+    """Probes by their mark; `pass:SITE` is made for its loop."""
+
+    def __missing__(self, name: str) -> Any:
+        word, _, site = name.partition(":")
+        if word == "tick":
+            return tickers[int(site)]()
+        if word == "mark":
+            return all_marks[int(site)]
+        if word == "recorder":
+            return numbered[int(site)]
+        if word in ("begin", "enter", "leave"):
+            return getattr(numbered[int(site)], word)
+        if word != "pass":
+            raise KeyError(name)
+        meter = _passers.setdefault(int(site), itertools.repeat(True, sys.maxsize))
+        return meter.__next__
+
+
+_AUGMENTED = "add sub mult:mul div:truediv floordiv mod pow lshift rshift bitor:or bitxor:xor bitand:and matmult:matmul"
+
+PROBES = _Probes(
+    check=check,
+    check_augmented=check_augmented,
+    old=old,
+    before=before,
+    after=after,
+    failed=failed,
+    again=again,
+    head_failed=head_failed,
+    leaving=leaving,
+    given=given,
+    lookout=lookout,
+    note=note,
+    decide=decide,
+    condition_failed=condition_failed,
+    element=element,
+    at_while=at_while,
+    returning=returning,
+    changed=changed,
+    begins=begins,
+    clock=telling.clock,
+    since=telling.since,
+    told=telling.told,
+    missing=telling.MISSING,
+    Exception=Exception,
+    NameError=NameError,
+    enter_loop=enter_loop,
+    enter_while=enter_while,
+    enter_calls_while=enter_calls_while,
+    pass_of_call=pass_of_call,
+    range_loop=range_loop,
+    compress=itertools.compress,
+    repeat=itertools.repeat,
+    iter=iter,
+    next=next,
+    type=type,
+    id=id,
+    float=float,
+    int=int,
+    numbers=numbers,
+    run_text=run_texts.prepared,
+    slice=slice,
+    getattr=getattr,
+    setattr=setattr,
+    getitem=operator.getitem,
+    setitem=operator.setitem,
+)
+for _pair in _AUGMENTED.split():
+    _name, _, _function = _pair.partition(":")
+    PROBES["i" + _name] = getattr(operator, "i" + (_function or _name))

@@ -1,0 +1,1 @@
+"""Answers the host's requests."""

@@ -1,0 +1,439 @@
+"""The requests of the Close-up: facts, pages of the grid, plots, comparison, matrix figures, export.
+
+A value is named by its expression.  What can be read without running code is looked at in place; all else
+is evaluated in a trial, anew for each request, and only the page or the reduced series comes back.
+"""
+
+from __future__ import annotations
+
+import ast
+import contextlib
+import os
+import types
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
+
+from ..core import run_state
+from ..core.errors import Refused
+from ..core.markers import MISSING
+from ..diagnosis import provenance
+from ..diagnosis.decompose import quietly
+from ..frames.namespace import Scope
+from ..trials import trial
+from ..values import compare, downsample, nonfinite
+from ..values.describe import children, children_count, facts, find, properties, summary
+from ..values.grid_page import (
+    b64,
+    bad_in_frame,
+    cell_marks,
+    column_floats,
+    column_picture,
+    dates,
+    fitting_rows,
+    numeric_columns,
+    reduced_boxes,
+    reduced_image,
+    reduced_series,
+)
+from ..values.kinds.grids import BadSlice, Grid, default_slice
+from ..values.safe_read import read_attribute
+from ..values.statistics import bad_places
+
+if TYPE_CHECKING:
+    from ..engine.engine import Engine
+
+LONG = 60.0  # seconds that a matrix figure may take
+KEPT_CELLS = 200_000  # of an array whose cells at the last pause are kept
+KEPT_BYTES = 64 << 20
+
+Work = Callable[[Any], dict[str, Any]]
+
+
+class CloseUps:
+    """A part of `requests`."""
+
+    engine: Engine
+    orders: dict[Any, Any]
+    pictures: dict[Any, dict[str, Any]]  # of columns, until the script goes on
+    copies: dict[str, Any]
+
+    def _frame(self, number: int | None) -> types.FrameType:
+        raise NotImplementedError
+
+    def _number(self, value: Any) -> int:
+        raise NotImplementedError
+
+    # -- the value -----------------------------------------------------------------------------------
+
+    def _with_value(self, arguments: dict[str, Any], work: Work, limit: float | None = None) -> dict[str, Any]:
+        """What `work` makes of the value of `expression`: in place if it can be read, else in a trial."""
+        frame = self._frame(arguments.get("frameId"))
+        text = str(arguments.get("expression", "")).strip()
+        try:
+            node = ast.parse(text, mode="eval").body
+        except (SyntaxError, ValueError) as e:
+            raise Refused(f"{text or 'This'} is no expression: {getattr(e, 'msg', e)}.") from None
+        try:
+            value = provenance.read(node, Scope(frame))
+        except provenance.Unreadable:
+            return self._in_trial(text, frame, work, limit)
+        with quietly():
+            return _told(work, value)
+
+    @staticmethod
+    def _in_trial(text: str, frame: types.FrameType, work: Work, limit: float | None) -> dict[str, Any]:
+        scope = Scope(frame)
+
+        def answer() -> dict[str, Any]:
+            names = {**scope.globals, **scope.locals, "__builtins__": scope.builtins}
+            with quietly():
+                return {"told": _told(work, eval(compile(text, "<asked>", "eval", dont_inherit=True), names))}
+
+        try:
+            found = trial.run(answer, limit)
+        except trial.Impossible as e:
+            raise Refused(f"{text} would have to be evaluated in a copy, and that cannot be made: {e}.") from None
+        if "failed" in found:
+            raise Refused(f"{text} could not be evaluated: {found['failed']}.")
+        told: dict[str, Any] = found["told"]
+        if "·wrong" in told:
+            raise Refused(told["·wrong"])
+        return told
+
+    def forget_values(self) -> None:
+        self.orders.clear()
+        self.pictures.clear()
+
+    def keep_copies(self, names: dict[str, Any]) -> None:
+        """The cells of moderate arrays as they are now, to mark at the next pause those that changed."""
+        np = nonfinite.module("numpy")
+        self.copies = {}
+        room = KEPT_BYTES
+        if np is None:
+            return
+        for name, value in names.items():
+            if type(value) is np.ndarray and value.dtype.kind in "fiubc" and value.size <= KEPT_CELLS:
+                room -= value.nbytes
+                if room < 0:
+                    return
+                self.copies[name] = value.copy()
+
+    # -- facts ---------------------------------------------------------------------------------------
+
+    def on_own_closeup(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """The summary, the facts, and which grid, plots, parts and texts there are."""
+
+        def work(value: Any) -> dict[str, Any]:
+            kind = find(type(value))
+            grid = None
+            if kind.grid is not None:
+                shape = _safely(value, "shape")
+                with contextlib.suppress(Exception):
+                    made = kind.grid(value)
+                    many = isinstance(shape, tuple) and len(shape) > 2
+                    grid = {"rows": made.rows, "columns": made.columns, "slice": default_slice(shape) if many else ""}
+            plots: list[str] = []
+            with contextlib.suppress(Exception):
+                plots = kind.plots(value) if kind.plots is not None else []
+            two = _safely(value, "ndim") == 2 and getattr(_safely(value, "dtype"), "kind", "?") in "fiuc"
+            return {
+                "summary": summary(value),
+                "facts": [[a, b] for a, b in facts(value)],
+                "grid": grid,
+                "plots": plots,
+                "children": children_count(value),
+                "reader": kind.text is not None,
+                "matrix": bool(two),
+                "properties": properties(value)[:40],
+            }
+
+        return self._with_value(arguments, work)
+
+    def on_own_parts(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """A page of a value's parts: name, summary, and whether they have parts of their own."""
+        start, count = int(arguments.get("start") or 0), int(arguments.get("count") or 100)
+
+        def work(value: Any) -> dict[str, Any]:
+            pairs = children(value, start, count)
+            told = [{"name": n, **summary(v), "parts": children_count(v)} for n, v in pairs]
+            return {"parts": told, "total": children_count(value)}
+
+        return self._with_value(arguments, work)
+
+    def on_own_text(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """The whole of a text (a million characters), for the reader; control characters made visible."""
+
+        def work(value: Any) -> dict[str, Any]:
+            kind = find(type(value))
+            if kind.text is None:
+                raise Refused("This value has no text to read.")
+            text = kind.text(value)
+            return {"text": "".join(c if c.isprintable() or c in "\n\t" else repr(c)[1:-1] for c in text)}
+
+        return self._with_value(arguments, work)
+
+    # -- the grid ------------------------------------------------------------------------------------
+
+    def _grid(self, value: Any, arguments: dict[str, Any]) -> Grid:
+        text = str(arguments.get("slice") or "")
+        kind = find(type(value))
+        try:
+            found: Grid | None = None
+            if kind.sliced is not None:
+                found = kind.sliced(value, text)
+            elif kind.grid is not None:
+                found = kind.grid(value)
+            if found is None:
+                raise Refused("This value has no rows and columns.")
+            return found
+        except BadSlice as e:
+            raise Refused(str(e)) from None
+
+    def _order(self, grid: Grid, arguments: dict[str, Any]) -> Any:
+        """The rows to show, in their order, when they are sorted or filtered; else None."""
+        sort, wanted = arguments.get("sort"), str(arguments.get("filter") or "").strip()
+        if sort is None and not wanted:
+            return None
+        np = nonfinite.module("numpy")
+        if np is None or grid.take is None:
+            raise Refused("This value cannot be sorted or filtered.")
+        key = (
+            str(arguments.get("expression")),
+            arguments.get("frameId"),
+            str(arguments.get("slice")),
+            str(sort),
+            wanted,
+        )
+        if key in self.orders:
+            return self.orders[key]
+        rows = np.arange(grid.rows)
+        if wanted:
+            rows = rows[fitting_rows(np, grid, wanted)]
+        if sort is not None:
+            column = int(sort["column"])
+            kind, data = grid.take(rows, column)
+            if kind == "text":
+                places = sorted(range(len(data)), key=data.__getitem__)
+                rows = rows[places]
+            else:
+                rows = rows[np.argsort(data, kind="stable")]
+            if sort.get("down"):
+                rows = rows[::-1]
+        self.orders[key] = rows
+        return rows
+
+    def on_own_page(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """A page of the grid: labels, and each column's cells as base64 of float64 or int64, or as texts; marks
+        `!` for a bad cell, `m` for a masked one, `c` for one that changed since the last pause."""
+        row, column = max(0, int(arguments.get("row") or 0)), max(0, int(arguments.get("column") or 0))
+        rows, columns = int(arguments.get("rows") or 40), int(arguments.get("columns") or 12)
+        before = self.copies.get(str(arguments.get("expression", "")))
+
+        def work(value: Any) -> dict[str, Any]:
+            np = nonfinite.module("numpy")
+            grid = self._grid(value, arguments)
+            order = self._order(grid, arguments)
+            total = grid.rows if order is None else len(order)
+            last, end = min(total, row + rows), min(grid.columns, column + columns)
+            at = None if order is None else order[row:last]
+            labels = grid.row_labels(row, last - row) if at is None else [grid.row_labels(int(r), 1)[0] for r in at]
+            older = None
+            if before is not None and np is not None and before.shape == _safely(value, "shape"):
+                older = self._grid(before, arguments)
+            told = []
+            for c in range(column, end):
+                kind, data = grid.cells(c, row, last) if at is None else grid.take(at, c)  # type: ignore[misc]
+                marks = cell_marks(np, kind, data)
+                hidden = grid.masked(c, row, last) if grid.masked is not None and at is None else None
+                if hidden is not None:
+                    marks = "".join("m" if h else m for h, m in zip(hidden, marks))
+                if older is not None and at is None and kind != "text":
+                    past = older.cells(c, row, last)[1]
+                    same = (past == data) | ((past != past) & (data != data))
+                    marks = "".join(m if s or m != "." else "c" for s, m in zip(same.tolist(), marks))
+                told.append({"kind": kind, "data": b64(data) if kind != "text" else data, "marks": marks})
+            key = (arguments.get("expression"), arguments.get("frameId"))
+            pictures = []
+            if np is not None and hasattr(grid.source, "iloc"):
+                for c in range(column, end):
+                    if (*key, c) not in self.pictures:
+                        self.pictures[(*key, c)] = column_picture(np, grid, c)
+                    pictures.append(self.pictures[(*key, c)])
+            return {
+                "pictures": pictures,
+                "rows": total,
+                "columns": grid.columns,
+                "row": row,
+                "column": column,
+                "rowLabels": labels,
+                "columnLabels": grid.column_labels(column, end - column),
+                "cells": told,
+            }
+
+        return self._with_value(arguments, work)
+
+    def on_own_findBad(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """The next bad cell of the grid from (row, column), row by row; `back`: the one before."""
+        row, column, back = int(arguments.get("row", -1)), int(arguments.get("column", 0)), bool(arguments.get("back"))
+
+        def work(value: Any) -> dict[str, Any]:
+            np = nonfinite.module("numpy")
+            grid = self._grid(value, arguments)
+            source = grid.source
+            if np is not None and isinstance(source, np.ndarray) and source.dtype.kind in "fc":
+                after = row * grid.columns + column if row >= 0 else -1
+                cells = source.reshape(-1, 1) if source.ndim < 2 else source
+                found = bad_places(np, cells, 1, after, back)
+                return {"found": [found[0] // grid.columns, found[0] % grid.columns] if found else None}
+            if np is None or not hasattr(source, "iloc"):
+                return {"found": None}
+            return {"found": bad_in_frame(np, source, row, column, back)}
+
+        return self._with_value(arguments, work)
+
+    # -- plots ---------------------------------------------------------------------------------------
+
+    def on_own_plot(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """A plot's data, reduced to `width` columns (and `height` rows): see `plotting`."""
+        return self._with_value(arguments, lambda value: self._plot(value, arguments))
+
+    def _plot(self, value: Any, arguments: dict[str, Any]) -> dict[str, Any]:
+        np = nonfinite.module("numpy")
+        if np is None:
+            raise Refused("Plots want numpy in the script.")
+        kind = str(arguments.get("kind") or "line")
+        width, height = max(4, int(arguments.get("width") or 80)), max(4, int(arguments.get("height") or 20))
+        columns = [int(c) for c in arguments.get("columns") or []]
+        if isinstance(value, (list, tuple)):
+            value = np.asarray(value, dtype=float)
+        if kind == "image":
+            return reduced_image(np, value, width, height)
+        grid = self._grid(value, arguments)
+        if kind == "heat":
+            table = grid.source if getattr(grid.source, "ndim", 0) == 2 else np.asarray(grid.source).reshape(1, -1)
+            out, marks = downsample.blocks(np, table, height, width)
+            return {"shape": list(out.shape), "data": b64(out.astype("<f8")), "marks": marks, "of": list(table.shape)}
+        if kind == "singular":
+            found = np.linalg.svd(np.asarray(grid.source, dtype=float), compute_uv=False)
+            return reduced_series(np, [("singular values", found)], 0, len(found), width)
+        columns = columns or numeric_columns(np, grid)[: 1 if kind != "line" else 4]
+        names = [grid.column_labels(c, 1)[0] for c in columns]
+        first = max(0, int(arguments.get("first") or 0))
+        last = min(grid.rows, int(arguments.get("last") or grid.rows))
+        if kind == "line":
+            series = [(n, column_floats(np, grid, c, first, last)) for n, c in zip(names, columns)]
+            return {**reduced_series(np, series, first, last, width), "dates": dates(grid.source, first, last)}
+        if kind == "histogram":
+            data = column_floats(np, grid, columns[0], first, last) if columns else np.empty(0)
+            if (
+                getattr(grid.source, "ndim", 1) == 2
+                and not hasattr(grid.source, "iloc")
+                and not arguments.get("columns")
+            ):
+                data, names = np.asarray(grid.source, dtype=float), ["all cells"]
+            return {"names": names[:1], **downsample.histogram(np, data, width, bool(arguments.get("log")))}
+        if kind == "scatter":
+            if len(columns) < 2:
+                columns = numeric_columns(np, grid)[:2]
+            if len(columns) < 2:
+                raise Refused("A scatter plot wants two columns of numbers.")
+            x, y = (column_floats(np, grid, c, first, last) for c in columns[:2])
+            told = downsample.scatter(np, x, y, width * 2, height * 4)
+            return {"names": [grid.column_labels(c, 1)[0] for c in columns[:2]], **told}
+        if kind == "frequent":
+            column = columns[0] if columns else 0
+            kind_, data = grid.cells(column, 0, min(grid.rows, 1_000_000))
+            listed = data if kind_ == "text" else data.tolist()
+            counts: dict[Any, int] = {}
+            for v in listed:
+                counts[v] = counts.get(v, 0) + 1
+            top = sorted(counts.items(), key=lambda pair: -pair[1])[:height]
+            return {
+                "names": [grid.column_labels(column, 1)[0]],
+                "bars": [[str(k), n] for k, n in top],
+                "distinct": len(counts),
+            }
+        if kind == "box":
+            return reduced_boxes(np, grid, columns)
+        raise Refused(f"There is no plot {kind}.")
+
+    # -- comparison, matrices, export ----------------------------------------------------------------
+
+    def on_own_compare(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """What differs between a value and `other`: an expression, a file (NPY, CSV), or `·before`, itself at the last
+        pause; beyond `atol` and `rtol`."""
+        other = str(arguments.get("other", "")).strip()
+        atol, rtol = float(arguments.get("atol") or 0.0), float(arguments.get("rtol") or 0.0)
+        frame = self._frame(arguments.get("frameId"))
+        text = str(arguments.get("expression", ""))
+        np = nonfinite.module("numpy")
+        if other == "·before":
+            if text not in self.copies:
+                raise Refused(f"{text} was not kept at the last pause: only arrays of moderate size are.")
+            older = self.copies[text]
+            return self._with_value(arguments, lambda value: compare.compare(np, value, older, atol, rtol))
+        if os.path.splitext(other)[1].lower() in (".npy", ".csv"):
+            if np is None:
+                raise Refused("Files are compared with numpy, which the script does not use.")
+            try:
+                loaded = compare.load(np, os.path.expanduser(other))
+            except (OSError, ValueError) as e:
+                raise Refused(f"{other} cannot be read: {getattr(e, 'strerror', None) or e}.") from None
+            return self._with_value(arguments, lambda value: compare.compare(np, value, loaded, atol, rtol))
+        scope = Scope(frame)
+        try:
+            second = provenance.read(ast.parse(other, mode="eval").body, scope)
+        except provenance.Unreadable:
+            pair = f"({text}, {other})"
+            return self._in_trial(pair, frame, lambda two: compare.compare(np, two[0], two[1], atol, rtol), trial.LIMIT)
+        except SyntaxError:
+            raise Refused(f"{other} is no expression and no file of type .npy or .csv.") from None
+        return self._with_value(arguments, lambda value: compare.compare(np, value, second, atol, rtol))
+
+    def on_own_matrix(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """Rank, condition number, norm, symmetry, definiteness, determinant, eigenvalues and singular values; in a
+        trial, so that it can be given up."""
+        np = nonfinite.module("numpy")
+        if np is None:
+            raise Refused("Matrix figures want numpy in the script.")
+        frame = self._frame(arguments.get("frameId"))
+        text = str(arguments.get("expression", ""))
+        return self._in_trial(text, frame, lambda value: {"facts": compare.matrix_facts(np, value)}, LONG)
+
+    def on_own_export(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        """Writes the grid (its slice, sorted and filtered as shown) to a file: CSV, NPY or Parquet by its ending."""
+        path = os.path.abspath(os.path.expanduser(str(arguments.get("path", ""))))
+
+        def work(value: Any) -> dict[str, Any]:
+            grid = self._grid(value, arguments)
+            try:
+                return compare.export(grid, self._order(grid, arguments), path)
+            except (OSError, ValueError) as e:
+                raise Refused(f"{path} could not be written: {getattr(e, 'strerror', None) or e}.") from None
+
+        frame = self._frame(arguments.get("frameId"))
+        try:
+            value = provenance.read(ast.parse(str(arguments.get("expression", "")), mode="eval").body, Scope(frame))
+        except (provenance.Unreadable, SyntaxError):
+            raise Refused("Only a value that has a name can be written to a file.") from None
+        return work(value)
+
+
+def _safely(value: Any, name: str) -> Any:
+    """An attribute that can be had without running code; None where it cannot."""
+    found = read_attribute(value, name)
+    return None if found is MISSING else found
+
+
+def _told(work: Work, value: Any) -> dict[str, Any]:
+    """In a trial a refusal must travel as data."""
+    try:
+        return work(value)
+    except Refused as e:
+        if run_state.in_trial:
+            return {"·wrong": str(e)}
+        raise
+    except BadSlice as e:
+        if run_state.in_trial:
+            return {"·wrong": str(e)}
+        raise Refused(str(e)) from None

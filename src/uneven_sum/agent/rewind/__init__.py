@@ -1,0 +1,1 @@
+"""Snapshots: sleeping copies of the script to go back to."""

@@ -1,0 +1,1 @@
+"""Puts probes into a syntax tree."""

@@ -1,0 +1,316 @@
+"""The probes within expressions: result checks, and the meters of loops and comprehensions.
+
+`rewrite` tells the whole plan; this is its part below the statement.
+"""
+
+from __future__ import annotations
+
+import ast
+import sys
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING, Any, TypeVar
+
+from ..core.markers import MARK, METER, VALUE
+from ..source.call_lists import ABSORBING, NAMESPACES, NO_DATA_PASSED
+from ..source.sites import Options, Sites, callee
+from ..source.source_file import COMPREHENSIONS, Position, SourceFile, position
+
+if TYPE_CHECKING:
+    from ..lookouts.lookout import Lookout
+
+N = TypeVar("N", bound=ast.AST)
+MAX = sys.float_info.max
+
+
+def produces(node: ast.AST) -> bool:
+    """True for expressions whose value is made here: operators and calls."""
+    if isinstance(node, ast.BinOp):
+        return not (isinstance(node.left, (ast.Constant, ast.JoinedStr)) and _is_text(node.left))
+    if isinstance(node, ast.UnaryOp):
+        return not isinstance(node.op, ast.Not) and produces(node.operand)
+    if isinstance(node, ast.Call):
+        return not (isinstance(node.func, ast.Name) and node.func.id in NAMESPACES)
+    return isinstance(node, ast.Await)
+
+
+def _is_text(node: ast.AST) -> bool:
+    return isinstance(node, ast.JoinedStr) or isinstance(getattr(node, "value", None), (str, bytes))
+
+
+LARGE = 10_000  # lines of a file from which on checks are calls: its start would take too long otherwise
+PLACE = ("lineno", "col_offset", "end_lineno", "end_col_offset")
+
+
+def placed(node: N, like: ast.AST) -> N:
+    """The node at the place of another, with all in it that has none yet.  Nodes that have a place are complete."""
+    theirs = like.__dict__
+    place = {name: theirs[name] for name in PLACE}
+    todo: list[Any] = [node]
+    while todo:
+        one = todo.pop()
+        held = one.__dict__
+        if "lineno" in held:
+            continue
+        if one._attributes:
+            held.update(place)
+        for name in _parts(type(one)):
+            value = held.get(name)
+            if type(value) is list:
+                todo += [part for part in value if part is not None and type(part) is not str]
+            elif value is not None:
+                todo.append(value)
+    return node
+
+
+_with_nodes: dict[type, tuple[str, ...]] = {}
+NO_NODES = {"ctx", "op", "ops", "id", "attr", "arg", "name", "names", "asname", "kind", "type_comment", "simple"}
+NO_NODES |= {"is_async", "conversion", "level", "module", "rest", "kwd_attrs", "is_lazy", "str", "tag"}
+
+
+def _parts(kind: type) -> tuple[str, ...]:
+    """The fields of a class of nodes that hold nodes with a place."""
+    if kind not in _with_nodes:
+        plain = {"value"} if kind in (ast.Constant, ast.MatchSingleton) else set()
+        keep = {"names"} if kind in (ast.Import, ast.ImportFrom) else set()
+        fields: tuple[str, ...] = kind._fields  # type: ignore[attr-defined]
+        _with_nodes[kind] = tuple(n for n in fields if n in keep or n not in NO_NODES | plain)
+    return _with_nodes[kind]
+
+
+class Expressions:
+    """Rewrites expressions.  `at` is the position of the statement under way."""
+
+    def __init__(self, file: SourceFile, sites: Sites, options: Options) -> None:
+        self.file, self.sites, self.options = file, sites, options
+        self.temps = False  # whether temporaries may be used here
+        self.in_line = len(file.lines) < LARGE
+        self.absorbing = 0
+        self.at: Position = (0, 0, 0, 0)
+        self.range_is_builtin = True
+
+    # -- small builders ------------------------------------------------------------------------------
+
+    @staticmethod
+    def _here(node: N, like: ast.AST) -> N:
+        return placed(node, like)
+
+    def _probe(self, name: str, *args: ast.expr) -> ast.Call:
+        return ast.Call(ast.Constant(MARK + name), list(args), [])
+
+    def _site(self, role: str, expression: ast.AST | None = None, lookouts: Sequence[Lookout] = ()) -> ast.Constant:
+        where = position(expression) if expression is not None else None
+        numbers, versions = tuple(lk.id for lk in lookouts), tuple(lk.version for lk in lookouts)
+        return ast.Constant(self.sites.add(self.file, self.at, where, role, numbers, versions))
+
+    def _watched_lambda(self, node: ast.Lambda) -> None:
+        """Lookouts that stand in a lambda or comprehension: see `watching`."""
+
+    def _watched_elements(self, node: ast.AST) -> None: ...
+
+    def _comprehended(self, node: ast.AST) -> None:
+        """A comprehension is rewritten: see `recorded`."""
+
+    @staticmethod
+    def _load(name: str) -> ast.Name:
+        return ast.Name(name, ast.Load())
+
+    @staticmethod
+    def _store(name: str) -> ast.Name:
+        return ast.Name(name, ast.Store())
+
+    def _set(self, name: str, value: ast.expr) -> ast.Assign:
+        return ast.Assign([self._store(name)], value)
+
+    def _type_is(self, value: ast.expr, kind: str) -> ast.Compare:
+        return ast.Compare(self._probe("type", value), [ast.Is()], [ast.Constant(MARK + kind)])
+
+    def _is_number(self, value: Callable[[], ast.expr]) -> ast.expr:
+        """`type(x) is float or type(x) is int or id(type(x)) in ‹numbers›`"""
+        kind = self._probe("id", self._probe("type", value()))
+        known = ast.Compare(kind, [ast.In()], [ast.Constant(MARK + "numbers")])
+        return ast.BoolOp(ast.Or(), [self._type_is(value(), "float"), self._type_is(value(), "int"), known])
+
+    def _meter_name(self, loop: ast.AST) -> str:
+        # The loop's line and column name its meter, so that a pause can find it again.
+        return f"{METER}{loop.lineno}_{loop.col_offset}"  # type: ignore[attr-defined]
+
+    def _metered(self, iterable: ast.expr, loop: ast.AST, like: ast.expr, temps: bool) -> ast.expr:
+        """The iterable of a `for`, with a meter that costs next to nothing."""
+        if not self.options.meters:
+            return iterable
+        is_range = (
+            self.range_is_builtin
+            and isinstance(like, ast.Call)
+            and isinstance(like.func, ast.Name)
+            and like.func.id == "range"
+        )
+        if not temps:
+            site = self._site("loop", loop)
+            if is_range:
+                return self._here(self._probe("range_loop", iterable, site), like)
+            return self._here(
+                self._probe("compress", iterable, self._probe("enter_loop", site)), _iter_place(loop, like)
+            )
+        name = self._meter_name(loop)
+        if is_range:
+            kept = ast.NamedExpr(self._store(name + "r"), iterable)
+            return self._here(ast.NamedExpr(self._store(name), self._probe("iter", kept)), like)
+        ones = self._probe("repeat", ast.Constant(True), ast.Constant(sys.maxsize))
+        return self._here(
+            self._probe("compress", iterable, ast.NamedExpr(self._store(name), ones)), _iter_place(loop, like)
+        )
+
+    # -- expressions ---------------------------------------------------------------------------------
+
+    def value(self, node: ast.expr, role: str) -> ast.expr:
+        """An expression whose value is stored, returned or passed on: checked where it is made."""
+        if isinstance(node, (ast.Tuple, ast.List, ast.Set)):
+            node.elts = [self.value(e, role) for e in node.elts]
+            return node
+        if isinstance(node, ast.Dict):
+            node.keys = [k and self.inside(k) for k in node.keys]
+            node.values = [self.value(v, role) for v in node.values]
+            return node
+        if isinstance(node, ast.Starred):
+            node.value = self.inside(node.value)
+            return node
+        if isinstance(node, ast.IfExp):
+            node.test = self.value(node.test, "test")
+            node.body, node.orelse = self.value(node.body, role), self.value(node.orelse, role)
+            return node
+        if isinstance(node, ast.BoolOp):
+            node.values = [self.value(v, role) for v in node.values]
+            return node
+        if isinstance(node, ast.NamedExpr):
+            node.value = self.value(node.value, role)
+            return node
+        site_of = position(node)
+        wanted = self.options.checks and not self.absorbing and self._worth_a_look(node, role)
+        node = self.inside(node)
+        if not wanted:
+            return node
+        site = ast.Constant(self.sites.add(self.file, self.at, site_of, role))
+        if self.temps and self.in_line:
+            return self._here(self._inline(node, site), node)
+        return self._here(self._probe("check", node, ast.Constant(None), site), node)
+
+    def _worth_a_look(self, node: ast.expr, role: str) -> bool:
+        if produces(node):
+            return not (isinstance(node, ast.Call) and role == "iterable" and callee(node) in NO_DATA_PASSED)
+        if role in ("return", "yield") or (self.options.carried and role != "iterable"):
+            return isinstance(node, (ast.Name, ast.Attribute, ast.Subscript))
+        return False
+
+    def _inline(self, node: ast.expr | None, site: ast.expr) -> ast.expr:
+        """The check in line; node None: what is looked at is in VALUE already."""
+        load = self._load(VALUE) if node is None else ast.NamedExpr(self._store(VALUE), node)
+        within = ast.Compare(ast.Constant(-MAX), [ast.LtE(), ast.LtE()], [self._load(VALUE), ast.Constant(MAX)])
+        finite = ast.BoolOp(ast.And(), [self._type_is(load, "float"), within])
+        test = ast.BoolOp(ast.Or(), [finite, self._type_is(self._load(VALUE), "int")])
+        emptied = ast.NamedExpr(self._store(VALUE), ast.Constant(None))
+        return ast.IfExp(test, self._load(VALUE), self._probe("check", self._load(VALUE), emptied, site))
+
+    def inside(self, node: ast.expr) -> ast.expr:
+        """An expression that is not itself looked at; what it passes on is."""
+        if isinstance(node, ast.Call):
+            return self._call(node)
+        if isinstance(node, ast.Lambda):
+            return self._lambda(node)
+        if isinstance(node, COMPREHENSIONS):
+            return self._comprehension(node)
+        if isinstance(node, ast.Compare):
+            node.left = self.value(node.left, "argument")
+            node.comparators = [self.value(c, "argument") for c in node.comparators]
+        elif isinstance(node, ast.FormattedValue):
+            node.value = self.value(node.value, "argument")
+        elif (isinstance(node, ast.Subscript) and isinstance(node.ctx, ast.Load)) or isinstance(node, ast.Subscript):
+            made_here = isinstance(node.value, (ast.BinOp, ast.UnaryOp)) and not self.absorbing
+            node.value = self.value(node.value, "argument") if made_here else self.inside(node.value)
+            node.slice = self.value(node.slice, "argument") if _may_be_bad(node.slice) else self.inside(node.slice)
+        elif isinstance(node, ast.Yield):
+            if node.value is not None:
+                node.value = self.value(node.value, "yield")
+        elif isinstance(node, (ast.Tuple, ast.List, ast.Set, ast.Dict, ast.IfExp, ast.BoolOp, ast.NamedExpr)):
+            return self.value(node, "argument")
+        elif not isinstance(node, (ast.Name, ast.Constant)):
+            for name, value in ast.iter_fields(node):
+                if isinstance(value, ast.expr):
+                    setattr(node, name, self.inside(value))
+                elif isinstance(value, list):
+                    setattr(node, name, [self.inside(v) if isinstance(v, ast.expr) else v for v in value])
+        return node
+
+    def _call(self, node: ast.Call) -> ast.expr:
+        name = callee(node)
+        absorbs = name in ABSORBING
+        self.absorbing += absorbs
+        if isinstance(node.func, ast.Attribute):
+            owner = node.func.value
+            if isinstance(owner, (ast.BinOp, ast.UnaryOp)) and not absorbs:
+                node.func.value = self.value(owner, "argument")
+            else:
+                node.func.value = self.inside(owner)
+        else:
+            node.func = self.inside(node.func)
+        passes = self.inside if name in NO_DATA_PASSED else self._argument
+        node.args = [passes(a) for a in node.args]
+        if (
+            isinstance(node.func, ast.Name)
+            and name in ("exec", "eval")
+            and node.args
+            and not isinstance(node.args[0], ast.Starred)
+        ):
+            known = self._load(node.func.id)
+            node.args[0] = self._here(self._probe("run_text", known, node.args[0]), node.args[0])
+        for k in node.keywords:
+            k.value = passes(k.value)
+        self.absorbing -= absorbs
+        return node
+
+    def _argument(self, node: ast.expr) -> ast.expr:
+        return self.value(node, "argument")
+
+    def _lambda(self, node: ast.Lambda) -> ast.expr:
+        outer = (self.temps, self.absorbing)
+        self.temps, self.absorbing = False, 0
+        node.body = self.value(node.body, "return")
+        self._watched_lambda(node)
+        self.temps, self.absorbing = outer
+        return node
+
+    def _comprehension(self, node: Any) -> ast.expr:
+        outer = self.temps
+        like = node.generators[0].iter
+        self.temps = False
+        first = self.inside(like)
+        node.generators[0].iter = first if node.generators[0].is_async else self._metered(first, node, like, False)
+        for number, generator in enumerate(node.generators):
+            if number:
+                generator.iter = self.inside(generator.iter)
+            generator.ifs = [self.value(test, "test") for test in generator.ifs]
+        if isinstance(node, ast.DictComp):
+            node.key = self.inside(node.key)
+            if node.value is not None:  # since 3.15 `{**part for part in parts}` has none
+                node.value = self.value(node.value, "value")
+        else:
+            role = "yield" if isinstance(node, ast.GeneratorExp) else "value"
+            node.elt = self.value(node.elt, role)
+        self._watched_elements(node)
+        self._comprehended(node)
+        self.temps = outer
+        return node  # type: ignore[no-any-return]
+
+
+def _iter_place(loop: ast.AST, like: ast.expr) -> ast.AST:
+    """Where a failure to iterate is shown: before 3.13, the whole loop."""
+    return loop if sys.version_info < (3, 13) and isinstance(loop, ast.For) else like
+
+
+def _may_be_bad(index: ast.expr) -> bool:
+    """A subscript whose arithmetic can give nan or inf: sums of whole numbers cannot."""
+    for node in ast.walk(index):
+        if isinstance(node, ast.BinOp) and isinstance(node.op, (ast.Div, ast.Pow)):
+            return True
+        if isinstance(node, ast.Call) and callee(node) not in {*NO_DATA_PASSED, "int", "round", "min", "max"}:
+            return True
+    return False

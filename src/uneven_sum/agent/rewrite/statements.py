@@ -1,0 +1,510 @@
+"""Inserts the probes into a module's syntax tree.
+
+One visitor, in the order of the source.  What it makes of each construct (`‹check›` and the like stand
+for the functions of `probes`, which are put in as constants once the tree is compiled, so that no name
+of ours is ever visible to the script):
+
+statement guard     while True:
+                        try: STATEMENT; break
+                        except:
+                            if ‹failed›(site): break        # skip
+                            if ‹again›(): continue          # retry
+                            raise
+head guard          try: COMPOUND
+                    except: ‹head_failed›(site); raise
+result check        ·v if type(·v := EXPR) is float and MIN <= ·v <= MAX or type(·v) is int
+                       else ‹check›(·v, (·v := None), site)
+                    in functions; at module level, in classes, lambdas and comprehensions, and in functions
+                    that look at their own names: ‹check›(EXPR, None, site)
+augmented result    the operation runs on a copy of the name, so that the old value is still there
+loop meters         for … in ‹compress›(ITER, (·m1 := ‹repeat›(True, MAX)))   passes = what repeat has given
+                    for … in (·m1 := ‹iter›(range(…)))                        the range iterator tells
+                    ·m1 = 0; while …: ·m1 += 1; …
+lookout             if CONDITION and ‹tick›(): ‹lookout›(site)   before the statement, in a `try` of its own
+leaving a call      except: …; if ‹leaving›(): return ‹given›()   in the guards of functions
+ledgers, branches   see `recorded`
+
+`·v` begins with a character that cannot begin a name, so it never meets one of the script's.  A temporary
+is emptied whenever it held anything but a float or an int: the script's objects die when they would.
+"""
+
+from __future__ import annotations
+
+import ast
+import copy
+import types
+from typing import Any
+
+from ..core.markers import INDEX, MARK, OLD, OWNER, VALUE
+from ..lookouts.lookout import Plan
+from ..recording import coverage
+from ..source.call_lists import SEES_FRAME
+from ..source.sites import Options, Sites
+from ..source.source_file import SourceFile, last_statements, position
+from .expressions import placed
+from .recording_probes import Recorded, first_line, may_leave, run_name
+
+GUARDED = (ast.Assign, ast.AugAssign, ast.AnnAssign, ast.Expr, ast.Return, ast.Delete, ast.Raise, ast.Assert)
+GUARDED_TOO = (ast.Import, ast.ImportFrom)
+OWN_SCOPE = (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef)
+NO_GUARD = (*OWN_SCOPE, ast.Try, ast.TryStar)  # their errors are not counted where they stand
+ENDS = (ast.Return, ast.Raise, ast.Break, ast.Continue)
+
+
+class Rewriter(Recorded):
+    """Rewrites one module; `plan` says which lookouts stand in it."""
+
+    def __init__(self, file: SourceFile, sites: Sites, options: Options, plan: Plan | None = None) -> None:
+        super().__init__(file, sites, options, plan or Plan())
+        self.last: set[int] = set()  # of functions: the statements after which there is none
+        self.sees_frames = any(name in file.text for name in SEES_FRAME)  # somewhere: else no function need be walked
+        self.shared: dict[bool | None, tuple[ast.stmt, ast.stmt, list[ast.stmt], ast.stmt]] = {}
+
+    def module(self) -> ast.Module:
+        tree = ast.parse(self.file.data, self.file.path)
+        for node in ast.walk(tree) if "range" in self.file.text else ():
+            if isinstance(node, ast.Name) and node.id == "range" and not isinstance(node.ctx, ast.Load):
+                self.range_is_builtin = False
+        tree.body = self.body(tree.body, docstring=True)
+        return tree
+
+    def expression(self) -> ast.Expression:
+        """The one expression of a text that `eval` runs; checked as the result of a lambda is."""
+        tree = ast.parse(self.file.data, self.file.path, "eval")
+        self.at = position(tree.body)
+        self.temps = False
+        tree.body = self.value(tree.body, "return")
+        return tree
+
+    # -- statements ----------------------------------------------------------------------------------
+
+    def body(self, statements: list[ast.stmt], docstring: bool = False) -> list[ast.stmt]:
+        out: list[ast.stmt] = []
+        block: coverage.Count | None = None
+        for number, s in enumerate(statements):
+            if docstring and number == 0 and _is_docstring(s):
+                out.append(s)
+            else:
+                if self.escaping and number:
+                    out += self.after(statements[number:], self.escaping)
+                self.escaping = []
+                if self.options.counts and not _is_future(s):
+                    leaves = may_leave(s) or isinstance(s, NO_GUARD)
+                    steps, block = self.counted(s, block)
+                    out += steps
+                    block = block if not leaves and self.options.guards else None
+                out += self.statement(s)
+                if self.changing and not hasattr(s, "body") and not isinstance(s, ENDS):
+                    out.append(self._changed(s))
+        self.escaping = []
+        return out
+
+    def statement(self, s: ast.stmt) -> list[ast.stmt]:
+        outer, self.at = self.at, position(s)
+        plain = s
+        before: list[ast.stmt] = []
+        if s.lineno in self.lines and not isinstance(s, (*OWN_SCOPE, ast.While)) and not _is_future(s):
+            before = self._lookouts_at(s)
+        method = getattr(self, "_" + type(s).__name__.lower(), None)
+        new: list[ast.stmt] = method(s) if method else self._simple(s)
+        if self.options.guards:
+            if getattr(plain, "is_lazy", False):
+                pass  # a lazy import may stand in no `try`
+            elif isinstance(plain, (*GUARDED, *GUARDED_TOO)) and not _cannot_fail(plain):
+                new = [self._guard(plain, new)]
+            elif isinstance(plain, (ast.If, ast.While, ast.For, ast.AsyncFor, ast.With, ast.AsyncWith, ast.Match)) or (
+                isinstance(plain, OWN_SCOPE) and (plain.decorator_list or getattr(plain, "bases", None))
+            ):
+                new = [self._head_guard(plain, new)]
+        self.at = outer
+        return before + new
+
+    def _guard(self, s: ast.stmt, new: list[ast.stmt]) -> ast.stmt:
+        ends = isinstance(s, (ast.Return, ast.Raise))
+        begins, end, ways, on = self._shared()
+        failed = ast.If(self._probe("failed", self._site("statement")), [end], [])
+        handler = ast.ExceptHandler(None, None, [failed, *ways, *self.raised(s), on])
+        start = [begins] if isinstance(s, ast.Return) or id(s) in self.last else []
+        wrapped = ast.Try([*start, *new, *([] if ends else [end])], [handler], [], [])
+        return self._here(ast.While(ast.Constant(True), [wrapped], []), first_line(s))
+
+    def _shared(self) -> tuple[ast.stmt, ast.stmt, list[ast.stmt], ast.stmt]:
+        """What all guards of one kind of scope have in common, in a line that the file does not have: where a jump
+        from a `return` or the last statement sets off (no line comes after it), `break`, what the user may have
+        answered besides, `raise`."""
+        if self.returning not in self.shared:
+            like = ast.Pass(lineno=self.sentinel, end_lineno=self.sentinel, col_offset=0, end_col_offset=0)
+            again = ast.If(self._probe("again"), [ast.Continue()], [])
+            ways = [self._here(step, like) for step in (again, *self._leave())]
+            self.shared[self.returning] = (
+                like,
+                self._here(ast.Break(), like),
+                ways,
+                self._here(ast.Raise(), like),
+            )
+        return self.shared[self.returning]
+
+    def _head_guard(self, s: ast.stmt, new: list[ast.stmt]) -> ast.stmt:
+        told = ast.Expr(self._probe("head_failed", self._site("head")))
+        handler = ast.ExceptHandler(None, None, [told, *self._leave(), *self.raised(s), ast.Raise()])
+        return self._here(ast.Try(new, [handler], [], []), first_line(s))
+
+    def _leave(self) -> list[ast.stmt]:
+        """In a function: the way to leave its call at once, with a value that the user gives."""
+        if self.returning is None:
+            return []
+        value = self._probe("given") if self.returning else None
+        return [ast.If(self._probe("leaving"), [ast.Return(value)], [])]
+
+    def _simple(self, s: ast.stmt) -> list[ast.stmt]:
+        for name, value in ast.iter_fields(s):
+            if isinstance(value, ast.expr):
+                setattr(s, name, self.value(value, "test" if isinstance(s, ast.Assert) else "value"))
+        return [s]
+
+    def _assign(self, s: ast.Assign) -> list[ast.stmt]:
+        s.value = self.captured(s.targets, self.value(s.value, "value"))
+        s.targets = [self.inside(t) for t in s.targets]
+        return [s]
+
+    def _annassign(self, s: ast.AnnAssign) -> list[ast.stmt]:
+        if s.value is not None:
+            s.value = self.captured([s.target], self.value(s.value, "value"))
+        return [s]
+
+    def _expr(self, s: ast.Expr) -> list[ast.stmt]:
+        if isinstance(s.value, ast.Call) and any(k.arg == "out" for k in s.value.keywords):
+            s.value = self.value(s.value, "value")
+        elif isinstance(s.value, ast.Await):
+            s.value.value = self.inside(s.value.value)
+        else:
+            s.value = self.inside(s.value)
+        return [s]
+
+    def _return(self, s: ast.Return) -> list[ast.stmt]:
+        if s.value is not None:
+            s.value = self.value(s.value, "return")
+        if self.watched_returns:
+            s.value = self._watched_return(s.value or ast.Constant(None), s)
+        if any(recorder.kind == "calls" for recorder, _ in self.recording):
+            s.value = self.returned(s.value or self._here(ast.Constant(None), s))
+        return [s]
+
+    def _pass(self, s: ast.stmt) -> list[ast.stmt]:
+        return [s]
+
+    _break = _continue = _global = _nonlocal = _import = _importfrom = _typealias = _pass
+
+    def _augassign(self, s: ast.AugAssign) -> list[ast.stmt]:
+        if not self.options.checks and not self.captures(s.target):
+            s.target = self.inside(s.target)  # type: ignore[assignment]
+            s.value = self.inside(s.value)
+            return [s]
+        lossless = isinstance(s.op, (ast.Add, ast.Sub, ast.Mult))
+        if isinstance(s.target, ast.Name):
+            return self._aug_name(s, s.target.id, lossless)
+        return self._aug_place(s)
+
+    def _checked(self, value: ast.expr, s: ast.AugAssign, old: ast.expr | None = None) -> ast.expr:
+        """The result of an augmented assignment, looked at before it is stored."""
+        if not self.options.checks:
+            return value
+        site = self._site("augmented", s.value)
+        if old is not None:
+            return self._here(self._probe("check_augmented", value, old, site), s)
+        if self.temps:
+            return self._here(self._inline(None, site), s)
+        return self._here(self._probe("check", value, ast.Constant(None), site), s)
+
+    def _aug_name(self, s: ast.AugAssign, name: str, lossless: bool) -> list[ast.stmt]:
+        """`x += e` on numbers runs on a copy; on all else in place, as it would, and is looked at after."""
+
+        def target() -> ast.expr:
+            return placed(self._load(name), s.target)
+
+        right = self.value(_copy(s.value), "right") if not lossless else self.inside(_copy(s.value))
+        number: list[ast.stmt]
+        if self.temps:
+            number = [
+                self._set(VALUE, target()),
+                placed(ast.AugAssign(self._store(VALUE), s.op, right), s),
+                ast.Assign([s.target], self._checked(self._load(VALUE), s)),
+            ]
+        else:
+            done = placed(self._probe("i" + type(s.op).__name__.lower(), target(), right), s)
+            number = [ast.Assign([_copy(s.target)], self._checked(done, s))]
+        s.value = self.value(s.value, "right")
+        site = self._site("augmented", s.value)
+        other: list[ast.stmt] = [
+            ast.Expr(self._probe("before", target(), site)),
+            s,
+            ast.Expr(self._probe("after", target(), site)),
+        ]
+        return [self._here(ast.If(self._is_number(target), number, other), s)]
+
+    def _aug_place(self, s: ast.AugAssign) -> list[ast.stmt]:
+        """`o.a += e` and `o[i] += e`: o and i are evaluated once, the result is looked at before it is stored."""
+        place = s.target
+        assert isinstance(place, (ast.Attribute, ast.Subscript))
+        right = self.value(s.value, "right")
+        if not self.temps:
+            s.value = right
+            return [s] if not _repeatable(place) else [self._aug_by_functions(s, place)]
+        first: list[ast.stmt] = [self._set(OWNER, self.inside(place.value))]
+
+        def at(ctx: ast.expr_context) -> ast.expr:
+            if isinstance(place, ast.Attribute):
+                return placed(ast.Attribute(self._load(OWNER), place.attr, ctx), place)
+            return placed(ast.Subscript(self._load(OWNER), self._load(INDEX), ctx), place)
+
+        if isinstance(place, ast.Subscript):
+            first.append(self._set(INDEX, _as_index(self.inside(place.slice), self)))
+        old = ast.IfExp(
+            self._is_number(lambda: self._load(VALUE)), ast.Constant(None), self._probe("old", self._load(VALUE))
+        )
+        clear = [self._store(n) for n in (VALUE, OLD, OWNER, INDEX)]
+        return [
+            self._here(step, s)
+            for step in (
+                *first,
+                self._set(VALUE, at(ast.Load())),
+                self._set(OLD, old),
+                placed(ast.AugAssign(self._store(VALUE), s.op, right), s),
+                ast.Assign(
+                    [at(ast.Store())], self.captured([place], self._checked(self._load(VALUE), s, self._load(OLD)))
+                ),
+                ast.Assign(list(clear), ast.Constant(None)),
+            )
+        ]
+
+    def _aug_by_functions(self, s: ast.AugAssign, place: ast.Attribute | ast.Subscript) -> ast.stmt:
+        key = ast.Constant(place.attr) if isinstance(place, ast.Attribute) else _as_index(place.slice, self)
+        get, put = ("getattr", "setattr") if isinstance(place, ast.Attribute) else ("getitem", "setitem")
+        present = placed(self._probe(get, _copy(place.value), _copy(key)), place)
+        done = placed(self._probe("i" + type(s.op).__name__.lower(), present, s.value), s)
+        stored = self._probe(put, place.value, key, self.captured([place], self._checked(done, s)))
+        return self._here(ast.Expr(stored), s)
+
+    # -- compound statements -------------------------------------------------------------------------
+
+    def _if(self, s: ast.If) -> list[ast.stmt]:
+        made: list[coverage.Branch] = []
+        text, rest = s.body, s.orelse
+        s.test = self.value(s.test, "test")
+        s.body = self.branch(self.body(s.body), "if", s, made, text)
+        is_elif = bool(rest) and rest[0].col_offset == s.col_offset
+        if is_elif and isinstance(rest[0], ast.If) and rest[0].lineno not in self.lines:
+            outer, self.at = self.at, position(rest[0])
+            other = self._if(rest[0])  # no guard of its own: the outer one covers an elif
+            self.at = outer
+        else:
+            other = self.body(rest)
+        s.orelse = self.branch(other, "elif" if is_elif else "else", s, made, rest)
+        self.group(made, [text, rest])
+        return [s]
+
+    def _while(self, s: ast.While) -> list[ast.stmt]:
+        s.test = self.value(s.test, "test")
+        if s.lineno in self.lines:
+            pauses = [self._in_expression(lk, False) for lk in self.lines.pop(s.lineno)]
+            s.test = self._here(ast.BoolOp(ast.Or(), [*pauses, s.test]), s.test)
+        return self._counted(s)
+
+    def _counted(self, s: ast.While | ast.AsyncFor) -> list[ast.stmt]:
+        """A loop whose passes are counted in its body."""
+        before: list[ast.stmt] = []
+        count: list[ast.stmt] = []
+        if self.options.meters:
+            if self.temps:
+                name = self._meter_name(s)
+                before = [self._set(name, ast.Constant(0))]
+                count = [ast.AugAssign(self._store(name), ast.Add(), ast.Constant(1))]
+            else:
+                site = self._site("loop", s)
+                if self.returning is None:
+                    before = [ast.Expr(self._probe("enter_while", site))]
+                    count = [ast.Expr(self._probe(f"pass:{site.value!r}"))]
+                else:  # in a function, which may call itself
+                    before = [ast.Expr(self._probe("enter_calls_while", site))]
+                    count = [ast.Expr(self._probe("pass_of_call", site))]
+            for step in (*before, *count):
+                self._here(step, first_line(s))
+        begun = self._loop(s)
+        s.body = [*count, *s.body]
+        return [*begun, *before, s]
+
+    def _for(self, s: ast.For) -> list[ast.stmt]:
+        s.target = self.inside(s.target)
+        s.iter = self._metered(self.value(s.iter, "iterable"), s, s.iter, self.temps)
+        recorder = self.recorder_of(s)
+        if recorder is not None:
+            over = ast.Attribute(self._run(recorder, run_name(s)), "over", ast.Load())
+            s.iter = self._here(ast.Call(over, [s.iter], []), s.iter)
+        return [*self._loop(s), s]
+
+    def _loop(self, s: ast.For | ast.While | ast.AsyncFor) -> list[ast.stmt]:
+        """The body of a loop, and its end; returns what comes before."""
+        recorder = self.recorder_of(s)
+        made: list[coverage.Branch] = []
+        text, rest = s.body, s.orelse
+        begun: list[ast.stmt] = []
+        if recorder is not None:
+            begun = self.run_begins(recorder, s)
+            self.recording.append((recorder, run_name(s)))
+        if self.options.marks:
+            number = coverage.number_of(self.file, s.lineno, s.col_offset, "pass")
+            made.append(coverage.Branch(coverage.all_marks[number], (text[0].lineno, text[-1].end_lineno or 0)))
+            mark = [self._here(self._marked(number), first_line(text[0]))]
+        else:
+            mark = []
+        s.body = [*mark, *self._pass_begins(s), *self.body(s.body)]
+        if recorder is not None:
+            self.recording.pop()
+            s.body = self.recorded_body(s.body, recorder, s)
+        s.orelse = self.branch(self.body(rest), "no more", s, made, rest)
+        self.group(made, [])
+        return begun
+
+    def _asyncfor(self, s: ast.AsyncFor) -> list[ast.stmt]:
+        s.iter = self.value(s.iter, "iterable")
+        return self._counted(s)
+
+    def _with(self, s: ast.With | ast.AsyncWith) -> list[ast.stmt]:
+        for item in s.items:
+            item.context_expr = self.inside(item.context_expr)
+        s.body = [*([self._changed(s)] if self.changing else []), *self.body(s.body)]
+        return [s]
+
+    _asyncwith = _with
+
+    def _match(self, s: ast.Match) -> list[ast.stmt]:
+        s.subject = self.value(s.subject, "value")
+        made: list[coverage.Branch] = []
+        texts = [case.body for case in s.cases]
+        for number, case in enumerate(s.cases):
+            text = case.body
+            case.body = self.branch(self.body(text), f"case {number}", case.pattern, made, text)
+        if self.options.marks and not _takes_all(s.cases[-1]):
+            none = self.branch([], "no case", s, made, [])
+            s.cases.append(self._here(ast.match_case(ast.MatchAs(), None, none), first_line(s)))
+        self.group(made, texts)
+        return [s]
+
+    def _try(self, s: ast.Try) -> list[ast.stmt]:
+        made: list[coverage.Branch] = []
+        last, rest = s.body[-1], s.orelse
+        texts = [h.body for h in s.handlers]
+        s.body = self.body(s.body)
+        returning = self.returning
+        if isinstance(s, ast.TryStar):
+            self.returning = None  # no `return` may stand in an `except*` clause
+        for h in s.handlers:
+            h.body = self.branch(self.body(h.body), "except", h, made, h.body)
+        self.returning = returning
+        s.orelse = self.body(rest)
+        if s.handlers and (rest or not hasattr(last, "body")):
+            # Where the body ends in a compound statement, a mark after it would look like one more of its lines.
+            s.orelse = self.branch(s.orelse, "try ends", last, made, rest)
+            texts.append(rest)
+        s.finalbody = self.body(s.finalbody)
+        self.group(made, texts)
+        return [s]
+
+    _trystar = _try
+
+    def _classdef(self, s: ast.ClassDef) -> list[ast.stmt]:
+        outer, self.temps = self.temps, False
+        with self.scope(s), self.no_recording():
+            s.body = self.body(s.body, docstring=True)
+        self.temps = outer
+        return [s]
+
+    def _functiondef(self, s: ast.FunctionDef | ast.AsyncFunctionDef) -> list[ast.stmt]:
+        outer = (self.temps, self.absorbing)
+        self.temps, self.absorbing = not (self.sees_frames and _sees_frame(s)), 0
+        start = 1 if _is_docstring(s.body[0]) else 0
+        begin = s.body[min(start, len(s.body) - 1)]  # a docstring may be all
+        if s.lineno in self.lines:  # the line of the `def`: its first statement
+            self.lines.setdefault(begin.lineno, []).extend(self.lines.pop(s.lineno))
+        first, last = begin, s.body[-1]
+        recorder = self.recorder_of(s)
+        self.last |= {id(one) for one in last_statements(s.body)}
+        with self.scope(s), self.no_recording():
+            if recorder is not None:
+                self.recording.append((recorder, run_name(s)))
+            body = self.body(s.body, docstring=True)
+            rest = [*self.function_marked(s, first), *self._entry(first), *body[start:], *self._falls_off(last)]
+            if recorder is not None:
+                rest = self.recorded_calls(rest or [self._here(ast.Pass(), first_line(last))], recorder, s)
+            s.body = [*body[:start], *rest]
+        self.temps, self.absorbing = outer
+        return [s]
+
+    _asyncfunctiondef = _functiondef
+
+
+def _copy(node: Any) -> Any:
+    return copy.deepcopy(node)
+
+
+def _as_index(index: ast.expr, by: Rewriter) -> ast.expr:
+    """A subscript's index as an expression of its own: slices become calls of `slice`."""
+    if isinstance(index, ast.Slice):
+        parts = [p or ast.Constant(None) for p in (index.lower, index.upper, index.step)]
+        return placed(by._probe("slice", *parts), index)
+    if isinstance(index, ast.Tuple):
+        index.elts = [_as_index(e, by) for e in index.elts]
+    return index
+
+
+def _repeatable(place: ast.expr) -> bool:
+    """True when evaluating the place twice does nothing that evaluating it once does not."""
+    allowed = (ast.Name, ast.Constant, ast.Attribute, ast.Subscript, ast.BinOp, ast.UnaryOp, ast.Tuple, ast.Slice)
+    allowed += (ast.expr_context, ast.operator, ast.unaryop)  # type: ignore[assignment]
+    return all(isinstance(n, allowed) for n in ast.walk(place))
+
+
+def _sees_frame(function: ast.AST) -> bool:
+    for node in ast.walk(function):
+        name = getattr(node, "attr", None) or getattr(node, "id", None)
+        if name in SEES_FRAME:
+            return True
+    return False
+
+
+def _takes_all(case: ast.match_case) -> bool:
+    return case.guard is None and isinstance(case.pattern, ast.MatchAs) and case.pattern.pattern is None
+
+
+def _is_docstring(s: ast.stmt) -> bool:
+    return isinstance(s, ast.Expr) and isinstance(s.value, ast.Constant) and isinstance(s.value.value, str)
+
+
+def _is_future(s: ast.stmt) -> bool:
+    return isinstance(s, ast.ImportFrom) and s.module == "__future__"
+
+
+def _cannot_fail(s: ast.stmt) -> bool:
+    """Statements that need no guard: `x = 1.0`, annotations without value, future imports, constants."""
+    if isinstance(s, ast.Assign):
+        return isinstance(s.value, ast.Constant) and all(isinstance(t, ast.Name) for t in s.targets)
+    if isinstance(s, ast.AnnAssign):
+        return s.value is None and isinstance(s.target, ast.Name)
+    if isinstance(s, ast.Expr):
+        return isinstance(s.value, ast.Constant)
+    if isinstance(s, ast.Return):
+        return s.value is None or isinstance(s.value, ast.Constant)
+    return _is_future(s)
+
+
+def put_in(code: types.CodeType, probes: dict[str, Any]) -> types.CodeType:
+    """The compiled code with the probes in the place of their marks."""
+    consts = tuple(
+        put_in(c, probes)
+        if isinstance(c, types.CodeType)
+        else probes[c[len(MARK) :]]
+        if isinstance(c, str) and c.startswith(MARK)
+        else c
+        for c in code.co_consts
+    )
+    return code.replace(co_consts=consts)

@@ -1,0 +1,50 @@
+"""The places of rewritten code where probes stand, and the options of rewriting."""
+
+from __future__ import annotations
+
+import ast
+from dataclasses import dataclass
+from typing import Any
+
+from .source_file import Position, SourceFile
+
+
+@dataclass
+class Options:
+    """What to insert.  All off gives the plain code."""
+
+    guards: bool = True
+    checks: bool = True
+    meters: bool = True
+    carried: bool = False
+    marks: bool = True  # which branches were taken
+    counts: bool = False  # how often each statement ran
+
+
+@dataclass
+class Site:
+    """A place where a probe stands: its statement and, for checks, the expression that it looks at."""
+
+    file: SourceFile
+    statement: Position
+    expression: Position | None
+    role: str  # statement, head, value, argument, return, yield, test, augmented, right, loop, lookout
+    lookouts: tuple[int, ...] = ()  # numbers of the lookouts that a probe stands for
+    versions: tuple[int, ...] = ()  # of these, as the probe was made for
+
+
+class Sites(list[Site]):
+    """All sites of the run; a site's number is its place here."""
+
+    def add(self, *args: Any) -> int:
+        self.append(Site(*args))
+        return len(self) - 1
+
+
+def callee(node: ast.Call) -> str:
+    """The last name of what is called: `where` for `np.where(…)`."""
+    f = node.func
+    return f.attr if isinstance(f, ast.Attribute) else getattr(f, "id", "")
+
+
+sites = Sites()

@@ -1,0 +1,279 @@
+"""What the user's files say: pristine syntax trees, and what surrounds each statement.
+
+The rewriter works on a tree of its own; everything that is shown or judged later is looked up here by
+position, in a tree that no probe has touched.
+"""
+
+from __future__ import annotations
+
+import ast
+import io
+import sys
+import tokenize
+import zlib
+from dataclasses import dataclass, field
+from typing import Union
+
+from ..core import run_state
+
+Position = tuple[int, int, int, int]  # first line, first column (bytes), last line, last column
+FunctionNode = Union[ast.FunctionDef, ast.AsyncFunctionDef, ast.Lambda]
+LOOPS = (ast.For, ast.AsyncFor, ast.While)
+COMPREHENSIONS = (ast.ListComp, ast.SetComp, ast.DictComp, ast.GeneratorExp)
+SCOPES = (ast.FunctionDef, ast.AsyncFunctionDef, ast.Lambda, ast.ClassDef)
+
+
+def position(node: ast.AST) -> Position:
+    return (node.lineno, node.col_offset, node.end_lineno, node.end_col_offset)  # type: ignore[attr-defined]
+
+
+@dataclass
+class Handler:
+    """One thing around a statement that may catch: the class expressions of an `except` clause
+    (None: catches all), or the arguments of `contextlib.suppress`.  `parts`: of a group it catches the exceptions
+    that fit (`except*`; since 3.12 `suppress`).  `raises`: what the clause surely ends in raising."""
+
+    classes: list[ast.expr] | None
+    parts: bool = False
+    raises: ast.Raise | None = None
+    name: str | None = None
+
+
+@dataclass
+class Statement:
+    """A statement with its surroundings, all within one function (or class body, or module)."""
+
+    node: ast.stmt
+    scope: ast.AST
+    loops: list[ast.AST] = field(default_factory=list)  # innermost last
+    handlers: list[Handler] = field(default_factory=list)  # innermost last
+    head_end: int = 0  # last line of a compound statement's head
+
+    @property
+    def line(self) -> int:
+        return self.node.lineno
+
+
+class SourceFile:
+    """One file of the user's, as it was when it was loaded."""
+
+    def __init__(self, path: str, data: bytes) -> None:
+        self.path = path
+        self.shown = ""  # what a text that is in no file is called
+        self.data = data
+        self._tree: ast.Module | None = None
+        self._statements: list[Statement] | None = None
+        self._by_position: dict[Position, list[ast.AST]] | None = None
+        self._statement_of: dict[Position, Statement] = {}
+        self._text: str | None = None
+        self._print: int | None = None
+        self._lines: list[str] | None = None
+
+    @property
+    def text(self) -> str:
+        if self._text is None:
+            self._text = decode(self.data)
+        return self._text
+
+    @property
+    def lines(self) -> list[str]:
+        """As the parser counts them: a form feed, say, ends none."""
+        if self._lines is None:
+            self._lines = self.text.removesuffix("\n").split("\n")
+        return self._lines
+
+    @property
+    def print(self) -> int:
+        """What tells this text of the file from another one."""
+        if self._print is None:
+            self._print = zlib.crc32(self.data)
+        return self._print
+
+    @property
+    def tree(self) -> ast.Module:
+        if self._tree is None:
+            with run_state.no_collection():
+                self._tree = ast.parse(self.data, self.path)
+        return self._tree
+
+    @property
+    def statements(self) -> list[Statement]:
+        """Every statement of the file, outer before inner."""
+        if self._statements is None:
+            with run_state.no_collection():
+                self._statements = list(_Surroundings(self.tree).found)
+            self._statement_of = {position(s.node): s for s in self._statements}
+        return self._statements
+
+    def statement(self, at: Position) -> Statement | None:
+        return (self.statements and self._statement_of.get(at)) or None
+
+    def loop_at(self, line: int) -> ast.stmt | None:
+        """The loop that begins at a line."""
+        return next((s.node for s in self.statements if s.line == line and isinstance(s.node, LOOPS)), None)
+
+    def innermost(self, line: int, column: int | None = None) -> Statement | None:
+        """The innermost statement that covers a line (and column, in bytes, where known)."""
+        best: Statement | None = None
+        for s in self.statements:
+            first, last = s.node.lineno, s.node.end_lineno or s.node.lineno
+            decorators = getattr(s.node, "decorator_list", [])
+            if decorators:
+                first = min(first, decorators[0].lineno)
+            if not first <= line <= last:
+                continue
+            if column is not None and first == line and s.node.col_offset > column and not decorators:
+                continue
+            if (
+                column is not None
+                and last == line
+                and best is not None
+                and (s.node.end_col_offset or 0) <= column
+                and position(best.node)[0] <= line
+            ):
+                continue
+            best = s
+            if column is None and s.line == line and not hasattr(s.node, "body"):
+                return s  # the first of several statements on one line
+        return best
+
+    def node(self, at: Position, kind: type | None = None) -> ast.AST | None:
+        """The pristine node at exactly this position; the outermost if several share it."""
+        if self._by_position is None:
+            self._by_position = {}
+            for node in ast.walk(self.tree):
+                if hasattr(node, "lineno"):
+                    self._by_position.setdefault(position(node), []).append(node)
+        for node in self._by_position.get(at, []):
+            if (kind is None and isinstance(node, ast.expr)) or (kind and isinstance(node, kind)):
+                return node
+        return None
+
+    def segment(self, node: ast.AST) -> str:
+        """The source text of a node on one line, blanks folded."""
+        if hasattr(node, "shown_as"):
+            return str(node.shown_as)
+        found = self._between(node)
+        return " ".join(found.split()) if found else ast.unparse(node)
+
+    def _between(self, node: ast.AST) -> str:
+        """The text of a node.  `ast.get_source_segment` takes all lines apart each time, and minutes for a long one."""
+        first, start, last, end = position(node)
+        if last is None or end is None or not 1 <= first <= last <= len(self.lines):
+            return ""
+        lines = self.lines[first - 1 : last]
+        lines[-1] = lines[-1].encode()[:end].decode(errors="replace")
+        lines[0] = lines[0].encode()[start:].decode(errors="replace")
+        return "\n".join(lines)
+
+    def statement_text(self, s: Statement) -> str:
+        """The source text of a statement; of a compound one, its head."""
+        lines = self.lines
+        if not hasattr(s.node, "body"):
+            return self._between(s.node)
+        head = "\n".join(lines[s.node.lineno - 1 : max(s.head_end, s.node.lineno)])
+        return head.strip()
+
+
+def last_statements(body: list[ast.stmt]) -> list[ast.stmt]:
+    """The statements of a function's body after which no other one of it comes."""
+    last = body[-1]
+    inner = [last.body, last.orelse] if isinstance(last, ast.If) else [last.body] if isinstance(last, ast.With) else []
+    if isinstance(last, (ast.Try, ast.TryStar)):
+        inner = [last.finalbody] if last.finalbody else [last.orelse or last.body, *(h.body for h in last.handlers)]
+    if isinstance(last, ast.Match):
+        inner = [case.body for case in last.cases]
+    return [s for part in inner if part for s in last_statements(part)] if inner else [last]
+
+
+def is_compound(node: ast.stmt) -> bool:
+    """True for statements that hold others."""
+    return hasattr(node, "body") or isinstance(node, ast.Match)
+
+
+def decode(data: bytes) -> str:
+    """Source bytes as text, by the cookie or BOM, with universal newlines."""
+    try:
+        encoding, _ = tokenize.detect_encoding(io.BytesIO(data).readline)
+        text = data.decode(encoding)
+    except (SyntaxError, UnicodeDecodeError, LookupError):
+        text = data.decode("utf-8", "replace")
+    return text.replace("\r\n", "\n").replace("\r", "\n")
+
+
+def head_end(node: ast.AST) -> int:
+    """The last line of a compound statement's head (its own expressions, not its body)."""
+    last: int = node.lineno  # type: ignore[attr-defined]
+    for name in ("test", "iter", "subject", "target", "args", "returns"):
+        part = getattr(node, name, None)
+        if part is not None:
+            for sub in ast.walk(part):
+                last = max(last, getattr(sub, "end_lineno", 0) or 0)
+    for item in getattr(node, "items", []):
+        last = max(last, item.context_expr.end_lineno or 0)
+    for base in [*getattr(node, "bases", []), *getattr(node, "keywords", [])]:
+        last = max(last, base.end_lineno or 0)
+    return last
+
+
+class _Surroundings:
+    """Walks a module once and notes for each statement its scope, loops and handlers."""
+
+    def __init__(self, tree: ast.Module) -> None:
+        self.found: list[Statement] = []
+        self._body(tree.body, tree, [], [])
+
+    def _body(self, body: list[ast.stmt], scope: ast.AST, loops: list[ast.AST], handlers: list[Handler]) -> None:
+        for s in body:
+            self._one(s, scope, loops, handlers)
+
+    def _one(self, s: ast.stmt, scope: ast.AST, loops: list[ast.AST], handlers: list[Handler]) -> None:
+        self.found.append(Statement(s, scope, loops, handlers, head_end(s)))
+        if isinstance(s, (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef)):
+            self._body(s.body, s, [], [])
+        elif isinstance(s, LOOPS):
+            self._body(s.body, scope, [*loops, s], handlers)
+            self._body(s.orelse, scope, loops, handlers)
+        elif isinstance(s, (ast.With, ast.AsyncWith)):
+            self._body(s.body, scope, loops, [*handlers, *_suppressed(s)])
+        elif isinstance(s, ast.Match):
+            for case in s.cases:
+                self._body(case.body, scope, loops, handlers)
+        elif isinstance(s, (ast.Try, ast.TryStar)):
+            star = isinstance(s, ast.TryStar)
+            clauses = [Handler(_classes(h.type), star, _last_raise(h), h.name) for h in s.handlers]
+            self._body(s.body, scope, loops, [*handlers, *reversed(clauses)])
+            for h in s.handlers:
+                self._body(h.body, scope, loops, handlers)
+            self._body(s.orelse, scope, loops, handlers)
+            self._body(s.finalbody, scope, loops, handlers)
+        elif isinstance(s, ast.If):
+            self._body(s.body, scope, loops, handlers)
+            self._body(s.orelse, scope, loops, handlers)
+
+
+def _classes(node: ast.expr | None) -> list[ast.expr] | None:
+    if node is None:
+        return None
+    return list(node.elts) if isinstance(node, ast.Tuple) else [node]
+
+
+def _last_raise(handler: ast.ExceptHandler) -> ast.Raise | None:
+    """The `raise` that the clause surely ends in; None when it may end otherwise, and so handles."""
+    last = handler.body[-1]
+    inner = [n for s in handler.body for n in ast.walk(s)]
+    leaves = any(isinstance(n, (ast.Return, ast.Break, ast.Continue)) for n in inner)
+    return last if isinstance(last, ast.Raise) and not leaves else None
+
+
+def _suppressed(s: ast.With | ast.AsyncWith) -> list[Handler]:
+    found = []
+    for item in s.items:
+        call = item.context_expr
+        if isinstance(call, ast.Call):
+            name = call.func.attr if isinstance(call.func, ast.Attribute) else getattr(call.func, "id", "")
+            if name == "suppress":
+                found.append(Handler(list(call.args), sys.version_info >= (3, 12)))
+            elif name in ("raises", "assertRaises", "assertRaisesRegex") and call.args:
+                found.append(Handler(_classes(call.args[0])))  # a test that expects the error
+    return found

@@ -1,0 +1,1 @@
+"""Steps, and jumps to another line."""

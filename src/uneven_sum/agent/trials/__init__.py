@@ -1,0 +1,1 @@
+"""Evaluation in a copy of the process, and in the script itself."""

@@ -1,0 +1,1 @@
+"""What pauses a script: non-finite values, warnings, breakpoints, and their settings."""

@@ -1,0 +1,291 @@
+"""Non-finite values that the probes have met: whether they are created, arrived or carried, and whether to pause."""
+
+from __future__ import annotations
+
+import ast
+import types
+import weakref
+from typing import Any
+
+from ..core import run_state
+from ..core.markers import MISSING
+from ..core.original_builtins import with_originals
+from ..core.text import clean
+from ..core.transport import Closed
+from ..diagnosis import provenance, silenced_errors
+from ..diagnosis.gaps import Gap, Gaps, stored_names
+from ..frames.namespace import Scope
+from ..pause import headline, report
+from ..pause.facts import Pause
+from ..probes import runtime
+from ..source.sites import Site
+from ..source.source_file import Statement
+from ..stepping import jumps, tracer
+from ..values import nonfinite
+from .settings import Switches
+
+LOOKED_AGAIN = 30  # times that one place is taken apart without a pause, before it is taken as carried
+
+
+class Judging(tracer.Hooks):
+    """A part of the engine."""
+
+    pauses_on: set[str]
+    switches: Switches
+    go_on: bool
+    told: set[tuple[str, int, str]]
+    accepted: set[tuple[str, int]]
+    accepted_as: set[str]
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.looked: dict[int, int] = {}
+        self.bad_right: tuple[int, Any] | None = None  # the right side of an augmented assignment under way
+        self.gaps = Gaps()
+        self.guarded = Gaps()  # made where NumPy ignores such errors
+        self.last_bad: Any = MISSING  # what a call of the user's has just returned
+
+    def pause(self, pause: Pause, apart: dict[str, Any] | None = None) -> str:
+        raise NotImplementedError
+
+    def say_gap(self, gap: Gap) -> None:
+        raise NotImplementedError
+
+    def finite(self, site: Site, frame: types.FrameType) -> None:
+        raise NotImplementedError
+
+    def _alone(self) -> None:
+        raise NotImplementedError
+
+    def _trouble(self, e: Exception) -> None:
+        raise NotImplementedError
+
+    def _held_texts(self, frame: types.FrameType) -> list[str]:
+        raise NotImplementedError
+
+    def _drop_held(self, frame: types.FrameType) -> list[str]:
+        raise NotImplementedError
+
+    @with_originals
+    def nonfinite(self, value: Any, site: Site, frame: types.FrameType, old: Any) -> Any:
+        """The value, or what the user has put in its place.  Raises `Leave` to run the statement again."""
+        pause = None
+        try:
+            pause = self._judge(value, site, frame, old)
+            self.finite(site, frame)  # no pause for the value: what was warned of is told by itself
+        except Closed:
+            self._alone()
+        except Exception as e:
+            self._trouble(e)
+        if pause is not None and pause.answer == "retry":
+            runtime.leave.frame, runtime.leave.again = id(frame), True
+            raise runtime.Leave
+        if pause is not None and pause.answer == "give up":
+            runtime.leave.frame, runtime.leave.skips = id(frame), True
+            raise runtime.Leave
+        if pause is not None and pause.answer == "replace":
+            return pause.replacement
+        return value
+
+    def _at_value(self, pause: Pause, site: Site, apart: dict[str, Any] | None = None) -> Pause:
+        """Pauses at a value; then the statement may run again, or another value take its place."""
+        assert pause.frame is not None and pause.statement is not None
+        node, frame = pause.statement.node, pause.frame
+        in_place = site.role == "augmented" and not nonfinite.is_number_kind(type(pause.actual))
+        simple = isinstance(node, (ast.Assign, ast.AugAssign, ast.AnnAssign, ast.Expr, ast.Return))
+        pause.can_replace = not in_place
+        pause.can_retry = simple and not in_place and jumps.is_guarded(frame.f_code, frame.f_lasti)
+        pause.answer = self.pause(pause, apart)
+        return pause
+
+    def _judge(self, value: Any, site: Site, frame: types.FrameType, old: Any) -> Pause | None:
+        """The pause for a non-finite value, after it; None when there was none."""
+        returns = site.role in ("return", "yield")
+        fresh = self.last_bad is not value and (type(self.last_bad) is not weakref.ref or self.last_bad() is not value)
+        if returns:
+            self.last_bad = _remembered(value)
+        run_state.met += 1
+        if site.role == "right":
+            self.bad_right = (id(frame), site.statement)
+        wire = self.switches.nonfinite
+        if "nonfinite" not in self.pauses_on or not wire.wants_value(value) or not wire.wants_place(frame):
+            return None
+        statement = site.file.statement(site.statement)
+        node = self._expression(site)
+        if node is None or statement is None:
+            return None
+        where = (site.file.path, statement.line)
+        if (
+            where in self.accepted
+            or self._is_accepted_name(statement)
+            or (self.go_on and (*where, "nonfinite") in self.told)
+        ):
+            self._drop_held(frame)  # of the same cause
+            return None
+        only_read = isinstance(node, (ast.Name, ast.Attribute, ast.Subscript))
+        returned = not isinstance(node, ast.AugAssign) and not fresh  # judged where it was returned
+        was_bad = old is not None and self._was_bad(value, old)
+        if only_read or returned or was_bad or provenance.is_deliberate(node):
+            kind = provenance.CARRIED
+        else:
+            kind = self._kind(value, site, node, frame)
+        if kind == provenance.CARRIED:
+            left = self._guarded_leaves(value, site, frame, node, statement)
+            if left is not None:
+                return left
+            entered = self.gaps.follow(value, node, statement, Scope(frame)) if self.gaps else None
+            if entered is not None:
+                gap, operand = entered
+                said = f"{gap.sentence()} enter{'s' if gap.cells == 1 else ''} the arithmetic by {clean(operand, 60)}"
+                pause = Pause("nonfinite", frame, kind="gaps", expression=node, actual=value, statement=statement)
+                pause.said = said
+                return self._at_value(pause, site)
+            if "carried" not in self.pauses_on:
+                return None
+            pause = Pause("nonfinite", frame, kind=kind, expression=node, actual=value, statement=statement)
+            return self._at_value(pause, site)
+        number = hash((where, site.expression))
+        if self.looked.get(number, 0) > LOOKED_AGAIN:
+            return None
+        self.looked[number] = self.looked.get(number, 0) + 1
+        pause = Pause("nonfinite", frame, kind=kind, expression=node, actual=value, statement=statement)
+        pause.warnings = self._held_texts(frame)
+        apart = report.examine(pause)
+        if apart["kind"] is None and not apart["trial"] and not apart["raised"]:
+            return None  # taken apart, no term of it is at fault: it came from further in
+        if apart["raised"] and not apart["sure"] and nonfinite.is_frame(value):
+            return None  # what cannot be read a second time may have had them, and in frames they are usual
+        if apart["callee"] and f"calls of {apart['callee']}" in self.accepted_as:
+            self._drop_held(frame)
+            return None
+        if apart["culprit"] is not None and apart["culprit"]["element"]:
+            return None  # an element of a comprehension: it was looked at when it was made
+        if apart["culprit"] is not None and _reads_items(apart["culprit"]["text"]):
+            return None
+        pause.kind = apart["kind"] or kind
+        if apart["gap"] and not pause.warnings:
+            text = clean(ast.unparse(_parsed(apart["culprit"]["text"])), 80)
+            gap = Gap(text, site.file.path, statement.line, nonfinite.count(value), apart["why"])
+            pause.kind = "gaps"
+            if apart["whole"] and "gaps" not in self.pauses_on:
+                self.gaps.note(value, gap, statement, Scope(frame))
+                self.say_gap(gap)
+                return None
+        if pause.kind == provenance.ARRIVED and (
+            "arrived" not in self.pauses_on or (nonfinite.is_frame(value) and "frames" not in self.pauses_on)
+        ):
+            return None
+        if pause.kind == provenance.CREATED and self._is_guarded(pause, value, site, frame):
+            return None
+        self.looked[number] -= 1
+        self._drop_held(frame)
+        return self._at_value(pause, site, apart)
+
+    def _is_accepted_name(self, statement: Statement) -> bool:
+        """True when the statement stores into a name, an attribute or a key whose values are accepted."""
+        if not self.accepted_as:
+            return False
+        node = statement.node
+        targets = [*getattr(node, "targets", []), *([node.target] if hasattr(node, "target") else [])]
+        names = {n for target in targets for n in stored_names(target)}
+        return any(f"values of {name}" in self.accepted_as for name in names)
+
+    def _is_guarded(self, pause: Pause, value: Any, site: Site, frame: types.FrameType) -> bool:
+        """True for a value made where NumPy ignores such errors, which may be masked later; remembers it."""
+        statement, node = pause.statement, pause.expression
+        if pause.warnings or statement is None or node is None or not silenced_errors.is_silenced(value):
+            return False
+        if silenced_errors.is_meant(node, statement):
+            return True
+        if site.role in ("return", "yield") or not getattr(value, "shape", ()) or frame.f_code.co_name == "<module>":
+            return False  # it leaves at once; or nothing will be seen of its leaving
+        stored = getattr(statement.node, "targets", [])
+        if not stored or not all(isinstance(t, ast.Name) for t in stored):
+            return False
+        what = f"{headline.bad_word(value)} created at line {statement.line}"
+        self.guarded.note(
+            value, Gap(what, site.file.path, statement.line, nonfinite.count(value)), statement, Scope(frame)
+        )
+        return True
+
+    def _guarded_leaves(
+        self, value: Any, site: Site, frame: types.FrameType, node: ast.AST, statement: Statement
+    ) -> Pause | None:
+        """The pause where a value that was made where NumPy is silent leaves its function."""
+        if not self.guarded:
+            return None
+        scope = Scope(frame)
+        made = self.guarded.holds(node, value, scope)
+        if made is None:
+            self.guarded.pass_on(value, node, statement, scope)
+            return None
+        if site.role not in ("return", "yield") or made.entered or silenced_errors.is_meant(node, statement):
+            return None
+        made.entered = True
+        pause = Pause("nonfinite", frame, kind=provenance.CREATED, expression=node, actual=value, statement=statement)
+        pause.said = f"{made.call}, where NumPy ignores such errors, leave{'s' if made.cells == 1 else ''} the function"
+        return self._at_value(pause, site)
+
+    def _kind(self, value: Any, site: Site, node: Any, frame: types.FrameType) -> str:
+        if isinstance(node, ast.AugAssign) and not nonfinite.is_number_kind(type(value)):
+            return self._kind_in_place(site, node, frame)
+        operands = provenance.Operands(node, Scope(frame))
+        if provenance.explained(value, operands):
+            return provenance.CARRIED
+        if operands.exempt and not operands.cellwise:
+            return provenance.CARRIED
+        return provenance.ARRIVED if operands.calls and operands.no_data_calls == operands.calls else provenance.CREATED
+
+    def _kind_in_place(self, site: Site, node: ast.AugAssign, frame: types.FrameType) -> str:
+        """The target has changed already; what the right side gave was looked at before."""
+        met, self.bad_right = self.bad_right, None
+        if met == (id(frame), site.statement):
+            return provenance.CARRIED
+        if isinstance(node.value, (ast.Name, ast.Attribute, ast.Subscript)):
+            operands = provenance.Operands(node.value, Scope(frame))
+            if any(nonfinite.any_bad(v) for v in operands.cellwise):
+                return provenance.CARRIED
+        return provenance.CREATED
+
+    @staticmethod
+    def _was_bad(value: Any, old: Any) -> bool:
+        """An augmented assignment in place: the cells that were bad before account for those that are now."""
+        now = nonfinite.mask(value)
+        if isinstance(now, bool) or isinstance(old, bool):
+            return True
+        return not bool((now & ~old).any()) if getattr(now, "shape", None) == getattr(old, "shape", None) else True
+
+    def _expression(self, site: Site) -> Any:
+        if site.expression is None:
+            return None
+        if site.role == "augmented":
+            statement = site.file.statement(site.statement)
+            return statement and statement.node
+        return site.file.node(site.expression)
+
+
+def _parsed(text: str) -> ast.expr:
+    """The expression of a term's text, which may go over lines."""
+    return ast.parse(f"({text}\n)", mode="eval").body
+
+
+def _reads_items(text: str) -> bool:
+    """True for `[params[name] for name in names]`: the elements are read from a collection, nothing is computed."""
+    try:
+        node = _parsed(text)
+    except SyntaxError:
+        return False  # `a /= b`: a statement
+    if not isinstance(node, (ast.ListComp, ast.SetComp)) or not isinstance(node.elt, ast.Subscript):
+        return False
+    reads = (ast.Name, ast.Attribute, ast.Subscript, ast.Constant, ast.Slice, ast.Tuple, ast.expr_context)
+    return all(isinstance(part, reads) for part in ast.walk(node.elt))
+
+
+def _remembered(value: Any) -> Any:
+    """A value by which it is known again, without keeping an array alive."""
+    if nonfinite.is_number_kind(type(value)):
+        return value
+    try:
+        return weakref.ref(value)
+    except TypeError:
+        return MISSING
