@@ -22,11 +22,11 @@ from .pause import headline
 from .probes import run_texts, runtime
 from .reload.loader import Loader
 from .requests.dispatch import Requests
-from .rewind.checkpoint import Rewind
+from .rewind.checkpoint import SnapshotMaker
 from .source import plain_code, registry
 from .source.sites import Options
 from .trials import process_resources, trial
-from .values import snapshot as snapshot
+from .values import snapshot
 
 
 def run(fd: int, loaded: frozenset[str]) -> None:
@@ -48,7 +48,7 @@ def run(fd: int, loaded: frozenset[str]) -> None:
     process_resources.note_own()
     engine.install()
     if arguments.get("rewind"):
-        engine.rewind = Rewind(engine, str(arguments["rewind"]))
+        engine.rewind = SnapshotMaker(engine, str(arguments["rewind"]))
         engine.point_at_start()
     if "start" in engine.pauses_on:
         _pause_at_start(engine, path)

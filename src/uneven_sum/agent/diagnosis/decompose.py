@@ -58,7 +58,7 @@ class _LooksAround:
         return any(function is one and len(node.args) < count for one, count in cls.COUNTS)
 
 
-class Apart:
+class Decomposed:
     """One statement's expression taken apart in one frame; `also`: its further ones (targets, other `with` items).
 
     `actual` is what the expression really gave when it ran; `raised` the node whose evaluation raised, `failed` what
@@ -81,7 +81,7 @@ class Apart:
         ran: bool = False,
         may_call: bool = False,
         met: Callable[[], int] = lambda: 0,
-        before_call: Callable[[Apart, Term], None] = lambda apart, term: None,
+        before_call: Callable[[Decomposed, Term], None] = lambda apart, term: None,
     ) -> None:
         self.file, self.scope, self.may_call, self.met = file, scope, may_call, met
         self.raised, self.before_call = raised, before_call

@@ -13,19 +13,19 @@ from ..frames import stack
 from ..lookouts import expectations, lookout
 from ..pause.facts import Pause
 from ..reload.loader import Loader
-from ..rewind.checkpoint import Rewind
+from ..rewind.checkpoint import SnapshotMaker
 from ..source import registry
-from ..stepping.tracer import Motion
+from ..stepping.tracer import Stepper
 
 
-class Pointing:
+class Snapshots:
     """A part of the engine."""
 
     wire: Wire
     loader: Loader
-    motion: Motion
+    motion: Stepper
     lock: threading.RLock
-    rewind: Rewind | None
+    rewind: SnapshotMaker | None
     facts: dict[str, Any]
     present: Pause | None
     entering: bool

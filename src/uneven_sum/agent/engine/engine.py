@@ -25,20 +25,20 @@ from ..pause.headline import str_of
 from ..probes import run_texts, runtime
 from ..recording.recent_passes import last_passes
 from ..reload.loader import Loader
-from ..rewind.checkpoint import Rewind
+from ..rewind.checkpoint import SnapshotMaker
 from ..source import registry
 from ..source.sites import Options, Site
 from ..source.source_file import Statement
 from ..stepping import tracer
 from ..trials import process_resources
-from ..trials.assignment import ByHand
-from ..triggers.on_lookout import Meeting
-from ..triggers.on_nonfinite import Judging
-from ..triggers.on_warning import Warned
+from ..trials.assignment import Assignments
+from ..triggers.on_lookout import BreakpointTrigger
+from ..triggers.on_nonfinite import NonfiniteTrigger
+from ..triggers.on_warning import WarningTrigger
 from ..triggers.settings import Switches, Tripwire
-from ..values import snapshot as telling
+from ..values import snapshot
 from . import nested_call, ticks
-from .checkpoints import Pointing
+from .checkpoints import Snapshots
 
 PROTOCOL_ANSWERS: dict[str, tuple[type, ...]] = {
     "__getitem__": (IndexError, KeyError),
@@ -64,7 +64,7 @@ class Answering(Protocol):
     def while_running(self, frame: types.FrameType | None) -> bool: ...
 
 
-class Engine(Warned, Judging, Pointing, Meeting, tracer.Hooks):
+class Engine(WarningTrigger, NonfiniteTrigger, Snapshots, BreakpointTrigger, tracer.Hooks):
     """One run of one script."""
 
     def __init__(self, wire: Wire) -> None:
@@ -79,7 +79,7 @@ class Engine(Warned, Judging, Pointing, Meeting, tracer.Hooks):
         self.told: set[tuple[str, int, str]] = set()
         self.accepted: set[tuple[str, int]] = set()
         self.accepted_as: set[str] = set()
-        self.motion = tracer.Motion(self)
+        self.motion = tracer.Stepper(self)
         self.held: dict[types.FrameType, list[str]] = {}
         self.lock = threading.RLock()
         self.present: Pause | None = None
@@ -97,11 +97,11 @@ class Engine(Warned, Judging, Pointing, Meeting, tracer.Hooks):
         self.gone = False  # the host does not listen any more
         self._show: Any = None
         self.refusal = ""
-        self.rewind: Rewind | None = None
+        self.rewind: SnapshotMaker | None = None
         self.shows_figures = os.environ.get("MPLBACKEND") == "agg"
         self.nested: nested_call.Nested | None = None  # the call that is run within a pause
         self.boundary: types.FrameType | None = None  # what is further out handles none of its errors
-        self.by_hand = ByHand()
+        self.by_hand = Assignments()
         self.interrupting = False  # a pause was asked for between two lines
         self.hurry = False  # back to a place of before: nothing else pauses on the way
         self.entering = False  # on the way to the first line
@@ -130,7 +130,7 @@ class Engine(Warned, Judging, Pointing, Meeting, tracer.Hooks):
         except Closed:
             pass
 
-    def _left_alone(self, found: other_compilers.Left) -> None:
+    def _left_alone(self, found: other_compilers.Unwatched) -> None:
         self.unwatched(found.file, found.why, function=found.function, line=found.first, endLine=found.last)
 
     def start_ticks(self) -> None:
@@ -434,7 +434,7 @@ class Engine(Warned, Judging, Pointing, Meeting, tracer.Hooks):
                 "allThreadsStopped": True,
                 "unevenSum": self.facts,
                 "met": self.met_counts(),
-                "ran": telling.clock() - self.began if self.began else 0.0,
+                "ran": snapshot.clock() - self.began if self.began else 0.0,
                 "point": self.point,
                 "written": list(process_resources.written.items()),
                 "noPoint": self.rewind.why if self.rewind is not None else "",

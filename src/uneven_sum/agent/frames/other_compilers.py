@@ -24,7 +24,7 @@ COMPILERS = {
 
 
 @dataclass
-class Left:
+class Unwatched:
     """One function that is left alone; `first` and `last` are its lines."""
 
     file: str
@@ -38,8 +38,8 @@ class Left:
         return f"{self.function} is compiled by {self.by}"
 
 
-left: list[Left] = []
-heard: Callable[[Left], None] | None = None  # called for each one
+left: list[Unwatched] = []
+heard: Callable[[Unwatched], None] | None = None  # called for each one
 _codes: dict[int, types.CodeType] = {}
 
 
@@ -47,7 +47,7 @@ def is_left(code: types.CodeType) -> bool:
     return id(code) in _codes
 
 
-def at(file: str, line: int) -> Left | None:
+def at(file: str, line: int) -> Unwatched | None:
     """The function around a line, if it is left alone."""
     return next((one for one in left if one.file == file and one.first <= line <= one.last), None)
 
@@ -90,7 +90,7 @@ def _note(code: types.CodeType, by: str) -> None:
     if registry.files.get(code.co_filename) is None:
         return
     lines = [line for _, _, line in code.co_lines() if line is not None]
-    found = Left(code.co_filename, code.co_qualname.rpartition(".")[2], code.co_firstlineno, max(lines), by)
+    found = Unwatched(code.co_filename, code.co_qualname.rpartition(".")[2], code.co_firstlineno, max(lines), by)
     if found not in left:
         left.append(found)
         if heard is not None:

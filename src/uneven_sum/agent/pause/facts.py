@@ -9,7 +9,7 @@ from typing import Any
 
 from ..core.markers import MISSING
 from ..diagnosis.culprit import Culprit
-from ..diagnosis.decompose import Apart
+from ..diagnosis.decompose import Decomposed
 from ..frames import stack
 from ..source.source_file import Statement
 
@@ -28,7 +28,7 @@ class Pause:
     actual: Any = MISSING
     returned: Any = MISSING
     statement: Statement | None = None
-    apart: Apart | None = None
+    apart: Decomposed | None = None
     culprit: Culprit | None = None
     can_retry: bool = False
     can_replace: bool = False  # `replacement` takes the place of the value that was looked at

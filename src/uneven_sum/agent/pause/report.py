@@ -10,7 +10,7 @@ from ..core.markers import INNER, MISSING
 from ..core.text import clean
 from ..diagnosis import gaps, provenance
 from ..diagnosis.culprit import Culprit, Term
-from ..diagnosis.decompose import CODE_OF_THE_SCRIPT, Apart
+from ..diagnosis.decompose import CODE_OF_THE_SCRIPT, Decomposed
 from ..diagnosis.reasons import of_error
 from ..frames import stack
 from ..frames.exception_handlers import instruction_place, statement_at
@@ -118,7 +118,7 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
         from ..core import run_state
 
         actual = pause.actual
-        apart = Apart(
+        apart = Decomposed(
             file,
             root,
             scope(),
@@ -147,7 +147,7 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
             "sure": found is not None and all(child.known for child in found.term.children),
         }
 
-    def keep(apart: Apart, term: Term) -> None:
+    def keep(apart: Decomposed, term: Term) -> None:
         trial.so_far(lambda: {"terms": [term_dict(file, t) for t in apart.terms], "at": file.segment(term.node)})
 
     also = _also(statement.node) if statement is not None and root is whole_of(statement.node) else []

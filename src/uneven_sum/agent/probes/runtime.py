@@ -16,8 +16,7 @@ from ..recording.coverage import all_marks
 from ..recording.recorder import numbered
 from ..source import registry
 from ..source.sites import Site, sites
-from ..values import nonfinite
-from ..values import snapshot as telling
+from ..values import nonfinite, snapshot
 from ..values.nonfinite import MAX, PLAIN
 from . import run_texts
 
@@ -344,10 +343,10 @@ PROBES = _Probes(
     returning=returning,
     changed=changed,
     begins=begins,
-    clock=telling.clock,
-    since=telling.since,
-    told=telling.told,
-    missing=telling.MISSING,
+    clock=snapshot.clock,
+    since=snapshot.since,
+    told=snapshot.told,
+    missing=snapshot.MISSING,
     Exception=Exception,
     NameError=NameError,
     enter_loop=enter_loop,

@@ -15,7 +15,7 @@ from ..source.source_file import SourceFile
 ATTRIBUTE = "None"
 
 
-class Mark:
+class BranchMark:
     """`n`: whether a branch was taken, or how often a statement ran."""
 
     __slots__ = (ATTRIBUTE,)
@@ -31,7 +31,7 @@ class Mark:
 
 @dataclass
 class Branch:
-    mark: Mark
+    mark: BranchMark
     lines: tuple[int, int] = (0, -1)  # first and last; none for what has no text of its own
 
 
@@ -39,8 +39,8 @@ class Branch:
 class Count:
     """How often a statement was begun: as often as its block, but for the times that one before it has raised."""
 
-    block: Mark
-    raised: tuple[Mark, ...] = ()
+    block: BranchMark
+    raised: tuple[BranchMark, ...] = ()
 
     @property
     def n(self) -> int:
@@ -48,17 +48,17 @@ class Count:
 
 
 @dataclass
-class Marks:
+class Coverage:
     """The marks of one text of a file."""
 
     groups: list[list[Branch]] = field(default_factory=list)
     counts: dict[int, Count] = field(default_factory=dict)  # by line
-    functions: list[tuple[int, Mark]] = field(default_factory=list)  # line of the `def`
+    functions: list[tuple[int, BranchMark]] = field(default_factory=list)  # line of the `def`
 
 
 _numbers: dict[Any, int] = {}
-all_marks: list[Mark] = []
-of_file: dict[tuple[str, int], Marks] = {}
+all_marks: list[BranchMark] = []
+of_file: dict[tuple[str, int], Coverage] = {}
 
 
 def number_of(file: SourceFile, line: int, column: int, word: str) -> int:
@@ -66,13 +66,13 @@ def number_of(file: SourceFile, line: int, column: int, word: str) -> int:
     key = (file.path, file.print, line, column, word)
     if key not in _numbers:
         _numbers[key] = len(all_marks)
-        all_marks.append(Mark())
+        all_marks.append(BranchMark())
     return _numbers[key]
 
 
-def begin(file: SourceFile) -> Marks:
+def begin(file: SourceFile) -> Coverage:
     """A file is rewritten: its groups are found anew, with the marks that it has."""
-    found = of_file[file.path, file.print] = Marks(counts=of_file.get((file.path, file.print), Marks()).counts)
+    found = of_file[file.path, file.print] = Coverage(counts=of_file.get((file.path, file.print), Coverage()).counts)
     return found
 
 

@@ -14,7 +14,7 @@ from .recorder import Recorder, Run, numbered
 
 
 @dataclass
-class How:
+class RecordOptions:
     """What is recorded besides the values that a body assigns."""
 
     branches: bool = True
@@ -27,7 +27,7 @@ _numbers = itertools.count()
 @dataclass
 class Recorders:
     all: list[Recorder] = field(default_factory=list)
-    always: How | None = None  # every loop of the user's code
+    always: RecordOptions | None = None  # every loop of the user's code
 
     def plan(self, file: SourceFile) -> dict[tuple[int, int], Recorder]:
         """What concerns one file, by line and column."""
@@ -46,7 +46,7 @@ class Recorders:
         self,
         file: SourceFile,
         node: Any,
-        how: How,
+        how: RecordOptions,
         names: list[str] | None = None,
         bare: bool = True,
         keep: bool = False,

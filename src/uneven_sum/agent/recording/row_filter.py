@@ -39,13 +39,13 @@ class Unusable(Exception):
 
 
 @dataclass
-class Chosen:
+class FilterResult:
     rows: list[int]  # places of the rows for which it holds
     failed: int = 0  # rows for which it raised
     why: str = ""  # of the first of them
 
 
-def choose(text: str, labels: tuple[str, ...], rows: list[tuple[int, Row]]) -> Chosen:
+def choose(text: str, labels: tuple[str, ...], rows: list[tuple[int, Row]]) -> FilterResult:
     """The rows for which `text` is true.  Names are the columns (of an array: `inflow.mean`), `number` is the pass.
 
     Raises Unusable when the text is no such expression.
@@ -61,7 +61,7 @@ def choose(text: str, labels: tuple[str, ...], rows: list[tuple[int, Row]]) -> C
         except Exception as e:
             failed += 1
             why = why or f"in pass {number}: {_reason(e, labels)}"
-    return Chosen(found, failed, why)
+    return FilterResult(found, failed, why)
 
 
 def _hidden(number: int) -> str:

@@ -19,7 +19,7 @@ from .columns import BRANCHES, SECONDS
 from .recorder import Recorder, Run
 
 
-class Late:
+class TracedLoop:
     """One running loop of one call."""
 
     def __init__(self, recorder: Recorder, file: SourceFile, loop: Any, frame: types.FrameType) -> None:

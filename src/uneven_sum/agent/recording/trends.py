@@ -26,14 +26,14 @@ Series = list[tuple[int, float]]
 
 
 @dataclass
-class Said:
+class Trend:
     """One sentence, and the rule that gave it."""
 
     rule: str
     text: str
 
 
-def sentences(series: Series) -> list[Said]:
+def sentences(series: Series) -> list[Trend]:
     """What can be said of a value: (pass, value) in the order of the passes, non-finite ones among them."""
     values = [v for _, v in series]
     fine = series if math.isfinite(sum(values)) else [(n, v) for n, v in series if math.isfinite(v)]
@@ -42,7 +42,7 @@ def sentences(series: Series) -> list[Said]:
     values = [v for _, v in fine]
     low, high = min(values), max(values)
     if low == high:
-        return [Said("constant", f"is {_f(low)} in all {len(fine)} kept passes")]
+        return [Trend("constant", f"is {_f(low)} in all {len(fine)} kept passes")]
     stalled = _stalled(fine)
     course = stalled or _grows(fine) or _oscillates(fine) or _settles(fine, low, high) or _drifts(fine)
     broken = _broken(fine)
@@ -57,7 +57,7 @@ def recent(fine: Series) -> Series:
     return fine[start:]
 
 
-def _stalled(fine: Series) -> Said | None:
+def _stalled(fine: Series) -> Trend | None:
     last = fine[-1][1]
     start = len(fine) - 1
     while start > 0 and fine[start - 1][1] == last:
@@ -69,10 +69,10 @@ def _stalled(fine: Series) -> Said | None:
     before = fine[start - 1]
     exact = before[0] == first - 1
     since = f"since pass {first}" if exact else f"since pass {first} at the latest (pass {before[0]} was kept before)"
-    return Said("stalled", f"has stalled: {_f(last)} {since}, for {count} passes; it was {_f(before[1])} before")
+    return Trend("stalled", f"has stalled: {_f(last)} {since}, for {count} passes; it was {_f(before[1])} before")
 
 
-def _grows(fine: Series) -> Said | None:
+def _grows(fine: Series) -> Trend | None:
     part = recent(fine)
     for most in (RECENT, RECENT // 2, RECENT // 4, RECENT // 8):  # it may have begun a while ago
         if len(part) > most // 2 or most == RECENT:
@@ -82,7 +82,7 @@ def _grows(fine: Series) -> Said | None:
     return None
 
 
-def _grows_in(part: Series) -> Said | None:
+def _grows_in(part: Series) -> Trend | None:
     if len(part) < 8 or any(v == 0 for _, v in part):
         return None
     x = [float(n) for n, _ in part]
@@ -93,14 +93,14 @@ def _grows_in(part: Series) -> Said | None:
     signs = sum((a < 0) != (b < 0) for (_, a), (_, b) in itertools.pairwise(part))
     alternating = ", changing its sign from pass to pass" if signs >= 0.8 * (len(part) - 1) else ""
     factor = math.exp(slope)
-    return Said(
+    return Trend(
         "grows",
         f"grows by a factor of {factor:.4g} per pass{alternating}: from {_f(part[0][1])} in pass {part[0][0]} "
         f"to {_f(part[-1][1])} in pass {part[-1][0]} (r² {r2:.4f})",
     )
 
 
-def _oscillates(fine: Series) -> Said | None:
+def _oscillates(fine: Series) -> Trend | None:
     part = recent(fine)
     steps = _steps(part)
     if len(steps) < 6:
@@ -113,14 +113,14 @@ def _oscillates(fine: Series) -> Said | None:
     if late < 0.5 * early:
         return None
     values = [v for _, v in part]
-    return Said(
+    return Trend(
         "oscillates",
         f"oscillates between {_f(min(values))} and {_f(max(values))}: {changes} of {len(steps) - 1} differences change "
         f"their sign since pass {part[0][0]}",
     )
 
 
-def _settles(fine: Series, low: float, high: float) -> Said | None:
+def _settles(fine: Series, low: float, high: float) -> Trend | None:
     part = recent(fine)
     steps = _steps(part)
     if len(steps) < 8:
@@ -130,14 +130,14 @@ def _settles(fine: Series, low: float, high: float) -> Said | None:
     small = late <= 0.5 * early and late / 2 <= 1e-3 * (high / 2 - low / 2)
     if not (late <= 0.01 * early or small):
         return None
-    return Said(
+    return Trend(
         "settles",
         f"settles at {_f(part[-1][1])}: the last {quarter} differences are at most {_f(late)}, of a range of "
         f"{_f(high - low)} in all",
     )
 
 
-def _drifts(fine: Series) -> Said | None:
+def _drifts(fine: Series) -> Trend | None:
     part = recent(fine)
     steps = _steps(part)
     if len(steps) < 8:
@@ -147,14 +147,14 @@ def _drifts(fine: Series) -> Said | None:
     if most < 0.9 * len(steps):
         return None
     per_pass = (part[-1][1] / len(steps)) - (part[0][1] / len(steps))
-    return Said(
+    return Trend(
         "drifts",
         f"drifts by {_f(per_pass)} per pass: it {word} in {most} of {len(steps)} passes, from {_f(part[0][1])} in pass "
         f"{part[0][0]} to {_f(part[-1][1])}",
     )
 
 
-def _broken(fine: Series) -> Said | None:
+def _broken(fine: Series) -> Trend | None:
     """The first pass that broke monotony."""
     sign = 0
     for at in range(1, len(fine)):
@@ -171,7 +171,7 @@ def _broken(fine: Series) -> Said | None:
             where = f"in pass {n1}" if n1 == n0 + 1 else f"between passes {n0} and {n1}"
             first = "rose" if sign > 0 else "fell"
             to = "" if v1 == v0 else f" to {_f(v1)}"
-            return Said("monotony", f"{first} in every pass up to {n0} ({_f(v0)}) and {did}{to} {where}")
+            return Trend("monotony", f"{first} in every pass up to {n0} ({_f(v0)}) and {did}{to} {where}")
     return None
 
 

@@ -9,7 +9,7 @@ import types
 from typing import Any
 
 from ..core.text import error_text
-from ..diagnosis.decompose import Apart
+from ..diagnosis.decompose import Decomposed
 from ..frames.namespace import Scope
 from ..pause.facts import whole_of
 from ..pause.report import _also, culprit_dict, term_dict
@@ -62,7 +62,7 @@ def tried(text: str, frame: types.FrameType) -> dict[str, Any]:
     def work() -> dict[str, Any]:
         names = _names(frame)
         scope = Scope(frame)
-        before = snapshot_diff.Snapshot({**scope.globals, **scope.locals})
+        before = snapshot_diff.NamesBefore({**scope.globals, **scope.locals})
         kept = dict(names)
         answer: dict[str, Any] = {"failed": ""}
         try:
@@ -113,7 +113,7 @@ def _taken_apart(file: SourceFile, statements: list[ast.stmt], number: int, fram
                 _run(earlier, names)
         scope = Scope(frame)
         scope.locals = {n: v for n, v in names.items() if n != "__builtins__"}
-        apart = Apart(file, root, scope, also=_also(node), may_call=True)
+        apart = Decomposed(file, root, scope, also=_also(node), may_call=True)
         return {
             "terms": [term_dict(file, t) for t in apart.terms],
             "culprit": culprit_dict(file, apart.culprit()),

@@ -20,8 +20,8 @@ if TYPE_CHECKING:
 RARELY = 2_000_000_000  # `every`: just once
 
 
-class Setting:
-    """A part of `requests`."""
+class BreakpointRequests:
+    """A part of `Requests`."""
 
     engine: Engine
     started = False
@@ -155,7 +155,7 @@ class Setting:
     # -- tripwires and stepping ----------------------------------------------------------------------
 
     def on_own_setSwitches(self, arguments: dict[str, Any]) -> dict[str, Any]:
-        """The finer switches: see `switches`.  `breakpoint`: whether breakpoint() in the text pauses."""
+        """The finer switches: see `triggers/settings.py`.  `breakpoint`: whether breakpoint() in the text pauses."""
         self.engine.switches.set(arguments)
         if "breakpoint" in arguments:
             self.engine.honours_breakpoint = bool(arguments["breakpoint"])

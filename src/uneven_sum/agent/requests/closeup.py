@@ -49,8 +49,8 @@ KEPT_BYTES = 64 << 20
 Work = Callable[[Any], dict[str, Any]]
 
 
-class CloseUps:
-    """A part of `requests`."""
+class CloseupRequests:
+    """A part of `Requests`."""
 
     engine: Engine
     orders: dict[Any, Any]

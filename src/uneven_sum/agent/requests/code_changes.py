@@ -14,14 +14,14 @@ from ..pause.facts import Pause
 from ..reload import edit_trial, hot_swap
 from ..source import registry
 from ..trials import trial
-from .stepping import Moving
+from .stepping import SteppingRequests
 
 if TYPE_CHECKING:
     from ..engine.engine import Engine
 
 
-class Changing(Moving):
-    """A part of `requests`."""
+class CodeRequests(SteppingRequests):
+    """A part of `Requests`."""
 
     engine: Engine
 

@@ -24,9 +24,9 @@ from ..pause.facts import Pause
 from ..source import registry
 from ..stepping import tracer
 from ..values.describe import children, children_count, summary
-from .closeup import CloseUps
-from .code_changes import Changing
-from .evaluation import Names, Questions
+from .closeup import CloseupRequests
+from .code_changes import CodeRequests
+from .evaluation import EvaluationRequests, Names
 from .ledger import LedgerRequests
 
 if TYPE_CHECKING:
@@ -40,7 +40,7 @@ WHILE_RUNNING = {
 PAGE = 200
 
 
-class Requests(Changing, Questions, LedgerRequests, CloseUps):
+class Requests(CodeRequests, EvaluationRequests, LedgerRequests, CloseupRequests):
     """The requests of one run.  Numbers of frames and values hold for one pause."""
 
     def __init__(self, engine: Engine) -> None:

@@ -12,9 +12,9 @@ from ..engine.nested_call import Nested
 from ..frames.namespace import Scope
 from ..lookouts import expectations
 from ..trials import assignment
-from ..trials.evaluate import Asked, answer_for_good, answer_in_trial, call_text, completions
+from ..trials.evaluate import Evaluated, answer_for_good, answer_in_trial, call_text, completions
 from ..values.describe import summary
-from .stepping import Moving
+from .stepping import SteppingRequests
 
 if TYPE_CHECKING:
     from ..engine.engine import Engine
@@ -24,8 +24,8 @@ class Names(dict[str, Any]):
     """The names of a scope."""
 
 
-class Questions(Moving):
-    """A part of `requests`."""
+class EvaluationRequests(SteppingRequests):
+    """A part of `Requests`."""
 
     engine: Engine
     values: dict[int, Any]
@@ -62,12 +62,12 @@ class Questions(Moving):
         return self._result(asked)
 
     @staticmethod
-    def _read(text: str, frame: types.FrameType) -> Asked | None:
+    def _read(text: str, frame: types.FrameType) -> Evaluated | None:
         """The value of names, attributes and elements, read without running code; None where that is not enough."""
         from ..diagnosis import provenance
 
         try:
-            return Asked(summary(provenance.read(ast.parse(text, mode="eval").body, Scope(frame))))
+            return Evaluated(summary(provenance.read(ast.parse(text, mode="eval").body, Scope(frame))))
         except (provenance.Unreadable, SyntaxError, ValueError):
             return None
 
@@ -91,7 +91,7 @@ class Questions(Moving):
         self.nested = Nested(code, frame, text, bool(arguments.get("into")))
         return {"·action": "nested"}
 
-    def _result(self, asked: Asked) -> dict[str, Any]:
+    def _result(self, asked: Evaluated) -> dict[str, Any]:
         told = asked.told or {"text": "", "type": ""}
         return {
             "result": told["text"],

@@ -19,8 +19,8 @@ from ..pause import value_cards
 from ..recording import columns, coverage, row_filter, trends
 from ..recording.recent_passes import recent
 from ..recording.recorder import Recorder, Run
-from ..recording.recorder_set import How, Recorders
-from ..recording.traced_loop import Late
+from ..recording.recorder_set import Recorders, RecordOptions
+from ..recording.traced_loop import TracedLoop
 from ..source import registry
 from ..source.source_file import LOOPS, SourceFile, position
 from ..values.snapshot import FIGURES, MISSING, Cells, exact, is_scalar, number
@@ -34,7 +34,7 @@ EXACT = 2**53  # integers up to here are exact as float64
 
 
 class LedgerRequests:
-    """A part of `requests`."""
+    """A part of `Requests`."""
 
     engine: Engine
     started = False
@@ -63,7 +63,7 @@ class LedgerRequests:
         stale: set[str] = set()
         for wanted in arguments.get("loops") or []:
             file = self._source(str(wanted["file"]))
-            how = How(bool(wanted.get("branches", not wanted.get("names"))), bool(wanted.get("times")))
+            how = RecordOptions(bool(wanted.get("branches", not wanted.get("names"))), bool(wanted.get("times")))
             for node in self._nodes(file, int(wanted["line"]), bool(wanted.get("around"))):
                 keep = bool(wanted.get("around"))
                 recorder = self._recorder(file, node, how, list(wanted.get("names") or []), keep)
@@ -80,7 +80,7 @@ class LedgerRequests:
         if "always" in arguments:
             always = arguments["always"]
             self.engine.anew = True
-            self.recorders.always = How(**always) if always is not None else None
+            self.recorders.always = RecordOptions(**always) if always is not None else None
             stale |= {os.path.realpath(n) for n in registry.files} if always is not None else set()
         if self.started and stale:
             self._put_in(stale)
@@ -113,7 +113,7 @@ class LedgerRequests:
             raise Refused(f"Line {line} of {name} is not the head of a loop, comprehension or function{there}.")
         return found
 
-    def _recorder(self, file: SourceFile, node: Any, how: How, names: list[str], keep: bool) -> Recorder:
+    def _recorder(self, file: SourceFile, node: Any, how: RecordOptions, names: list[str], keep: bool) -> Recorder:
         if columns.kind_of(node) == "elements" and node.generators[0].is_async:
             raise Refused("An asynchronous comprehension is not recorded.")
         if names:
@@ -144,7 +144,7 @@ class LedgerRequests:
                 running = inside and stack.passes(file, frame, loop, False)[0] > 0
                 have = any(one.recorder is recorder for one in late.get(frame, [])) or _records(frame.f_code, recorder)
                 if running and not have and registry.file_of(frame) is file:
-                    late.setdefault(frame, []).append(Late(recorder, file, loop, frame))
+                    late.setdefault(frame, []).append(TracedLoop(recorder, file, loop, frame))
             frame = frame.f_back
 
     def _late(self, recorder: Recorder, file: SourceFile, node: Any) -> str:
@@ -200,7 +200,7 @@ class LedgerRequests:
         return told
 
     def on_own_course(self, arguments: dict[str, Any]) -> dict[str, Any]:
-        """Sentences about the course of one recorded value (`name`) over a run: see `series`."""
+        """Sentences about the course of one recorded value (`name`) over a run: see `trends`."""
         recorder, run = self._run_of(arguments)
         wanted = str(arguments["name"])
         whole = wanted in recorder.labels

@@ -18,15 +18,15 @@ from ..source.source_file import LOOPS, SCOPES, SourceFile, Statement, last_stat
 from ..stepping import jumps, tracer
 from ..stepping.tracer import Aim
 from ..trials import evaluate
-from .breakpoints import Setting
+from .breakpoints import BreakpointRequests
 
 if TYPE_CHECKING:
     from ..engine.engine import Engine
     from ..pause.facts import Pause
 
 
-class Moving(Setting):
-    """A part of `requests`: sets `mode` and `aim`, and the action that ends the pause."""
+class SteppingRequests(BreakpointRequests):
+    """A part of `Requests`: sets `mode` and `aim`, and the action that ends the pause."""
 
     engine: Engine
     mode = tracer.CONTINUE

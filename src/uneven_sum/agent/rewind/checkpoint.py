@@ -39,7 +39,7 @@ class Copied(Protocol):
     def start_ticks(self) -> None: ...
 
 
-class Rewind:
+class SnapshotMaker:
     """Makes return points for one run.  `path`: the host's socket; empty: none are made."""
 
     def __init__(self, engine: Copied, path: str) -> None:

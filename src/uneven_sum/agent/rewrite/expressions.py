@@ -1,6 +1,6 @@
 """The probes within expressions: result checks, and the meters of loops and comprehensions.
 
-`rewrite` tells the whole plan; this is its part below the statement.
+`rewrite/statements.py` has the whole plan; this is its part below the statement.
 """
 
 from __future__ import annotations
@@ -103,12 +103,12 @@ class Expressions:
         return ast.Constant(self.sites.add(self.file, self.at, where, role, numbers, versions))
 
     def _watched_lambda(self, node: ast.Lambda) -> None:
-        """Lookouts that stand in a lambda or comprehension: see `watching`."""
+        """Lookouts that stand in a lambda or comprehension: see `lookout_probes`."""
 
     def _watched_elements(self, node: ast.AST) -> None: ...
 
     def _comprehended(self, node: ast.AST) -> None:
-        """A comprehension is rewritten: see `recorded`."""
+        """A comprehension is rewritten: see `recording_probes`."""
 
     @staticmethod
     def _load(name: str) -> ast.Name:

@@ -1,4 +1,4 @@
-"""The probes of lookouts within rewritten code (`rewrite` tells the whole plan).
+"""The probes of lookouts within rewritten code (`rewrite/statements.py` has the whole plan).
 
 A condition becomes code of the function that it stands in.  Where that would change what the function
 closes over, so that running functions could not be given the new code, it is left to be evaluated by name.
@@ -19,7 +19,7 @@ from ..source.source_file import SourceFile
 from .expressions import Expressions
 
 
-class Watching(Expressions):
+class LookoutProbes(Expressions):
     """Knows the function under way, and inserts what the plan wants in it."""
 
     def __init__(self, file: SourceFile, sites: Sites, options: Options, plan: Plan) -> None:

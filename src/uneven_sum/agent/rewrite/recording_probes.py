@@ -1,4 +1,4 @@
-"""The parts of rewritten code that fill ledgers and mark branches (`rewrite` tells the whole plan).
+"""The parts of rewritten code that fill ledgers and mark branches (`rewrite/statements.py` has the whole plan).
 
 recorded loop   ·r = ‹begin›(OUTER); ·rw = ·r.waiting
                 for … in ·r.over(ITER):
@@ -27,21 +27,21 @@ from ..recording.columns import BRANCHES, CALL, DEPTH, ELEMENT, RETURNED, SECOND
 from ..recording.recorder import Recorder
 from ..source.sites import Options, Sites
 from ..source.source_file import SourceFile, position
-from .lookout_probes import Watching
+from .lookout_probes import LookoutProbes
 
 RUN = "·r"  # the temporary of what is recorded
 MOST_BRANCHES = 60  # of one loop: bits of a whole number
 Body = list[ast.stmt]
 
 
-class Recorded(Watching):
+class RecordingProbes(LookoutProbes):
     """Inserts what records, counts and marks."""
 
     def __init__(self, file: SourceFile, sites: Sites, options: Options, plan: Plan) -> None:
         super().__init__(file, sites, options, plan)
         self.recording: list[tuple[Recorder, str]] = []  # what is recorded around, in this function; innermost last
         self.marks = coverage.begin(file)
-        self.escaping: list[coverage.Mark] = []  # branches of the statement just rewritten that leave their block
+        self.escaping: list[coverage.BranchMark] = []  # branches of the statement just rewritten that leave their block
 
     @contextlib.contextmanager
     def no_recording(self) -> Iterator[None]:
@@ -292,7 +292,7 @@ class Recorded(Watching):
             self.marks.groups.append(made)
             self.escaping = [b.mark for b, body in zip(made, bodies) if any(_leaves(s) for s in body)]
 
-    def after(self, rest: list[ast.stmt], escaping: list[coverage.Mark]) -> Body:
+    def after(self, rest: list[ast.stmt], escaping: list[coverage.BranchMark]) -> Body:
         """What follows a statement that may leave its block."""
         first = rest[0]
         number = coverage.number_of(self.file, first.lineno, first.col_offset, "after")
@@ -349,4 +349,4 @@ def first_line(s: Any) -> ast.AST:
     return like
 
 
-__all__ = ["ELEMENT", "Recorded", "first_line", "run_name", "stored_places"]
+__all__ = ["ELEMENT", "RecordingProbes", "first_line", "run_name", "stored_places"]

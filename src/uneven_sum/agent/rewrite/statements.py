@@ -1,7 +1,7 @@
 """Inserts the probes into a module's syntax tree.
 
 One visitor, in the order of the source.  What it makes of each construct (`‹check›` and the like stand
-for the functions of `probes`, which are put in as constants once the tree is compiled, so that no name
+for the functions of `probes/runtime.py`, which are put in as constants once the tree is compiled, so that no name
 of ours is ever visible to the script):
 
 statement guard     while True:
@@ -22,7 +22,7 @@ loop meters         for … in ‹compress›(ITER, (·m1 := ‹repeat›(True, 
                     ·m1 = 0; while …: ·m1 += 1; …
 lookout             if CONDITION and ‹tick›(): ‹lookout›(site)   before the statement, in a `try` of its own
 leaving a call      except: …; if ‹leaving›(): return ‹given›()   in the guards of functions
-ledgers, branches   see `recorded`
+ledgers, branches   see `recording_probes`
 
 `·v` begins with a character that cannot begin a name, so it never meets one of the script's.  A temporary
 is emptied whenever it held anything but a float or an int: the script's objects die when they would.
@@ -42,7 +42,7 @@ from ..source.call_lists import SEES_FRAME
 from ..source.sites import Options, Sites
 from ..source.source_file import SourceFile, last_statements, position
 from .expressions import placed
-from .recording_probes import Recorded, first_line, may_leave, run_name
+from .recording_probes import RecordingProbes, first_line, may_leave, run_name
 
 GUARDED = (ast.Assign, ast.AugAssign, ast.AnnAssign, ast.Expr, ast.Return, ast.Delete, ast.Raise, ast.Assert)
 GUARDED_TOO = (ast.Import, ast.ImportFrom)
@@ -51,7 +51,7 @@ NO_GUARD = (*OWN_SCOPE, ast.Try, ast.TryStar)  # their errors are not counted wh
 ENDS = (ast.Return, ast.Raise, ast.Break, ast.Continue)
 
 
-class Rewriter(Recorded):
+class Rewriter(RecordingProbes):
     """Rewrites one module; `plan` says which lookouts stand in it."""
 
     def __init__(self, file: SourceFile, sites: Sites, options: Options, plan: Plan | None = None) -> None:

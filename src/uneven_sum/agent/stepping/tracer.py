@@ -60,7 +60,7 @@ class Hooks:
         """A jump was refused by the language."""
 
 
-class Motion:
+class Stepper:
     """The one tracer."""
 
     def __init__(self, hooks: Hooks) -> None:
@@ -339,4 +339,4 @@ def same_file(name: str, path: str) -> bool:
     return os.path.realpath(name) == path
 
 
-TRACERS.update((Motion._global.__code__, Motion._local.__code__))
+TRACERS.update((Stepper._global.__code__, Stepper._local.__code__))

@@ -12,7 +12,7 @@ from ..values.describe import summary
 from . import trial
 
 
-class ByHand:
+class Assignments:
     """What was set by hand: (call, name) -> the texts of what was set.  A call is known by its frame's identity; 0
     stands for a module."""
 

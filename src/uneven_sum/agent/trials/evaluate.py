@@ -22,7 +22,7 @@ from . import snapshot_diff, trial
 
 
 @dataclass
-class Asked:
+class Evaluated:
     """An answer: the value's summary, or an error in one sentence."""
 
     told: dict[str, Any] | None = None
@@ -64,12 +64,12 @@ def _namespace(frame: types.FrameType) -> dict[str, Any]:
     return {**scope.globals, **scope.locals, "__builtins__": scope.builtins}
 
 
-def answer_in_trial(text: str, frame: types.FrameType) -> Asked:
+def answer_in_trial(text: str, frame: types.FrameType) -> Evaluated:
     """Evaluates in a copy of the script; nothing that it does is kept."""
     try:
         code, is_expression = _compile(text)
     except (SyntaxError, ValueError) as e:
-        return Asked(error=_syntax(e) if isinstance(e, SyntaxError) else f"{e}.")
+        return Evaluated(error=_syntax(e) if isinstance(e, SyntaxError) else f"{e}.")
     began = time.perf_counter()
 
     scope = Scope(frame)
@@ -77,7 +77,7 @@ def answer_in_trial(text: str, frame: types.FrameType) -> Asked:
 
     def work() -> dict[str, Any]:
         names = _namespace(frame)
-        before = None if pure else snapshot_diff.Snapshot({**scope.globals, **scope.locals})
+        before = None if pure else snapshot_diff.NamesBefore({**scope.globals, **scope.locals})
         kept = dict(names)
         answer: dict[str, Any] = {}
         started = time.perf_counter()
@@ -103,9 +103,9 @@ def answer_in_trial(text: str, frame: types.FrameType) -> Asked:
     try:
         answer = trial.run(work)
     except trial.Impossible as e:
-        return Asked(error=f"Cannot copy the script: {e}. Start with ! to run it in the script.", impossible=True)
+        return Evaluated(error=f"Cannot copy the script: {e}. Start with ! to run it in the script.", impossible=True)
     seconds = answer.get("seconds", time.perf_counter() - began)
-    asked = Asked(answer.get("told"), printed=answer.get("printed", ""), seconds=seconds)
+    asked = Evaluated(answer.get("told"), printed=answer.get("printed", ""), seconds=seconds)
     asked.error = answer.get("failed", "")
     threads = trial.with_threads()
     if asked.error == trial.too_long() and threads:
@@ -121,12 +121,12 @@ def _news(kept: dict[str, Any], names: dict[str, Any]) -> dict[str, Any]:
     return {"text": "; ".join(shown) or "done", "type": ""}
 
 
-def answer_for_good(text: str, frame: types.FrameType) -> Asked:
+def answer_for_good(text: str, frame: types.FrameType) -> Evaluated:
     """Evaluates in the paused call itself; names that it sets stay set."""
     try:
         code, is_expression = _compile(text)
     except (SyntaxError, ValueError) as e:
-        return Asked(error=_syntax(e) if isinstance(e, SyntaxError) else f"{e}.")
+        return Evaluated(error=_syntax(e) if isinstance(e, SyntaxError) else f"{e}.")
     began = time.perf_counter()
     at_module = frame.f_locals is frame.f_globals or frame.f_code.co_name == "<module>"
     printed = io.StringIO()
@@ -137,10 +137,10 @@ def answer_for_good(text: str, frame: types.FrameType) -> Asked:
             else:
                 value = _in_call(code, is_expression, frame)
     except BaseException as e:
-        return Asked(error=error_text(e), printed=printed.getvalue(), for_good=True)
+        return Evaluated(error=error_text(e), printed=printed.getvalue(), for_good=True)
     seconds = time.perf_counter() - began
     told = summary(value) if is_expression else {"text": "done", "type": ""}
-    return Asked(
+    return Evaluated(
         told, printed=printed.getvalue(), value=value if is_expression else MISSING, for_good=True, seconds=seconds
     )
 

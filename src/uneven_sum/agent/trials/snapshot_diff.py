@@ -77,7 +77,7 @@ def _is_pure_call(node: ast.Call, scope: Scope) -> bool:
     return node.func.attr in PURE_METHODS and owner is not None and safe_kind(type(owner))  # type: ignore[attr-defined]
 
 
-class Snapshot:
+class NamesBefore:
     """The values of names as they are now; `differences` says later what has become of them."""
 
     def __init__(self, names: dict[str, Any]) -> None:
@@ -153,7 +153,7 @@ class Snapshot:
 
     def differences(self, names: dict[str, Any]) -> list[dict[str, Any]]:
         """What is different now: `name`, `old`, `new`, and for arrays `cells` and `where`; at most TOLD of them."""
-        after = Snapshot({})
+        after = NamesBefore({})
         found: list[dict[str, Any]] = []
         for name, before in self.names.items():
             if name not in names:

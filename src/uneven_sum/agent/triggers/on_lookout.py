@@ -22,7 +22,7 @@ from ..pause import value_cards
 from ..pause.facts import Pause
 from ..pause.headline import str_of
 from ..probes import runtime
-from ..recording.traced_loop import Late
+from ..recording.traced_loop import TracedLoop
 from ..source import registry
 from ..source.sites import Site
 from ..source.source_file import SCOPES, SourceFile, Statement, position
@@ -31,19 +31,19 @@ from ..values.describe import text_of
 if TYPE_CHECKING:
     from ..core.transport import Wire
     from ..reload.loader import Loader
-    from ..stepping.tracer import Motion
+    from ..stepping.tracer import Stepper
 
 SOON = 0.05  # seconds that written texts are kept to be sent together
 LONGEST = 4000  # characters of one written text
 
 
-class Meeting(runtime.Listener):
+class BreakpointTrigger(runtime.Listener):
     """The part of the engine that knows the user's lookouts."""
 
     loader: Loader
     wire: Wire
     pauses_on: set[str]
-    motion: Motion
+    motion: Stepper
 
     temporary: list[int]
 
@@ -59,7 +59,7 @@ class Meeting(runtime.Listener):
         self.line_at = -1
         self.at_module: Statement | None = None
         self.pass_seen: dict[tuple[int, int], int] = {}
-        self.late: dict[types.FrameType, list[Late]] = {}  # loops that are recorded by tracing
+        self.late: dict[types.FrameType, list[TracedLoop]] = {}  # loops that are recorded by tracing
         self.stepped_to: tuple[Any, ...] | None = None  # where a step has ended: its lookouts pause no second time
 
     def _guarded(self, pause: Pause) -> str:

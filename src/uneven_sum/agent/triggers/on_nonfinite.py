@@ -27,7 +27,7 @@ from .settings import Switches
 LOOKED_AGAIN = 30  # times that one place is taken apart without a pause, before it is taken as carried
 
 
-class Judging(tracer.Hooks):
+class NonfiniteTrigger(tracer.Hooks):
     """A part of the engine."""
 
     pauses_on: set[str]

@@ -20,16 +20,16 @@ from . import style_warnings
 from .settings import Switches
 
 if TYPE_CHECKING:
-    from ..stepping.tracer import Motion
+    from ..stepping.tracer import Stepper
 
 
-class Warned(tracer.Hooks):
+class WarningTrigger(tracer.Hooks):
     """A part of the engine."""
 
     pauses_on: set[str]
     switches: Switches
     held: dict[types.FrameType, list[str]]
-    motion: Motion
+    motion: Stepper
     shows_figures: bool
     _show: Any
 
