@@ -160,8 +160,8 @@ async def test_old_calls_keep_their_lines(script) -> None:
 @pytest.mark.parametrize(
     ("old", "new", "why"),
     [
-        ("SILL = 2.0", "SILL = 1.0", "outside of functions"),
-        ("def rate(stage, width=4.0):", "def rate(stage, width=5.0):", "outside of functions"),
+        ("SILL = 2.0", "SILL = 1.0", "Top-level code changed"),
+        ("def rate(stage, width=4.0):", "def rate(stage, width=5.0):", "Top-level code changed"),
         ("    return flow", "    return flow +", "cannot be compiled"),
     ],
 )

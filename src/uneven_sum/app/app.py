@@ -24,6 +24,7 @@ from .screens.bench import Bench
 from .screens.closeup import CloseUp
 from .screens.desk import Desk
 from .screens.editor import Editor
+from .screens.help import Help
 from .screens.ledger import LedgerScreen
 from .screens.lookouts import Lookouts
 from .screens.notes import Notes
@@ -119,6 +120,9 @@ class UnevenSum(App[None]):
         self._notifications.add(Notification(message, severity=severity, markup=False))  # as toasts are, but not shown
         for notice in notices:
             notice.say(message, severity)
+
+    def show_help(self, screen: Keyed) -> None:
+        self.push_screen(Help(self.palette, screen))
 
     # -- settings ------------------------------------------------------------------------------------
 

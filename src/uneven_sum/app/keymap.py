@@ -6,13 +6,13 @@ A change that cannot hold (no such key, or a key in use) is reported; the key st
 from __future__ import annotations
 
 import unicodedata
-from typing import Any
+from typing import Any, Protocol, cast
 
 from textual.app import App
 from textual.binding import Binding, BindingsMap
 from textual.keys import Keys as KnownKeys
 
-from ..client import settings
+from ..client import Launch, settings
 from .theme import Palette
 
 # Where Textual's name of a sign is not its name in Unicode.
@@ -77,6 +77,21 @@ def fitting(bindings: BindingsMap, changes: dict[str, str], screen: str) -> tupl
         told.append(f"keys.{screen}: {shown(clash)} = {shown(new)!r}: {shown(new)} does something else already.")
 
 
+class Application(Protocol):
+    """What screens ask of the application."""
+
+    palette: Palette
+
+    def show_help(self, screen: Keyed) -> None: ...
+    def open_bench(self, launch: Launch, guided: bool = False) -> None: ...
+    def open_settings(self) -> None: ...
+    def to_desk(self) -> None: ...
+    def refuse(self, message: str) -> None: ...
+    def apply_keys(self, changes: Changes) -> list[str]: ...
+    def apply_settings(self, now: settings.Settings, theme: bool) -> list[str]: ...
+    def keys_of(self, screen: str) -> set[str]: ...
+
+
 class Keyed:
     """A screen whose keys can be changed.  `KEYS_OF`: its name in the settings."""
 
@@ -118,12 +133,8 @@ class Keyed:
 
     def _bottom_line(self, acts: bool) -> None:
         """Below a dialog the keys of the bottom line do not act: it is empty."""
-        from .widgets.bars import Keys
-
-        for line in self.query(Keys):  # type: ignore[attr-defined]
+        for line in self.query("Keys"):  # type: ignore[attr-defined]
             line.act(acts)
 
     def action_help(self) -> None:
-        from .screens.help import Help
-
-        self.app.push_screen(Help(self.palette, self))
+        cast("Application", self.app).show_help(self)

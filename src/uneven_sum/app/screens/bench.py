@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import os
-from typing import TYPE_CHECKING, cast
+from typing import cast
 
 from textual import events, work
 from textual.app import ComposeResult
@@ -38,7 +38,7 @@ from ..bench.verifying import Verifying
 from ..bench.watchman import Watchman
 from ..dialogs import Sure
 from ..formats import Format
-from ..keymap import Keyed
+from ..keymap import Application, Keyed
 from ..theme import Palette
 from ..widgets.ask import AskDrawer, AskLine
 from ..widgets.bars import Headline, Keys, TopLine, Trail
@@ -49,9 +49,6 @@ from ..widgets.notice import Notice
 from ..widgets.passes import PassStrip
 from ..widgets.sheet import Sheet
 from .lookouts import Lookouts
-
-if TYPE_CHECKING:
-    from ..app import UnevenSum
 
 NARROW = 110  # columns below which the cards move under the sheet
 MANY = 60  # cards from which on the notes at the line ends come a little later
@@ -193,8 +190,8 @@ class Bench(
         return isinstance(self.app.focused, (Input, TextArea))
 
     @property
-    def uneven(self) -> UnevenSum:
-        return cast("UnevenSum", self.app)
+    def uneven(self) -> Application:
+        return cast("Application", self.app)
 
     def compose(self) -> ComposeResult:
         p = self.palette

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import textwrap
 from pathlib import Path
-from typing import TYPE_CHECKING, cast
+from typing import cast
 
 from rich.text import Text
 from textual import work
@@ -23,19 +23,16 @@ from ...client.setup import Setup, WrongField, ago, interpreters_near, recent
 from ...demo import CASES, find
 from ...protocol import Note
 from ..dialogs import Choice, Choose, Prompt
+from ..guide_case import prepared
 from ..helptexts import hints
-from ..keymap import Keyed
+from ..keymap import Application, Keyed
 from ..paths import short
 from ..theme import PALETTES, Palette
 from ..widgets.bars import Keys, TopLine
 from ..widgets.fields import Field
-from ..widgets.guide import prepared
 from ..widgets.options import Options
 from ..widgets.sheet import Sheet
 from .editor import edit
-
-if TYPE_CHECKING:
-    from ..app import UnevenSum
 
 FIELDS = {
     "args": ("arguments", "command-line arguments, as in a shell"),
@@ -99,8 +96,8 @@ class Desk(Keyed, Screen[None]):
         self.known: list[tuple[tuple[str, bool], float]] = []  # recent cases as they are listed
 
     @property
-    def uneven(self) -> UnevenSum:
-        return cast("UnevenSum", self.app)
+    def uneven(self) -> Application:
+        return cast("Application", self.app)
 
     def compose(self) -> ComposeResult:
         yield TopLine(self.palette)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, fields
-from typing import TYPE_CHECKING, Any, cast
+from typing import Any, cast
 
 from rich.text import Text
 from textual import events, work
@@ -18,14 +18,11 @@ from ...client import BadUse, settings
 from ...client.settings import ABOUT, ALLOWED, Settings, choices, in_words, wrong_with
 from ..dialogs import BOX, Choice, Choose, Prompt
 from ..helptexts import TABLES, hints
-from ..keymap import FIXED, Keyed, is_key, named, shown
+from ..keymap import FIXED, Application, Keyed, is_key, named, shown
 from ..paths import short
 from ..theme import Palette
 from ..widgets.bars import Keys, TopLine
 from ..widgets.options import Options
-
-if TYPE_CHECKING:
-    from ..app import UnevenSum
 
 WIDE = 25  # columns of a value
 HINTS = hints("settings", "enter", "delete", "?", "escape")
@@ -66,8 +63,8 @@ class SettingsScreen(Keyed, Screen[None]):
         self.rows: list[Row] = []
 
     @property
-    def uneven(self) -> UnevenSum:
-        return cast("UnevenSum", self.app)
+    def uneven(self) -> Application:
+        return cast("Application", self.app)
 
     def compose(self) -> ComposeResult:
         yield TopLine(self.palette)

@@ -3,25 +3,19 @@
 from __future__ import annotations
 
 import re
-import shutil
 from collections.abc import Callable
 from dataclasses import dataclass
-from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
-from platformdirs import user_state_path
 from rich.text import Text
 from textual.widgets import Static
 
-from ...client import BadUse, Launch
-from ...demo import FOLDER
 from ..theme import Palette
 from .ask import AskDrawer
 
 if TYPE_CHECKING:
     from ..screens.bench import Bench
 
-FILES = ("rating_year.py", "stage_2031.csv")
 OFTEN = 0.25  # seconds between two looks at what the user has done
 
 
@@ -94,18 +88,6 @@ END = (
 )
 
 
-def prepared() -> Launch:
-    """The guide's case, copied anew: it will be changed.  BadUse when it cannot be copied."""
-    folder = user_state_path("uneven-sum") / "guide"
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-        for name in FILES:
-            shutil.copy(FOLDER / name, folder / name)
-    except OSError as e:
-        raise BadUse(f"The guide needs a copy of its case in {folder}: {e.strerror}.") from None
-    return Launch(str(Path(folder) / FILES[0]), cwd=str(folder), keep_case=False)
-
-
 class GuideBar(Static):
     """The present step, above the keys; hidden where there is no guide."""
 
@@ -123,13 +105,10 @@ class GuideBar(Static):
 
     def look(self) -> None:
         """Goes on to the next step once this one was done."""
-        from ..screens.bench import Bench
-        from ..screens.closeup import CloseUp
-
-        bench = self.screen
-        if not isinstance(bench, Bench) or self.step >= len(STEPS):
+        bench: Any = self.screen
+        if self.step >= len(STEPS):
             return
-        self.seen.closeup |= isinstance(self.app.screen, CloseUp)
+        self.seen.closeup |= getattr(self.app.screen, "KEYS_OF", "") == "closeup"
         loops = bench.facts.loops if bench.facts is not None else []
         done = STEPS[self.step].done(bench, self.seen)
         if loops:
