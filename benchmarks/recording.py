@@ -50,8 +50,8 @@ async def watched(path: str, line: int, names: list[str], counts: bool = False) 
 async def opening() -> list[tuple[str, float, float]]:
     """From the key to the painted Ledger of 1e6 passes, and from page to page."""
     from uneven_sum.app.app import UnevenSum
-    from uneven_sum.app.screens.bench import Bench
-    from uneven_sum.app.screens.ledger import LedgerScreen
+    from uneven_sum.app.bench.screen import Bench
+    from uneven_sum.app.ledger.screen import LedgerScreen
 
     with tempfile.TemporaryDirectory() as folder:
         path = os.path.join(folder, "loop.py")

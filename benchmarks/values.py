@@ -21,9 +21,9 @@ from uneven_sum.agent.values import downsample
 from uneven_sum.agent.values import statistics as array_statistics
 from uneven_sum.agent.values.grid_page import b64
 from uneven_sum.agent.values.kinds.arrays import figures
-from uneven_sum.app.formats import Format
-from uneven_sum.app.plots import line
-from uneven_sum.app.theme import SLATE
+from uneven_sum.app.plotting.charts import line
+from uneven_sum.app.plotting.number_format import Format
+from uneven_sum.app.shell.theme import SLATE
 from uneven_sum.client import Client, Launch, Stopped
 
 

@@ -9,7 +9,7 @@ import uuid
 
 from driving import slowness
 
-from uneven_sum.app.screens.bench import Bench
+from uneven_sum.app.bench.screen import Bench
 
 
 async def rest(pilot, seconds: float) -> None:

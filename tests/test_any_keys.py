@@ -12,8 +12,8 @@ from textual.binding import BindingsMap
 from textual.widgets import Input, TextArea
 
 from uneven_sum.app.app import KEYED, UnevenSum
-from uneven_sum.app.screens.bench import Bench
-from uneven_sum.app.screens.desk import Desk
+from uneven_sum.app.bench.screen import Bench
+from uneven_sum.app.desk.screen import Desk
 from uneven_sum.client import Launch
 from uneven_sum.demo import FOLDER
 

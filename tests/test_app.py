@@ -13,16 +13,16 @@ from driving_app import rest, settled, until
 from textual.widgets import Input
 
 from uneven_sum.app.app import UnevenSum
-from uneven_sum.app.dialogs import Choose, EditSentence, Prompt, Sure
-from uneven_sum.app.screens.bench import Bench
-from uneven_sum.app.screens.closeup import CloseUp, Plot
-from uneven_sum.app.screens.help import Help
-from uneven_sum.app.screens.lookouts import Lookouts
-from uneven_sum.app.screens.tried import TryChange
-from uneven_sum.app.widgets.ask import AskDrawer, AskLine
-from uneven_sum.app.widgets.cards import Cards
-from uneven_sum.app.widgets.drawers import OutputDrawer
+from uneven_sum.app.bench.ask_drawer import AskDrawer, AskLine
+from uneven_sum.app.bench.cards import Cards
+from uneven_sum.app.bench.output_drawer import OutputDrawer
+from uneven_sum.app.bench.screen import Bench
+from uneven_sum.app.bench.try_edit import TryChange
+from uneven_sum.app.closeup.screen import CloseUp, Plot
+from uneven_sum.app.lookouts.screen import Lookouts
+from uneven_sum.app.widgets.dialogs import Choose, EditSentence, Prompt, Sure
 from uneven_sum.app.widgets.grid import Grid
+from uneven_sum.app.widgets.help import Help
 from uneven_sum.app.widgets.sheet import GUTTER, Sheet
 from uneven_sum.client import Launch
 from uneven_sum.demo import find

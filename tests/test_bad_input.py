@@ -17,8 +17,8 @@ from driving_app import rest, settled, until
 from textual.widgets import Static
 
 from uneven_sum.app.app import UnevenSum
-from uneven_sum.app.screens.bench import Bench
-from uneven_sum.app.screens.editor import Editor
+from uneven_sum.app.bench.screen import Bench
+from uneven_sum.app.editor.screen import Editor
 from uneven_sum.app.widgets.sheet import Sheet
 from uneven_sum.client import BadUse, Launch, case, notes, settings
 from uneven_sum.client.book import Book, lines_of

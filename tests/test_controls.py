@@ -18,7 +18,7 @@ import pytest
 from rich.segment import Segment
 from textual.color import Color
 
-from uneven_sum.app.harmless import Harmless
+from uneven_sum.app.safe_drawing import Harmless
 from uneven_sum.safe_text import CONTROLS, visible, visible_json, without
 
 EVIL = (

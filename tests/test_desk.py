@@ -10,10 +10,10 @@ from driving_app import rest, until
 from textual.widgets import Input, OptionList
 
 from uneven_sum.app.app import UnevenSum
-from uneven_sum.app.dialogs import Choose
-from uneven_sum.app.screens.bench import Bench
-from uneven_sum.app.screens.desk import Desk, scripts_below
-from uneven_sum.app.widgets.drawers import OutputDrawer
+from uneven_sum.app.bench.output_drawer import OutputDrawer
+from uneven_sum.app.bench.screen import Bench
+from uneven_sum.app.desk.screen import Desk, scripts_below
+from uneven_sum.app.widgets.dialogs import Choose
 from uneven_sum.app.widgets.sheet import Sheet
 from uneven_sum.client import Launch
 from uneven_sum.client.setup import Setup, WrongField, ago, interpreters_near, of_launch, recent, remember

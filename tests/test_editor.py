@@ -15,9 +15,9 @@ from textual.events import Key
 from textual.widgets import TextArea
 
 from uneven_sum.app.app import UnevenSum
-from uneven_sum.app.dialogs import Choose, Prompt
-from uneven_sum.app.screens.bench import Bench
-from uneven_sum.app.screens.editor import Editor
+from uneven_sum.app.bench.screen import Bench
+from uneven_sum.app.editor.screen import Editor
+from uneven_sum.app.widgets.dialogs import Choose, Prompt
 from uneven_sum.app.widgets.sheet import Sheet
 from uneven_sum.client import BadUse, Launch
 from uneven_sum.client.before import nearest

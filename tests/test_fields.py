@@ -9,7 +9,7 @@ from textual.containers import Vertical
 from textual.widget import Widget
 from textual.widgets import Input, TextArea
 
-from uneven_sum.app.widgets.drawers import ScriptInput
+from uneven_sum.app.bench.output_drawer import ScriptInput
 from uneven_sum.app.widgets.fields import Field, TextField
 from uneven_sum.app.widgets.source_area import SourceArea
 

@@ -9,10 +9,10 @@ import pytest
 from driving_app import rest, until
 
 from uneven_sum.app.app import UnevenSum
-from uneven_sum.app.screens.bench import Bench
-from uneven_sum.app.screens.closeup import CloseUp
+from uneven_sum.app.bench.guide_bar import STEPS, GuideBar
+from uneven_sum.app.bench.screen import Bench
+from uneven_sum.app.closeup.screen import CloseUp
 from uneven_sum.app.widgets.bars import TopLine
-from uneven_sum.app.widgets.guide import STEPS, GuideBar
 from uneven_sum.demo import FOLDER
 
 

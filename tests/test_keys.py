@@ -10,11 +10,11 @@ from textual.events import Key
 from textual.widgets import OptionList, Static
 
 from uneven_sum.app.app import KEYED, UnevenSum
-from uneven_sum.app.commands import Commands
-from uneven_sum.app.helptexts import TABLES
-from uneven_sum.app.keymap import Keyed, fitting, is_key, named
-from uneven_sum.app.keymap import shown as written
-from uneven_sum.app.screens.settings import SettingsScreen, single_keys
+from uneven_sum.app.command_palette import Commands
+from uneven_sum.app.settings.screen import SettingsScreen, single_keys
+from uneven_sum.app.shell.key_tables import TABLES
+from uneven_sum.app.shell.keymap import Keyed, fitting, is_key, named
+from uneven_sum.app.shell.keymap import shown as written
 from uneven_sum.app.widgets.bars import Keys
 from uneven_sum.client import Launch, settings
 from uneven_sum.client.settings import Settings

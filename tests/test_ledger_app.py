@@ -10,9 +10,9 @@ from pathlib import Path
 from driving_app import Terminal, rest, settled, until
 
 from uneven_sum.app.app import UnevenSum
-from uneven_sum.app.dialogs import Prompt
-from uneven_sum.app.screens.ledger import LedgerScreen
-from uneven_sum.app.widgets.passes import PassStrip
+from uneven_sum.app.bench.pass_strip import PassStrip
+from uneven_sum.app.ledger.screen import LedgerScreen
+from uneven_sum.app.widgets.dialogs import Prompt
 from uneven_sum.app.widgets.plot import Plot
 from uneven_sum.app.widgets.sheet import Sheet
 from uneven_sum.client import Launch

@@ -11,9 +11,9 @@ from driving import running
 from test_recording import all_runs, texts
 
 from uneven_sum.agent.recording.recorder import Recorder
-from uneven_sum.app.formats import Format
-from uneven_sum.app.plots import line
-from uneven_sum.app.theme import PALETTES
+from uneven_sum.app.plotting.charts import line
+from uneven_sum.app.plotting.number_format import Format
+from uneven_sum.app.shell.theme import PALETTES
 from uneven_sum.charts import write_plot
 from uneven_sum.client import BadUse
 from uneven_sum.client.ledger import write_csv

@@ -11,10 +11,10 @@ import pytest
 from driving_app import rest, settled, until
 
 from uneven_sum.app.app import UnevenSum
-from uneven_sum.app.dialogs import Choose, Prompt
-from uneven_sum.app.screens.closeup import CloseUp
-from uneven_sum.app.screens.ledger import LedgerScreen
-from uneven_sum.app.screens.notes import Notes
+from uneven_sum.app.closeup.screen import CloseUp
+from uneven_sum.app.ledger.screen import LedgerScreen
+from uneven_sum.app.notes.screen import Notes
+from uneven_sum.app.widgets.dialogs import Choose, Prompt
 from uneven_sum.charts import pages
 from uneven_sum.client import BadUse, Launch, notes, reporting
 from uneven_sum.client.notes import Entry

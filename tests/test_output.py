@@ -6,8 +6,8 @@ import pytest
 from driving_app import settled, until
 
 from uneven_sum.app.app import UnevenSum
-from uneven_sum.app.widgets.drawers import OutputDrawer
-from uneven_sum.app.widgets.output_log import OutputLog
+from uneven_sum.app.bench.output_drawer import OutputDrawer
+from uneven_sum.app.bench.output_log import OutputLog
 from uneven_sum.client import Launch
 
 

@@ -7,8 +7,8 @@ from driving_app import settled, until
 
 from uneven_sum.app import key_order
 from uneven_sum.app.app import UnevenSum
-from uneven_sum.app.dialogs import EditSentence
-from uneven_sum.app.screens.editor import Editor
+from uneven_sum.app.editor.screen import Editor
+from uneven_sum.app.widgets.dialogs import EditSentence
 from uneven_sum.client import Launch
 
 SCRIPT = "".join(f"x{n} = {n} * 1.5\n" for n in range(40))

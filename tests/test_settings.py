@@ -11,8 +11,8 @@ from driving_app import until
 
 from uneven_sum import cli, crash
 from uneven_sum.app.app import UnevenSum
-from uneven_sum.app.screens.bench import Bench
-from uneven_sum.app.screens.desk import Desk
+from uneven_sum.app.bench.screen import Bench
+from uneven_sum.app.desk.screen import Desk
 from uneven_sum.client import BadUse, Launch, settings
 from uneven_sum.client.settings import Settings
 

@@ -23,8 +23,8 @@ from uneven_sum.agent.reload.loader import Loader
 from uneven_sum.agent.source.sites import Options
 from uneven_sum.agent.source.source_file import SourceFile
 from uneven_sum.agent.values import describe, nonfinite
-from uneven_sum.app.spark import decode, spark
-from uneven_sum.app.theme import CHALK, SLATE
+from uneven_sum.app.plotting.spark import decode, spark
+from uneven_sum.app.shell.theme import CHALK, SLATE
 from uneven_sum.protocol import Decoder, MalformedMessage, encode
 
 floats = st.floats(allow_nan=True, allow_infinity=True)

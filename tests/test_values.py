@@ -19,11 +19,11 @@ from hypothesis import strategies as st
 
 from uneven_sum.agent.values import compare, downsample, statistics
 from uneven_sum.agent.values.kinds.grids import BadSlice, array_grid, parse_slice
-from uneven_sum.app.canvas import Axis
-from uneven_sum.app.formats import STYLES, Format, aligned, shown
-from uneven_sum.app.plots import DRAW, floats
-from uneven_sum.app.reader import folded
-from uneven_sum.app.theme import CHALK, SLATE
+from uneven_sum.app.closeup.reader import folded
+from uneven_sum.app.plotting.canvas import Axis
+from uneven_sum.app.plotting.charts import DRAW, floats
+from uneven_sum.app.plotting.number_format import STYLES, Format, aligned, shown
+from uneven_sum.app.shell.theme import CHALK, SLATE
 from uneven_sum.charts import summary_markdown, write_plot
 from uneven_sum.client import BadUse
 

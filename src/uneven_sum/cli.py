@@ -284,7 +284,7 @@ def demo(name: str | None, theme: str | None) -> None:
 @cli.command()
 def guide() -> None:
     """Five steps on a copy of a shipped case; they can be left at any time."""
-    from .app.widgets.guide import prepared
+    from .app.desk.guide_case import prepared
 
     _open(prepared(), None, guided=True)
 

@@ -16,21 +16,21 @@ from textual.notifications import Notification
 from .. import crash, endings
 from ..client import Launch, settings
 from ..client.settings import Settings
-from .commands import Commands
-from .harmless import Harmless
+from .bench.notice import Notice
+from .bench.screen import Bench
+from .closeup.screen import CloseUp
+from .command_palette import Commands
+from .desk.screen import Desk
+from .editor.screen import Editor
 from .key_order import KeyOrder
-from .keymap import Changes, Keyed, fitting
-from .screens.bench import Bench
-from .screens.closeup import CloseUp
-from .screens.desk import Desk
-from .screens.editor import Editor
-from .screens.help import Help
-from .screens.ledger import LedgerScreen
-from .screens.lookouts import Lookouts
-from .screens.notes import Notes
-from .screens.settings import SettingsScreen
-from .theme import PALETTES, Palette
-from .widgets.notice import Notice
+from .ledger.screen import LedgerScreen
+from .lookouts.screen import Lookouts
+from .notes.screen import Notes
+from .safe_drawing import Harmless
+from .settings.screen import SettingsScreen
+from .shell.keymap import Changes, Keyed, fitting
+from .shell.theme import PALETTES, Palette
+from .widgets.help import Help
 
 SOON = 4.0  # seconds in which a program that a signal ends must be gone
 KEYED: list[type[Keyed]] = [Bench, CloseUp, Desk, Editor, LedgerScreen, Lookouts, Notes, SettingsScreen]

@@ -1,1 +1,1 @@
-"""The parts of the Bench: what it can do, split by reason to change.  `screens/bench.py` puts them together."""
+"""The Bench (debugger view): the screen of a running or paused script."""

@@ -7,8 +7,8 @@ import asyncio
 from textual import work
 
 from ...client import BadUse, CallEnded, Client
-from ..dialogs import Prompt, Sure
-from ..widgets.ask import AskDrawer, AskLine
+from ..widgets.dialogs import Prompt, Sure
+from .ask_drawer import AskDrawer, AskLine
 from .part import Part
 
 # What the ask line understands besides Python: see `looking.command` and the lookouts' sentences.
@@ -93,7 +93,7 @@ class Asking(Part):
             drawer.wait("")
         drawer.answer(answer)
         if answer.get("forGood"):
-            await self.bench._read_call(client)
+            await self.bench.read_call(client)
 
     async def _ask_in_place(self, client: Client, text: str, why: str) -> None:
         """Where no copy of the script can be made: in the script itself, if the user says so."""
@@ -106,7 +106,7 @@ class Asking(Part):
             return
         try:
             drawer.answer((await client.ask("!" + text, bench._frame()))["unevenSum"])
-            await bench._read_call(client)
+            await bench.read_call(client)
         except BadUse as e:
             drawer.refuse(str(e))
 
@@ -174,7 +174,7 @@ class Asking(Part):
         if event.point:
             await client.step_back(event.point)
         else:
-            await self.bench._read_call(client)
+            await self.bench.read_call(client)
             self.bench._state("paused")
 
     async def action_leave_nested(self) -> None:

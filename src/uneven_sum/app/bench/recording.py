@@ -12,10 +12,11 @@ from ...client import BadUse, Client
 from ...client.book import Book, decoded
 from ...client.placing import follow
 from ...protocol import Facts, LedgerOf, Loop, Recent
-from ..widgets.passes import PassStrip
+from ..ledger.screen import LedgerScreen
 from ..widgets.sheet import Sheet
-from .looking import names_in
 from .part import Part
+from .pass_strip import PassStrip
+from .values import names_in
 
 Step = Callable[[Client, Facts], Awaitable[None]]
 
@@ -34,8 +35,6 @@ class Recording(Part):
 
     async def action_ledger(self) -> None:
         """The Ledger of the loops around the cursor line, which are recorded from now on."""
-        from ..screens.ledger import LedgerScreen
-
         bench, client, sheet = self.bench, self.client, self.bench.query_one(Sheet)
         if client is None or self.state != "paused":
             bench.notify("Passes are shown at a pause.")
@@ -103,7 +102,7 @@ class Recording(Part):
         self.book.counting = not on
         told = "Lines are counted from the next call of their functions on" if not on else "Lines are counted no longer"
         bench.notify(f"{told}; top-level code from the next run." if not on else f"{told}.")
-        await bench._read_call(client)
+        await bench.read_call(client)
 
     # -- to a pass -----------------------------------------------------------------------------------
 

@@ -25,9 +25,9 @@ from ...client import (
 )
 from ...protocol import Placed, Recent
 from ..widgets.bars import Headline, Trail
-from ..widgets.cards import Cards
-from ..widgets.drawers import OutputDrawer
 from ..widgets.sheet import Sheet
+from .cards import Cards
+from .output_drawer import OutputDrawer
 from .part import Part
 from .recording import Step
 

@@ -1,1 +1,1 @@
-"""The parts of the Close-up, split by reason to change.  `screens/closeup.py` puts them together."""
+"""The Close-up (inspector): one value."""

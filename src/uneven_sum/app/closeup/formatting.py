@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, cast
 
-from ..formats import Format
+from ..plotting.number_format import Format
 
 if TYPE_CHECKING:
-    from ..screens.closeup import CloseUp
+    from .screen import CloseUp
 
 
 class Formatting:

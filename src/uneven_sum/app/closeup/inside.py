@@ -11,11 +11,11 @@ from textual.widgets import TextArea, Tree
 from textual.widgets.text_area import Selection
 
 from ...client import BadUse
-from ..reader import folded
-from ..theme import Palette
+from ..shell.theme import Palette
+from .reader import folded
 
 if TYPE_CHECKING:
-    from ..screens.closeup import CloseUp
+    from .screen import CloseUp
 
 
 PAGE = 300  # parts that are shown at once

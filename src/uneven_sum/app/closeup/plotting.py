@@ -6,11 +6,11 @@ from typing import TYPE_CHECKING, Any, cast
 
 from textual import work
 
-from ..plots import DRAW, NAMES
+from ..plotting.charts import DRAW, NAMES
 from ..widgets.plot import Plot
 
 if TYPE_CHECKING:
-    from ..screens.closeup import CloseUp
+    from .screen import CloseUp
 
 
 class Plotting:

@@ -1,1 +1,1 @@
-"""Parts of the Ledger screen."""
+"""The Ledger (loop trace): the recorded passes of one loop."""

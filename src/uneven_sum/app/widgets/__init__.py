@@ -1,0 +1,1 @@
+"""What several screens show: bars, dialogs, source, tables, plots."""

@@ -9,8 +9,8 @@ from textual.widgets import Static
 
 from ...protocol import Expected, TrailCall
 from ...protocol.names import shown
-from ..keymap import Keyed
-from ..theme import Palette
+from ..shell.keymap import Keyed
+from ..shell.theme import Palette
 
 
 class TopLine(Static):

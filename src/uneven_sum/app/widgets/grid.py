@@ -13,9 +13,9 @@ from textual.message import Message
 from textual.strip import Strip
 from textual.widget import Widget
 
-from ..formats import Format, aligned, shown
-from ..plots import floats, whole
-from ..theme import Palette
+from ..plotting.charts import floats, whole
+from ..plotting.number_format import Format, aligned, shown
+from ..shell.theme import Palette
 
 Ask = Callable[[dict[str, Any]], Awaitable[dict[str, Any] | None]]
 WIDEST = 28

@@ -9,8 +9,8 @@ from textual.message import Message
 from textual.strip import Strip
 from textual.widget import Widget
 
-from ..plots import Drawn
-from ..theme import Palette
+from ..plotting.charts import Drawn
+from ..shell.theme import Palette
 
 
 class Plot(Widget, can_focus=True):

@@ -19,8 +19,8 @@ from textual.scroll_view import ScrollView
 from textual.strip import Strip
 
 from ...protocol import Note, Term
-from ..spark import decode, spark
-from ..theme import Palette
+from ..plotting.spark import decode, spark
+from ..shell.theme import Palette
 
 GUTTER = 15  # columns before the source: word, lookout and its badge, line number
 WORDS = {"in": " in ", "next": "next", "ran": " ran"}

@@ -1,0 +1,47 @@
+"""The keys that do something now, for the bottom line."""
+
+from __future__ import annotations
+
+from ...protocol import Facts
+from ..shell.key_tables import hints
+from .stepping import PACES, Moves
+
+STEP = ("space", "i", "o")
+ALWAYS = ("a", "m", "w", "t", "c", "l", "tab", "d")
+LEAVE = ("?", "q")
+
+
+class KeyLine(Moves):
+    """A part of the Bench."""
+
+    state: str
+    facts: Facts | None
+
+    def _keys(self) -> list[tuple[str, str]]:
+        if self.slow and self.state == "paused":
+            slow = [("any key", "stop auto-step"), ("< >", f"change speed, now {PACES[self.pace]:g} s a line")]
+            return [*slow, *hints("bench", *LEAVE)]
+        return hints("bench", *self._present())
+
+    def _present(self) -> list[str]:
+        facts = self.facts
+        if self.state == "running":
+            return ["z", "d", "m", "R", "X", *LEAVE]
+        if self.state != "paused" or facts is None:
+            return ["R", "d", "m", "e", "1", *LEAVE]
+        back = ["backspace"] if self.can_go_back() else []
+        walk = ["[ ]"] if len(facts.trail) > 1 else []
+        if facts.reason == "end":
+            return [*back, "a", "c", "l", "tab", "d", "enter", "R", *LEAVE]
+        if facts.reason == "error" and facts.state == "ran":
+            return ["a", "c", *walk, "enter", "R", *LEAVE]
+        if facts.nested:
+            return [*STEP, "enter", "x", *back, *ALWAYS, *LEAVE]
+        again = (
+            ["y", "k"]
+            if facts.retry and facts.reason == "error"
+            else [*(["y"] if facts.retry else []), *(["K"] if facts.replace else [])]
+        )
+        accept = ["A"] if facts.reason == "nonfinite" else []
+        loop = ["p"] if facts.loops else []
+        return [*again, *STEP, *loop, "enter", *back, *accept, *ALWAYS, *walk, "R", *LEAVE]

@@ -1,0 +1,129 @@
+"""The drawer at the foot of the Bench with the script's output and its input."""
+
+from __future__ import annotations
+
+import re
+
+from rich.text import Text
+from textual import events
+from textual.app import ComposeResult
+from textual.containers import Vertical
+from textual.message import Message
+from textual.widgets import Input, Static
+
+from ..shell.theme import Palette
+from ..widgets.fields import Field
+from .output_log import OutputLog
+
+CONTROL = re.compile(r"\x1b\[[0-9;?]*[ -/]*[@-~]|\x1b\][^\x07]*(?:\x07|\x1b\\)|[\x00-\x08\x0b-\x1f\x7f\x9b]")
+INPUT_HELP = "input for the script: enter sends a line, ctrl+d ends the input, escape closes"
+KEPT = 5000  # lines of output
+
+
+def plain(text: str) -> str:
+    """Output without terminal control sequences: never sent raw to the terminal."""
+    return CONTROL.sub("", text.replace("\r\n", "\n"))
+
+
+class ScriptInput(Field):
+    left_alone = ("ctrl+d",)  # the end of the input
+    hints = (("enter", "send line"), ("ctrl+d", "end input"), ("escape", "close"))
+
+
+class OutputDrawer(Vertical):
+    """One line that opens into a drawer; its input line feeds the script's standard input."""
+
+    DEFAULT_CSS = """
+    OutputDrawer { height: 1; background: $panel; }
+    OutputDrawer.open { height: 12; border-top: solid $rule; }
+    OutputDrawer #last { height: 1; width: 100%; background: $panel; }
+    OutputDrawer OutputLog { display: none; height: 1fr; }
+    OutputDrawer Input { display: none; height: 1; border: none; background: $background; padding: 0 1; }
+    OutputDrawer.open OutputLog { display: block; }
+    OutputDrawer.open Input { display: block; }
+    OutputDrawer.open #last { display: none; }
+    """
+
+    class Typed(Message):
+        """A line for the script's standard input; None ends the input."""
+
+        def __init__(self, text: str | None) -> None:
+            super().__init__()
+            self.text = text
+
+    def __init__(self, palette: Palette, most: int = KEPT, **kwargs: object) -> None:
+        super().__init__(**kwargs)  # type: ignore[arg-type]
+        self.palette, self.most = palette, most
+        self.partial = {"stdout": "", "stderr": "", "console": ""}
+        self.last_line = ""
+        self.errors = 0  # lines of error output
+        self.marks: dict[int, tuple[int, dict[str, str], str, int]] = {}  # by return point
+
+    def compose(self) -> ComposeResult:
+        yield Static("", id="last")
+        yield OutputLog(self.palette, self.most)
+        yield ScriptInput(placeholder=INPUT_HELP, id="stdin", compact=True)
+
+    def write(self, category: str, text: str) -> None:
+        text = self.partial[category] + plain(text)
+        *whole, rest = text.split("\n")
+        colour = {"stderr": self.palette.warning, "console": self.palette.breakpoint}.get(category, self.palette.text)
+        sign = "‖ " if category == "console" else ""
+        self.query_one(OutputLog).write([(colour, sign + line) for line in whole])
+        self.partial[category] = rest[-2000:]
+        shown = [line for line in (*whole, rest) if line.strip()]
+        if category == "stderr":
+            self.errors += len(whole)
+        elif shown:
+            self.last_line = shown[-1]
+        if category == "stdout":
+            prompt = rest.strip()[-60:]
+            self.query_one("#stdin", Input).placeholder = f"{prompt}   {INPUT_HELP}" if prompt else INPUT_HELP
+        self.draw()
+
+    def draw(self) -> None:
+        line = Text(" output  ", self.palette.quiet, end="", no_wrap=True, overflow="ellipsis")
+        line.append(self.last_line or "nothing yet", self.palette.text if self.last_line else self.palette.quiet)
+        line.truncate(max(20, self.size.width - (40 if self.errors else 1)), overflow="ellipsis")
+        if self.errors:
+            count = "1 line" if self.errors == 1 else f"{self.errors} lines"
+            line.append(f"   {count} of error output, d shows", self.palette.warning)
+        self.query_one("#last", Static).update(line)
+
+    def leave(self, point: int) -> None:
+        """The script sets off from a return point: what it has printed so far has come by now."""
+        if point:
+            self.marks[point] = (self.query_one(OutputLog).count, dict(self.partial), self.last_line, self.errors)
+
+    def back_at(self, point: int) -> None:
+        """At a return point again: what was printed since goes."""
+        if point not in self.marks:
+            return
+        lines, partial, self.last_line, self.errors = self.marks[point]
+        self.query_one(OutputLog).cut_to(lines)
+        self.partial = dict(partial)
+        self.marks = {n: m for n, m in self.marks.items() if n < point}
+        self.draw()
+
+    def clear(self) -> None:
+        self.marks.clear()
+        self.query_one(OutputLog).clear()
+        self.partial = {"stdout": "", "stderr": "", "console": ""}
+        self.last_line, self.errors = "", 0
+        self.draw()
+
+    def on_mount(self) -> None:
+        self.draw()
+
+    def on_input_submitted(self, event: Input.Submitted) -> None:
+        event.stop()
+        self.post_message(self.Typed(event.value + "\n"))
+        self.query_one(OutputLog).write([(self.palette.changed, "‹ " + event.value)])
+        event.input.value = ""
+
+    def on_key(self, event: events.Key) -> None:
+        if event.key == "ctrl+d":
+            event.stop()
+            event.prevent_default()
+            self.post_message(self.Typed(None))
+            self.query_one(OutputLog).write([(self.palette.quiet, "‹ end of the input")])

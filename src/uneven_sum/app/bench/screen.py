@@ -1,0 +1,458 @@
+"""The Bench: the screen of a paused or running script."""
+
+from __future__ import annotations
+
+import asyncio
+import os
+from typing import cast
+
+from textual import events, work
+from textual.app import ComposeResult
+from textual.binding import Binding
+from textual.containers import Container
+from textual.screen import Screen
+from textual.widgets import Input, TextArea
+
+from ...client import (
+    BadUse,
+    Client,
+    Launch,
+    settings,
+)
+from ...client.book import Book, switches_for
+from ...client.case import Claim
+from ...client.setup import of_launch, remember
+from ...protocol import Facts, StackFrame
+from ..lookouts.screen import Lookouts
+from ..plotting.number_format import Format
+from ..shell import history
+from ..shell.keymap import Application, Keyed
+from ..shell.theme import Palette
+from ..widgets.bars import Headline, Keys, TopLine, Trail
+from ..widgets.dialogs import Sure
+from ..widgets.sheet import Sheet
+from .ask_drawer import AskDrawer, AskLine
+from .asking import Asking
+from .breakpoints import Watchman
+from .cards import Cards
+from .guide_bar import GuideBar
+from .keeping_case import Keeping
+from .key_line import KeyLine
+from .notice import Notice
+from .output_drawer import OutputDrawer
+from .pass_strip import PassStrip
+from .recording import Recording, Step
+from .running import Running
+from .saving_notes import Noting
+from .settings_applied import Fitting
+from .source_texts import Texts
+from .source_view import Reading
+from .values import Looking
+from .verifying import Verifying
+
+NARROW = 110  # columns below which the cards move under the sheet
+MANY = 60  # cards from which on the notes at the line ends come a little later
+
+
+class Bench(
+    Keyed,
+    KeyLine,
+    Texts,
+    Watchman,
+    Reading,
+    Recording,
+    Verifying,
+    Noting,
+    Looking,
+    Asking,
+    Keeping,
+    Running,
+    Fitting,
+    Screen[None],
+):
+    """States: starting, running, paused, ended (by itself or by the user)."""
+
+    DEFAULT_CSS = """
+    Bench #work { layout: horizontal; height: 1fr; }
+    Bench Sheet { width: 3fr; height: 100%; }
+    Bench Cards { width: 2fr; max-width: 64; height: 100%; border-left: solid $rule; }
+    Bench.narrow #work { layout: vertical; }
+    Bench.narrow Sheet { width: 100%; height: 2fr; }
+    Bench.narrow Cards { width: 100%; max-width: 100%; height: 1fr; min-height: 4; }
+    Bench.narrow Cards { border-left: none; border-top: solid $rule; }
+    """
+    KEYS_OF = "bench"
+    BINDINGS = [
+        Binding("space", "go('line')", show=False),
+        Binding("i", "go('into')", show=False),
+        Binding("o", "go('out')", show=False),
+        Binding("enter", "go('on')", show=False),
+        Binding("y", "go('retry')", show=False),
+        Binding("k", "go('skip')", show=False),
+        Binding("K", "replace", show=False),
+        Binding("A", "accept", show=False),
+        Binding("z", "interrupt", show=False),
+        Binding("backspace", "back", show=False),
+        Binding("b", "points", show=False),
+        Binding("p", "go('pass')", show=False),
+        Binding("P", "to_pass", show=False),
+        Binding("L", "go('loop')", show=False),
+        Binding("h", "here", show=False),
+        Binding("s", "by_term", show=False),
+        Binding("S", "slow", show=False),
+        Binding("m", "breakpoint", show=False),
+        Binding("M", "edit_lookout", show=False),
+        Binding("u", "menu", show=False),
+        Binding("O", "open_file", show=False),
+        Binding("slash", "search", show=False),
+        Binding("n", "next_found", show=False),
+        Binding("ctrl+g", "go_to", show=False),
+        Binding("5", "lookouts", show=False),
+        Binding("l,4", "ledger", show=False),
+        Binding("1", "desk", show=False),
+        Binding("6", "notes", show=False),
+        Binding("7", "settings", show=False),
+        Binding("ctrl+k", "keep", show=False),
+        Binding("e", "edit", show=False),
+        Binding("c,3", "closeup", show=False),
+        Binding("plus", "watch", show=False),
+        Binding("f", "find_value", show=False),
+        Binding("v", "value_menu", show=False),
+        Binding("t", "terms", show=False),
+        Binding("tab", "about", show=False, priority=True),
+        Binding("left", "point(-1)", show=False),
+        Binding("right", "point(1)", show=False),
+        Binding("left_curly_bracket", "walk(-999)", show=False),
+        Binding("right_curly_bracket", "walk(999)", show=False),
+        Binding("left_square_bracket", "walk(-1)", show=False),
+        Binding("right_square_bracket", "walk(1)", show=False),
+        Binding("a", "ask", show=False),
+        Binding("d", "output", show=False),
+        Binding("x", "leave_nested", show=False),
+        Binding("w", "try_change", show=False),
+        Binding("E", "expect", show=False),
+        Binding("escape", "close", show=False),
+        Binding("home", "place", show=False),
+        Binding("up", "move(-1)", show=False),
+        Binding("down", "move(1)", show=False),
+        Binding("pageup", "move(-15)", show=False),
+        Binding("pagedown", "move(15)", show=False),
+        Binding("R", "again", show=False),
+        Binding("X", "end", show=False),
+        Binding("T", "theme", show=False),
+        Binding("G", "guide", show=False),
+        Binding("question_mark", "help", show=False),
+        Binding("q", "leave", show=False),
+        Binding("ctrl+q,ctrl+c", "leave", show=False, priority=True),
+    ]
+
+    def __init__(self, launch: Launch, palette: Palette, guided: bool = False) -> None:
+        super().__init__()
+        self.guided = guided
+        self.settings = settings.load()[0]
+        self.settings.fit(launch)
+        launch.capture, launch.pause_at_end, launch.rewind = True, True, launch.return_points
+        self.launch, self.palette = launch, palette
+        self.client: Client | None = None
+        self.state = "starting"
+        self.facts: Facts | None = None
+        self.frames: list[StackFrame] = []
+        self.chosen = 0  # in the trail, from the outermost
+        self.about: str = "line"
+        self.book = Book()
+        self.book.switches = switches_for(launch.pause_on)
+        self.record_all = self.settings.record == "always"
+        self.texts: dict[str, str] = {}
+        self.versions: dict[tuple[str, int], str] = {}  # texts of files by their CRC-32: calls may run older ones
+        self.stamps: dict[str, tuple[float, int]] = {}
+        # Of numbers: in general, and by expression.
+        self.usual = Format(self.settings.number_style, self.settings.digits, self.settings.thousands)
+        self.formats: dict[str, Format] = {"": self.usual}
+        self.began = 0.0
+        self.ran = 0.0
+        self.last_words = ""  # what `sys.exit` was given, and where
+        self.runs = 0
+        self.watches: list[str] = []
+        self.to_ask: list[str] = []
+        self.asked = history.load()
+        self.point = 0  # the return point of the present pause
+        self.no_point = ""  # why this pause has no return point
+        self.case_damaged = False
+        self.kept_as_case = launch.keep_case
+        self.ended, self.remembered = "not run", False
+        self.claim: Claim | None = None
+        self.history: dict[str, list[float]] = {}  # of scalars, from pause to pause in one loop
+        self.history_of: tuple[str, int] = ("", 0)
+        self.watcher: asyncio.Task[None] | None = None
+
+    @property
+    def typing(self) -> bool:
+        return isinstance(self.app.focused, (Input, TextArea))
+
+    @property
+    def uneven(self) -> Application:
+        return cast("Application", self.app)
+
+    def compose(self) -> ComposeResult:
+        p = self.palette
+        yield TopLine(p)
+        yield Headline(p)
+        yield Trail(p)
+        with Container(id="work"):
+            yield Sheet(p)
+            yield Cards(p)
+        yield PassStrip(p)
+        yield AskDrawer(p, self.asked)
+        yield OutputDrawer(p, self.settings.output_lines)
+        if self.guided:
+            yield GuideBar(p)
+        yield Notice(p)
+        yield Keys(p)
+
+    def on_mount(self) -> None:
+        self._fit()
+        self.query_one(Sheet).focus()
+        self._show_text(self.script_path())
+        self._take_case()
+        self._start()
+        self.set_interval(1.5, self.look_at_files)
+        self.set_interval(0.25, self.keep_case_if_changed)
+
+    async def on_unmount(self) -> None:
+        self.keep_case()
+        self._remember_run()
+        if self.claim is not None:
+            self.claim.release()
+        history.save(self.asked)
+        await self._drop()
+
+    def on_resize(self, event: events.Resize) -> None:
+        self._fit()
+
+    def _fit(self) -> None:
+        narrow = self.app.size.width < NARROW
+        self.set_class(narrow, "narrow")
+        cards = self.query_one(Cards)
+        if cards.narrow != narrow:
+            cards.narrow = narrow
+            cards.show(cards.cards, cards.about)
+
+    @property
+    def sheet(self) -> Sheet:
+        return self.query_one(Sheet)
+
+    def script_path(self) -> str:
+        return os.path.abspath(os.path.join(self.launch.cwd or "", self.launch.program))
+
+    # -- a pause -------------------------------------------------------------------------------------
+
+    async def _paused(self, facts: Facts, client: Client) -> None:
+        about = "line" if self.about == "watched" else self.about
+        reading = asyncio.gather(client.stack(), client.cards(0, about))
+        noting = asyncio.ensure_future(client.notes(0))
+        remembering = asyncio.ensure_future(self.recent(client))
+        quick = not facts.terms  # a step: everything in one painting
+        if not quick:
+            self._show_pause(facts)
+        try:
+            self.frames, cards = await reading
+            if len(cards) < MANY:
+                await noting
+        finally:
+            if quick:
+                self._show_pause(facts)
+        recent = await remembering
+        self.sparks(cards, recent)
+        self.show_strip(recent)
+        if self.about != "watched":
+            self.query_one(Cards).show(cards, self.about)
+        if self.about == "watched":
+            await self.show_cards()
+        elif any(c.pending for c in cards):
+            self.query_one(Cards).show(await self._filled(client, cards), self.about)
+        self.query_one(Sheet).show_notes(await noting)
+        self.fill_room()
+
+    def _show_pause(self, facts: Facts) -> None:
+        self.facts = facts
+        self.ended = "ran to its end" if facts.reason == "end" else f"paused at line {facts.line}: {facts.reason}"
+        with self.app.batch_update():
+            self._state("paused")
+            self.query_one(Headline).show(facts.headline, facts.reason, facts.expectations)
+            self.chosen = max(0, len(facts.trail) - 1)
+            self.query_one(Trail).show(facts.trail, self.chosen)
+            sheet = self.query_one(Sheet)
+            self._show_text(facts.file, facts.text)
+            sheet.fold()
+            if facts.terms and facts.reason != "end":
+                sheet.unfold(facts.end_line or facts.line, facts.terms, facts.trial or facts.differs)
+            sheet.show_place(facts.line, facts.end_line, facts.state)
+
+    def _frame(self) -> int:
+        """The number of the chosen call; 0 is the paused one."""
+        number = len(self.frames) - 1 - self.chosen
+        return self.frames[number].id if self.facts and self.facts.trail and 0 <= number < len(self.frames) else 0
+
+    async def read_call(self, client: Client) -> None:
+        await self.show_cards()
+        self.query_one(Sheet).show_notes(await client.notes(self._frame()))
+
+    def _state(self, state: str) -> None:
+        self.state = state
+        folder = os.path.basename(os.path.dirname(self.script_path()))
+        words = {"paused": f"paused · ran {self.ran:.2f} s", "running": "running", "starting": "starting"}
+        if state == "paused" and self.facts and self.facts.reason == "end":
+            words["paused"] = "at its end"
+        if state == "paused" and self.facts and self.facts.nested:
+            words["paused"] = f"in a copy: {self.facts.nested[:40]}"
+        told = words.get(state, "ended")
+        if state == "paused" and self.facts and self.facts.hand:
+            told = f"by hand: {', '.join(self.facts.hand)[:50]} · {told}"
+        self.query_one(TopLine).show(f"{folder} / {self.launch.name}", told)
+        self.query_one(Keys).show(self._keys())
+        self.query_one(Cards).age(state != "running")
+
+    # -- actions -------------------------------------------------------------------------------------
+
+    def check_action(self, action: str, parameters: tuple[object, ...]) -> bool | None:
+        """While text is typed, only what leaves the line acts."""
+        if self.typing:
+            return action in ("close", "leave") and not (action == "leave" and parameters)
+        return True
+
+    async def action_interrupt(self) -> None:
+        if self.client and self.state == "running":
+            await self.client.interrupt()
+
+    async def action_terms(self) -> None:
+        sheet = self.query_one(Sheet)
+        if self.client is None or self.state != "paused" or self.facts is None:
+            return
+        for line in list(sheet.terms):
+            if line == sheet.cursor or (sheet.at_line <= sheet.cursor <= line and line == sheet.at_end):
+                sheet.fold(line)
+                return
+        try:
+            if self.facts.terms and sheet.cursor == self.facts.line and self._frame() <= 1:
+                line, terms, remark = self.facts.end_line or self.facts.line, self.facts.terms, self.facts.trial
+            else:
+                line, terms, remark = await self.client.terms(self._frame(), sheet.cursor)
+        except BadUse as e:
+            self.notify(str(e), severity="warning")
+            return
+        if not terms:
+            self.notify("This line has no terms.")
+        end = sheet.at_end if line == sheet.at_line else line
+        sheet.unfold(end, terms, remark)
+        sheet.reveal(line)
+
+    async def action_about(self) -> None:
+        if self.typing:
+            return
+        order = ["line", "call", "module", "watched"]
+        self.about = order[(order.index(self.about) + 1) % 4]
+        await self.show_cards()
+
+    async def action_walk(self, by: int) -> None:
+        if self.facts is None or self.client is None or self.state != "paused" or not self.facts.trail:
+            return
+        self.chosen = max(0, min(len(self.facts.trail) - 1, self.chosen + by))
+        call = self.facts.trail[self.chosen]
+        self.query_one(Trail).show(self.facts.trail, self.chosen)
+        self._show_text(call.file, call.text)
+        sheet = self.query_one(Sheet)
+        sheet.fold()
+        inner = self.chosen == len(self.facts.trail) - 1
+        if inner and self.facts.terms:
+            sheet.unfold(self.facts.end_line or self.facts.line, self.facts.terms)
+        sheet.show_place(call.line, self.facts.end_line if inner else call.line, self.facts.state if inner else "in")
+        await self.read_call(self.client)
+
+    def action_ask(self) -> None:
+        if self.state == "paused":
+            self.query_one(OutputDrawer).remove_class("open")
+            self.query_one(AskDrawer).add_class("open")
+            self.query_one(AskLine).focus()
+
+    def action_output(self) -> None:
+        drawer = self.query_one(OutputDrawer)
+        drawer.toggle_class("open")
+        if drawer.has_class("open"):
+            self.query_one(AskDrawer).remove_class("open")
+            if self.state == "running":
+                drawer.query_one(Input).focus()
+        else:
+            self.query_one(Sheet).focus()
+
+    def action_close(self) -> None:
+        if self.under_way and self.client is not None:
+            self.client.cancel_all()
+            return
+        if self.typing:
+            self.query_one(Sheet).focus()
+            return
+        self.query_one(AskDrawer).remove_class("open")
+        self.query_one(OutputDrawer).remove_class("open")
+
+    async def on_output_drawer_typed(self, message: OutputDrawer.Typed) -> None:
+        if self.client is not None:
+            await self.client.write_input(message.text)
+
+    def action_place(self) -> None:
+        self.show_place()
+
+    def action_move(self, by: int) -> None:
+        self.query_one(Sheet).move(by)
+
+    def action_again(self, steps: list[Step] | None = None) -> None:
+        self.ran, self.last_words = 0.0, ""
+        self.keep_case()
+        for text in self.book.follow_edits():
+            self.notify(text, severity="warning")
+        self.next_run()
+        self.texts.clear()
+        self.stamps.clear()
+        self.facts = None
+        self.query_one(OutputDrawer).clear()
+        self.query_one(Sheet).fold()
+        self._start(steps)
+
+    async def action_end(self) -> None:
+        if self.client is not None and self.client.alive:
+            await self.client.end()
+
+    def action_lookouts(self) -> None:
+        self.app.push_screen(Lookouts(self, self.palette))
+
+    def on_key(self, event: events.Key) -> None:
+        if self.slow_key(event.key):
+            event.stop()
+            event.prevent_default()
+
+    @work(group="leave")
+    async def action_leave(self) -> None:
+        if await self._may_leave():
+            await self._drop()
+            self.app.exit()
+
+    @work(group="leave")
+    async def action_desk(self) -> None:
+        """To the Desk; the script is ended."""
+        if await self._may_leave():
+            await self._drop()
+            self._remember_run()  # before the Desk lists the recent cases
+            self.uneven.to_desk()
+
+    def _remember_run(self) -> None:
+        if not self.remembered:
+            self.remembered = True
+            remember(of_launch(self.launch), self.ended)
+
+    async def _may_leave(self) -> bool:
+        if isinstance(self.app.screen, Sure):
+            return False
+        at_end = self.facts is not None and self.facts.reason == "end"
+        if self.client is not None and self.client.alive and not at_end:
+            state = "running" if self.state == "running" else "paused"
+            return await self.app.push_screen_wait(Sure(self.palette, f"Stop the {state} script?", "stop it", "stay"))
+        return True

@@ -1,0 +1,432 @@
+"""The Close-up: one value on the whole screen: facts at the left; grid, plots, parts or text at the right."""
+
+from __future__ import annotations
+
+import textwrap
+import time
+from typing import Any
+
+from rich.text import Text
+from textual import work
+from textual.app import ComposeResult
+from textual.binding import Binding
+from textual.containers import Horizontal, VerticalScroll
+from textual.screen import Screen
+from textual.widgets import Static, Tree
+
+from ...client import BadUse
+from ..plotting.charts import DRAW, NAMES
+from ..plotting.number_format import Format
+from ..shell.key_tables import hints
+from ..shell.keymap import Keyed
+from ..shell.theme import Palette
+from ..widgets.bars import Keys, TopLine
+from ..widgets.bench_view import BenchView
+from ..widgets.dialogs import Prompt
+from ..widgets.grid import Grid
+from ..widgets.plot import Plot
+from ..widgets.split import put_beside
+from .export import Keeping
+from .formatting import Formatting
+from .inside import Inside
+from .plotting import Plotting
+
+WITH_GRID = ("image", "heat", "line")  # plots that are shown with the grid
+
+
+class CloseUp(Keyed, Plotting, Keeping, Formatting, Inside, Screen[None]):
+    """`expressions`: what `tab` goes through; the first is shown."""
+
+    DEFAULT_CSS = """
+    CloseUp Horizontal { height: 1fr; }
+    CloseUp #facts { width: 44; height: 100%; background: $panel; padding: 0 1; border-right: solid $rule; }
+    CloseUp #facts { scrollbar-size-vertical: 1; }
+    CloseUp #facts Static { background: $panel; }
+    CloseUp #body { width: 1fr; height: 100%; }
+    CloseUp #said { height: 1; padding: 0 1; background: $background; }
+    CloseUp Tree { background: $background; padding: 0 1; scrollbar-size-vertical: 1; }
+    CloseUp #text { padding: 0 1; scrollbar-size-vertical: 1; }
+    CloseUp.narrow Horizontal { layout: vertical; }
+    CloseUp.narrow #facts { width: 100%; height: 8; border-right: none; border-bottom: solid $rule; }
+    """
+    KEYS_OF = "closeup"
+    BINDINGS = [
+        Binding("escape,2,q", "back", show=False),
+        Binding("tab", "other(1)", show=False, priority=True),
+        Binding("shift+tab", "other(-1)", show=False, priority=True),
+        Binding("v", "view(1)", show=False),
+        Binding("V", "view(-1)", show=False),
+        Binding("b", "bad(False)", show=False),
+        Binding("B", "bad(True)", show=False),
+        Binding("slash", "slice", show=False),
+        Binding("f", "filter", show=False),
+        Binding("s", "sort", show=False),
+        Binding("g", "go_to", show=False),
+        Binding("w", "compare", show=False),
+        Binding("x", "export", show=False),
+        Binding("ctrl+k", "keep", show=False),
+        Binding("y", "copy('cell')", show=False),
+        Binding("Y", "copy('facts')", show=False),
+        Binding("ctrl+y", "copy('row')", show=False),
+        Binding("n", "style", show=False),
+        Binding("N", "general", show=False),
+        Binding("comma", "digits(-1)", show=False),
+        Binding("full_stop", "digits(1)", show=False),
+        Binding("t", "thousands", show=False),
+        Binding("m", "matrix", show=False),
+        Binding("l", "log", show=False),
+        Binding("plus", "zoom(0.5)", show=False),
+        Binding("minus", "zoom(2.0)", show=False),
+        Binding("left", "pan(-1)", show=False),
+        Binding("right", "pan(1)", show=False),
+        Binding("k", "columns", show=False),
+        Binding("z", "cancel", show=False),
+        Binding("e", "set_cell", show=False),
+        Binding("o", "own_text", show=False),
+        Binding("r", "property", show=False),
+        Binding("question_mark", "help", show=False),
+    ]
+
+    def __init__(self, bench: BenchView, palette: Palette, expressions: list[str], frame: int, first: str = "") -> None:
+        super().__init__()
+        self.first = first  # the view to begin with
+        self.bench, self.palette, self.expressions, self.frame = bench, palette, expressions, frame
+        self.number = 0
+        self.told: dict[str, Any] = {}
+        self.views: list[str] = []
+        self.at_view = 0
+        self.slice = self.filter = ""
+        self.wanted = ""  # what was searched for last
+        self.sort: dict[str, Any] | None = None
+        self.logarithmic = False
+        self.range: tuple[int, int] | None = None
+        self.chosen: list[int] = []
+        self.busy_since = 0.0
+        self.plot_data: dict[str, Any] | None = None
+
+    @property
+    def expression(self) -> str:
+        return self.expressions[self.number]
+
+    @property
+    def how(self) -> Format:
+        return self.bench.formats.get(self.expression, self.bench.formats[""])
+
+    def compose(self) -> ComposeResult:
+        yield TopLine(self.palette)
+        with Horizontal():
+            with VerticalScroll(id="facts", can_focus=False):
+                yield Static("", id="facts-text")
+            yield Horizontal(id="body")
+        yield Static("", id="said")
+        yield Keys(self.palette)
+
+    async def on_mount(self) -> None:
+        self.set_class(self.app.size.width < 100, "narrow")
+        self.set_interval(0.2, self._tick)
+        self._open()
+
+    def on_resize(self) -> None:
+        self.set_class(self.app.size.width < 100, "narrow")
+
+    def say(self, text: str, bad: bool = False) -> None:
+        self.query_one("#said", Static).update(Text(text, self.palette.error if bad else self.palette.quiet))
+
+    def _tick(self) -> None:
+        """A progress sign for what takes long."""
+        if self.busy_since and time.monotonic() - self.busy_since > 0.3:
+            self.say(f"computing … {time.monotonic() - self.busy_since:.1f} s   z cancels")
+
+    async def _ask(self, how: Any) -> Any:
+        """A request, with a progress sign; None when it was refused, which is told."""
+        self.busy_since = time.monotonic()
+        try:
+            return await how
+        except BadUse as e:
+            self.say(str(e), bad=True)
+            return None
+        finally:
+            self.busy_since = 0.0
+
+    # -- one value -----------------------------------------------------------------------------------
+
+    @work(exclusive=True, group="open")
+    async def _open(self) -> None:
+        client = self.bench.client
+        if client is None:
+            return
+        self.query_one(TopLine).show(f"close-up of {self.expression}", self.bench.launch.name)
+        told = await self._ask(client.closeup(self.expression, self.frame))
+        self.told = told or {}
+        self.slice = self.filter = ""
+        self.sort, self.range, self.chosen, self.logarithmic = None, None, [], False
+        if told is not None:
+            self.slice = (told.get("grid") or {}).get("slice", "")
+            self.say("")
+        self._facts()
+        self.views = self._views()
+        self.at_view = self.views.index(self.first) if self.first in self.views else 0
+        await self._show()
+
+    def _views(self) -> list[str]:
+        found = []
+        if self.told.get("grid"):
+            found.append("grid")
+        if self.told.get("reader"):
+            found.append("text")
+        found += self.told.get("plots", [])
+        if self.told.get("children") and not self.told.get("grid"):
+            found.insert(0, "parts")
+        elif self.told.get("children"):
+            found.append("parts")
+        return found
+
+    def _facts(self) -> None:
+        p = self.palette
+        told = self.told.get("summary")
+        out = Text()
+        if told:
+            out.append(f"{self.expression}\n", f"bold {p.text}")
+            out.append(f"{told['type']}\n", p.quiet)
+            bad = told["nonfinite"]
+            out.append(told["text"] + "\n", p.nonfinite if bad else p.text)
+            out.append("no nan or inf\n" if not bad and told["kind"] in ("array", "frame") else "", p.fine)
+            out.append("\n")
+        for name, text in self.told.get("facts", []):
+            bad = name in ("nan", "+inf", "-inf", "bad cells at", "not finite") and text not in ("0", "")
+            out.append(f"{name:<19}" if len(name) < 19 else f"{name} ", p.quiet)
+            room = max(16, self.query_one("#facts").size.width - 22)
+            pieces = textwrap.wrap(("! " if bad else "") + text, room, break_on_hyphens=False) or [""]
+            out.append(("\n" + " " * 19).join(pieces) + "\n", p.nonfinite if bad else p.text)
+        if self.told.get("matrix") and not any(n == "rank" for n, _ in self.told.get("facts", [])):
+            out.append("\nm: rank, condition, eigenvalues …\n", p.quiet)
+        self.query_one("#facts-text", Static).update(out)
+
+    @property
+    def view(self) -> str:
+        return self.views[self.at_view] if self.views else ""
+
+    async def _show(self) -> None:
+        body = self.query_one("#body", Horizontal)
+        await body.remove_children()
+        self._bottom()
+        if self.view == "grid":
+            grid = Grid(self.palette, self._page)
+            grid.how = self.how
+            await body.mount(grid)
+            grid.focus()
+            body.styles.layout = "horizontal"
+            self.call_after_refresh(self._fill)
+        elif self.view == "parts":
+            tree: Tree[str] = Tree(Text(self.expression, f"bold {self.palette.text}"), data=self.expression)
+            await body.mount(tree)
+            tree.focus()
+            tree.root.expand()
+        elif self.view == "text":
+            await self._reader(body)
+        elif self.view:
+            plot = Plot(self.palette)
+            await body.mount(plot)
+            plot.focus()
+            self.call_after_refresh(self._plot)
+        elif self.told:
+            await body.mount(Static(Text("This value has no parts.", self.palette.quiet)))
+
+    async def _fill(self) -> None:
+        """The cells of the grid, and beside them or below the first plot."""
+        grid, body = self._grid(), self.query_one("#body", Horizontal)
+        if grid is None:
+            return
+        await grid.load()
+        if self._beside() and not body.query(Plot) and grid.is_attached:
+            if await put_beside(body, grid, Plot(self.palette)):
+                self.call_after_refresh(self._plot)
+
+    def _beside(self) -> str:
+        """The plot that is shown with the grid; empty where there is no room for one."""
+        return "" if self.has_class("narrow") else next((view for view in self.views if view in WITH_GRID), "")
+
+    @property
+    def drawn(self) -> str:
+        """The plot that is on the screen, if one is."""
+        return self.view if self.view in DRAW else self._beside() if self.view == "grid" else ""
+
+    def _bottom(self) -> None:
+        many = ["tab"] if len(self.expressions) > 1 else []
+        after = self.views[(self.at_view + 1) % len(self.views)] if self.views else ""
+        view = [("v", f"show {NAMES.get(after, after)}")] if len(self.views) > 1 else []
+        matrix = ["m"] if self.told.get("matrix") else []
+        keys: list[tuple[str, str]] = []
+        if self.view == "grid":
+            keys = hints("closeup", *matrix, "b", "/", "f", "s", "g", "y", "e", "n", "x", "w")
+        elif self.view in DRAW:
+            keys = [*hints("closeup", "+ -"), ("left right", "pan"), *hints("closeup", "l", "k", "x")]
+        elif self.view == "parts":
+            keys = [("enter", "unfold"), ("/", "search"), *hints("closeup", "g", "y")]
+        elif self.view == "text":
+            keys = [("/", "search"), *hints("closeup", "y")]
+        self.query_one(Keys).show([*hints("closeup", *many), *view, *keys, *hints("closeup", "escape", "?")])
+
+    async def _page(self, where: dict[str, Any]) -> dict[str, Any] | None:
+        client = self.bench.client
+        if client is None:
+            return None
+        how = {"slice": self.slice, "sort": self.sort, "filter": self.filter, **where}
+        found: dict[str, Any] | None = await self._ask(client.page(self.expression, self.frame, **how))
+        return found
+
+    def on_grid_moved(self) -> None:
+        grid = self.query_one(Grid)
+        place, exact = grid.cell()
+        told = [f"{place}: {exact}"] if place else ["no cells"]
+        if self.slice:
+            told.append(f"slice {self.slice}")
+        if self.filter:
+            told.append(f"filter {self.filter}: {grid.rows} rows")
+        if self.sort is not None:
+            told.append(f"sorted by column {self.sort['column']}{', descending' if self.sort.get('down') else ''}")
+        told.append(self.how.name)
+        self.say("   ".join(told))
+
+    # -- grid actions --------------------------------------------------------------------------------
+
+    def _grid(self) -> Grid | None:
+        found = self.query(Grid)
+        return found.first() if found else None
+
+    async def action_bad(self, back: bool) -> None:
+        client, grid = self.bench.client, self._grid()
+        if client is None:
+            return
+        if grid is None:
+            if "grid" in self.views:
+                self.at_view = self.views.index("grid")
+                await self._show()
+                self.call_after_refresh(self.action_bad, back)
+            return
+        first = grid.page is None or (grid.row, grid.column) == (0, 0)
+        row, column = (-1, 0) if first and not back else (grid.row, grid.column)
+        if self.sort is not None or self.filter:
+            self.sort, self.filter = None, ""
+            self.say("The bad cells are shown in the value's own order.")
+        found = await self._ask(
+            client.find_bad(self.expression, self.frame, slice=self.slice, row=row, column=column, back=back)
+        )
+        if found is None:
+            self.say("No more bad cells that way." if not first else "No bad cell here.")
+        else:
+            await grid.go(*found)
+
+    async def _prompt(self, question: str, value: str, hint: str) -> str | None:
+        return await self.app.push_screen_wait(Prompt(self.palette, question, value, hint))
+
+    @work(group="dialog")
+    async def action_slice(self) -> None:
+        if self.view in ("text", "parts"):
+            wanted = await self._prompt("Search for …", self.wanted, "a text; again: the next place")
+            if wanted:
+                self.wanted = wanted
+                self.find_text(wanted)
+            return
+        if self._grid() is None:
+            return
+        text = await self._prompt("Which slice?", self.slice, "like [3, :, ::2]")
+        if text is not None:
+            await self._try(slice=text.strip())
+
+    @work(group="dialog")
+    async def action_filter(self) -> None:
+        if self._grid() is None:
+            return
+        text = await self._prompt("Show only rows where …", self.filter, "like depth < 0; nothing shows all")
+        if text is not None:
+            await self._try(filter=text.strip())
+
+    async def action_sort(self) -> None:
+        """By the cursor's column: rising, falling, not at all."""
+        grid = self._grid()
+        if grid is None:
+            return
+        now = self.sort
+        if now is None or now["column"] != grid.column:
+            await self._try(sort={"column": grid.column})
+        elif not now.get("down"):
+            await self._try(sort={"column": grid.column, "down": True})
+        else:
+            await self._try(sort=None)
+
+    async def _try(self, **change: Any) -> None:
+        """Takes a slice, filter or sort up, unless it is refused."""
+        grid = self._grid()
+        kept = {n: getattr(self, n) for n in change}
+        for name, value in change.items():
+            setattr(self, name, value)
+        if grid is None:
+            return
+        grid.row = grid.top = 0
+        if await self._page({"row": 0, "column": 0, "rows": 1, "columns": 1}) is None:
+            for name, value in kept.items():
+                setattr(self, name, value)
+            return
+        await grid.load()
+
+    @work(group="dialog")
+    async def action_go_to(self) -> None:
+        if self.view == "parts":
+            text = await self._prompt("Go to which part?", "", "its number, from 0")
+            if text is not None and text.strip().isdigit():
+                await self.go_to_part(int(text))
+            return
+        grid = self._grid()
+        if grid is None:
+            return
+        text = await self._prompt("Go to which cell?", "", "row, or row and column: 41 or 41, 3")
+        if not text:
+            return
+        try:
+            numbers = [int(t) for t in text.replace(",", " ").split()]
+            await grid.go(numbers[0], numbers[1] if len(numbers) > 1 else grid.column)
+        except (ValueError, IndexError):
+            self.say(f"{text} is no cell: a row's number, or a row's and a column's.", bad=True)
+
+    @work(group="dialog")
+    async def action_set_cell(self) -> None:
+        """Another value for the cursor's cell, for good."""
+        grid, client = self._grid(), self.bench.client
+        if grid is None or client is None:
+            return
+        place, exact = grid.cell()
+        if self.slice or self.filter or self.sort is not None or not place:
+            self.say("A cell is set without slice, filter and sort; or ask for it with !.", bad=True)
+            return
+        text = await self._prompt(f"New value of {place}, in the script", exact, "an expression")
+        if text is None:
+            return
+        kind = (self.told.get("summary") or {}).get("kind")
+        index = f".iloc[{grid.row}, {grid.column}]" if kind == "frame" and grid.columns > 1 else f".iloc[{grid.row}]"
+        if kind != "frame":
+            index = f"[{grid.row}, {grid.column}]" if grid.columns > 1 else f"[{grid.row}]"
+        answer = await self._ask(client.set_value(self.expression + index, text, self.frame))
+        if answer is not None:
+            if self.bench.facts is not None:
+                self.bench.facts.hand = answer["hand"]
+            self.say(f"{place} is set in the script.")
+            await grid.load()
+            self.bench.run_worker(self.bench.read_call(client))
+
+    def on_plot_read(self) -> None:
+        self.read_plot()
+
+    async def action_view(self, by: int) -> None:
+        if self.views:
+            self.at_view = (self.at_view + by) % len(self.views)
+            self.range, self.plot_data = None, None
+            await self._show()
+
+    def action_other(self, by: int) -> None:
+        if len(self.expressions) > 1:
+            self.number = (self.number + by) % len(self.expressions)
+            self._open()
+
+    def action_back(self) -> None:
+        self.dismiss()

@@ -1,0 +1,78 @@
+"""What is said beside the table: the column's figures and course, two passes that are compared."""
+
+from __future__ import annotations
+
+import textwrap
+from typing import TYPE_CHECKING, cast
+
+from rich.text import Text
+from textual.widgets import Static
+
+from ...client import BadUse
+from ...client.ledger import Ledger
+from ..plotting.number_format import shown
+
+if TYPE_CHECKING:
+    from .screen import LedgerScreen
+
+
+class Telling:
+    """A part of the Ledger."""
+
+    @property
+    def _l(self) -> LedgerScreen:
+        return cast("LedgerScreen", self)
+
+    def draw_facts(self) -> None:
+        """What is known of the cursor's column; or what differs between two passes."""
+        screen = self._l
+        p, ledger, column = screen.palette, screen.ledger, screen.column
+        out = Text()
+        if ledger is not None and screen.beside is not None and screen.order:
+            screen._two_passes(out, ledger, screen.beside, screen.order[screen.place])
+        elif ledger is not None and column is not None and ledger.rows:
+            out.append(f"{column.name}\n", f"bold {p.text}")
+            out.append(f"{column.facts.type}\n\n", p.quiet)
+            said = screen.courses.get((screen.number, screen.run_number, column.name))
+            if said is None:
+                screen.run_worker(screen._course(ledger, column.name), group="course", exclusive=True)
+            for text in said or []:
+                for n, piece in enumerate(textwrap.wrap(text, 38)):
+                    out.append(("  " if n else "▍ ") + piece + "\n", p.changed if not n else p.text)
+            out.append("\n" if said else "")
+            facts = column.facts
+            for word, number, value in (("minimum", facts.low, facts.least), ("maximum", facts.high, facts.most)):
+                if number and value is not None:
+                    out.append(f"{word:<14}", p.quiet)
+                    value = int(value) if facts.type == "int" and value == int(value) else value
+                    out.append(f"{shown(value, screen.format):<14} pass {number}\n", p.text)
+            if column.facts.bad:
+                out.append(f"{'! not finite':<14}", p.nonfinite)
+                out.append(f"in {column.facts.bad} passes, first {column.facts.first_bad}\n", p.nonfinite)
+            if column.name == "branches":
+                out.append("The first lines of the branches that a pass took.\n", p.quiet)
+        screen.query_one("#facts-text", Static).update(out)
+
+    async def _course(self, ledger: Ledger, name: str) -> None:
+        """Sentences about a column, when the cursor has come to it."""
+        screen = self._l
+        key = (screen.number, screen.run_number, name)
+        client = screen.bench.client
+        if client is None or screen.bench.state != "paused" or not ledger.told.run:
+            return
+        try:
+            screen.courses[key] = await client.course(ledger, name)
+        except BadUse:
+            screen.courses[key] = []
+        screen.draw_facts()
+
+    def _two_passes(self, out: Text, ledger: Ledger, a: int, b: int) -> None:
+        p = self._l.palette
+        out.append(f"pass {ledger.numbers[a]} beside pass {ledger.numbers[b]}\n\n", f"bold {p.text}")
+        found = ledger.differences(a, b)
+        for name, one, two, by in found:
+            out.append(f"{name}\n", f"bold {p.text}")
+            out.append(f"  {one[:36]}\n  {two[:36]}", p.changed)
+            out.append(f"   by {by}\n" if by else "\n", p.quiet)
+        if not found:
+            out.append("Nothing differs.\n" if a != b else "Move to another pass.\n", p.quiet)

@@ -1,0 +1,1 @@
+"""Lookouts: the breakpoints and tripwires."""

@@ -1,0 +1,1 @@
+"""Notes: saved evidence, and the report."""

@@ -1,0 +1,1 @@
+"""Plots in character cells, number formats, and pictures as files."""

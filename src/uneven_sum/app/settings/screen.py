@@ -1,0 +1,278 @@
+"""The settings: what holds for all cases, and the keys; each change holds at once and is kept."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, fields
+from typing import Any, cast
+
+from rich.text import Text
+from textual import events, work
+from textual.app import ComposeResult
+from textual.binding import Binding
+from textual.containers import Vertical
+from textual.screen import ModalScreen, Screen
+from textual.widgets import OptionList, Static
+from textual.widgets.option_list import Option
+
+from ...client import BadUse, settings
+from ...client.settings import ABOUT, ALLOWED, Settings, choices, in_words, wrong_with
+from ..shell.key_tables import TABLES, hints
+from ..shell.keymap import FIXED, Application, Keyed, is_key, named, shown
+from ..shell.paths import short
+from ..shell.theme import Palette
+from ..widgets.bars import Keys, TopLine
+from ..widgets.dialogs import BOX, Choice, Choose, Prompt
+from ..widgets.options import Options
+
+WIDE = 25  # columns of a value
+HINTS = hints("settings", "enter", "delete", "?", "escape")
+
+
+@dataclass
+class Row:
+    """A setting, or (with `screen`) a default key of a screen; a title has neither."""
+
+    name: str = ""
+    screen: str = ""
+    title: str = ""
+    about: str = ""
+
+
+class SettingsScreen(Keyed, Screen[None]):
+    """Rows of name, value and meaning."""
+
+    DEFAULT_CSS = """
+    SettingsScreen OptionList { height: 1fr; border: none; background: $background; padding: 0 1; }
+    SettingsScreen OptionList:focus { border: none; }
+    SettingsScreen OptionList > .option-list--option-highlighted { background: $rule; text-style: none; }
+    SettingsScreen OptionList:focus > .option-list--option-highlighted { background: $rule; text-style: none; }
+    SettingsScreen #about { height: 2; padding: 0 1; background: $panel; }
+    SettingsScreen #said { height: 1; padding: 0 1; }
+    """
+    KEYS_OF = "settings"
+    BINDINGS = [
+        Binding("escape,q", "back", show=False),
+        Binding("delete", "default", show=False),
+        Binding("question_mark", "help", show=False),
+    ]
+
+    def __init__(self, palette: Palette) -> None:
+        super().__init__()
+        self.palette = palette
+        self.settings, self.unfit = settings.load()
+        self.rows: list[Row] = []
+
+    @property
+    def uneven(self) -> Application:
+        return cast("Application", self.app)
+
+    def compose(self) -> ComposeResult:
+        yield TopLine(self.palette)
+        yield Options()
+        yield Static("", id="about")
+        yield Static("", id="said")
+        yield Keys(self.palette)
+
+    def on_mount(self) -> None:
+        self.query_one(TopLine).show("settings", short(str(settings.place())))
+        self.query_one(Keys).show(HINTS)
+        self.fill(0)
+        self.query_one(OptionList).focus()
+        told = [*self.unfit, *self.uneven.apply_keys(self.settings.keys)]
+        if told:
+            self.say(told[0], bad=True)
+
+    def on_resize(self) -> None:
+        if self.rows:
+            self.fill(self.at)
+
+    def say(self, text: str, bad: bool = False) -> None:
+        self.query_one("#said", Static).update(Text(text, self.palette.error if bad else self.palette.quiet))
+
+    # -- the rows ------------------------------------------------------------------------------------
+
+    def fill(self, at: int) -> None:
+        self.rows = [Row(f.name, about=ABOUT[f.name]) for f in fields(Settings) if f.name != "keys"]
+        for screen, (title, keys) in TABLES.items():
+            bound = self.uneven.keys_of(screen)
+            mine = [Row(k, screen, words, about) for k, words, about in single_keys(keys) if named(k) in bound]
+            self.rows += [Row(title=f"Keys of {title}"), *mine] if mine else []
+        options = self.query_one(OptionList)
+        options.clear_options()
+        texts = [self._text(row) for row in self.rows]
+        for text in texts:
+            text.truncate(max(30, self.app.size.width - 5), overflow="ellipsis")
+        options.add_options([Option(text, disabled=not row.name) for text, row in zip(texts, self.rows)])
+        options.highlighted = at
+
+    def _text(self, row: Row) -> Text:
+        p = self.palette
+        if not row.name:
+            return Text(f"\n{row.title}", f"bold {p.at}")
+        out = Text(no_wrap=True, overflow="ellipsis")
+        if row.screen:
+            now = self.settings.keys.get(row.screen, {}).get(row.name, row.name)
+            changed = now != row.name
+            out.append(f"  {row.title:<22.22}", p.text)
+            out.append(f"{now:<{WIDE}} ", f"bold {p.changed if changed else p.text}")
+            out.append(f"changed, was {row.name}   " if changed else "", p.changed)
+            out.append(row.about, p.quiet)
+            return out
+        value = getattr(self.settings, row.name)
+        changed = value != getattr(Settings(), row.name)
+        out.append(f"  {row.name.replace('_', ' '):<22}", p.text)
+        out.append(f"{in_words(row.name, value):<{WIDE}} ", f"bold {p.changed if changed else p.text}")
+        out.append("changed   " if changed else "", p.changed)
+        out.append(row.about, p.quiet)
+        return out
+
+    def on_option_list_option_highlighted(self, event: OptionList.OptionHighlighted) -> None:
+        row, p = self.rows[event.option_index], self.palette
+        told = Text(no_wrap=True, overflow="ellipsis")
+        told.append(f"{row.title}: {row.about}" if row.title and row.about else row.title or row.about, p.text)
+        if row.screen:
+            told.append(f"\nkeys.{row.screen}, by default {row.name}", p.quiet)
+        elif row.name:
+            told.append(f"\n{row.name}: {choices(row.name)}", p.quiet)
+        self.query_one("#about", Static).update(told)
+
+    @property
+    def at(self) -> int:
+        return self.query_one(OptionList).highlighted or 0
+
+    # -- changing ------------------------------------------------------------------------------------
+
+    def on_option_list_option_selected(self, event: OptionList.OptionSelected) -> None:
+        event.stop()
+        row = self.rows[event.option_index]
+        self.change_key(row) if row.screen else self.change(row.name)
+
+    @work(group="dialog")
+    async def change(self, name: str) -> None:
+        value = getattr(self.settings, name)
+        if isinstance(value, bool):
+            self._take(name, not value)
+            return
+        title = f"{name.replace('_', ' ')}: {ABOUT[name]}"
+        if name in ALLOWED:
+            several = isinstance(value, list)
+            options = [Choice(c, f"{'on ' if c in value else 'off'}  {c}" if several else c) for c in ALLOWED[name]]
+            chosen = await self.app.push_screen_wait(Choose(self.palette, title, options))
+            if chosen is not None:
+                new = [c for c in ALLOWED[name] if (c in value) != (c == chosen)]
+                self._take(name, new if several else chosen)
+            return
+        text = ", ".join(value) if isinstance(value, list) else f"{value:g}"
+        typed = await self.app.push_screen_wait(Prompt(self.palette, title, text, choices(name)))
+        if typed is not None:
+            self._take(name, self._read(typed, value))
+
+    @staticmethod
+    def _read(typed: str, value: Any) -> Any:
+        """What was typed, as the kind of value that a setting is; the text itself where it is none."""
+        if isinstance(value, list):
+            return [t.strip() for t in typed.split(",") if t.strip()]
+        try:
+            return type(value)(typed)
+        except ValueError:
+            return typed
+
+    def _take(self, name: str, value: Any) -> None:
+        wrong = wrong_with(name, value)
+        if wrong:
+            self.say(f"{wrong}. It stays as it was.", bad=True)
+            return
+        setattr(self.settings, name, value)
+        self._keep(f"{name.replace('_', ' ')} is now {in_words(name, value)}.", name == "theme")
+
+    def _keep(self, said: str, theme: bool = False) -> None:
+        try:
+            settings.save(self.settings)
+        except BadUse as e:
+            said = f"{said} It holds until you leave: {e}"
+        told = self.uneven.apply_settings(self.settings, theme)
+        self.palette = self.uneven.palette
+        for widget in self.query("TopLine, Keys"):
+            widget.palette = self.palette  # type: ignore[attr-defined]
+        self.query_one(Keys).show(HINTS)
+        self.query_one(TopLine).show("settings", short(str(settings.place())))
+        self.fill(self.at)
+        self.say(told[0] if told else said, bad=bool(told))
+
+    @work(group="dialog")
+    async def change_key(self, row: Row) -> None:
+        mine = dict(self.settings.keys.get(row.screen, {}))
+        taken = {mine.get(k, k): (k, words) for k, words, _ in single_keys(TABLES[row.screen][1])}
+        bound = self.uneven.keys_of(row.screen)
+        pressed = await self.app.push_screen_wait(PressKey(self.palette, row, taken, bound))
+        if pressed is None:
+            return
+        now = mine.get(row.name, row.name)
+        if pressed in taken and taken[pressed][0] != row.name:
+            mine[taken[pressed][0]] = now  # the two change places
+        mine[row.name] = pressed
+        self._take_keys(row.screen, mine, f"{row.title} is on {pressed} now.")
+
+    def _take_keys(self, screen: str, mine: dict[str, str], said: str) -> None:
+        mine = {old: new for old, new in mine.items() if old != new}
+        self.settings.keys = {
+            **{s: k for s, k in self.settings.keys.items() if s != screen},
+            **({screen: mine} if mine else {}),
+        }
+        self._keep(said)
+
+    def action_default(self) -> None:
+        row = self.rows[self.at]
+        if row.screen:
+            mine = {k: v for k, v in self.settings.keys.get(row.screen, {}).items() if row.name not in (k, v)}
+            self._take_keys(row.screen, mine, f"{row.title} is on {row.name}, its default.")
+        elif row.name:
+            self._take(row.name, getattr(Settings(), row.name))
+
+    def action_back(self) -> None:
+        self.dismiss()
+
+
+def single_keys(table: list[tuple[str, str, str]]) -> list[tuple[str, str, str]]:
+    """The keys of a table that can be changed, each for itself, once."""
+    found: dict[str, tuple[str, str, str]] = {}
+    for keys, words, about in table:
+        for number, key in enumerate(keys.split(" ")):
+            if named(key) not in FIXED and is_key(key):
+                found.setdefault(key, (key, words if not number else f"{words} ({number + 1})", about))
+    return list(found.values())
+
+
+class PressKey(ModalScreen[str | None]):
+    """Takes the next key; one that does something else is said, and taken when it is pressed again."""
+
+    DEFAULT_CSS = BOX.format(name="PressKey", width=84)
+
+    def __init__(self, palette: Palette, row: Row, taken: dict[str, tuple[str, str]], bound: set[str]) -> None:
+        super().__init__()
+        self.palette, self.row, self.taken, self.bound = palette, row, taken, bound
+        self.asked = ""
+
+    def compose(self) -> ComposeResult:
+        with Vertical():
+            yield Static(Text(f"Press the key for: {self.row.title}", f"bold {self.palette.text}"))
+            yield Static(Text(f"Default {self.row.name}. Escape cancels.", self.palette.quiet), id="told")
+
+    def on_key(self, event: events.Key) -> None:
+        event.stop()
+        event.prevent_default()
+        key = shown(event.key)
+        if event.key == "escape":
+            self.dismiss(None)
+        elif event.key in FIXED or not is_key(key):
+            self._tell(f"{event.key} cannot be changed. Press another, or escape.")
+        elif key in self.taken and key != self.asked and self.taken[key][0] != self.row.name:
+            self.asked = key
+            self._tell(f"{key} is used for: {self.taken[key][1]}. Press again to swap, escape to cancel.")
+        elif key not in self.taken and named(key) in self.bound:
+            self._tell(f"{key} moves or closes on this screen and cannot be changed. Press another, or escape.")
+        else:
+            self.dismiss(key)
+
+    def _tell(self, text: str) -> None:
+        self.query_one("#told", Static).update(Text(text, self.palette.warning))

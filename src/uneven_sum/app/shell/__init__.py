@@ -1,0 +1,1 @@
+"""What all screens use: keys, their labels and help, themes, paths."""
