@@ -108,7 +108,8 @@ def _prepare(fd: int) -> Engine:
     sock.set_inheritable(False)
     wire = Wire(sock)
     engine = Engine(wire)
-    engine.requests = Requests(engine)
+    requests = Requests(engine)
+    engine.requests = requests
     message = wire.receive()
     assert message is not None
     arguments = message.get("arguments") or {}
@@ -117,7 +118,15 @@ def _prepare(fd: int) -> Engine:
     guards, meters = arguments.get("guards", True), arguments.get("meters", True)
     engine.loader.options = Options(guards=guards, checks=checks, meters=meters, marks=meters)
     engine.go_on = bool(arguments.get("goOn"))
-    wire.send({"type": "response", "request_seq": message["seq"], "command": "launch", "success": True, "body": {}})
+    wire.send(
+        {
+            "type": "response",
+            "request_seq": message["seq"],
+            "command": "launch",
+            "success": True,
+            "body": {"requests": requests.declarations()},
+        }
+    )
     trial.LIMIT = float(arguments.get("trialSeconds") or trial.LIMIT)
     run_state.fork = _fork
     return engine

@@ -48,12 +48,6 @@ CAPABILITIES: dict[str, Any] = {
     ],
     "completionTriggerCharacters": ["."],
 }
-# What a rerun sets again: the last of each, and of those that add to what is there, all.
-FOR_A_RERUN = {
-    *("setBreakpoints", "setFunctionBreakpoints", "setExceptionBreakpoints", "setDataBreakpoints"),
-    *("unevenSum/setLookouts", "unevenSum/setSwitches", "unevenSum/setStepping", "unevenSum/counts"),
-}
-ADDING = {"unevenSum/accept", "unevenSum/unaccept", "unevenSum/record"}
 BEFORE_TOKEN = 64 * 1024  # bytes that are read of a client that has not shown its token
 UNREAD = 64 * 1024 * 1024  # bytes that wait for a client; one that does not read is cut off
 
@@ -158,10 +152,11 @@ class Conversation:
         session = self.session
         if session is None:
             raise Refusal(f"{command} must wait until a script has been launched.")
-        if command in FOR_A_RERUN:
+        repeated = session.declared.get(command, {}).get("rerun")
+        if repeated == "last":
             path = str((arguments.get("source") or {}).get("path", "")) if command == "setBreakpoints" else ""
             self.kept[f"{command} {path}"] = {"command": command, "arguments": arguments}
-        elif command in ADDING:
+        elif repeated == "all":
             key = f"{command} {arguments}"
             self.kept.pop(key, None)
             self.kept[key] = {"command": command, "arguments": arguments}

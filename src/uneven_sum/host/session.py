@@ -35,28 +35,6 @@ LOG = logging.getLogger("uneven_sum.host")
 BOOT = Path(__file__).parent.parent / "agent" / "boot.py"
 CALL_SIGNAL = signal.SIGURG  # ignored by default: never fatal, however late it comes
 PR_SET_PDEATHSIG = 1
-GOING_ON = {
-    *(
-        "continue",
-        "next",
-        "stepIn",
-        "stepOut",
-        "goto",
-        "unevenSum/retry",
-        "unevenSum/replace",
-        "unevenSum/skip",
-        "unevenSum/runOut",
-    ),
-    "unevenSum/callWithPauses",
-    *(
-        "unevenSum/toPass",
-        "unevenSum/toCall",
-        "unevenSum/nextPass",
-        "unevenSum/endLoop",
-        "unevenSum/runTo",
-        "unevenSum/leaveCall",
-    ),
-}
 PATIENCE = 0.5  # seconds until an interrupt that is not answered is explained
 
 _libc = ctypes.CDLL(None, use_errno=True)
@@ -89,6 +67,7 @@ class Session:
         self._failed: BadUse | None = None
         self._stopped_by_us = False
         self._seq = 0
+        self.declared: dict[str, dict[str, Any]] = {}  # what the agent says of its requests: `moves`, `rerun`
         self._going: set[int] = set()  # requests under way that set the script going
         self._waiting: dict[int, asyncio.Future[Message]] = {}
         self._writer: asyncio.StreamWriter | None = None
@@ -149,7 +128,8 @@ class Session:
             self._tasks.append(asyncio.create_task(self.output.relay(self.process.stderr, "stderr")))
         self._tasks.append(asyncio.create_task(self._watch()))
         rewind = await self.points.listen() if launch.rewind else ""
-        await self.request("launch", {**launch.arguments(), "rewind": rewind})
+        body = await self.request("launch", {**launch.arguments(), "rewind": rewind})
+        self.declared = body.get("requests") or {}
         initialized = asyncio.create_task(self._initialized.wait())
         exited = asyncio.create_task(self.exited.wait())
         await asyncio.wait([initialized, exited], return_when=asyncio.FIRST_COMPLETED)
@@ -258,7 +238,7 @@ class Session:
         self._seq += 1
         future: asyncio.Future[Message] = asyncio.get_running_loop().create_future()
         self._waiting[self._seq] = future
-        if command in GOING_ON:
+        if self.declared.get(command, {}).get("moves"):
             self._going.add(self._seq)
         self._send({"seq": self._seq, "type": "request", "command": command, "arguments": arguments or {}})
         began = time.monotonic()

@@ -55,10 +55,12 @@ CALL_SIGNAL = signal.SIGURG  # ignored by default: never fatal, however late it 
 class Answering(Protocol):
     """What answers the requests of a pause, and says how it ends."""
 
-    mode: str
-    aim: tracer.Aim
-    nested: Any
-
+    @property
+    def mode(self) -> str: ...
+    @property
+    def aim(self) -> tracer.Aim: ...
+    @property
+    def nested(self) -> nested_call.Nested | None: ...
     def serve(self) -> str: ...
     def forget(self) -> None: ...
     def while_running(self, frame: types.FrameType | None) -> bool: ...
@@ -289,7 +291,7 @@ class Engine(WarningTrigger, NonfiniteTrigger, Snapshots, BreakpointTrigger, tra
             pause.returned = returned
         pause.said, self.refusal = self.refusal, ""
         self._guarded(pause)
-        self.stepped_to = self._execution(frame) if not inside and registry.file_of(frame) is not None else None
+        self.stepped_to = self.execution(frame) if not inside and registry.file_of(frame) is not None else None
 
     @staticmethod
     def _begins(frame: types.FrameType) -> bool:

@@ -4,32 +4,28 @@ from __future__ import annotations
 
 import os
 import re
-import types
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
+from ..core.errors import Refused
 from ..frames import stack
 from ..lookouts import lookout, validation
 from ..lookouts.lookout import FIELDS, Lookout
 from ..source import registry
 from ..source.source_file import SourceFile
 from ..triggers import settings
-
-if TYPE_CHECKING:
-    from ..engine.engine import Engine
+from .declare import Body, request
+from .exchange import Part
+from .inspection import Source
 
 RARELY = 2_000_000_000  # `every`: just once
 
 
-class BreakpointRequests:
-    """A part of `Requests`."""
-
-    engine: Engine
-    started = False
-    running_frame: types.FrameType | None = None
+class BreakpointRequests(Part):
+    """Breakpoints, tripwires, and what stepping skips."""
 
     # -- lookouts ------------------------------------------------------------------------------------
 
-    def _set(self, group: str, wanted: list[Lookout]) -> list[dict[str, Any]]:
+    def set_group(self, group: str, wanted: list[Lookout]) -> list[dict[str, Any]]:
         """Puts lookouts in the place of a group's; what became of each."""
         engine = self.engine
         for lk in wanted:
@@ -39,9 +35,9 @@ class BreakpointRequests:
         pause = engine.present
         for lk in wanted:
             if lk.verified:
-                engine.set_baseline(lk, pause.frame if pause is not None else self.running_frame)
-        if stale and self.started:
-            self._put_in(stale)
+                engine.set_baseline(lk, pause.frame if pause is not None else self.exchange.running_frame)
+        if stale and self.exchange.started:
+            self.put_in(stale)
         return [self._told(lk) for lk in wanted]
 
     @staticmethod
@@ -53,12 +49,12 @@ class BreakpointRequests:
             told["message"] = lk.message
         return told
 
-    def _put_in(self, stale: set[str]) -> None:
+    def put_in(self, stale: set[str]) -> None:
         """Into functions for their next call; into calls that run already by line tracing."""
         engine, loader = self.engine, self.engine.loader
         loader.refresh(stale)
         engine.motion.disarm()
-        frame = engine.present.frame if engine.present is not None else self.running_frame
+        frame = engine.present.frame if engine.present is not None else self.exchange.running_frame
         added = engine.lookouts.all or loader.recorders.all
         watching = bool(engine.lookouts.of("change") or engine.lookouts.of("return"))
         while frame is not None:
@@ -73,19 +69,21 @@ class BreakpointRequests:
                 ):
                     engine.motion.arm(frame)
                 if at_module:
-                    engine.at_module = engine._statement_of(frame)  # a definition that is next counts too
+                    engine.at_module = engine.statement_of(frame)  # a definition that is next counts too
             frame = frame.f_back
 
-    def on_own_setLookouts(self, arguments: dict[str, Any]) -> dict[str, Any]:
+    @request("unevenSum/setLookouts", while_running=True, rerun="last")
+    def set_lookouts(self, lookouts: list[dict[str, Any]]) -> Body:
         """All of the front end's own lookouts at once; those left out are gone."""
-        wanted = [made(told) for told in arguments.get("lookouts") or []]
-        return {"lookouts": self._set("own", wanted)}
+        return {"lookouts": self.set_group("own", [made(told) for told in lookouts])}
 
-    def on_own_lookouts(self, arguments: dict[str, Any]) -> dict[str, Any]:
+    @request("unevenSum/lookouts", while_running=True)
+    def hits(self) -> Body:
         met = {name: getattr(self.engine.switches, name).met for name in ("error", "warning", "nonfinite")}
         return {"met": self.engine.met_counts(), "tripwires": met}
 
-    def on_own_checkLookout(self, arguments: dict[str, Any]) -> dict[str, Any]:
+    @request("unevenSum/checkLookout", while_running=True)
+    def check_lookout(self, arguments: dict[str, Any]) -> Body:
         """What would be said of a lookout, as it is typed; nothing is set."""
         lk = made(arguments)
         lk.file = os.path.realpath(lk.file) if lk.file else ""
@@ -94,20 +92,19 @@ class BreakpointRequests:
 
     # -- the standard's ways -------------------------------------------------------------------------
 
-    def on_setBreakpoints(self, arguments: dict[str, Any]) -> dict[str, Any]:
-        path = os.path.realpath(str((arguments.get("source") or {}).get("path", "")))
-        wanted = []
-        for told in arguments.get("breakpoints") or []:
-            lk = standard(told, where="line", file=path, line=int(told.get("line", 0)))
-            wanted.append(lk)
-        return {"breakpoints": self._set(f"line {path}", wanted)}
+    @request("setBreakpoints", while_running=True, rerun="last")
+    def set_breakpoints(self, of: Source, breakpoints: list[dict[str, Any]] | None = None) -> Body:
+        path = os.path.realpath(of.path)
+        wanted = [standard(t, where="line", file=path, line=int(t.get("line", 0))) for t in breakpoints or []]
+        return {"breakpoints": self.set_group(f"line {path}", wanted)}
 
-    def on_setFunctionBreakpoints(self, arguments: dict[str, Any]) -> dict[str, Any]:
-        found = [standard(t, where="entry", name=str(t.get("name", ""))) for t in arguments.get("breakpoints") or []]
-        return {"breakpoints": self._set("function", found)}
+    @request("setFunctionBreakpoints", while_running=True, rerun="last")
+    def set_function_breakpoints(self, breakpoints: list[dict[str, Any]] | None = None) -> Body:
+        found = [standard(t, where="entry", name=str(t.get("name", ""))) for t in breakpoints or []]
+        return {"breakpoints": self.set_group("function", found)}
 
-    def on_dataBreakpointInfo(self, arguments: dict[str, Any]) -> dict[str, Any]:
-        name = str(arguments.get("name", ""))
+    @request("dataBreakpointInfo")
+    def data_breakpoint_info(self, name: str = "") -> Body:
         lk = Lookout(0, where="change", name=name)
         pause = self.engine.present
         if name.isidentifier() and pause is not None and pause.frame is not None:
@@ -121,20 +118,27 @@ class BreakpointRequests:
         description = f"{name}{where} is changed"
         return {"dataId": f"{lk.within}|{name}", "description": description, "accessTypes": ["write"]}
 
-    def on_setDataBreakpoints(self, arguments: dict[str, Any]) -> dict[str, Any]:
+    @request("setDataBreakpoints", while_running=True, rerun="last")
+    def set_data_breakpoints(self, breakpoints: list[dict[str, Any]] | None = None) -> Body:
         wanted = []
-        for told in arguments.get("breakpoints") or []:
+        for told in breakpoints or []:
             within, _, name = str(told.get("dataId", "")).partition("|")
             wanted.append(standard(told, where="change", name=name, within=within))
-        return {"breakpoints": self._set("data", wanted)}
+        return {"breakpoints": self.set_group("data", wanted)}
 
-    def on_setExceptionBreakpoints(self, arguments: dict[str, Any]) -> dict[str, Any]:
+    @request("setExceptionBreakpoints", while_running=True, rerun="last")
+    def set_exception_breakpoints(
+        self,
+        filters: list[str] | None = None,
+        filter_options: list[dict[str, Any]] | None = None,
+        exception_options: list[dict[str, Any]] | None = None,
+    ) -> Body:
         """Filters are tripwires; `filterOptions` conditions are class names; an `exceptionOptions` path with
         break mode `always` is a lookout on those classes."""
         engine = self.engine
-        engine.pauses_on = set(arguments.get("filters") or [])
+        engine.pauses_on = set(filters or [])
         told = [{"verified": True} for _ in engine.pauses_on]
-        for option in arguments.get("filterOptions") or []:
+        for option in filter_options or []:
             name = str(option.get("filterId"))
             engine.pauses_on.add(name)
             classes = [c.strip() for c in str(option.get("condition") or "").split(",") if c.strip()]
@@ -144,17 +148,18 @@ class BreakpointRequests:
                 engine.switches.warning.only = classes
             told.append({"verified": True})
         raised = []
-        for option in arguments.get("exceptionOptions") or []:
+        for option in exception_options or []:
             names = [n for part in option.get("path") or [] for n in part.get("names") or []]
             if option.get("breakMode") == "always":
                 raised += [Lookout(0, where="raise", name=str(n)) for n in names]
             told.append({"verified": True})
-        self._set("raise", raised)
+        self.set_group("raise", raised)
         return {"breakpoints": told}
 
     # -- tripwires and stepping ----------------------------------------------------------------------
 
-    def on_own_setSwitches(self, arguments: dict[str, Any]) -> dict[str, Any]:
+    @request("unevenSum/setSwitches", while_running=True, rerun="last")
+    def set_switches(self, arguments: dict[str, Any]) -> Body:
         """The finer switches: see `triggers/settings.py`.  `breakpoint`: whether breakpoint() in the text pauses."""
         self.engine.switches.set(arguments)
         if "breakpoint" in arguments:
@@ -163,26 +168,35 @@ class BreakpointRequests:
             self.engine.pauses_on = set(arguments["filters"]) | (self.engine.pauses_on & {"start"})
         return {}
 
-    def on_own_setStepping(self, arguments: dict[str, Any]) -> dict[str, Any]:
+    @request("unevenSum/setStepping", while_running=True, rerun="last")
+    def set_stepping(self, over: list[str] | None = None) -> Body:
         """`over`: files, functions and classes that a step into does not enter."""
-        over = [str(p) for p in arguments.get("over") or []]
-        self.engine.motion.over = lambda frame: settings.in_places(over, frame)
+        places = over or []
+        self.engine.motion.over = lambda frame: settings.in_places(places, frame)
         return {}
 
-    def on_own_accept(self, arguments: dict[str, Any]) -> dict[str, Any]:
+    @request("unevenSum/accept", while_running=True, rerun="all")
+    def accept(self, as_: str = "", file: str = "", line: int = 0) -> Body:
         """A line of a `file`, or, `as` `calls of f` or `values of x`, a callee or a name wherever it stands."""
-        if "as" in arguments:
-            self.engine.accepted_as.add(str(arguments["as"]))
+        if as_:
+            self.engine.accepted_as.add(as_)
         else:
-            self.engine.accepted.add((str(arguments["file"]), int(arguments["line"])))
+            self.engine.accepted.add(_place(file, line))
         return {}
 
-    def on_own_unaccept(self, arguments: dict[str, Any]) -> dict[str, Any]:
-        if "as" in arguments:
-            self.engine.accepted_as.discard(str(arguments["as"]))
+    @request("unevenSum/unaccept", while_running=True, rerun="all")
+    def unaccept(self, as_: str = "", file: str = "", line: int = 0) -> Body:
+        if as_:
+            self.engine.accepted_as.discard(as_)
         else:
-            self.engine.accepted.discard((str(arguments["file"]), int(arguments["line"])))
+            self.engine.accepted.discard(_place(file, line))
         return {}
+
+
+def _place(file: str, line: int) -> tuple[str, int]:
+    if not file or not line:
+        raise Refused("The arguments file and line, or as, are missing.")
+    return file, line
 
 
 def made(told: dict[str, Any]) -> Lookout:

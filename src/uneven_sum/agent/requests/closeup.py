@@ -11,7 +11,8 @@ import contextlib
 import os
 import types
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
+from dataclasses import dataclass
+from typing import Any
 
 from ..core import run_state
 from ..core.errors import Refused
@@ -38,37 +39,64 @@ from ..values.grid_page import (
 from ..values.kinds.grids import BadSlice, Grid, default_slice
 from ..values.safe_read import read_attribute
 from ..values.statistics import bad_places
-
-if TYPE_CHECKING:
-    from ..engine.engine import Engine
+from .declare import Body, request
+from .exchange import Exchange, Part
 
 LONG = 60.0  # seconds that a matrix figure may take
 KEPT_CELLS = 200_000  # of an array whose cells at the last pause are kept
 KEPT_BYTES = 64 << 20
 
-Work = Callable[[Any], dict[str, Any]]
+Work = Callable[[Any], Body]
 
 
-class CloseupRequests:
-    """A part of `Requests`."""
+@dataclass(frozen=True)
+class Shown:
+    """A value by its expression in a call, and how its grid is shown: slice, sorted by, filtered."""
 
-    engine: Engine
-    orders: dict[Any, Any]
-    pictures: dict[Any, dict[str, Any]]  # of columns, until the script goes on
-    copies: dict[str, Any]
+    expression: str = ""
+    frame_id: int = 0
+    slice: str = ""
+    sort: dict[str, Any] | None = None  # column, down
+    filter: str = ""
 
-    def _frame(self, number: int | None) -> types.FrameType:
-        raise NotImplementedError
 
-    def _number(self, value: Any) -> int:
-        raise NotImplementedError
+@dataclass(frozen=True)
+class Page:
+    """A part of a grid."""
+
+    row: int = 0
+    column: int = 0
+    rows: int = 40
+    columns: int = 12
+
+
+@dataclass(frozen=True)
+class Picture:
+    """A plot: its kind, its size in character cells, the columns and rows that it shows."""
+
+    kind: str = "line"
+    width: int = 80
+    height: int = 20
+    columns: list[int] | None = None
+    first: int = 0
+    last: int = 0
+    log: bool = False
+
+
+class CloseupRequests(Part):
+    """One value: facts, grid, plots, comparison, matrix figures, export."""
+
+    def __init__(self, exchange: Exchange) -> None:
+        super().__init__(exchange)
+        self.orders: dict[Any, Any] = {}  # rows of sorted and filtered grids
+        self.pictures: dict[Any, Body] = {}  # of columns, until the script goes on
+        self.copies: dict[str, Any] = {}  # arrays as they were at the last pause
 
     # -- the value -----------------------------------------------------------------------------------
 
-    def _with_value(self, arguments: dict[str, Any], work: Work, limit: float | None = None) -> dict[str, Any]:
+    def _with_value(self, of: Shown, work: Work, limit: float | None = None) -> Body:
         """What `work` makes of the value of `expression`: in place if it can be read, else in a trial."""
-        frame = self._frame(arguments.get("frameId"))
-        text = str(arguments.get("expression", "")).strip()
+        frame, text = self.exchange.frame(of.frame_id), of.expression.strip()
         try:
             node = ast.parse(text, mode="eval").body
         except (SyntaxError, ValueError) as e:
@@ -81,10 +109,10 @@ class CloseupRequests:
             return _told(work, value)
 
     @staticmethod
-    def _in_trial(text: str, frame: types.FrameType, work: Work, limit: float | None) -> dict[str, Any]:
+    def _in_trial(text: str, frame: types.FrameType, work: Work, limit: float | None) -> Body:
         scope = Scope(frame)
 
-        def answer() -> dict[str, Any]:
+        def answer() -> Body:
             names = {**scope.globals, **scope.locals, "__builtins__": scope.builtins}
             with quietly():
                 return {"told": _told(work, eval(compile(text, "<asked>", "eval", dont_inherit=True), names))}
@@ -100,7 +128,7 @@ class CloseupRequests:
             raise Refused(told["·wrong"])
         return told
 
-    def forget_values(self) -> None:
+    def forget(self) -> None:
         self.orders.clear()
         self.pictures.clear()
 
@@ -120,10 +148,11 @@ class CloseupRequests:
 
     # -- facts ---------------------------------------------------------------------------------------
 
-    def on_own_closeup(self, arguments: dict[str, Any]) -> dict[str, Any]:
+    @request("unevenSum/closeup")
+    def closeup(self, of: Shown) -> Body:
         """The summary, the facts, and which grid, plots, parts and texts there are."""
 
-        def work(value: Any) -> dict[str, Any]:
+        def work(value: Any) -> Body:
             kind = find(type(value))
             grid = None
             if kind.grid is not None:
@@ -147,40 +176,40 @@ class CloseupRequests:
                 "properties": properties(value)[:40],
             }
 
-        return self._with_value(arguments, work)
+        return self._with_value(of, work)
 
-    def on_own_parts(self, arguments: dict[str, Any]) -> dict[str, Any]:
+    @request("unevenSum/parts")
+    def parts(self, of: Shown, start: int = 0, count: int = 100) -> Body:
         """A page of a value's parts: name, summary, and whether they have parts of their own."""
-        start, count = int(arguments.get("start") or 0), int(arguments.get("count") or 100)
 
-        def work(value: Any) -> dict[str, Any]:
+        def work(value: Any) -> Body:
             pairs = children(value, start, count)
             told = [{"name": n, **summary(v), "parts": children_count(v)} for n, v in pairs]
             return {"parts": told, "total": children_count(value)}
 
-        return self._with_value(arguments, work)
+        return self._with_value(of, work)
 
-    def on_own_text(self, arguments: dict[str, Any]) -> dict[str, Any]:
+    @request("unevenSum/text")
+    def text(self, of: Shown) -> Body:
         """The whole of a text (a million characters), for the reader; control characters made visible."""
 
-        def work(value: Any) -> dict[str, Any]:
+        def work(value: Any) -> Body:
             kind = find(type(value))
             if kind.text is None:
                 raise Refused("This value has no text to read.")
             text = kind.text(value)
             return {"text": "".join(c if c.isprintable() or c in "\n\t" else repr(c)[1:-1] for c in text)}
 
-        return self._with_value(arguments, work)
+        return self._with_value(of, work)
 
     # -- the grid ------------------------------------------------------------------------------------
 
-    def _grid(self, value: Any, arguments: dict[str, Any]) -> Grid:
-        text = str(arguments.get("slice") or "")
+    def _grid(self, value: Any, of: Shown) -> Grid:
         kind = find(type(value))
         try:
             found: Grid | None = None
             if kind.sliced is not None:
-                found = kind.sliced(value, text)
+                found = kind.sliced(value, of.slice)
             elif kind.grid is not None:
                 found = kind.grid(value)
             if found is None:
@@ -189,21 +218,15 @@ class CloseupRequests:
         except BadSlice as e:
             raise Refused(str(e)) from None
 
-    def _order(self, grid: Grid, arguments: dict[str, Any]) -> Any:
+    def _order(self, grid: Grid, of: Shown) -> Any:
         """The rows to show, in their order, when they are sorted or filtered; else None."""
-        sort, wanted = arguments.get("sort"), str(arguments.get("filter") or "").strip()
+        sort, wanted = of.sort, of.filter.strip()
         if sort is None and not wanted:
             return None
         np = nonfinite.module("numpy")
         if np is None or grid.take is None:
             raise Refused("This value cannot be sorted or filtered.")
-        key = (
-            str(arguments.get("expression")),
-            arguments.get("frameId"),
-            str(arguments.get("slice")),
-            str(sort),
-            wanted,
-        )
+        key = (of.expression, of.frame_id, of.slice, str(sort), wanted)
         if key in self.orders:
             return self.orders[key]
         rows = np.arange(grid.rows)
@@ -222,24 +245,24 @@ class CloseupRequests:
         self.orders[key] = rows
         return rows
 
-    def on_own_page(self, arguments: dict[str, Any]) -> dict[str, Any]:
+    @request("unevenSum/page")
+    def page(self, of: Shown, page: Page) -> Body:
         """A page of the grid: labels, and each column's cells as base64 of float64 or int64, or as texts; marks
         `!` for a bad cell, `m` for a masked one, `c` for one that changed since the last pause."""
-        row, column = max(0, int(arguments.get("row") or 0)), max(0, int(arguments.get("column") or 0))
-        rows, columns = int(arguments.get("rows") or 40), int(arguments.get("columns") or 12)
-        before = self.copies.get(str(arguments.get("expression", "")))
+        row, column = max(0, page.row), max(0, page.column)
+        before = self.copies.get(of.expression)
 
-        def work(value: Any) -> dict[str, Any]:
+        def work(value: Any) -> Body:
             np = nonfinite.module("numpy")
-            grid = self._grid(value, arguments)
-            order = self._order(grid, arguments)
+            grid = self._grid(value, of)
+            order = self._order(grid, of)
             total = grid.rows if order is None else len(order)
-            last, end = min(total, row + rows), min(grid.columns, column + columns)
+            last, end = min(total, row + (page.rows or 40)), min(grid.columns, column + (page.columns or 12))
             at = None if order is None else order[row:last]
             labels = grid.row_labels(row, last - row) if at is None else [grid.row_labels(int(r), 1)[0] for r in at]
             older = None
             if before is not None and np is not None and before.shape == _safely(value, "shape"):
-                older = self._grid(before, arguments)
+                older = self._grid(before, of)
             told = []
             for c in range(column, end):
                 kind, data = grid.cells(c, row, last) if at is None else grid.take(at, c)  # type: ignore[misc]
@@ -252,7 +275,7 @@ class CloseupRequests:
                     same = (past == data) | ((past != past) & (data != data))
                     marks = "".join(m if s or m != "." else "c" for s, m in zip(same.tolist(), marks))
                 told.append({"kind": kind, "data": b64(data) if kind != "text" else data, "marks": marks})
-            key = (arguments.get("expression"), arguments.get("frameId"))
+            key = (of.expression, of.frame_id)
             pictures = []
             if np is not None and hasattr(grid.source, "iloc"):
                 for c in range(column, end):
@@ -270,15 +293,15 @@ class CloseupRequests:
                 "cells": told,
             }
 
-        return self._with_value(arguments, work)
+        return self._with_value(of, work)
 
-    def on_own_findBad(self, arguments: dict[str, Any]) -> dict[str, Any]:
+    @request("unevenSum/findBad")
+    def find_bad(self, of: Shown, row: int = -1, column: int = 0, back: bool = False) -> Body:
         """The next bad cell of the grid from (row, column), row by row; `back`: the one before."""
-        row, column, back = int(arguments.get("row", -1)), int(arguments.get("column", 0)), bool(arguments.get("back"))
 
-        def work(value: Any) -> dict[str, Any]:
+        def work(value: Any) -> Body:
             np = nonfinite.module("numpy")
-            grid = self._grid(value, arguments)
+            grid = self._grid(value, of)
             source = grid.source
             if np is not None and isinstance(source, np.ndarray) and source.dtype.kind in "fc":
                 after = row * grid.columns + column if row >= 0 else -1
@@ -289,26 +312,26 @@ class CloseupRequests:
                 return {"found": None}
             return {"found": bad_in_frame(np, source, row, column, back)}
 
-        return self._with_value(arguments, work)
+        return self._with_value(of, work)
 
     # -- plots ---------------------------------------------------------------------------------------
 
-    def on_own_plot(self, arguments: dict[str, Any]) -> dict[str, Any]:
-        """A plot's data, reduced to `width` columns (and `height` rows): see `plotting`."""
-        return self._with_value(arguments, lambda value: self._plot(value, arguments))
+    @request("unevenSum/plot")
+    def plot(self, of: Shown, picture: Picture) -> Body:
+        """A plot's data, reduced to `width` columns (and `height` rows): see `values/downsample.py`."""
+        return self._with_value(of, lambda value: self._plot(value, of, picture))
 
-    def _plot(self, value: Any, arguments: dict[str, Any]) -> dict[str, Any]:
+    def _plot(self, value: Any, of: Shown, picture: Picture) -> Body:
         np = nonfinite.module("numpy")
         if np is None:
             raise Refused("Plots want numpy in the script.")
-        kind = str(arguments.get("kind") or "line")
-        width, height = max(4, int(arguments.get("width") or 80)), max(4, int(arguments.get("height") or 20))
-        columns = [int(c) for c in arguments.get("columns") or []]
+        kind, width, height = picture.kind or "line", max(4, picture.width or 80), max(4, picture.height or 20)
+        columns = list(picture.columns or [])
         if isinstance(value, (list, tuple)):
             value = np.asarray(value, dtype=float)
         if kind == "image":
             return reduced_image(np, value, width, height)
-        grid = self._grid(value, arguments)
+        grid = self._grid(value, of)
         if kind == "heat":
             table = grid.source if getattr(grid.source, "ndim", 0) == 2 else np.asarray(grid.source).reshape(1, -1)
             out, marks = downsample.blocks(np, table, height, width)
@@ -318,20 +341,16 @@ class CloseupRequests:
             return reduced_series(np, [("singular values", found)], 0, len(found), width)
         columns = columns or numeric_columns(np, grid)[: 1 if kind != "line" else 4]
         names = [grid.column_labels(c, 1)[0] for c in columns]
-        first = max(0, int(arguments.get("first") or 0))
-        last = min(grid.rows, int(arguments.get("last") or grid.rows))
+        first = max(0, picture.first)
+        last = min(grid.rows, picture.last or grid.rows)
         if kind == "line":
             series = [(n, column_floats(np, grid, c, first, last)) for n, c in zip(names, columns)]
             return {**reduced_series(np, series, first, last, width), "dates": dates(grid.source, first, last)}
         if kind == "histogram":
             data = column_floats(np, grid, columns[0], first, last) if columns else np.empty(0)
-            if (
-                getattr(grid.source, "ndim", 1) == 2
-                and not hasattr(grid.source, "iloc")
-                and not arguments.get("columns")
-            ):
+            if getattr(grid.source, "ndim", 1) == 2 and not hasattr(grid.source, "iloc") and not picture.columns:
                 data, names = np.asarray(grid.source, dtype=float), ["all cells"]
-            return {"names": names[:1], **downsample.histogram(np, data, width, bool(arguments.get("log")))}
+            return {"names": names[:1], **downsample.histogram(np, data, width, picture.log)}
         if kind == "scatter":
             if len(columns) < 2:
                 columns = numeric_columns(np, grid)[:2]
@@ -359,19 +378,18 @@ class CloseupRequests:
 
     # -- comparison, matrices, export ----------------------------------------------------------------
 
-    def on_own_compare(self, arguments: dict[str, Any]) -> dict[str, Any]:
+    @request("unevenSum/compare")
+    def compare(self, of: Shown, other: str = "", atol: float = 0.0, rtol: float = 0.0) -> Body:
         """What differs between a value and `other`: an expression, a file (NPY, CSV), or `·before`, itself at the last
         pause; beyond `atol` and `rtol`."""
-        other = str(arguments.get("other", "")).strip()
-        atol, rtol = float(arguments.get("atol") or 0.0), float(arguments.get("rtol") or 0.0)
-        frame = self._frame(arguments.get("frameId"))
-        text = str(arguments.get("expression", ""))
+        other, text = other.strip(), of.expression
+        frame = self.exchange.frame(of.frame_id)
         np = nonfinite.module("numpy")
         if other == "·before":
             if text not in self.copies:
                 raise Refused(f"{text} was not kept at the last pause: only arrays of moderate size are.")
             older = self.copies[text]
-            return self._with_value(arguments, lambda value: compare.compare(np, value, older, atol, rtol))
+            return self._with_value(of, lambda value: compare.compare(np, value, older, atol, rtol))
         if os.path.splitext(other)[1].lower() in (".npy", ".csv"):
             if np is None:
                 raise Refused("Files are compared with numpy, which the script does not use.")
@@ -379,7 +397,7 @@ class CloseupRequests:
                 loaded = compare.load(np, os.path.expanduser(other))
             except (OSError, ValueError) as e:
                 raise Refused(f"{other} cannot be read: {getattr(e, 'strerror', None) or e}.") from None
-            return self._with_value(arguments, lambda value: compare.compare(np, value, loaded, atol, rtol))
+            return self._with_value(of, lambda value: compare.compare(np, value, loaded, atol, rtol))
         scope = Scope(frame)
         try:
             second = provenance.read(ast.parse(other, mode="eval").body, scope)
@@ -388,32 +406,33 @@ class CloseupRequests:
             return self._in_trial(pair, frame, lambda two: compare.compare(np, two[0], two[1], atol, rtol), trial.LIMIT)
         except SyntaxError:
             raise Refused(f"{other} is no expression and no file of type .npy or .csv.") from None
-        return self._with_value(arguments, lambda value: compare.compare(np, value, second, atol, rtol))
+        return self._with_value(of, lambda value: compare.compare(np, value, second, atol, rtol))
 
-    def on_own_matrix(self, arguments: dict[str, Any]) -> dict[str, Any]:
+    @request("unevenSum/matrix")
+    def matrix(self, of: Shown) -> Body:
         """Rank, condition number, norm, symmetry, definiteness, determinant, eigenvalues and singular values; in a
         trial, so that it can be given up."""
         np = nonfinite.module("numpy")
         if np is None:
             raise Refused("Matrix figures want numpy in the script.")
-        frame = self._frame(arguments.get("frameId"))
-        text = str(arguments.get("expression", ""))
-        return self._in_trial(text, frame, lambda value: {"facts": compare.matrix_facts(np, value)}, LONG)
+        frame = self.exchange.frame(of.frame_id)
+        return self._in_trial(of.expression, frame, lambda value: {"facts": compare.matrix_facts(np, value)}, LONG)
 
-    def on_own_export(self, arguments: dict[str, Any]) -> dict[str, Any]:
+    @request("unevenSum/export")
+    def export(self, of: Shown, path: str = "") -> Body:
         """Writes the grid (its slice, sorted and filtered as shown) to a file: CSV, NPY or Parquet by its ending."""
-        path = os.path.abspath(os.path.expanduser(str(arguments.get("path", ""))))
+        path = os.path.abspath(os.path.expanduser(path))
 
-        def work(value: Any) -> dict[str, Any]:
-            grid = self._grid(value, arguments)
+        def work(value: Any) -> Body:
+            grid = self._grid(value, of)
             try:
-                return compare.export(grid, self._order(grid, arguments), path)
+                return compare.export(grid, self._order(grid, of), path)
             except (OSError, ValueError) as e:
                 raise Refused(f"{path} could not be written: {getattr(e, 'strerror', None) or e}.") from None
 
-        frame = self._frame(arguments.get("frameId"))
+        frame = self.exchange.frame(of.frame_id)
         try:
-            value = provenance.read(ast.parse(str(arguments.get("expression", "")), mode="eval").body, Scope(frame))
+            value = provenance.read(ast.parse(of.expression, mode="eval").body, Scope(frame))
         except (provenance.Unreadable, SyntaxError):
             raise Refused("Only a value that has a name can be written to a file.") from None
         return work(value)
@@ -425,7 +444,7 @@ def _safely(value: Any, name: str) -> Any:
     return None if found is MISSING else found
 
 
-def _told(work: Work, value: Any) -> dict[str, Any]:
+def _told(work: Work, value: Any) -> Body:
     """In a trial a refusal must travel as data."""
     try:
         return work(value)

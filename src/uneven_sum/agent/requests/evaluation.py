@@ -4,45 +4,27 @@ from __future__ import annotations
 
 import ast
 import types
-from typing import TYPE_CHECKING, Any
 
 from ..core.errors import Refused
 from ..core.markers import MISSING
+from ..diagnosis import provenance
 from ..engine.nested_call import Nested
 from ..frames.namespace import Scope
 from ..lookouts import expectations
 from ..trials import assignment
 from ..trials.evaluate import Evaluated, answer_for_good, answer_in_trial, call_text, completions
 from ..values.describe import summary
-from .stepping import SteppingRequests
-
-if TYPE_CHECKING:
-    from ..engine.engine import Engine
+from .declare import Body, request
+from .exchange import Names, Part
 
 
-class Names(dict[str, Any]):
-    """The names of a scope."""
+class EvaluationRequests(Part):
+    """Expressions, calls and assignments, in a copy or in the script."""
 
-
-class EvaluationRequests(SteppingRequests):
-    """A part of `Requests`."""
-
-    engine: Engine
-    values: dict[int, Any]
-    nested: Nested | None = None
-    changed = False  # something was done for good in this pause
-
-    def _frame(self, number: int | None) -> types.FrameType:
-        raise NotImplementedError
-
-    def variable(self, name: str, value: Any) -> dict[str, Any]:
-        raise NotImplementedError
-
-    def on_evaluate(self, arguments: dict[str, Any]) -> dict[str, Any]:
+    @request("evaluate")
+    def evaluate(self, expression: str = "", frame_id: int = 0, context: str = "repl") -> Body:
         """`repl` evaluates in a trial, or for good after a leading `!`; `hover` and `watch` only read."""
-        frame = self._frame(arguments.get("frameId"))
-        text = str(arguments.get("expression", "")).strip()
-        context = arguments.get("context", "repl")
+        frame, text = self.exchange.frame(frame_id), expression.strip()
         if not text:
             raise Refused("Nothing was asked.")
         if text.startswith("!"):
@@ -64,39 +46,40 @@ class EvaluationRequests(SteppingRequests):
     @staticmethod
     def _read(text: str, frame: types.FrameType) -> Evaluated | None:
         """The value of names, attributes and elements, read without running code; None where that is not enough."""
-        from ..diagnosis import provenance
-
         try:
             return Evaluated(summary(provenance.read(ast.parse(text, mode="eval").body, Scope(frame))))
         except (provenance.Unreadable, SyntaxError, ValueError):
             return None
 
-    def on_own_callText(self, arguments: dict[str, Any]) -> dict[str, Any]:
+    @request("unevenSum/callText")
+    def call_text(self, frame_id: int = 0) -> Body:
         """The call of a frame written again, with its arguments as they are now."""
         try:
-            return {"text": call_text(self._frame(arguments.get("frameId")))}
+            return {"text": call_text(self.exchange.frame(frame_id))}
         except ValueError as e:
             raise Refused(f"{e} Write the call yourself.") from None
 
-    def on_own_callWithPauses(self, arguments: dict[str, Any]) -> dict[str, Any]:
+    @request("unevenSum/callWithPauses", moves=True)
+    def call_with_pauses(self, expression: str = "", frame_id: int = 0, into: bool = False) -> Body:
         """Runs a call with all lookouts on, within this pause; `unevenSum/callEnded` tells its end.  What it changes
         is undone by going back to this pause's return point.  `into`: pause at its first line."""
-        self._moving()
-        frame = self._frame(arguments.get("frameId"))
-        text = str(arguments.get("expression") or "").strip()
+        self.exchange.can_move()
+        frame, text = self.exchange.frame(frame_id), expression.strip()
         try:
             code = compile(text, "<asked>", "eval", dont_inherit=True)
         except (SyntaxError, ValueError) as e:
             raise Refused(f"{text} is no call: {getattr(e, 'msg', e)}.") from None
-        self.nested = Nested(code, frame, text, bool(arguments.get("into")))
+        self.exchange.nested = Nested(code, frame, text, into)
         return {"·action": "nested"}
 
-    def _result(self, asked: Evaluated) -> dict[str, Any]:
+    def _result(self, asked: Evaluated) -> Body:
         told = asked.told or {"text": "", "type": ""}
         return {
             "result": told["text"],
             "type": told["type"],
-            "variablesReference": 0 if asked.value is MISSING else self.variable("", asked.value)["variablesReference"],
+            "variablesReference": 0
+            if asked.value is MISSING
+            else self.exchange.variable("", asked.value)["variablesReference"],
             "unevenSum": {
                 **told,
                 "printed": asked.printed,
@@ -107,23 +90,23 @@ class EvaluationRequests(SteppingRequests):
             },
         }
 
-    def on_completions(self, arguments: dict[str, Any]) -> dict[str, Any]:
-        frame = self._frame(arguments.get("frameId"))
-        text = str(arguments.get("text", ""))
-        column = int(arguments.get("column") or len(text) + 1)
-        return {"targets": completions(text[: column - 1].lstrip("!"), Scope(frame))}
+    @request("completions")
+    def completions(self, text: str = "", column: int = 0, frame_id: int = 0) -> Body:
+        before = text[: (column or len(text) + 1) - 1].lstrip("!")
+        return {"targets": completions(before, Scope(self.exchange.frame(frame_id)))}
 
-    def on_setVariable(self, arguments: dict[str, Any]) -> dict[str, Any]:
-        names = self.values.get(int(arguments.get("variablesReference") or 0))
-        if not isinstance(names, Names):
+    @request("setVariable")
+    def set_variable(self, name: str, value: str, variables_reference: int = 0) -> Body:
+        if not isinstance(self.exchange.values.get(variables_reference), Names):
             raise Refused("Only names can be set.")
-        return self._assign(str(arguments["name"]), str(arguments["value"]), None)
+        return self._assign(name, value, 0)
 
-    def on_setExpression(self, arguments: dict[str, Any]) -> dict[str, Any]:
-        return self._assign(str(arguments["expression"]), str(arguments["value"]), arguments.get("frameId"))
+    @request("setExpression")
+    def set_expression(self, expression: str, value: str, frame_id: int = 0) -> Body:
+        return self._assign(expression, value, frame_id)
 
-    def _assign(self, target: str, text: str, number: int | None) -> dict[str, Any]:
-        frame = self._frame(number)
+    def _assign(self, target: str, text: str, number: int) -> Body:
+        frame = self.exchange.frame(number)
         asked = answer_for_good(f"{target} = {text}", frame)
         if asked.error:
             raise Refused(asked.error)
@@ -131,36 +114,39 @@ class EvaluationRequests(SteppingRequests):
         told = answer_for_good(target, frame)
         return {"value": (told.told or {}).get("text", ""), "type": (told.told or {}).get("type", "")}
 
-    def on_own_returnPoints(self, arguments: dict[str, Any]) -> dict[str, Any]:
+    @request("unevenSum/returnPoints")
+    def return_points(self, on: bool = False) -> Body:
         """Switches the making of return points on or off."""
         rewind = self.engine.rewind
         if rewind is None:
             raise Refused("This run has no return points: it was started without.")
-        rewind.on = bool(arguments.get("on"))
+        rewind.on = on
         return {}
 
-    def on_own_expect(self, arguments: dict[str, Any]) -> dict[str, Any]:
+    @request("unevenSum/expect")
+    def expect(self, text: str = "", frame_id: int = 0) -> Body:
         """What the user expects of the coming pause; told with its facts."""
-        self._moving()
+        self.exchange.can_move()
         try:
-            expected = expectations.parse(str(arguments.get("text") or ""))
+            expected = expectations.parse(text)
         except expectations.Unclear as e:
             raise Refused(str(e)) from None
-        frame = self._frame(arguments.get("frameId"))
+        frame = self.exchange.frame(frame_id)
         self.engine.awaited.append((expected, frame))
         now = expectations.held(expected, frame)
         return {"now": expectations.sentence(now), "holds": now["holds"]}
 
     def _set_by_hand(self, frame: types.FrameType, text: str) -> None:
-        self.changed = True
+        self.exchange.changed = True
         self.engine.by_hand.note(frame, text)
-        self.engine.facts["hand"] = self.engine.by_hand.told(self._frame(None))
+        self.engine.facts["hand"] = self.engine.by_hand.told(self.exchange.frame())
 
-    def on_own_setValue(self, arguments: dict[str, Any]) -> dict[str, Any]:
+    @request("unevenSum/setValue")
+    def set_value(self, expression: str, value: str, frame_id: int = 0, force: bool = False) -> Body:
         """Sets a name, attribute, element or slice of a call for good.  Refused with `misfit` when the value has
         another type or shape than what is there, unless `force`."""
-        frame = self._frame(arguments.get("frameId"))
-        target, text = str(arguments["expression"]).strip(), str(arguments["value"]).strip()
+        frame = self.exchange.frame(frame_id)
+        target, text = expression.strip(), value.strip()
         try:
             step = ast.parse(f"{target} = 0").body[0]
             ast.parse(text, mode="eval")
@@ -170,11 +156,11 @@ class EvaluationRequests(SteppingRequests):
             step.targets[0], (ast.Name, ast.Attribute, ast.Subscript)
         ):
             raise Refused(f"{target} is no name, attribute or element.")
-        if not arguments.get("force"):
+        if not force:
             try:
                 against = assignment.misfit(target, text, frame)
             except ValueError as e:
                 raise Refused(f"{target} cannot be set to that: {e}") from None
             if against:
                 raise Refused(f"{against}.", misfit=True)
-        return {**self._assign(target, text, arguments.get("frameId")), "hand": self.engine.facts["hand"]}
+        return {**self._assign(target, text, frame_id), "hand": self.engine.facts["hand"]}

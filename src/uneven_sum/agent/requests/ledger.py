@@ -9,15 +9,15 @@ import os
 import re
 import struct
 import types
-from typing import TYPE_CHECKING, Any
+from dataclasses import dataclass
+from typing import Any
 
 from ..core.errors import Refused
 from ..frames import stack
 from ..frames.exception_handlers import statement_at
 from ..frames.namespace import Scope
 from ..pause import value_cards
-from ..recording import columns, coverage, row_filter, trends
-from ..recording.recent_passes import recent
+from ..recording import columns, coverage, recent_passes, row_filter, trends
 from ..recording.recorder import Recorder, Run
 from ..recording.recorder_set import Recorders, RecordOptions
 from ..recording.traced_loop import TracedLoop
@@ -25,26 +25,29 @@ from ..source import registry
 from ..source.source_file import LOOPS, SourceFile, position
 from ..values.snapshot import FIGURES, MISSING, Cells, exact, is_scalar, number
 from ..values.snapshot import told as kept_form
-from .breakpoints import source
-
-if TYPE_CHECKING:
-    from ..engine.engine import Engine
+from .breakpoints import BreakpointRequests, source
+from .declare import ABSENT, Body, request
+from .exchange import Exchange, Part
 
 EXACT = 2**53  # integers up to here are exact as float64
 
 
-class LedgerRequests:
-    """A part of `Requests`."""
+@dataclass
+class RunOf:
+    """A recorded loop, and one of its runs: `run` from 1, by default the last."""
 
-    engine: Engine
-    started = False
-    running_frame: types.FrameType | None = None
+    file: str
+    line: int
+    column: int | None = None
+    run: int = 0
 
-    def _put_in(self, stale: set[str]) -> None:
-        raise NotImplementedError
 
-    def _frame(self, number: int | None) -> types.FrameType:
-        raise NotImplementedError
+class LedgerRequests(Part):
+    """Recording, and what was recorded."""
+
+    def __init__(self, exchange: Exchange, breakpoints: BreakpointRequests) -> None:
+        super().__init__(exchange)
+        self.breakpoints = breakpoints
 
     @property
     def recorders(self) -> Recorders:
@@ -52,38 +55,43 @@ class LedgerRequests:
 
     # -- what is recorded ----------------------------------------------------------------------------
 
-    def on_own_record(self, arguments: dict[str, Any]) -> dict[str, Any]:
+    @request("unevenSum/record", rerun="all")
+    def record(
+        self,
+        loops: list[dict[str, Any]] | None = None,
+        off: list[dict[str, Any]] | None = None,
+        always: dict[str, Any] | None = ABSENT,
+    ) -> Body:
         """Records what is named in `loops` from now on.
 
         Each: `file`; `line`, of a head, or with `around` any line: the loops around it; `names`, by default all that
         the body assigns; `branches` and `times`.  `always`: every loop of the user's code, {} or with `branches` and
         `times`; null: no longer.  `off`: file and line of what is recorded no longer.
         """
-        told: list[dict[str, Any]] = []
+        told: list[Body] = []
         stale: set[str] = set()
-        for wanted in arguments.get("loops") or []:
+        for wanted in loops or []:
             file = self._source(str(wanted["file"]))
             how = RecordOptions(bool(wanted.get("branches", not wanted.get("names"))), bool(wanted.get("times")))
             for node in self._nodes(file, int(wanted["line"]), bool(wanted.get("around"))):
                 keep = bool(wanted.get("around"))
                 recorder = self._recorder(file, node, how, list(wanted.get("names") or []), keep)
-                if self.started:
+                if self.exchange.started:
                     self._record_running(recorder, file, node)
-                message = self._late(recorder, file, node) if self.started else ""
+                message = self._late(recorder, file, node) if self.exchange.started else ""
                 told.append({**_of(recorder), "message": message})
                 stale.add(recorder.file)
-        for wanted in arguments.get("off") or []:
+        for wanted in off or []:
             found = self.recorders.find(str(wanted["file"]), int(wanted["line"]))
             if found is not None:
                 self.recorders.drop(found)
                 stale.add(found.file)
-        if "always" in arguments:
-            always = arguments["always"]
+        if always is not ABSENT:
             self.engine.anew = True
             self.recorders.always = RecordOptions(**always) if always is not None else None
             stale |= {os.path.realpath(n) for n in registry.files} if always is not None else set()
-        if self.started and stale:
-            self._put_in(stale)
+        if self.exchange.started and stale:
+            self.breakpoints.put_in(stale)
         return {"loops": told}
 
     @staticmethod
@@ -135,7 +143,7 @@ class LedgerRequests:
         if recorder.kind != "loop":
             return
         pause = self.engine.present
-        frame = pause.frame if pause is not None else self.running_frame
+        frame = pause.frame if pause is not None else self.exchange.running_frame
         late = self.engine.late
         while frame is not None:
             if registry.file_of(frame) is not None and os.path.realpath(frame.f_code.co_filename) == recorder.file:
@@ -166,7 +174,8 @@ class LedgerRequests:
 
     # -- what was recorded ---------------------------------------------------------------------------
 
-    def on_own_ledgers(self, arguments: dict[str, Any]) -> dict[str, Any]:
+    @request("unevenSum/ledgers")
+    def ledgers(self) -> Body:
         """What is recorded: for each its place, head, columns, runs and passes."""
         found = []
         for recorder in self.recorders.all:
@@ -174,17 +183,18 @@ class LedgerRequests:
             found.append({**_of(recorder), "begun": recorder.begun, "runs": len(recorder.runs), "passes": passes})
         return {"ledgers": found, "always": self.recorders.always is not None}
 
-    def on_own_passes(self, arguments: dict[str, Any]) -> dict[str, Any]:
+    @request("unevenSum/passes")
+    def passes(self, of: RunOf, filter: str = "") -> Body:
         """One run of a loop (`run`: its number from 1, by default the last), pass by pass: the kept passes' numbers
         and a column for each value; see docs/protocol.md.  `filter`: only the rows for which it holds."""
-        recorder, run = self._run_of(arguments)
-        told: dict[str, Any] = {**_of(recorder), "begun": recorder.begun, "branches": recorder.branches}
+        recorder, run = self._run_of(of)
+        told: Body = {**_of(recorder), "begun": recorder.begun, "branches": recorder.branches}
         told["runs"] = [{"passes": r.passes, "around": _around(recorder, r)} for r in recorder.runs]
         if run is None:
             return {**told, "run": 0, "kept": "no pass was recorded yet", "numbers": "", "columns": [], "passes": 0}
         rows = run.rows()
         told.update(run=recorder.runs.index(run) + 1, kept=run.sentence(), passes=run.passes, base=run.base)
-        text = str(arguments.get("filter") or "").strip()
+        text = filter.strip()
         facts = _facts(run)
         if text:
             try:
@@ -199,14 +209,14 @@ class LedgerRequests:
             told["columns"] += _columns(label, [row[at] for _, row in rows], facts[at])
         return told
 
-    def on_own_course(self, arguments: dict[str, Any]) -> dict[str, Any]:
+    @request("unevenSum/course")
+    def course(self, of: RunOf, name: str) -> Body:
         """Sentences about the course of one recorded value (`name`) over a run: see `trends`."""
-        recorder, run = self._run_of(arguments)
-        wanted = str(arguments["name"])
-        whole = wanted in recorder.labels
-        element = re.fullmatch(r"(.+)\[(\d+)\]", wanted)
-        name, _, figure = (element[1], "", element[2]) if element else wanted.rpartition(".")
-        label = wanted if whole else name
+        recorder, run = self._run_of(of)
+        whole = name in recorder.labels
+        element = re.fullmatch(r"(.+)\[(\d+)\]", name)
+        base, _, figure = (element[1], "", element[2]) if element else name.rpartition(".")
+        label = name if whole else base
         if label not in recorder.labels or run is None:
             return {"said": []}
         at = recorder.labels.index(label)
@@ -216,23 +226,23 @@ class LedgerRequests:
         told = [(n, found) for n, v in values if (found := _figure(v)) is not None]
         return {"said": [s.text for s in trends.sentences(told)]}
 
-    def _run_of(self, arguments: dict[str, Any]) -> tuple[Recorder, Run | None]:
-        """A recorder, and one of its runs: `run` from 1, by default the last."""
-        recorder = self.recorders.find(str(arguments["file"]), int(arguments["line"]), arguments.get("column"))
+    def _run_of(self, of: RunOf) -> tuple[Recorder, Run | None]:
+        recorder = self.recorders.find(of.file, of.line, of.column)
         if recorder is None:
-            raise Refused(f"The loop at line {arguments['line']} is not recorded.")
+            raise Refused(f"The loop at line {of.line} is not recorded.")
         if not recorder.runs:
             return recorder, None
-        wanted = int(arguments.get("run") or len(recorder.runs))
+        wanted = of.run or len(recorder.runs)
         if not 1 <= wanted <= len(recorder.runs):
             raise Refused(f"There is no run {wanted}: {len(recorder.runs)} are kept.")
         return recorder, recorder.runs[wanted - 1]
 
-    def on_own_recent(self, arguments: dict[str, Any]) -> dict[str, Any]:
+    @request("unevenSum/recent")
+    def recent(self, frame_id: int = 0, count: int = 40) -> Body:
         """The last passes (`count`) of the innermost recorded loop around the pause, those that are over: numbers,
         and for each name the exact texts and a spark's `picture` and `marks`."""
-        frame = self._frame(arguments.get("frameId"))
-        found = recent(self.engine.loader.recorders, frame, int(arguments.get("count") or 40))
+        frame = self.exchange.frame(frame_id)
+        found = recent_passes.recent(self.engine.loader.recorders, frame, count or 40)
         if found is None:
             return {"line": 0, "numbers": [], "values": []}
         recorder, rows = found
@@ -245,15 +255,16 @@ class LedgerRequests:
             values.append({"name": label, "texts": [_short(v) for v in held], "now": now, **spark(held)})
         return {"line": recorder.line, "numbers": [n for n, _ in rows], "values": values}
 
-    def on_own_notes(self, arguments: dict[str, Any]) -> dict[str, Any]:
+    @request("unevenSum/notes")
+    def notes(self, frame_id: int = 0) -> Body:
         """What stands at the ends of a call's lines: what each assigned, with its spark by pass; passes at the heads of
         loops; `never ran`; how often it ran, when that is counted."""
-        frame = self._frame(arguments.get("frameId"))
+        frame = self.exchange.frame(frame_id)
         found = {note["line"]: note for note in value_cards.notes(frame)}
         file = registry.file_of(frame)
         if file is None:
             return {"notes": list(found.values())}
-        recorded = recent(self.engine.loader.recorders, frame, 16)
+        recorded = recent_passes.recent(self.engine.loader.recorders, frame, 16)
         names = {label: at for at, label in enumerate(recorded[0].labels)} if recorded else {}
         for note in found.values():
             at = names.get(note.pop("name", ""))
@@ -267,21 +278,21 @@ class LedgerRequests:
             found.setdefault(line, {"line": line, "text": "", "nonfinite": 0})["count"] = count
         return {"notes": sorted(found.values(), key=lambda n: n["line"])}
 
-    def on_own_exportPasses(self, arguments: dict[str, Any]) -> dict[str, Any]:
+    @request("unevenSum/exportPasses")
+    def export_passes(self, of: RunOf, path: str) -> Body:
         """Runs of a loop (`run`: one of them) written as Parquet; where PyArrow is in the script's interpreter."""
-        recorder, _ = self._run_of(arguments)
+        recorder, _ = self._run_of(of)
         try:
             import pyarrow  # type: ignore[import-untyped]
             from pyarrow import parquet
         except ImportError:
             raise Refused("Parquet wants pyarrow in the script's interpreter; CSV does not.") from None
-        one = int(arguments.get("run") or 0)
-        runs = [(n, r) for n, r in enumerate(recorder.runs, 1) if one in (0, n)]
+        runs = [(n, r) for n, r in enumerate(recorder.runs, 1) if of.run in (0, n)]
         table: dict[str, list[Any]] = {"run": [], "pass": []}
-        parts: list[tuple[int, int, dict[str, Any]]] = []
+        parts: list[tuple[int, int, Body]] = []
         for number_, run in runs:
             for place, row in run.rows():
-                cells: dict[str, Any] = {}
+                cells: Body = {}
                 for label, value in zip(recorder.labels, row):
                     cells.update(_plain_cells(label, value))
                 parts.append((number_, place, cells))
@@ -292,18 +303,19 @@ class LedgerRequests:
             numeric = all(v is None or isinstance(v, (int, float)) for v in values)
             table[name] = values if numeric else [None if v is None else str(v) for v in values]
         try:
-            parquet.write_table(pyarrow.table(table), str(arguments["path"]))
+            parquet.write_table(pyarrow.table(table), path)
         except (OSError, pyarrow.ArrowException, OverflowError) as e:
-            raise Refused(f"{arguments['path']} could not be written: {e}.") from None
-        return {"rows": len(parts), "path": str(arguments["path"])}
+            raise Refused(f"{path} could not be written: {e}.") from None
+        return {"rows": len(parts), "path": path}
 
-    def on_own_counts(self, arguments: dict[str, Any]) -> dict[str, Any]:
+    @request("unevenSum/counts", rerun="last")
+    def counts(self, on: bool | None = None) -> Body:
         """How often each statement ran.  `on`: from now on they are counted, or no longer."""
-        if "on" in arguments:
-            self.engine.loader.options.counts = bool(arguments["on"])
+        if on is not None:
+            self.engine.loader.options.counts = on
             self.engine.anew = True
-            if self.started:
-                self._put_in({"*"})
+            if self.exchange.started:
+                self.breakpoints.put_in({"*"})
         found = {}
         for file in {id(f): f for f in registry.files.values()}.values():
             counts = coverage.counts(file)
@@ -312,7 +324,7 @@ class LedgerRequests:
         return {"on": self.engine.loader.options.counts, "counts": found}
 
 
-def _around(recorder: Recorder, run: Run) -> list[dict[str, Any]]:
+def _around(recorder: Recorder, run: Run) -> list[Body]:
     return [{**a, "file": a["file"] or recorder.file} for a in run.around]
 
 
@@ -321,7 +333,7 @@ def _records(code: types.CodeType, recorder: Recorder) -> bool:
     return any(c is recorder or getattr(c, "__self__", None) is recorder for c in code.co_consts)
 
 
-def _of(recorder: Recorder) -> dict[str, Any]:
+def _of(recorder: Recorder) -> Body:
     return {
         "file": recorder.file,
         "line": recorder.line,
@@ -350,7 +362,7 @@ def spark(values: list[Any]) -> dict[str, str]:
     return {"picture": base64.b64encode(pairs).decode(), "marks": signs}
 
 
-def _plain_cells(label: str, value: Any) -> dict[str, Any]:
+def _plain_cells(label: str, value: Any) -> Body:
     """A value as cells of a table: of an array, a figure each."""
     if isinstance(value, Cells):
         return {f"{label}.{figure}": getattr(value, figure) for figure in FIGURES}
@@ -364,11 +376,11 @@ def _packed(code: str, values: list[Any]) -> str:
     return base64.b64encode(struct.pack(f"<{len(values)}{code}", *values)).decode()
 
 
-def _facts(run: Run) -> list[dict[str, Any]]:
+def _facts(run: Run) -> list[Body]:
     """Of each column over all passes: extremes with their passes, what is not finite."""
     found = []
     for column in run.facts().columns:
-        facts: dict[str, Any] = {"bad": column.bad, "firstBad": column.first_bad and run.base + column.first_bad}
+        facts: Body = {"bad": column.bad, "firstBad": column.first_bad and run.base + column.first_bad}
         for name, place, value in (("min", column.low_at, column.low), ("max", column.high_at, column.high)):
             facts[name] = run.base + place if place else 0
             facts[f"{name}Value"] = value if place else None
@@ -391,7 +403,7 @@ def _figure(value: Any) -> float | None:
     return value.mean if isinstance(value, Cells) else number(value)
 
 
-def _columns(label: str, values: list[Any], facts: dict[str, Any]) -> list[dict[str, Any]]:
+def _columns(label: str, values: list[Any], facts: Body) -> list[Body]:
     """A value's column; of arrays, one for each figure."""
     if not any(isinstance(v, Cells) for v in values):
         return [{"name": label, **_column(values), **facts}]
@@ -399,7 +411,7 @@ def _columns(label: str, values: list[Any], facts: dict[str, Any]) -> list[dict[
     if len(sizes) == 1 and 0 not in sizes:
         parts = [[v.elements[n] if isinstance(v, Cells) else v for v in values] for n in range(sizes.pop())]
         made = [{"name": f"{label}[{n}]", "of": label, **_column(part)} for n, part in enumerate(parts)]
-        bad: dict[str, Any] = {name: facts[name] for name in ("bad", "firstBad") if name in facts}  # of the vector
+        bad: Body = {name: facts[name] for name in ("bad", "firstBad") if name in facts}  # of the vector
         return [{**told, **bad} if "!" in told["marks"] else told for told in made]
     made = []
     for figure in FIGURES:
@@ -417,7 +429,7 @@ def _columns(label: str, values: list[Any], facts: dict[str, Any]) -> list[dict[
     return made
 
 
-def _column(values: list[Any]) -> dict[str, Any]:
+def _column(values: list[Any]) -> Body:
     """`data`: float64, nan where a value is no number; `texts`: exact, where `data` does not tell; `marks`: `m` for
     what was not assigned, `!` for what is not finite, `t` for a text."""
     kinds = {type(v) for v in values}
@@ -428,7 +440,7 @@ def _column(values: list[Any]) -> dict[str, Any]:
         "m" if v is MISSING else "t" if n is None else "." if math.isfinite(n) else "!" for v, n in zip(values, numbers)
     )
     kinds = {type(v) for v in values if v is not MISSING}
-    told: dict[str, Any] = {"data": _packed("d", [math.nan if n is None else n for n in numbers]), "marks": signs}
+    told: Body = {"data": _packed("d", [math.nan if n is None else n for n in numbers]), "marks": signs}
     if all(issubclass(k, float) for k in kinds):  # NumPy's float64 is one
         return {**told, "type": "float" if kinds <= {float} else "float64", "texts": None}
     if kinds == {int} and all(abs(v) < EXACT for v in values if v is not MISSING):

@@ -72,7 +72,7 @@ class BreakpointTrigger(runtime.Listener):
     def lookouts(self) -> lookout.Lookouts:
         return self.loader.lookouts
 
-    def _execution(self, frame: types.FrameType) -> tuple[Any, ...]:
+    def execution(self, frame: types.FrameType) -> tuple[Any, ...]:
         """What tells one execution of a statement from the next."""
         file = registry.file_of(frame)
         statement = statement_at(file, frame) if file else None
@@ -101,7 +101,7 @@ class BreakpointTrigger(runtime.Listener):
         """Lets each count; pauses at most once.  True when there was a pause."""
         pausing: Lookout | None = None
         stepped_to, self.stepped_to = self.stepped_to, None
-        again = stepped_to is not None and stepped_to == self._execution(frame)  # there was a pause here already
+        again = stepped_to is not None and stepped_to == self.execution(frame)  # there was a pause here already
         for lk in found:
             if not lk.on or lk.spent or (by_name and not self._holds(lk, site, frame, facts)):
                 continue
@@ -165,7 +165,7 @@ class BreakpointTrigger(runtime.Listener):
         pause = Pause("breakpoint", frame, "next", statement=_statement(site))
         pause.lookout = lk.id
         if lk.where == "line":  # line tracing, should it begin here, finds that this was met
-            self.line_of, self.line_at = self._execution(frame), frame.f_lasti
+            self.line_of, self.line_at = self.execution(frame), frame.f_lasti
         if lk.goal is not None:
             pause.said = f"Back in pass {lk.goal[0][2]}"
         name = stack.function_name(frame).rpartition(".")[2]
@@ -220,7 +220,7 @@ class BreakpointTrigger(runtime.Listener):
         found = [lk for lk in found if (lk.id, lk.version) not in present]  # the others have their probes
         if file is None or not found or statement is None or statement.line != line:
             return False
-        here, before, self.line_at = self._execution(frame), self.line_at, frame.f_lasti
+        here, before, self.line_at = self.execution(frame), self.line_at, frame.f_lasti
         same, self.line_of = here == self.line_of, here
         if same and frame.f_lasti > before:
             self.stepped_to = None
@@ -232,13 +232,13 @@ class BreakpointTrigger(runtime.Listener):
         return self._meet(found, site, frame, True, {})
 
     @staticmethod
-    def _statement_of(frame: types.FrameType) -> Statement | None:
+    def statement_of(frame: types.FrameType) -> Statement | None:
         file = registry.file_of(frame)
         return statement_at(file, frame) if file is not None else None
 
     def defines_more(self, frame: types.FrameType) -> bool:
         """Whether a running module has functions or classes still to define, here or further on."""
-        file, here = registry.file_of(frame), self._statement_of(frame)
+        file, here = registry.file_of(frame), self.statement_of(frame)
         if file is None or here is None:
             return True
         first = (
@@ -249,7 +249,7 @@ class BreakpointTrigger(runtime.Listener):
 
     def _after_definition(self, frame: types.FrameType) -> None:
         """In a running module: what its last statement has defined gets the present lookouts."""
-        here = self._statement_of(frame)
+        here = self.statement_of(frame)
         last, self.at_module = self.at_module, here
         if last is not None and last is not here and isinstance(last.node, SCOPES):
             self.loader.defined(frame, getattr(last.node, "name", ""))
