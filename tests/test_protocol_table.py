@@ -8,9 +8,11 @@ from typing import Any
 
 import pytest
 
+from uneven_sum.agent.core import markers
 from uneven_sum.agent.core.errors import Refused
 from uneven_sum.agent.requests.declare import ABSENT, declared, request
 from uneven_sum.agent.requests.dispatch import Requests
+from uneven_sum.protocol import FILTERS, TRIPS, Switches, Tripwire
 
 DOCS = (Path(__file__).parent.parent / "docs" / "protocol.md").read_text()
 OF_ALL_VALUES = {"expression", "frameId", "slice", "sort", "filter"}  # named once, at `unevenSum/closeup`
@@ -50,6 +52,12 @@ def test_the_host_hears_which_requests_go_on_and_which_a_rerun_repeats() -> None
     assert told["setBreakpoints"] == {"moves": False, "rerun": "last"}
     assert told["unevenSum/accept"]["rerun"] == "all"
     assert "evaluate" not in told
+
+
+def test_the_agent_knows_the_same_kinds_of_trips() -> None:
+    assert tuple(TRIPS) == markers.TRIPS
+    assert set(TRIPS) == {n for n in Switches.__struct_fields__ if isinstance(getattr(Switches(), n), Tripwire)}
+    assert all(f"`{name}`" in DOCS for name in FILTERS)
 
 
 class Example:

@@ -13,12 +13,13 @@ import click
 
 from . import __version__, endings
 from .host.launch import BadUse, Launch, SyntaxFault
+from .protocol.trips import PAUSES as CHOICES
+from .protocol.trips import TRIPS
 from .safe_text import visible
 
 if TYPE_CHECKING:
     from .client.settings import Settings
 
-TRIPS = ("error", "warning", "nonfinite", "start")
 EXAMPLES = {
     "run": (
         "run model.py --year 2031",
@@ -71,9 +72,9 @@ def _settings() -> Settings:
 
 def _trips(text: str | None, option: str) -> set[str]:
     found = {w.strip() for w in (text or "").split(",") if w.strip()}
-    wrong = sorted(found - set(TRIPS))
+    wrong = sorted(found - set(CHOICES))
     if wrong:
-        raise BadUse(f"{option} does not know {', '.join(wrong)}. It takes a list of: {', '.join(TRIPS)}.")
+        raise BadUse(f"{option} does not know {', '.join(wrong)}. It takes a list of: {', '.join(CHOICES)}.")
     return found
 
 
@@ -84,7 +85,7 @@ def _launch(script: str, args: tuple[str, ...], options: dict[str, Any]) -> Laun
         if not equals or not name:
             raise BadUse(f"--env takes NAME=VALUE, not {pair!r}.")
         env[name] = value
-    pause_on = {"error", "warning", "nonfinite"}
+    pause_on = set(TRIPS)
     only, never = options.get("pause_on"), options.get("no_pause_on")
     if only is not None:
         pause_on = _trips(only, "--pause-on")

@@ -6,7 +6,7 @@ import time
 from dataclasses import dataclass, field
 
 from ..client import Client, Ended, Exited, Launch, Stopped, Tripped, Unwatched
-from ..protocol import Facts
+from ..protocol import TRIPS, Facts
 
 
 @dataclass
@@ -42,7 +42,7 @@ async def check(launch: Launch) -> Outcome:
         while True:
             event = await client.next_event()
             if isinstance(event, Stopped):
-                if event.facts.reason in ("error", "warning", "nonfinite"):
+                if event.facts.reason in TRIPS:
                     outcome.pauses.append(event.facts)
                     break
                 await client.go_on()

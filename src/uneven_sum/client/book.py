@@ -8,7 +8,7 @@ import tokenize
 from dataclasses import dataclass, field
 from typing import Any
 
-from ..protocol import Lookout, Placed, Switches
+from ..protocol import TRIPS, Lookout, Placed, Switches
 from .events import Unwatched
 from .placing import follow
 from .sentences import badge, changed
@@ -184,7 +184,7 @@ class Book:
 def switches_for(pause_on: set[str]) -> Switches:
     """The tripwires that a launch's `pause_on` stands for."""
     switches = Switches()
-    for name in ("error", "warning", "nonfinite"):
+    for name in TRIPS:
         getattr(switches, name).on = name in pause_on
     return switches
 

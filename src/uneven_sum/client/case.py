@@ -19,9 +19,10 @@ from platformdirs import user_state_path
 from tomlkit.exceptions import TOMLKitError
 
 from ..host.launch import BadUse
+from ..protocol import TRIPS
 from . import verify
 from .book import Book, Kept, lines_of
-from .sentences import ABOUT, EXTRAS, Unclear, parse, parse_tripwire, sentence, tripwire_sentence
+from .sentences import ABOUT, Unclear, parse, parse_tripwire, sentence, tripwire_sentence
 from .setup import Setup
 
 SCHEMA = 1
@@ -134,7 +135,7 @@ def load(script: str, book: Book) -> tuple[list[str], list[str]]:
                 odd(f"tripwires.{name}", tripwires[name], f"the tripwire {name} is not understood. {e}")
                 continue
             setattr(book.switches, name, said.wire)
-            for extra in EXTRAS[name]:
+            for extra in TRIPS[name].extras:
                 setattr(book.switches, extra, extra in said.extras)
     for key, word, places in (("accepted", "accepted", book.accepted), ("recorded", "recorded", book.recorded)):
         for entry in _entries(document, key, odd):
@@ -252,7 +253,7 @@ def save(script: str, book: Book, watches: list[str], setup: Setup | None = None
     _append(lookouts, book.unread.get("lookouts", []))
     wires = tomlkit.table()
     for name in ABOUT:
-        extras = {e for e in EXTRAS[name] if getattr(book.switches, e)}
+        extras = {e for e in TRIPS[name].extras if getattr(book.switches, e)}
         as_it_stands = book.unread.get(f"tripwires.{name}")
         wires[name] = as_it_stands[0] if as_it_stands else tripwire_sentence(name, getattr(book.switches, name), extras)
     formats = tomlkit.table()

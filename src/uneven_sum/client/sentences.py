@@ -15,7 +15,7 @@ from dataclasses import dataclass
 
 import msgspec
 
-from ..protocol import Lookout, Tripwire
+from ..protocol import TRIPS, Lookout, Tripwire
 
 _T = r"`((?:[^`]|``)*)`"
 ORDINAL = r"(?:the )?(\d+)(?:st|nd|rd|th)?"
@@ -221,7 +221,7 @@ def badge(lk: Lookout) -> str:
 
 # -- tripwires ---------------------------------------------------------------------------------------
 
-ABOUT = {"error": "errors", "warning": "warnings", "nonfinite": "non-finite values"}
+ABOUT = {name: trip.about for name, trip in TRIPS.items()}
 
 
 @dataclass
@@ -232,24 +232,12 @@ class TripwireSaid:
     extras: set[str]  # handled; arrived, carried, frames
 
 
-EXTRAS = {
-    "error": {"handled": "handled ones too"},
-    "warning": {},
-    "nonfinite": {
-        "arrived": "arrived ones too",
-        "carried": "carried ones too",
-        "frames": "arrived in frames too",
-        "gaps": "gaps too",
-    },
-}
-
-
 def tripwire_sentence(name: str, wire: Tripwire, extras: set[str]) -> str:
     """`pause at errors, handled ones too, only ``ValueError``, not in ``io.py```"""
     out = f"{'write' if wire.write else 'pause at'} {ABOUT[name]}"
-    for extra, words in EXTRAS[name].items():
-        if extra in extras:
-            out += f", {words}"
+    for name_, extra in TRIPS[name].extras.items():
+        if name_ in extras:
+            out += f", {extra.words}"
     if wire.only:
         out += ", only " + ", ".join(_quoted(n) for n in wire.only)
     if wire.never:
@@ -270,10 +258,10 @@ def parse_tripwire(name: str, text: str) -> TripwireSaid:
     wire.write = head[1] == "write"
     rest = rest[head.end() :].lstrip(" ,")
     while rest:
-        for extra, words in EXTRAS[name].items():
-            if rest.startswith(words):
-                extras.add(extra)
-                rest = rest[len(words) :].lstrip(" ,")
+        for name_, extra in TRIPS[name].extras.items():
+            if rest.startswith(extra.words):
+                extras.add(name_)
+                rest = rest[len(extra.words) :].lstrip(" ,")
                 break
         else:
             found = re.match(rf"(only|not in|not) ((?:{_T}(?:, )?)+)|(off)\b", rest)

@@ -11,9 +11,10 @@ from platformdirs import user_config_path
 from tomlkit.exceptions import TOMLKitError
 
 from ..host.launch import BadUse, Launch, Limits
+from ..protocol import TRIPS
+from ..protocol.trips import PAUSES
 from .before import KINDS
 from .edits import write_whole
-from .setup import TRIPS
 
 THEMES = ("slate", "chalk")
 STYLES = ("general", "fixed", "scientific", "engineering", "exact", "hexadecimal", "binary")
@@ -24,7 +25,7 @@ class Settings:
     """What holds for all cases; what a case's own file says goes before it."""
 
     theme: str = "slate"
-    pause_on: list[str] = field(default_factory=lambda: ["error", "warning", "nonfinite"])
+    pause_on: list[str] = field(default_factory=lambda: list(TRIPS))
     record: str = "chosen"
     stepped_over: list[str] = field(default_factory=list)
     number_style: str = "general"
@@ -63,7 +64,7 @@ ABOUT = {
 }
 ALLOWED: dict[str, tuple[str, ...]] = {
     "theme": THEMES,
-    "pause_on": TRIPS,
+    "pause_on": PAUSES,
     "record": ("chosen", "always"),
     "number_style": STYLES,
     "not_looked_for": tuple(KINDS),

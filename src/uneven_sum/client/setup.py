@@ -11,9 +11,9 @@ import msgspec
 from platformdirs import user_state_path
 
 from ..host.launch import BadUse, Launch, inspect_script
+from ..protocol.trips import PAUSES, TRIPS
 from ..state_files import write_private
 
-TRIPS = ("error", "warning", "nonfinite", "start")
 MOST = 40  # recent cases that are kept
 NEAR = (".venv", "venv", "env", ".env")
 
@@ -53,9 +53,9 @@ class Setup(msgspec.Struct):
                 raise WrongField("env", f"each is NAME=VALUE, not {pair!r}")
             env[name] = value
         trips = {w.strip() for w in self.pause_on.replace(",", " ").split()}
-        wrong = sorted(trips - set(TRIPS))
+        wrong = sorted(trips - set(PAUSES))
         if wrong:
-            raise WrongField("pause_on", f"{wrong[0]!r} is none of {', '.join(TRIPS)}")
+            raise WrongField("pause_on", f"{wrong[0]!r} is none of {', '.join(PAUSES)}")
         cwd = _path(self.cwd)
         if cwd is not None and not os.path.isdir(cwd):
             raise WrongField("cwd", f"there is no folder {self.cwd}")
@@ -68,7 +68,7 @@ class Setup(msgspec.Struct):
         made = Launch(
             self.program, args, as_module=self.module, python=python, cwd=cwd, env=env, pause_on=trips, stdin_file=stdin
         )
-        made.pause_on_given = trips != {"error", "warning", "nonfinite"}
+        made.pause_on_given = trips != set(TRIPS)
         try:
             inspect_script(made)
         except BadUse as e:
@@ -101,7 +101,7 @@ def of_launch(launch: Launch) -> Setup:
         launch.cwd or "",
         shlex.join(f"{n}={v}" for n, v in launch.env.items()),
         launch.as_module,
-        ", ".join(t for t in TRIPS if t in launch.pause_on),
+        ", ".join(t for t in PAUSES if t in launch.pause_on),
         launch.stdin_file or "",
     )
 

@@ -8,11 +8,9 @@ from dataclasses import dataclass, field
 import msgspec
 
 from ..host.launch import BadUse
-from ..protocol import Facts
+from ..protocol import TRIPS, Facts
 from .client import Client
 from .placing import follow
-
-TRIPS = ("error", "warning", "nonfinite")
 
 
 class Result(msgspec.Struct, frozen=True):

@@ -7,6 +7,8 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+from ..protocol import TRIPS
+
 OLDEST = (3, 11)
 
 
@@ -59,7 +61,7 @@ class Launch:
     cwd: str | None = None
     env: dict[str, str] = field(default_factory=dict)
     user_code: list[str] = field(default_factory=list)
-    pause_on: set[str] = field(default_factory=lambda: {"error", "warning", "nonfinite"})
+    pause_on: set[str] = field(default_factory=lambda: set(TRIPS))
     go_on: bool = False
     pause_at_end: bool = False
     capture: bool = False  # standard input, output and error are pipes of ours
@@ -78,7 +80,7 @@ class Launch:
 
     def filters(self) -> list[str]:
         """The exception filters that `pause_on` stands for."""
-        found: list[str] = [f for f in ("error", "warning", "nonfinite") if f in self.pause_on]
+        found: list[str] = [f for f in TRIPS if f in self.pause_on]
         if "nonfinite" in self.pause_on:
             found.append("arrived")
         return [*found, *(["start"] if "start" in self.pause_on else [])]

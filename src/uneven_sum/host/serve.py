@@ -15,20 +15,11 @@ import sys
 from collections.abc import Callable
 from typing import Any
 
-from ..protocol import FILTERS, Decoder, MalformedMessage, Message, encode
+from ..protocol import FILTERS, TRIPS, Decoder, MalformedMessage, Message, encode
 from .launch import BadUse, Launch, SyntaxFault
 from .points import peer
 from .session import Session
 
-LABELS = {
-    "error": ("Errors that nothing handles", True),
-    "handled": ("Errors that are handled too", False),
-    "warning": ("Warnings", True),
-    "nonfinite": ("Non-finite values that are created", True),
-    "arrived": ("Non-finite values that arrive from outside", True),
-    "carried": ("Non-finite values that are carried on", False),
-    "gaps": ("Cells that library calls leave empty", False),
-}
 CAPABILITIES: dict[str, Any] = {
     **dict.fromkeys(
         (
@@ -44,7 +35,7 @@ CAPABILITIES: dict[str, Any] = {
         True,
     ),
     "exceptionBreakpointFilters": [
-        {"filter": name, "label": LABELS[name][0], "default": LABELS[name][1]} for name in FILTERS
+        {"filter": name, "label": label, "default": on} for name, (label, on) in FILTERS.items()
     ],
     "completionTriggerCharacters": ["."],
 }
@@ -64,7 +55,7 @@ def launch_of(arguments: dict[str, Any]) -> Launch:
     for name, kind in (("args", list), ("env", dict), ("userCode", list), ("pauseOn", list)):
         if arguments.get(name) is not None and not isinstance(arguments[name], kind):
             raise Refusal(f"launch: `{name}` must be a {'list' if kind is list else 'mapping'}.")
-    pause_on = {"error", "warning", "nonfinite"}
+    pause_on = set(TRIPS)
     if arguments.get("pauseOn") is not None:
         pause_on = {str(p) for p in arguments["pauseOn"]}
     if arguments.get("stopOnEntry"):

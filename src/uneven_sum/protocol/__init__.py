@@ -3,7 +3,6 @@
 from .framing import Decoder, MalformedMessage, encode
 from .lookouts import Lookout, Placed, Switches, Tripwire, to_wire
 from .messages import (
-    FILTERS,
     Card,
     Culprit,
     ExceptionFacts,
@@ -22,9 +21,11 @@ from .messages import (
     TrailCall,
     Variable,
 )
+from .trips import FILTERS, TRIPS
 
 __all__ = [
     "FILTERS",
+    "TRIPS",
     "Card",
     "Culprit",
     "Decoder",

@@ -6,6 +6,8 @@ from typing import Any
 
 import msgspec
 
+from .trips import TRIPS
+
 QUIET_WARNINGS = (
     *("DeprecationWarning", "PendingDeprecationWarning", "FutureWarning", "ImportWarning", "ResourceWarning"),
     *("SyntaxWarning", "BytesWarning", "EncodingWarning"),
@@ -76,14 +78,14 @@ class Switches(msgspec.Struct):
 
     def filters(self) -> list[str]:
         """The exception filters that stand for it."""
-        found = [n for n in ("error", "warning", "nonfinite") if getattr(self, n).on]
+        found = [n for n in TRIPS if getattr(self, n).on]
         found += ["handled"] if self.error.on and self.handled else []
         if self.nonfinite.on:
-            found += [n for n in ("arrived", "carried", "frames", "gaps") if getattr(self, n)]
+            found += [n for n in TRIPS["nonfinite"].extras if getattr(self, n)]
         return found
 
     def to_wire(self) -> dict[str, Any]:
-        told: dict[str, Any] = {n: msgspec.to_builtins(getattr(self, n)) for n in ("error", "warning", "nonfinite")}
+        told: dict[str, Any] = {n: msgspec.to_builtins(getattr(self, n)) for n in TRIPS}
         return {**told, "filters": self.filters(), "breakpoint": self.breakpoint}
 
 

@@ -9,9 +9,6 @@ from typing import Any
 
 import msgspec
 
-# The exception filters of `setExceptionBreakpoints`.
-FILTERS = ("error", "handled", "warning", "nonfinite", "arrived", "carried", "gaps")
-
 Message = dict[str, Any]
 
 

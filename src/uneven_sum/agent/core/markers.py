@@ -6,4 +6,5 @@ MARK = "\0us:"  # a constant that begins so stands for a probe until the code is
 VALUE, OLD, OWNER, INDEX, METER = "·v", "·w", "·o", "·i", "·m"
 TEMPORARY = "·"
 INNER = ("<listcomp>", "<setcomp>", "<dictcomp>", "<genexpr>")  # names of the calls of comprehensions before 3.12
+TRIPS = ("error", "warning", "nonfinite")  # the kinds of trips
 MISSING = object()  # no such value

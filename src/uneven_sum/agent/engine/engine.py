@@ -14,6 +14,7 @@ import warnings
 from typing import Any, Protocol
 
 from ..core import identity, run_state, signal_masking
+from ..core.markers import TRIPS
 from ..core.original_builtins import with_originals
 from ..core.transport import Closed, Wire, holding_others
 from ..diagnosis.gaps import Gap
@@ -48,7 +49,6 @@ PROTOCOL_ANSWERS: dict[str, tuple[type, ...]] = {
     "__next__": (StopIteration,),
     "__anext__": (StopAsyncIteration,),
 }
-TRIPS = ("error", "warning", "nonfinite")
 CALL_SIGNAL = signal.SIGURG  # ignored by default: never fatal, however late it comes
 
 

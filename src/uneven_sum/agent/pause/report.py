@@ -6,7 +6,7 @@ import ast
 import types
 from typing import Any
 
-from ..core.markers import INNER, MISSING
+from ..core.markers import INNER, MISSING, TRIPS
 from ..core.text import clean
 from ..diagnosis import gaps, provenance
 from ..diagnosis.culprit import Culprit, Term
@@ -126,7 +126,7 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
             actual=actual,
             raised=raised,
             failed=pause.exception,
-            ran=pause.reason in ("error", "warning", "nonfinite"),
+            ran=pause.reason in TRIPS,
             may_call=may_call,
             met=lambda: run_state.met,
             before_call=keep,
@@ -326,7 +326,7 @@ def compose(pause: Pause, may_fork: bool = True, apart: dict[str, Any] | None = 
         loops = stack.all_loops(frame, _place_raised(pause))
     if apart is None:
         apart = {"terms": [], "culprit": None, "differs": "", "trial": ""}
-        if pause.reason in ("error", "nonfinite", "warning") or pause.exception is not None:
+        if pause.reason in TRIPS or pause.exception is not None:
             if pause.exception is not None and pause.expression is None:
                 pause.expression = with_target(pause)
             apart = examine(pause, may_fork)

@@ -7,6 +7,7 @@ import re
 from typing import Any
 
 from ..core.errors import Refused
+from ..core.markers import TRIPS
 from ..frames import stack
 from ..lookouts import lookout, validation
 from ..lookouts.lookout import FIELDS, Lookout
@@ -79,7 +80,7 @@ class BreakpointRequests(Part):
 
     @request("unevenSum/lookouts", while_running=True)
     def hits(self) -> Body:
-        met = {name: getattr(self.engine.switches, name).met for name in ("error", "warning", "nonfinite")}
+        met = {name: getattr(self.engine.switches, name).met for name in TRIPS}
         return {"met": self.engine.met_counts(), "tripwires": met}
 
     @request("unevenSum/checkLookout", while_running=True)

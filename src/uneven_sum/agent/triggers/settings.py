@@ -9,6 +9,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import Any
 
+from ..core.markers import TRIPS
 from ..frames import stack
 from ..lookouts import lookout
 from ..values import nonfinite
@@ -53,7 +54,7 @@ class Switches:
     nonfinite: Tripwire = field(default_factory=Tripwire)
 
     def set(self, wanted: dict[str, Any]) -> None:
-        for name in ("error", "warning", "nonfinite"):
+        for name in TRIPS:
             if name in wanted:
                 tripwire: Tripwire = getattr(self, name)
                 for part in ("write", "only", "never", "places"):

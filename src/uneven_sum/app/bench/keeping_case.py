@@ -9,7 +9,7 @@ import struct
 from ...client import case
 from ...client.book import switches_for
 from ...client.setup import of_launch
-from ...protocol import Card, Recent
+from ...protocol import TRIPS, Card, Recent
 from ..plotting.number_format import made
 from .part import Part
 
@@ -36,7 +36,7 @@ class Keeping(Part):
             self.bench.notify(text, severity="warning", timeout=12)
         if self.bench.launch.pause_on_given:
             switches = switches_for(self.bench.launch.pause_on)
-            for name in ("error", "warning", "nonfinite"):
+            for name in TRIPS:
                 getattr(self.bench.book.switches, name).on = getattr(switches, name).on
 
         self.saved = self._state_of_case()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ...client import BadUse, Client, verify
 from ...client.book import Book
-from ...protocol import Facts
+from ...protocol import TRIPS, Facts
 from .part import Part
 
 
@@ -28,7 +28,7 @@ class Verifying(Part):
         """At a pause: what is to be said beside the run before, in the headline."""
         if facts.nested:
             return
-        if facts.reason in verify.TRIPS:
+        if facts.reason in TRIPS:
             self.seen.texts.setdefault(facts.file, self.bench.text_of(facts.file).split("\n"))
             said = verify.at_pause(self.before, facts, self.seen)
             self.seen.trips.append(facts)

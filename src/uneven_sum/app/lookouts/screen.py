@@ -14,8 +14,8 @@ from textual.containers import VerticalScroll
 from textual.screen import Screen
 from textual.widgets import Input, Static
 
-from ...client.sentences import ABOUT, EXTRAS, Unclear, parse, parse_tripwire, sentence, tripwire_sentence
-from ...protocol import Lookout
+from ...client.sentences import ABOUT, Unclear, parse, parse_tripwire, sentence, tripwire_sentence
+from ...protocol import TRIPS, Lookout
 from ..shell.key_tables import hints
 from ..shell.keymap import Keyed
 from ..shell.theme import Palette
@@ -108,7 +108,7 @@ class Lookouts(Keyed, Screen[None]):
         lines = [Line("heading", "tripwires")]
         for name in ABOUT:
             wire = getattr(s, name)
-            extras = {e for e in EXTRAS[name] if getattr(s, e)}
+            extras = {e for e in TRIPS[name].extras if getattr(s, e)}
             shown = tripwire_sentence(name, wire, extras)
             lines.append(Line("tripwire", shown, name, wire.on, self.metered.get(name, 0)))
         lines.append(Line("text", "pause at breakpoint() in the script's text", "breakpoint", s.breakpoint))
@@ -286,7 +286,7 @@ class Lookouts(Keyed, Screen[None]):
             if line.kind == "tripwire":
                 said = parse_tripwire(line.key, text)
                 setattr(book.switches, line.key, said.wire)
-                for extra in EXTRAS[line.key]:
+                for extra in TRIPS[line.key].extras:
                     setattr(book.switches, extra, extra in said.extras)
             elif line.kind == "lookout":
                 lookout = book.kept[int(line.key)].lookout

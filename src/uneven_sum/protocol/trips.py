@@ -1,0 +1,52 @@
+"""The kinds of trips, declared once: names, words, and the filters that editors offer.
+
+The agent has their names in `agent/core/markers.py`; a test compares them.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Extra:
+    """A filter that widens a trip: its words in a tripwire's sentence, and its label in editors."""
+
+    words: str
+    label: str
+    default: bool = False
+
+
+@dataclass(frozen=True)
+class Trip:
+    """`about`: what it pauses at, in a tripwire's sentence."""
+
+    about: str
+    label: str
+    extras: dict[str, Extra]
+
+
+TRIPS = {
+    "error": Trip(
+        "errors",
+        "Errors that nothing handles",
+        {"handled": Extra("handled ones too", "Errors that are handled too")},
+    ),
+    "warning": Trip("warnings", "Warnings", {}),
+    "nonfinite": Trip(
+        "non-finite values",
+        "Non-finite values that are created",
+        {
+            "arrived": Extra("arrived ones too", "Non-finite values from input", True),
+            "carried": Extra("carried ones too", "Non-finite values that are propagated"),
+            "frames": Extra("arrived in frames too", "Non-finite values from input in data frames"),
+            "gaps": Extra("gaps too", "Cells that library calls leave empty"),
+        },
+    ),
+}
+# The exception filters of `setExceptionBreakpoints`: their labels, and whether they are on by default.
+FILTERS: dict[str, tuple[str, bool]] = {}
+for _name, _trip in TRIPS.items():
+    FILTERS[_name] = (_trip.label, True)
+    FILTERS.update({name: (extra.label, extra.default) for name, extra in _trip.extras.items()})
+PAUSES = (*TRIPS, "start")  # what a script can pause on by itself
