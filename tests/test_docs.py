@@ -111,3 +111,8 @@ async def test_walk_through(name: str) -> None:
         assert said in facts.headline
         for question, answer in questions.items():
             assert await run.ask(question) == answer
+
+
+def test_keys_and_words_of_the_docs_are_those_of_the_program() -> None:
+    done = subprocess.run([sys.executable, str(TOP / "tools" / "make_docs"), "--check"], capture_output=True, text=True)
+    assert done.returncode == 0, done.stdout + done.stderr

@@ -11,8 +11,8 @@ from textual.widgets import OptionList, Static
 
 from uneven_sum.app.app import KEYED, UnevenSum
 from uneven_sum.app.command_palette import Commands
-from uneven_sum.app.settings.screen import SettingsScreen, single_keys
-from uneven_sum.app.shell.key_tables import TABLES
+from uneven_sum.app.settings.screen import SettingsScreen
+from uneven_sum.app.shell.commands import changeable, listed
 from uneven_sum.app.shell.keymap import Keyed, fitting, is_key, named
 from uneven_sum.app.shell.keymap import shown as written
 from uneven_sum.app.widgets.bars import Keys
@@ -59,11 +59,23 @@ def test_every_key_that_is_shown_does_something_on_its_screen() -> None:
     for kind in KEYED:
         bound = set(BindingsMap(kind.BINDINGS).key_to_bindings)  # type: ignore[attr-defined]
         bound |= {"ctrl+p", "ctrl+z", "ctrl+y", "up", "down", "<", ">", "enter", "tab"}  # a widget's own, or Textual's
-        for keys, _, _ in TABLES[kind.KEYS_OF][1]:
-            for key in keys.split() if (kind.KEYS_OF, keys) != ("notes", "ctrl+k") else []:  # it acts elsewhere
+        for command in listed(kind.ACTIONS):
+            for key in (
+                command.single() if (kind.KEYS_OF, command.keys) != ("notes", "ctrl+k") else []
+            ):  # acts elsewhere
                 assert named(key) in bound or key in bound, (kind.KEYS_OF, key)
-        assert all(is_key(key) for key, _, _ in single_keys(TABLES[kind.KEYS_OF][1]))
-    assert {kind.KEYS_OF for kind in KEYED} == set(TABLES)
+            assert len(command.label) <= 18, command.label
+        assert all(is_key(key) for key, _, _ in changeable(kind.ACTIONS))
+
+
+def test_every_action_of_a_command_exists() -> None:
+    for kind in KEYED:
+        for command in kind.ACTIONS:
+            names = command.actions.split() if command.keys else [command.actions]
+            for name in [n.partition("(")[0] for n in names if n != "-"]:
+                method = f"action_{name}" if command.keys else name.partition(":")[0]
+                assert hasattr(kind, method), (kind.KEYS_OF, name)
+            assert len(names) in (0, len(command.single()), 1), command
 
 
 def shown(app) -> str:

@@ -121,6 +121,9 @@ class UnevenSum(App[None]):
         for notice in notices:
             notice.say(message, severity)
 
+    def screens(self) -> list[type[Keyed]]:
+        return KEYED
+
     def show_help(self, screen: Keyed) -> None:
         self.push_screen(Help(self.palette, screen))
 

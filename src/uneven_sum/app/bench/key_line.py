@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from ...protocol import Facts
-from ..shell.key_tables import hints
+from ..shell.commands import hints
+from . import commands
 from .stepping import PACES, Moves
 
 STEP = ("space", "i", "o")
@@ -20,8 +21,8 @@ class KeyLine(Moves):
     def _keys(self) -> list[tuple[str, str]]:
         if self.slow and self.state == "paused":
             slow = [("any key", "stop auto-step"), ("< >", f"change speed, now {PACES[self.pace]:g} s a line")]
-            return [*slow, *hints("bench", *LEAVE)]
-        return hints("bench", *self._present())
+            return [*slow, *hints(commands.COMMANDS, *LEAVE)]
+        return hints(commands.COMMANDS, *self._present())
 
     def _present(self) -> list[str]:
         facts = self.facts

@@ -8,7 +8,6 @@ from typing import cast
 
 from textual import events, work
 from textual.app import ComposeResult
-from textual.binding import Binding
 from textual.containers import Container
 from textual.screen import Screen
 from textual.widgets import Input, TextArea
@@ -26,11 +25,13 @@ from ...protocol import Facts, StackFrame
 from ..lookouts.screen import Lookouts
 from ..plotting.number_format import Format
 from ..shell import history
+from ..shell.commands import bindings
 from ..shell.keymap import Application, Keyed
 from ..shell.theme import Palette
 from ..widgets.bars import Headline, Keys, TopLine, Trail
 from ..widgets.dialogs import Sure
 from ..widgets.sheet import Sheet
+from . import commands
 from .ask_drawer import AskDrawer, AskLine
 from .asking import Asking
 from .breakpoints import Watchman
@@ -82,69 +83,8 @@ class Bench(
     Bench.narrow Cards { border-left: none; border-top: solid $rule; }
     """
     KEYS_OF = "bench"
-    BINDINGS = [
-        Binding("space", "go('line')", show=False),
-        Binding("i", "go('into')", show=False),
-        Binding("o", "go('out')", show=False),
-        Binding("enter", "go('on')", show=False),
-        Binding("y", "go('retry')", show=False),
-        Binding("k", "go('skip')", show=False),
-        Binding("K", "replace", show=False),
-        Binding("A", "accept", show=False),
-        Binding("z", "interrupt", show=False),
-        Binding("backspace", "back", show=False),
-        Binding("b", "points", show=False),
-        Binding("p", "go('pass')", show=False),
-        Binding("P", "to_pass", show=False),
-        Binding("L", "go('loop')", show=False),
-        Binding("h", "here", show=False),
-        Binding("s", "by_term", show=False),
-        Binding("S", "slow", show=False),
-        Binding("m", "breakpoint", show=False),
-        Binding("M", "edit_lookout", show=False),
-        Binding("u", "menu", show=False),
-        Binding("O", "open_file", show=False),
-        Binding("slash", "search", show=False),
-        Binding("n", "next_found", show=False),
-        Binding("ctrl+g", "go_to", show=False),
-        Binding("5", "lookouts", show=False),
-        Binding("l,4", "ledger", show=False),
-        Binding("1", "desk", show=False),
-        Binding("6", "notes", show=False),
-        Binding("7", "settings", show=False),
-        Binding("ctrl+k", "keep", show=False),
-        Binding("e", "edit", show=False),
-        Binding("c,3", "closeup", show=False),
-        Binding("plus", "watch", show=False),
-        Binding("f", "find_value", show=False),
-        Binding("v", "value_menu", show=False),
-        Binding("t", "terms", show=False),
-        Binding("tab", "about", show=False, priority=True),
-        Binding("left", "point(-1)", show=False),
-        Binding("right", "point(1)", show=False),
-        Binding("left_curly_bracket", "walk(-999)", show=False),
-        Binding("right_curly_bracket", "walk(999)", show=False),
-        Binding("left_square_bracket", "walk(-1)", show=False),
-        Binding("right_square_bracket", "walk(1)", show=False),
-        Binding("a", "ask", show=False),
-        Binding("d", "output", show=False),
-        Binding("x", "leave_nested", show=False),
-        Binding("w", "try_change", show=False),
-        Binding("E", "expect", show=False),
-        Binding("escape", "close", show=False),
-        Binding("home", "place", show=False),
-        Binding("up", "move(-1)", show=False),
-        Binding("down", "move(1)", show=False),
-        Binding("pageup", "move(-15)", show=False),
-        Binding("pagedown", "move(15)", show=False),
-        Binding("R", "again", show=False),
-        Binding("X", "end", show=False),
-        Binding("T", "theme", show=False),
-        Binding("G", "guide", show=False),
-        Binding("question_mark", "help", show=False),
-        Binding("q", "leave", show=False),
-        Binding("ctrl+q,ctrl+c", "leave", show=False, priority=True),
-    ]
+    HEADING, ACTIONS = commands.TITLE, commands.COMMANDS
+    BINDINGS = bindings(commands.COMMANDS)
 
     def __init__(self, launch: Launch, palette: Palette, guided: bool = False) -> None:
         super().__init__()

@@ -9,7 +9,6 @@ from typing import Any
 from rich.text import Text
 from textual import work
 from textual.app import ComposeResult
-from textual.binding import Binding
 from textual.containers import Horizontal, VerticalScroll
 from textual.screen import Screen
 from textual.widgets import Static, Tree
@@ -17,7 +16,7 @@ from textual.widgets import Static, Tree
 from ...client import BadUse
 from ..plotting.charts import DRAW, NAMES
 from ..plotting.number_format import Format
-from ..shell.key_tables import hints
+from ..shell.commands import bindings, hints
 from ..shell.keymap import Keyed
 from ..shell.theme import Palette
 from ..widgets.bars import Keys, TopLine
@@ -26,6 +25,7 @@ from ..widgets.dialogs import Prompt
 from ..widgets.grid import Grid
 from ..widgets.plot import Plot
 from ..widgets.split import put_beside
+from . import commands
 from .export import Keeping
 from .formatting import Formatting
 from .inside import Inside
@@ -50,42 +50,8 @@ class CloseUp(Keyed, Plotting, Keeping, Formatting, Inside, Screen[None]):
     CloseUp.narrow #facts { width: 100%; height: 8; border-right: none; border-bottom: solid $rule; }
     """
     KEYS_OF = "closeup"
-    BINDINGS = [
-        Binding("escape,2,q", "back", show=False),
-        Binding("tab", "other(1)", show=False, priority=True),
-        Binding("shift+tab", "other(-1)", show=False, priority=True),
-        Binding("v", "view(1)", show=False),
-        Binding("V", "view(-1)", show=False),
-        Binding("b", "bad(False)", show=False),
-        Binding("B", "bad(True)", show=False),
-        Binding("slash", "slice", show=False),
-        Binding("f", "filter", show=False),
-        Binding("s", "sort", show=False),
-        Binding("g", "go_to", show=False),
-        Binding("w", "compare", show=False),
-        Binding("x", "export", show=False),
-        Binding("ctrl+k", "keep", show=False),
-        Binding("y", "copy('cell')", show=False),
-        Binding("Y", "copy('facts')", show=False),
-        Binding("ctrl+y", "copy('row')", show=False),
-        Binding("n", "style", show=False),
-        Binding("N", "general", show=False),
-        Binding("comma", "digits(-1)", show=False),
-        Binding("full_stop", "digits(1)", show=False),
-        Binding("t", "thousands", show=False),
-        Binding("m", "matrix", show=False),
-        Binding("l", "log", show=False),
-        Binding("plus", "zoom(0.5)", show=False),
-        Binding("minus", "zoom(2.0)", show=False),
-        Binding("left", "pan(-1)", show=False),
-        Binding("right", "pan(1)", show=False),
-        Binding("k", "columns", show=False),
-        Binding("z", "cancel", show=False),
-        Binding("e", "set_cell", show=False),
-        Binding("o", "own_text", show=False),
-        Binding("r", "property", show=False),
-        Binding("question_mark", "help", show=False),
-    ]
+    HEADING, ACTIONS = commands.TITLE, commands.COMMANDS
+    BINDINGS = bindings(commands.COMMANDS)
 
     def __init__(self, bench: BenchView, palette: Palette, expressions: list[str], frame: int, first: str = "") -> None:
         super().__init__()
@@ -258,14 +224,16 @@ class CloseUp(Keyed, Plotting, Keeping, Formatting, Inside, Screen[None]):
         matrix = ["m"] if self.told.get("matrix") else []
         keys: list[tuple[str, str]] = []
         if self.view == "grid":
-            keys = hints("closeup", *matrix, "b", "/", "f", "s", "g", "y", "e", "n", "x", "w")
+            keys = hints(commands.COMMANDS, *matrix, "b", "/", "f", "s", "g", "y", "e", "n", "x", "w")
         elif self.view in DRAW:
-            keys = [*hints("closeup", "+ -"), ("left right", "pan"), *hints("closeup", "l", "k", "x")]
+            keys = [*hints(commands.COMMANDS, "+ -"), ("left right", "pan"), *hints(commands.COMMANDS, "l", "k", "x")]
         elif self.view == "parts":
-            keys = [("enter", "unfold"), ("/", "search"), *hints("closeup", "g", "y")]
+            keys = [("enter", "unfold"), ("/", "search"), *hints(commands.COMMANDS, "g", "y")]
         elif self.view == "text":
-            keys = [("/", "search"), *hints("closeup", "y")]
-        self.query_one(Keys).show([*hints("closeup", *many), *view, *keys, *hints("closeup", "escape", "?")])
+            keys = [("/", "search"), *hints(commands.COMMANDS, "y")]
+        self.query_one(Keys).show(
+            [*hints(commands.COMMANDS, *many), *view, *keys, *hints(commands.COMMANDS, "escape", "?")]
+        )
 
     async def _page(self, where: dict[str, Any]) -> dict[str, Any] | None:
         client = self.bench.client

@@ -10,7 +10,6 @@ from typing import cast
 from rich.text import Text
 from textual import work
 from textual.app import ComposeResult
-from textual.binding import Binding
 from textual.containers import Horizontal, Vertical
 from textual.screen import Screen
 from textual.widgets import Input, OptionList, Static
@@ -23,7 +22,7 @@ from ...client.setup import Setup, WrongField, ago, interpreters_near, recent
 from ...demo import CASES, find
 from ...protocol import Note
 from ..editor.screen import edit
-from ..shell.key_tables import hints
+from ..shell.commands import bindings, hints
 from ..shell.keymap import Application, Keyed
 from ..shell.paths import short
 from ..shell.theme import PALETTES, Palette
@@ -32,6 +31,7 @@ from ..widgets.dialogs import Choice, Choose, Prompt
 from ..widgets.fields import Field
 from ..widgets.options import Options
 from ..widgets.sheet import Sheet
+from . import commands
 from .guide_case import prepared
 
 FIELDS = {
@@ -44,7 +44,7 @@ FIELDS = {
 }
 
 
-KEYS = hints("desk", "enter", "f", "tab", "o", "e", "n", "i", "k", "g", "7", "?", "q")
+KEYS = hints(commands.COMMANDS, "enter", "f", "tab", "o", "e", "n", "i", "k", "g", "7", "?", "q")
 
 
 class Desk(Keyed, Screen[None]):
@@ -65,24 +65,8 @@ class Desk(Keyed, Screen[None]):
     Desk.narrow #cases { width: 30; }
     """
     KEYS_OF = "desk"
-    BINDINGS = [
-        Binding("enter", "run(True)", show=False),
-        Binding("f", "run(False)", show=False),
-        Binding("o", "choose_file", show=False),
-        Binding("i", "interpreter", show=False),
-        Binding("m", "module", show=False),
-        Binding("n", "next_finding", show=False),
-        Binding("e", "edit", show=False),
-        Binding("k", "kinds", show=False),
-        Binding("down", "along(1)", show=False),
-        Binding("up", "along(-1)", show=False),
-        Binding("escape", "leave_field", show=False),
-        Binding("g", "guide", show=False),
-        Binding("7", "settings", show=False),
-        Binding("T", "theme", show=False),
-        Binding("question_mark", "help", show=False),
-        Binding("q,ctrl+q,ctrl+c", "leave", show=False),
-    ]
+    HEADING, ACTIONS = commands.TITLE, commands.COMMANDS
+    BINDINGS = bindings(commands.COMMANDS)
 
     def __init__(self, palette: Palette) -> None:
         super().__init__()

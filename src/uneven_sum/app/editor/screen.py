@@ -12,7 +12,6 @@ from typing import Any
 from rich.text import Text
 from textual import work
 from textual.app import ComposeResult
-from textual.binding import Binding
 from textual.screen import Screen
 from textual.widgets import Static
 from textual.widgets.text_area import TextAreaTheme
@@ -22,19 +21,20 @@ from ...client.before import Finding, looked_at
 from ...client.book import Book
 from ...client.opened import ChangedOutside, Opened, open_file, save
 from ...client.placing import follow
-from ..shell.key_tables import hints
+from ..shell.commands import bindings, hints
 from ..shell.keymap import Keyed
 from ..shell.paths import short
 from ..shell.theme import Palette
 from ..widgets.bars import Keys, TopLine
 from ..widgets.dialogs import Choice, Choose, Prompt
 from ..widgets.source_area import SourceArea
+from . import commands
 
 COLOURED = 600_000  # characters up to which the text is coloured: a longer one would be slow
 SOON = 0.4  # seconds without typing, until the text is looked at
 KEYS = hints(
+    commands.COMMANDS,
     *(
-        "editor",
         "ctrl+s",
         "ctrl+f",
         "ctrl+r",
@@ -45,7 +45,7 @@ KEYS = hints(
         "ctrl+e",
         "ctrl+o",
         "escape",
-    )
+    ),
 )
 
 
@@ -59,18 +59,8 @@ class Editor(Keyed, Screen[bool]):
     Editor #said { height: 1; padding: 0 1; }
     """
     KEYS_OF = "editor"
-    BINDINGS = [
-        Binding("ctrl+s", "save", show=False),
-        Binding("ctrl+f", "find", show=False, priority=True),
-        Binding("ctrl+r", "replace", show=False, priority=True),
-        Binding("ctrl+l", "go_to", show=False, priority=True),
-        Binding("ctrl+n", "next_finding", show=False, priority=True),
-        Binding("ctrl+e", "own_editor", show=False, priority=True),
-        Binding("ctrl+o", "help", show=False, priority=True),
-        Binding("ctrl+b", "breakpoint", show=False, priority=True),
-        Binding("f3", "find_next", show=False, priority=True),
-        Binding("escape,ctrl+q", "leave", show=False, priority=True),
-    ]
+    HEADING, ACTIONS = commands.TITLE, commands.COMMANDS
+    BINDINGS = bindings(commands.COMMANDS)
 
     def __init__(
         self,

@@ -8,7 +8,6 @@ from typing import Any
 
 from rich.text import Text
 from textual.app import ComposeResult
-from textual.binding import Binding
 from textual.containers import Horizontal, VerticalScroll
 from textual.screen import Screen
 from textual.widgets import Static
@@ -17,7 +16,7 @@ from ...client import BadUse
 from ...client.ledger import Column, Ledger
 from ...protocol import LedgerOf
 from ..plotting.number_format import Format
-from ..shell.key_tables import hints
+from ..shell.commands import bindings, hints
 from ..shell.keymap import Keyed
 from ..shell.theme import Palette
 from ..widgets.bars import Keys, TopLine
@@ -26,6 +25,7 @@ from ..widgets.dialogs import Prompt
 from ..widgets.grid import Grid
 from ..widgets.plot import Plot
 from ..widgets.split import put_beside
+from . import commands
 from .curves import Drawing
 from .search import Finding
 from .trends import Telling
@@ -49,43 +49,8 @@ class LedgerScreen(Keyed, Finding, Drawing, Telling, Screen[None]):
     LedgerScreen.narrow #facts { width: 100%; height: 7; border-left: none; border-top: solid $rule; }
     """
     KEYS_OF = "ledger"
-    BINDINGS = [
-        Binding("escape,2,q", "back", show=False),
-        Binding("tab", "other", show=False, priority=True),
-        Binding("left_square_bracket", "run(-1)", show=False),
-        Binding("right_square_bracket", "run(1)", show=False),
-        Binding("enter", "go_to_pass", show=False, priority=True),
-        Binding("b", "bad(False)", show=False),
-        Binding("B", "bad(True)", show=False),
-        Binding("d", "change", show=False),
-        Binding("c", "sign", show=False),
-        Binding("less_than_sign", "extreme('min')", show=False),
-        Binding("greater_than_sign", "extreme('max')", show=False),
-        Binding("s", "sort", show=False),
-        Binding("f", "filter", show=False),
-        Binding("slash", "find", show=False),
-        Binding("N", "find_next", show=False),
-        Binding("g", "jump", show=False),
-        Binding("equals_sign", "compare", show=False),
-        Binding("v", "view", show=False),
-        Binding("k", "columns", show=False),
-        Binding("l", "log", show=False),
-        Binding("h", "how", show=False),
-        Binding("plus", "zoom(0.5)", show=False),
-        Binding("minus", "zoom(2.0)", show=False),
-        Binding("left", "pan(-1)", show=False),
-        Binding("right", "pan(1)", show=False),
-        Binding("x", "export", show=False),
-        Binding("ctrl+k", "keep", show=False),
-        Binding("y", "copy", show=False),
-        Binding("n", "style", show=False),
-        Binding("comma", "digits(-1)", show=False),
-        Binding("full_stop", "digits(1)", show=False),
-        Binding("t", "times", show=False),
-        Binding("r", "record_again", show=False),
-        Binding("delete", "record_off", show=False),
-        Binding("question_mark", "help", show=False),
-    ]
+    HEADING, ACTIONS = commands.TITLE, commands.COMMANDS
+    BINDINGS = bindings(commands.COMMANDS)
 
     def __init__(
         self, bench: BenchView, palette: Palette, ledgers: list[LedgerOf], first: Awaitable[Ledger] | None = None
@@ -347,12 +312,18 @@ class LedgerScreen(Keyed, Finding, Drawing, Telling, Screen[None]):
         many = ["tab"] if len(self.ledgers) > 1 else []
         runs = ["[ ]"] if self.ledger is not None and len(self.ledger.told.runs) > 1 else []
         if self.ledger is None or not self.ledger.rows:
-            keys = hints("ledger", "f" if self.filter else "r")
+            keys = hints(commands.COMMANDS, "f" if self.filter else "r")
         elif self.plotting:
-            keys = [*hints("ledger", "v", "k", "h", "l", "+ -"), ("left right", "pan"), *hints("ledger", "x")]
+            keys = [
+                *hints(commands.COMMANDS, "v", "k", "h", "l", "+ -"),
+                ("left right", "pan"),
+                *hints(commands.COMMANDS, "x"),
+            ]
         else:
-            keys = hints("ledger", "enter", "b", "d", "c", "< >", "f", "s", "=", "v", "x")
-        self.query_one(Keys).show([*hints("ledger", *many, *runs), *keys, *hints("ledger", "escape", "?")])
+            keys = hints(commands.COMMANDS, "enter", "b", "d", "c", "< >", "f", "s", "=", "v", "x")
+        self.query_one(Keys).show(
+            [*hints(commands.COMMANDS, *many, *runs), *keys, *hints(commands.COMMANDS, "escape", "?")]
+        )
 
     # -- actions -------------------------------------------------------------------------------------
 

@@ -9,21 +9,21 @@ from dataclasses import dataclass
 from rich.text import Text
 from textual import events, work
 from textual.app import ComposeResult
-from textual.binding import Binding
 from textual.containers import VerticalScroll
 from textual.screen import Screen
 from textual.widgets import Input, Static
 
 from ...client.sentences import ABOUT, Unclear, parse, parse_tripwire, sentence, tripwire_sentence
 from ...protocol import TRIPS, Lookout
-from ..shell.key_tables import hints
+from ..shell.commands import bindings, hints
 from ..shell.keymap import Keyed
 from ..shell.theme import Palette
 from ..widgets.bars import Keys, TopLine
 from ..widgets.bench_view import BenchView
 from ..widgets.fields import Field
+from . import commands
 
-KEYS = hints("lookouts", "space", "enter", "n", "delete", "U", "g", "N", "F", "D", "escape", "?")
+KEYS = hints(commands.COMMANDS, "space", "enter", "n", "delete", "U", "g", "N", "F", "D", "escape", "?")
 
 
 @dataclass
@@ -54,21 +54,8 @@ class Lookouts(Keyed, Screen[None]):
     Lookouts #said { height: 2; padding: 0 2; background: $background; }
     """
     KEYS_OF = "lookouts"
-    BINDINGS = [
-        Binding("up", "along(-1)", show=False),
-        Binding("down", "along(1)", show=False),
-        Binding("space", "switch", show=False),
-        Binding("enter,M", "edit", show=False),
-        Binding("n", "new", show=False),
-        Binding("delete,backspace", "remove", show=False),
-        Binding("U", "undo", show=False),
-        Binding("N", "all(True)", show=False),
-        Binding("F", "all(False)", show=False),
-        Binding("D", "remove_all", show=False),
-        Binding("g", "show_line", show=False),
-        Binding("escape,2,q", "back", show=False),
-        Binding("question_mark", "help", show=False),
-    ]
+    HEADING, ACTIONS = commands.TITLE, commands.COMMANDS
+    BINDINGS = bindings(commands.COMMANDS)
 
     def __init__(self, bench: BenchView, palette: Palette) -> None:
         super().__init__()

@@ -8,7 +8,6 @@ import os
 from rich.text import Text
 from textual import work
 from textual.app import ComposeResult
-from textual.binding import Binding
 from textual.containers import Horizontal, VerticalScroll
 from textual.screen import Screen
 from textual.widgets import Markdown, OptionList, Static
@@ -16,13 +15,14 @@ from textual.widgets.option_list import Option
 
 from ...client import BadUse, notes, reporting
 from ..plotting import image_export
-from ..shell.key_tables import hints
+from ..shell.commands import bindings, hints
 from ..shell.keymap import Keyed
 from ..shell.theme import Palette
 from ..widgets.bars import Keys, TopLine
 from ..widgets.bench_view import BenchView
 from ..widgets.dialogs import Choice, Choose, Prompt
 from ..widgets.options import Options
+from . import commands
 
 WORDS = {"pause": "pause", "value": "value", "plot": "plot", "ledger": "passes", "trial": "question", "text": "text"}
 
@@ -41,17 +41,8 @@ class Notes(Keyed, Screen[None]):
     Notes #said { height: 1; padding: 0 1; }
     """
     KEYS_OF = "notes"
-    BINDINGS = [
-        Binding("escape,2,q", "back", show=False),
-        Binding("t", "text", show=False),
-        Binding("e", "edit", show=False),
-        Binding("delete", "remove", show=False),
-        Binding("u", "undo", show=False),
-        Binding("less_than_sign", "move(-1)", show=False),
-        Binding("greater_than_sign", "move(1)", show=False),
-        Binding("w", "write", show=False),
-        Binding("question_mark", "help", show=False),
-    ]
+    HEADING, ACTIONS = commands.TITLE, commands.COMMANDS
+    BINDINGS = bindings(commands.COMMANDS)
 
     def __init__(self, bench: BenchView, palette: Palette) -> None:
         super().__init__()
@@ -72,7 +63,7 @@ class Notes(Keyed, Screen[None]):
 
     def on_mount(self) -> None:
         self.query_one(TopLine).show(f"notes of {self.bench.launch.name}", "")
-        self.query_one(Keys).show(hints("notes", "w", "t", "e", "< >", "delete u", "escape", "?"))
+        self.query_one(Keys).show(hints(commands.COMMANDS, "w", "t", "e", "< >", "delete u", "escape", "?"))
         try:
             self.entries = notes.load(self.script)
         except BadUse as e:

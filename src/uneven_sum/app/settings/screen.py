@@ -8,7 +8,6 @@ from typing import Any, cast
 from rich.text import Text
 from textual import events, work
 from textual.app import ComposeResult
-from textual.binding import Binding
 from textual.containers import Vertical
 from textual.screen import ModalScreen, Screen
 from textual.widgets import OptionList, Static
@@ -16,16 +15,17 @@ from textual.widgets.option_list import Option
 
 from ...client import BadUse, settings
 from ...client.settings import ABOUT, ALLOWED, Settings, choices, in_words, wrong_with
-from ..shell.key_tables import TABLES, hints
+from ..shell.commands import bindings, changeable, hints
 from ..shell.keymap import FIXED, Application, Keyed, is_key, named, shown
 from ..shell.paths import short
 from ..shell.theme import Palette
 from ..widgets.bars import Keys, TopLine
 from ..widgets.dialogs import BOX, Choice, Choose, Prompt
 from ..widgets.options import Options
+from . import commands
 
 WIDE = 25  # columns of a value
-HINTS = hints("settings", "enter", "delete", "?", "escape")
+HINTS = hints(commands.COMMANDS, "enter", "delete", "?", "escape")
 
 
 @dataclass
@@ -50,11 +50,8 @@ class SettingsScreen(Keyed, Screen[None]):
     SettingsScreen #said { height: 1; padding: 0 1; }
     """
     KEYS_OF = "settings"
-    BINDINGS = [
-        Binding("escape,q", "back", show=False),
-        Binding("delete", "default", show=False),
-        Binding("question_mark", "help", show=False),
-    ]
+    HEADING, ACTIONS = commands.TITLE, commands.COMMANDS
+    BINDINGS = bindings(commands.COMMANDS)
 
     def __init__(self, palette: Palette) -> None:
         super().__init__()
@@ -93,10 +90,10 @@ class SettingsScreen(Keyed, Screen[None]):
 
     def fill(self, at: int) -> None:
         self.rows = [Row(f.name, about=ABOUT[f.name]) for f in fields(Settings) if f.name != "keys"]
-        for screen, (title, keys) in TABLES.items():
-            bound = self.uneven.keys_of(screen)
-            mine = [Row(k, screen, words, about) for k, words, about in single_keys(keys) if named(k) in bound]
-            self.rows += [Row(title=f"Keys of {title}"), *mine] if mine else []
+        for kind in self.uneven.screens():
+            screen, bound = kind.KEYS_OF, self.uneven.keys_of(kind.KEYS_OF)
+            mine = [Row(k, screen, label, more) for k, label, more in changeable(kind.ACTIONS) if named(k) in bound]
+            self.rows += [Row(title=f"Keys of {kind.HEADING}"), *mine] if mine else []
         options = self.query_one(OptionList)
         options.clear_options()
         texts = [self._text(row) for row in self.rows]
@@ -202,7 +199,8 @@ class SettingsScreen(Keyed, Screen[None]):
     @work(group="dialog")
     async def change_key(self, row: Row) -> None:
         mine = dict(self.settings.keys.get(row.screen, {}))
-        taken = {mine.get(k, k): (k, words) for k, words, _ in single_keys(TABLES[row.screen][1])}
+        kind = next(k for k in self.uneven.screens() if row.screen == k.KEYS_OF)
+        taken = {mine.get(k, k): (k, words) for k, words, _ in changeable(kind.ACTIONS)}
         bound = self.uneven.keys_of(row.screen)
         pressed = await self.app.push_screen_wait(PressKey(self.palette, row, taken, bound))
         if pressed is None:
@@ -231,16 +229,6 @@ class SettingsScreen(Keyed, Screen[None]):
 
     def action_back(self) -> None:
         self.dismiss()
-
-
-def single_keys(table: list[tuple[str, str, str]]) -> list[tuple[str, str, str]]:
-    """The keys of a table that can be changed, each for itself, once."""
-    found: dict[str, tuple[str, str, str]] = {}
-    for keys, words, about in table:
-        for number, key in enumerate(keys.split(" ")):
-            if named(key) not in FIXED and is_key(key):
-                found.setdefault(key, (key, words if not number else f"{words} ({number + 1})", about))
-    return list(found.values())
 
 
 class PressKey(ModalScreen[str | None]):

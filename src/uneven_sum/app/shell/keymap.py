@@ -6,7 +6,7 @@ A change that cannot hold (no such key, or a key in use) is reported; the key st
 from __future__ import annotations
 
 import unicodedata
-from typing import Any, Protocol, cast
+from typing import Any, ClassVar, Protocol, cast
 
 from textual.app import App
 from textual.binding import Binding, BindingsMap
@@ -90,12 +90,15 @@ class Application(Protocol):
     def apply_keys(self, changes: Changes) -> list[str]: ...
     def apply_settings(self, now: settings.Settings, theme: bool) -> list[str]: ...
     def keys_of(self, screen: str) -> set[str]: ...
+    def screens(self) -> list[type[Keyed]]: ...
 
 
 class Keyed:
-    """A screen whose keys can be changed.  `KEYS_OF`: its name in the settings."""
+    """A screen whose keys can be changed.  `KEYS_OF`: its name in the settings; `ACTIONS`: its commands."""
 
     KEYS_OF = ""
+    HEADING: ClassVar[str] = ""
+    ACTIONS: ClassVar[Any] = ()
     _bindings: BindingsMap
     app: App[Any]
     palette: Palette

@@ -11,7 +11,8 @@ from textual.containers import VerticalScroll
 from textual.screen import ModalScreen
 from textual.widgets import Input, Static
 
-from ..shell.key_tables import TABLES, WORDS
+from ..shell.commands import listed
+from ..shell.glossary import WORDS
 from ..shell.keymap import Keyed
 from ..shell.theme import Palette
 from .fields import Field
@@ -33,8 +34,8 @@ class Help(ModalScreen[None]):
     def __init__(self, palette: Palette, of: Keyed) -> None:
         super().__init__()
         self.palette = palette
-        title, keys = TABLES[of.KEYS_OF]
-        self.title_, self.keys_ = f"Keys of {title}", [(of.key(key), does, more) for key, does, more in keys]
+        self.title_ = f"Keys of {of.HEADING}"
+        self.keys_ = [(of.key(c.keys), c.label, c.help) for c in listed(of.ACTIONS)]
 
     def compose(self) -> ComposeResult:
         with VerticalScroll():
