@@ -75,9 +75,11 @@ class Screen:
             last = time.perf_counter() - began
 
     def seen_at(self, first: bytes, then: bytes, patience: float) -> tuple[float, float]:
-        """When a text was painted, and when after that another one was, by the clock that scripts have too."""
+        """When a text was painted, and when after it another one, by the clock that scripts have too.  RuntimeError
+        when both were not within `patience` seconds."""
         at, got = -1.0, b""
-        while select.select([self.fd], [], [], patience)[0]:
+        last = time.perf_counter() + patience
+        while (left := last - time.perf_counter()) > 0 and select.select([self.fd], [], [], left)[0]:
             got += os.read(self.fd, 1 << 16)
             if at < 0 and first in got:
                 at, got = time.perf_counter(), got.partition(first)[2]

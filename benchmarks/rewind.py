@@ -85,7 +85,7 @@ def painted(rounds: int = 12) -> tuple[float, float]:
             screen.quiet_after(1, 0.3)
             began = time.perf_counter()
             os.write(screen.fd, b"\r")
-            trials.append(screen.seen_at(f"{7000 + n}.0".encode(), b"nothing was", 5)[0] - began)
+            trials.append(screen.seen_at(f"{7000 + n}.0".encode(), b"unchanged", 5)[0] - began)
             screen.quiet_after(1, 0.2)
             os.write(screen.fd, b"\x1b")
             screen.quiet_after(1, 0.4)

@@ -225,3 +225,15 @@ def test_lines_with_axes_of_their_own() -> None:
     colours = {c for row in drawn.canvas.colours[:16] for c in row if c}
     assert len(colours) == 2, "the range behind the mean"
     assert drawn.read(40, 3).startswith("temperature at ")
+
+
+async def test_no_large_array_is_drawn_unasked(script) -> None:
+    """Its picture would hold up the next key: a script of 500 MB had to be waited for a second at each step."""
+    text = "import numpy as np\nlevels = np.ones(50_000)\nheld = np.ones(3_000_000)\nbreakpoint()\n"
+    app = UnevenSum(Launch(script(text), keep_case=False, pause_on=set()))
+    async with app.run_test(size=(200, 60)) as pilot:
+        bench = await settled(pilot, "paused", 4)
+        cards = bench.query_one(Cards)
+        await until(pilot, lambda: bool(cards.pictures))
+        titles = [strip.text.strip() for strip in cards.pictures]
+        assert any(t.startswith("levels") for t in titles) and not any(t.startswith("held") for t in titles)

@@ -9,6 +9,7 @@ import keyword
 import os
 import re
 import shutil
+from math import prod
 
 from textual import work
 from textual.css.query import NoMatches
@@ -24,6 +25,7 @@ from .cards import Cards
 from .part import Part
 
 PICTURE = 10  # rows of a larger picture
+QUICK = 2_000_000  # cells of an array that is drawn unasked: a larger one would hold up the next key
 CALM = 0.4  # seconds of a pause after which larger pictures are drawn: not while one steps
 
 
@@ -342,7 +344,7 @@ class Looking(Part):
         for about in ("call", "module"):
             shown += [c for c in await client.cards(bench._frame(), about) if not known.intersection([c.name])]
             known = {c.name for c in shown}
-        large = [c for c in shown if c.assigned and c.kind in ("array", "frame")]
+        large = [c for c in shown if c.assigned and c.kind in ("array", "frame") and prod(c.shape or [1]) <= QUICK]
         for card in sorted(large, key=lambda c: not c.nonfinite):
             if self.state != "paused" or bench.facts is not facts or cards.room[1] < PICTURE + 1:
                 return
