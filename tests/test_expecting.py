@@ -90,13 +90,13 @@ async def test_of_the_next_pause_and_kept(script, interpreter: str) -> None:
     async with running(path, python=interpreter, pause_on={"start"}) as run:
         await run.pause()
         placed = await run.client.set_lookouts([*kept, Lookout(id=4, where="line", file=path, line=5, expect="a b")])
-        assert [p.verified for p in placed] == [True, True, True, False] and "is no expression" in placed[3].message
+        assert [p.verified for p in placed] == [True, True, True, False] and "is not an expression" in placed[3].message
         facts = await run.step("on")
         assert facts.headline.startswith("Not as expected: store stays between 0 and 2: it is 2.625, at line 6.")
         assert facts.loops[0].number == 3
         assert [(e.text, e.holds, e.actual, e.kept) for e in facts.expectations] == [("day will be 2", True, "2", 2)]
         assert await run.client.expect("store will be 4.3125") == "store will be 4.3125: it is 2.625"
-        with pytest.raises(BadUse, match="is no expression"):
+        with pytest.raises(BadUse, match="is not an expression"):
             await run.client.expect("store will")
         await run.client.next_pass()
         facts = await run.pause()

@@ -185,7 +185,7 @@ async def test_what_nothing_handles_pauses_where_it_was_raised(name: str, script
         facts = await run.pause()
         assert (facts.reason, facts.line, facts.kind) == ("error", line, None)
         if name in ("task", "future"):
-            assert f"The {name} keeps it for whoever asks for its result." in facts.headline
+            assert f"The {name} keeps it until its result is asked for." in facts.headline
 
 
 async def test_errors_pause_beside_except_star(script, interpreter: str) -> None:

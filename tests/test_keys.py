@@ -219,7 +219,7 @@ def test_keys_that_are_no_table_are_told() -> None:
     settings.place().parent.mkdir(parents=True, exist_ok=True)
     settings.place().write_text('[keys]\nbench = "x"\n')
     found, (told,) = settings.load()
-    assert found == Settings() and "keys.bench is no table of keys" in told
+    assert found == Settings() and "keys.bench is not a table of keys" in told
 
 
 async def test_the_palette_has_the_commands_of_each_screen() -> None:

@@ -218,7 +218,7 @@ def test_the_total_that_stops_growing(terminal) -> None:
     one.gone("ran to its end")
     one.expect("ran to its end")
     to_the_ledger(one)
-    one.expect("of 391680 passes are kept the first 500, the last 500, one in")
+    one.expect("391680 passes; kept: the first 500, the last 500, one in")
     one.keys("Right", "Right", "Right")
     one.expect("has stalled: 2.97188e+09 since pass")
     assert "float32" in one.screen()

@@ -427,7 +427,7 @@ async def test_filters_and_runs_are_asked_for(script) -> None:
         assert one.numbers == [5, 6, 7] and (one.told.filter.of, one.told.filter.failed) == (7, 1)
         assert one.told.filter.why == "in pass 1: t is not assigned"
         assert (await run.client.passes(path, 2, run=1)).rows == 3
-        for bad, why in (({"filter": "t <"}, "is no expression"), ({"run": 3}, "There is no run 3: 2 are kept")):
+        for bad, why in (({"filter": "t <"}, "is not an expression"), ({"run": 3}, "There is no run 3: 2 are kept")):
             with pytest.raises(BadUse, match=why):
                 await run.client.passes(path, 2, **bad)
         assert texts(await run.client.passes(path, 2, filter="u == 'deep'"), "u") == [["deep"], ["deep"]]

@@ -142,7 +142,7 @@ def test_what_was_changed_is_told_from_the_first_evidence_on(script) -> None:
     assert reporting.changes({path: kept.texts[path]}, os.path.dirname(path)) == ""
     Path(path).write_text("level = 5.0\n")
     found = reporting.changes(kept.texts, os.path.dirname(path))
-    assert "-level = 4.0\n+level = 5.0" in found and "# /gone.py cannot be read any more" in found
+    assert "-level = 4.0\n+level = 5.0" in found and "# /gone.py cannot be read now" in found
     launch = Launch(path)
     assert "What was changed" not in reporting.report(launch, kept.entries)
     assert "text is what it was" in reporting.report(launch, kept.entries, changed="")

@@ -133,7 +133,7 @@ def test_filters_choose_rows(text: str, rows: list[int], failed: int) -> None:
 @pytest.mark.parametrize(
     ("text", "why"),
     [
-        ("head <", "is no expression"),
+        ("head <", "is not an expression"),
         ("heat < 0", "There is no column heat"),
         ("open('x')", "A filter calls only abs"),
         ("inflow.data > 0", "not data"),

@@ -108,7 +108,7 @@ def test_a_fault_of_ours_is_one_sentence_and_a_file(script, monkeypatch, capsys)
         cli.main()
     told = capsys.readouterr().err
     assert left.value.code == 70 and told.count("\n") == 1 and "Traceback" not in told
-    assert "A fault of Uneven Sum itself (ZeroDivisionError) has ended it" in told and "unharmed" in told
+    assert "Uneven Sum crashed (ZeroDivisionError)" in told and "intact" in told
     path = told.partition("; ")[2].partition(" tells more")[0]
     with open(path) as f:
         text = f.read()
@@ -126,7 +126,7 @@ async def test_a_fault_in_the_application_leaves_with_a_sentence(script, monkeyp
         await until(pilot, lambda: getattr(app.screen, "state", "") == "paused", 60)
         monkeypatch.setattr(type(app), "is_headless", property(lambda self: False))
         app._handle_exception(KeyError("ours"))
-        assert "A fault of Uneven Sum itself (KeyError) has ended it" in app.refusal
+        assert "Uneven Sum crashed (KeyError)" in app.refusal
         monkeypatch.undo()
 
 

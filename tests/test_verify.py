@@ -48,7 +48,7 @@ def test_results_as_they_are_typed(tmp_path) -> None:
     assert one == Result("total / 2", f"{tmp_path}/t.npy", 1e-3, 1e-6)
     assert verify.parse(one.sentence.removeprefix("verify ")) == one and verify.parse("a") == Result("a")
     for text, why in (
-        ("1 +", "is no expression"),
+        ("1 +", "is not an expression"),
         ("a against no.npy", "There is no file"),
         (f"a against {tmp_path}/t.npy within x", "no two tol"),
     ):

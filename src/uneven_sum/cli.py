@@ -139,7 +139,7 @@ def pause_options(command: Callable[..., Any]) -> Callable[..., Any]:
     epilog="Examples:  uneven-sum demo rating  |  uneven-sum run model.py --year 2031  |  uneven-sum check model.py",
 )
 @click.version_option(__version__, prog_name="uneven-sum")
-@click.option("--log", metavar="FILE", help="Write to FILE what is done; stands before the command.")
+@click.option("--log", metavar="FILE", help="Write a log to FILE; give it before the command.")
 @click.option(
     "--log-level",
     type=click.Choice(["debug", "info", "warning", "error"]),
@@ -169,10 +169,12 @@ def cli(context: click.Context, log: str | None, log_level: str) -> None:
 @cli.command(context_settings=SCRIPT_SETTINGS, epilog=examples("run"))
 @script_options
 @pause_options
-@click.option("--theme", type=click.Choice(["slate", "chalk"]), help="By default as in the settings: slate.")
-@click.option("--no-return-points", is_flag=True, help="Make no snapshots (no going back).")
+@click.option("--theme", type=click.Choice(["slate", "chalk"]), help="Colours.  Default: the setting, slate.")
+@click.option(
+    "--no-snapshots", "--no-return-points", "no_return_points", is_flag=True, help="Make no snapshots (no going back)."
+)
 def run(script: str, args: tuple[str, ...], theme: str | None, no_return_points: bool, **options: Any) -> None:
-    """Open the Bench on SCRIPT and run it."""
+    """Debug SCRIPT in the terminal."""
     kept = _settings()
     launch = _launch(script, args, options)
     if not launch.pause_on_given:
@@ -268,7 +270,7 @@ def passes(
 
 @cli.command(epilog=examples("demo"))
 @click.argument("name", required=False)
-@click.option("--theme", type=click.Choice(["slate", "chalk"]), help="By default as in the settings: slate.")
+@click.option("--theme", type=click.Choice(["slate", "chalk"]), help="Colours.  Default: the setting, slate.")
 def demo(name: str | None, theme: str | None) -> None:
     """List the shipped cases, or open the one called NAME."""
     from .demo import find, listing
@@ -292,7 +294,7 @@ def guide() -> None:
 
 @cli.command()
 def settings() -> None:
-    """Print where the settings are, and what holds."""
+    """Show the settings and their file."""
     from .client import settings as kept
 
     click.echo(kept.told())
@@ -310,7 +312,7 @@ def serve(stdio: bool, socket_: str | None, port: int | None, token: str | None)
     from .host.serve import serve_socket, serve_stdio
 
     if [stdio, socket_ is not None, port is not None].count(True) != 1:
-        raise BadUse("serve takes just one of --stdio, --socket PATH and --port N.")
+        raise BadUse("Give serve only one of --stdio, --socket PATH and --port N.")
     if stdio:
         endings.run(serve_stdio())
         return

@@ -19,13 +19,12 @@ KEPT = 20  # crash files
 
 def sentence(error: BaseException) -> str:
     """Writes a crash file; what is said to the user: what happened, where it is written, how to go on."""
-    fault = f"A fault of Uneven Sum itself ({type(error).__name__}) has ended it"
-    what = f"{fault}. The script's file and the case are unharmed"
+    what = f"Uneven Sum crashed ({type(error).__name__}). Script and case are intact"
     try:
         path = write(error)
     except OSError as e:
-        return f"{what}; a crash file could not be written ({e.strerror}). Start it again to go on."
-    return f"{what}; {path} tells more. Start it again to go on, and send that file to its makers."
+        return f"{what}; a crash report could not be written ({e.strerror}). Restart it."
+    return f"{what}. Restart it, and report {path}."
 
 
 def write(error: BaseException) -> Path:

@@ -85,7 +85,7 @@ def aside() -> None:
 
 
 def _syntax(e: SyntaxError) -> Finding:
-    return Finding(e.lineno or 1, e.offset or 0, "syntax", True, in_words(e.msg or "this is no Python"))
+    return Finding(e.lineno or 1, e.offset or 0, "syntax", True, in_words(e.msg or "this is not Python"))
 
 
 def in_words(message: str) -> str:

@@ -160,7 +160,7 @@ class Book:
                 line = follow(old, new, lk.line)
                 if line is None:
                     kept.verified = False
-                    kept.message = f"Its line {lk.line} is not in {os.path.basename(path)} any more; it is kept."
+                    kept.message = f"Its line {lk.line} is not in {os.path.basename(path)} now; the breakpoint is kept."
                     lost.append(kept.message)
                     kept.lookout = changed(lk, on=False)
                 else:

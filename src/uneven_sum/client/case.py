@@ -125,7 +125,7 @@ def load(script: str, book: Book) -> tuple[list[str], list[str]]:
             _follow(book.kept[number], line_text, told)
     tripwires = document.get("tripwires") or {}
     if not isinstance(tripwires, dict):
-        odd("tripwires=", tripwires, "`tripwires` is no table.")
+        odd("tripwires=", tripwires, "`tripwires` is not a table.")
         tripwires = {}
     for name in ABOUT:
         if name in tripwires:
@@ -145,7 +145,7 @@ def load(script: str, book: Book) -> tuple[list[str], list[str]]:
             path = os.path.normpath(os.path.join(folder, str(entry.get("file", ""))))
             line = _find_line(path, int(entry["number"]), str(entry.get("line", "")))
             if line is None:
-                odd(key, entry, f"the {word} line {entry['number']} is not in {entry.get('file')} any more.")
+                odd(key, entry, f"the {word} line {entry['number']} is not in {entry.get('file')} now.")
             else:
                 places.append((path, line))
     for entry in _entries(document, "accepted_as", odd):
@@ -163,7 +163,7 @@ def load(script: str, book: Book) -> tuple[list[str], list[str]]:
     if isinstance(formats, dict):
         book.formats = {str(k): str(v) for k, v in formats.items()}
     else:
-        odd("formats=", formats, "`formats` is no table.")
+        odd("formats=", formats, "`formats` is not a table.")
     book.over = [str(o) for o in _entries(document, "stepped_over", odd)]
     return [str(w) for w in _entries(document, "watches", odd)], told
 
@@ -173,7 +173,7 @@ def _entries(document: tomlkit.TOMLDocument, key: str, odd: Callable[[str, Any, 
     found = document.get(key)
     if found is None or isinstance(found, list):
         return list(found or [])
-    odd(f"{key}=", found, f"`{key}` is no list.")
+    odd(f"{key}=", found, f"`{key}` is not a list.")
     return []
 
 
@@ -240,7 +240,7 @@ def save(script: str, book: Book, watches: list[str], setup: Setup | None = None
         if empty:
             return None
         document = tomlkit.document()
-        document.add(tomlkit.comment("What is kept of this case: lookouts, tripwires, accepted places, watches."))
+        document.add(tomlkit.comment("Saved state of this case: breakpoints, tripwires, accepted places, watches."))
         document["schema"] = SCHEMA
     folder = os.path.dirname(script)
     lookouts = tomlkit.aot()
@@ -347,7 +347,7 @@ def _follow(kept: Kept, text: str, told: list[str]) -> None:
     line = _find_line(lk.file, lk.line, text)
     if line is None:
         kept.verified, lk.on = False, False
-        kept.message = f"Its line `{text}` is not in {os.path.basename(lk.file)} any more; it is kept."
+        kept.message = f"Its line `{text}` is not in {os.path.basename(lk.file)} now; the breakpoint is kept."
         told.append(kept.message)
     else:
         lk.line = line

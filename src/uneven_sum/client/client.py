@@ -199,7 +199,7 @@ class Client(Motions, Values):
         if isinstance(event, Stopped):
             LOG.info("paused: %s", event.facts.headline)
         elif isinstance(event, Trouble):
-            LOG.error("a fault of ours: %s", event.detail)
+            LOG.error("internal error: %s", event.detail)
         elif isinstance(event, (Ended, Exited)):
             LOG.info("%s", event)
         if event is not None:

@@ -49,7 +49,7 @@ def replace_lines(path: str, first: int, last: int, old: str, new: str) -> str:
     lines = text.splitlines(keepends=True)
     present = "".join(lines[first - 1 : last])
     if [line.rstrip("\r\n") for line in lines[first - 1 : last]] != old.rstrip("\n").split("\n"):
-        raise BadUse(f"Lines {first} to {last} of {name} are not what runs any more: run the script again.")
+        raise BadUse(f"Lines {first} to {last} of {name} have changed since the script started. Rerun it.")
     end = "\r\n" if "\r\n" in present else "\r" if "\r" in present else "\n"
     body = indented_like(new, old).replace("\n", end)
     lines[first - 1 : last] = [body + (end if present.endswith(("\n", "\r")) else "")]

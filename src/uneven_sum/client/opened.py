@@ -62,7 +62,7 @@ def open_file(path: str) -> Opened:
     if data.startswith((b"\xff\xfe", b"\xfe\xff")):
         raise BadUse(f"{name} is in UTF-16, which Python does not run. Save it as UTF-8.")
     if b"\0" in data:
-        raise BadUse(f"{name} holds NUL bytes: it is no Python text.")
+        raise BadUse(f"{name} holds NUL bytes: it is not Python text.")
     mark = b"\xef\xbb\xbf" if data.startswith(b"\xef\xbb\xbf") else b""
     try:
         encoding, _ = tokenize.detect_encoding(io.BytesIO(data).readline)
@@ -91,7 +91,7 @@ def save(opened: Opened, text: str, force: bool = False) -> None:
             with open(real, "rb") as f:
                 present = zlib.crc32(f.read())
         except FileNotFoundError:
-            raise ChangedOutside(f"{name} is not there any more: it was moved or deleted.") from None
+            raise ChangedOutside(f"{name} is gone: it was moved or deleted.") from None
         except OSError as e:
             raise BadUse(f"{name} cannot be read: {e.strerror}. Nothing was changed.") from None
         if present != opened.print:

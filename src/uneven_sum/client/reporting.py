@@ -40,11 +40,11 @@ def report(
         if entry.body:
             lines += [entry.body.rstrip(), ""]
     if not entries:
-        lines += ["Nothing was kept.", ""]
+        lines += ["Nothing was saved.", ""]
     if changed:
         lines += ["## What was changed", "", f"```diff\n{changed}\n```", ""]
     elif changed is not None:
-        lines += ["## What was changed", "", "The script's text is what it was when the first evidence was kept.", ""]
+        lines += ["## What was changed", "", "The script's text is what it was when the first evidence was saved.", ""]
     if verified:
         lines += ["## Verified", "", verified, ""]
     return "\n".join(lines)
@@ -58,7 +58,7 @@ def changes(texts: dict[str, str], folder: str) -> str:
             with open(path, encoding="utf-8", errors="replace") as f:
                 now = f.read()
         except OSError as e:
-            found.append(f"# {path} cannot be read any more: {e.strerror}")
+            found.append(f"# {path} cannot be read now: {e.strerror}")
             continue
         name = os.path.relpath(path, folder or ".")
         lines = before.splitlines(), now.splitlines()

@@ -37,8 +37,8 @@ PARTS: list[tuple[str, str]] = [
     (rf"not inside {_T}", "outside"),
     (rf"inside {_T}", "inside"),
     (rf"for the object {_T}", "object"),
-    (r"only after lookout (\d+) was met", "after"),
-    (r"until lookout (\d+) is met", "until"),
+    (r"only after lookout (\d+) was (?:hit|met)", "after"),
+    (r"until lookout (\d+) is (?:hit|met)", "until"),
     (r"once", "once"),
     (r"off", "off"),
 ]
@@ -60,8 +60,8 @@ WORDS = (
     "…, inside `FUNCTION`",
     "…, not inside `FUNCTION`",
     "…, for the object `NAME`",
-    "…, only after lookout N was met",
-    "…, until lookout N is met",
+    "…, only after lookout N was hit",
+    "…, until lookout N is hit",
     "…, once",
     "…, off",
 )
@@ -115,9 +115,9 @@ def sentence(lk: Lookout) -> str:
         if getattr(lk, name):
             out += f", {words} {_quoted(getattr(lk, name))}"
     if lk.after:
-        out += f", only after lookout {lk.after} was met"
+        out += f", only after lookout {lk.after} was hit"
     if lk.until:
-        out += f", until lookout {lk.until} is met"
+        out += f", until lookout {lk.until} is hit"
     return out + (", once" if lk.once else "") + ("" if lk.on else ", off")
 
 
@@ -259,9 +259,10 @@ def parse_tripwire(name: str, text: str) -> TripwireSaid:
     rest = rest[head.end() :].lstrip(" ,")
     while rest:
         for name_, extra in TRIPS[name].extras.items():
-            if rest.startswith(extra.words):
+            words = next((w for w in (extra.words, extra.old) if w and re.match(rf"{w}(,|$)", rest)), "")
+            if words:
                 extras.add(name_)
-                rest = rest[len(extra.words) :].lstrip(" ,")
+                rest = rest[len(words) :].lstrip(" ,")
                 break
         else:
             found = re.match(rf"(only|not in|not) ((?:{_T}(?:, )?)+)|(off)\b", rest)

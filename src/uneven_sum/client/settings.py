@@ -20,24 +20,55 @@ THEMES = ("slate", "chalk")
 STYLES = ("general", "fixed", "scientific", "engineering", "exact", "hexadecimal", "binary")
 
 
+@dataclass(frozen=True)
+class Meta:
+    """Of one setting: its label and explanation, what it may be, and its unit."""
+
+    label: str
+    about: str
+    allowed: tuple[str, ...] = ()
+    bounds: tuple[float, float] | None = None
+    unit: str = ""
+
+
+def setting(default: Any, label: str, about: str, **more: Any) -> Any:
+    """A setting, declared once: the screen, `uneven-sum settings` and the checks read it."""
+    meta = {"setting": Meta(label, about, **more)}
+    if isinstance(default, (list, dict)):
+        return field(default_factory=lambda: type(default)(default), metadata=meta)
+    return field(default=default, metadata=meta)
+
+
 @dataclass
 class Settings:
-    """What holds for all cases; what a case's own file says goes before it."""
+    """The settings for all cases; a case's own file goes before them."""
 
-    theme: str = "slate"
-    pause_on: list[str] = field(default_factory=lambda: list(TRIPS))
-    record: str = "chosen"
-    stepped_over: list[str] = field(default_factory=list)
-    number_style: str = "general"
-    digits: int = 6
-    thousands: bool = False
-    not_looked_for: list[str] = field(default_factory=list)
-    trial_seconds: float = 5.0
-    return_points: bool = True
-    most_return_points: int = 40
-    return_point_memory: float = 0.25
-    output_lines: int = 5000
-    keys: dict[str, dict[str, str]] = field(default_factory=dict)
+    theme: str = setting("slate", "theme", "colours: slate (dark) or chalk (light)", allowed=THEMES)
+    pause_on: list[str] = setting(
+        list(TRIPS), "pause on", "what pauses a script; a case can override it", allowed=PAUSES
+    )
+    record: str = setting(
+        "chosen", "record loops", "chosen loops, or always all loops of your code", allowed=("chosen", "always")
+    )
+    stepped_over: list[str] = setting([], "skipped by step into", "files and functions that stepping skips")
+    number_style: str = setting("general", "number format", "for values without their own", allowed=STYLES)
+    digits: int = setting(6, "digits", "significant digits; for fixed, decimals", bounds=(1, 17))
+    thousands: bool = setting(False, "group digits", "by three")
+    not_looked_for: list[str] = setting(
+        [], "source checks off", "kinds of findings that are not shown", allowed=tuple(KINDS)
+    )
+    trial_seconds: float = setting(
+        5.0, "evaluation time limit", "of an evaluation in a copy of the script", bounds=(0.1, 600), unit="s"
+    )
+    return_points: bool = setting(True, "make snapshots", "so that you can go back")
+    most_return_points: int = setting(
+        40, "most snapshots", "kept at pauses; older ones are thinned out", bounds=(4, 1000)
+    )
+    return_point_memory: float = setting(
+        0.25, "snapshot memory", "share of the machine's memory for all snapshots (0.25 = 25 %)", bounds=(0.01, 0.9)
+    )
+    output_lines: int = setting(5000, "output kept", "of the script's output", bounds=(100, 1_000_000), unit="lines")
+    keys: dict[str, dict[str, str]] = setting({}, "keys", "changed keys, by screen")
 
     def fit(self, launch: Launch) -> None:
         """Puts the limits on a run, and switches return points off where they are."""
@@ -45,37 +76,9 @@ class Settings:
         launch.limits = Limits(self.trial_seconds, self.most_return_points, self.return_point_memory)
 
 
-# What each one is, in words.
-ABOUT = {
-    "theme": "colours: slate is dark, chalk is light",
-    "pause_on": "what pauses a script, where its case says nothing else",
-    "record": "the loops of your code that are recorded for the Ledger: the chosen ones, or always all",
-    "stepped_over": "files and functions that stepping does not stop in",
-    "number_style": "how numbers are shown, where a value has no format of its own",
-    "digits": "significant digits; for fixed, decimals",
-    "thousands": "groups of three digits are set apart",
-    "not_looked_for": "source checks turned off",
-    "trial_seconds": "time limit of an evaluation in a copy, in seconds",
-    "return_points": "copies of the script to go back to, made at each pause",
-    "most_return_points": "return points at pauses that are kept; older ones are thinned",
-    "return_point_memory": "share of the machine's memory that all return points may have of their own",
-    "output_lines": "lines of a script's output that the drawer keeps",
-    "keys": "keys that were changed, by screen",
-}
-ALLOWED: dict[str, tuple[str, ...]] = {
-    "theme": THEMES,
-    "pause_on": PAUSES,
-    "record": ("chosen", "always"),
-    "number_style": STYLES,
-    "not_looked_for": tuple(KINDS),
-}
-BOUNDS: dict[str, tuple[float, float]] = {
-    "digits": (1, 17),
-    "trial_seconds": (0.1, 600),
-    "most_return_points": (4, 1000),
-    "return_point_memory": (0.01, 0.9),
-    "output_lines": (100, 1_000_000),
-}
+def meta(name: str) -> Meta:
+    found: Meta = next(f.metadata["setting"] for f in fields(Settings) if f.name == name)
+    return found
 
 
 TYPES = {
@@ -93,7 +96,7 @@ def place() -> Path:
 
 
 def load() -> tuple[Settings, list[str]]:
-    """The settings, and a sentence for each that cannot be taken (its default holds)."""
+    """The settings, and a sentence for each that cannot be used; its default is used."""
     try:
         document = _read()
     except BadUse as e:
@@ -118,17 +121,18 @@ def wrong_with(name: str, value: Any) -> str:
     default = getattr(Settings(), name)
     if type(value) is not type(default):
         return f"{name} is {value!r}, which is not {TYPES[type(default)]}"
-    if name in BOUNDS and not BOUNDS[name][0] <= value <= BOUNDS[name][1]:
-        return f"{name} is {value:g}, which is not between {BOUNDS[name][0]:g} and {BOUNDS[name][1]:g}"
+    bounds = meta(name).bounds
+    if bounds is not None and not bounds[0] <= value <= bounds[1]:
+        return f"{name} is {value:g}, which is not between {bounds[0]:g} and {bounds[1]:g}"
     if name == "keys":
         wrong = next((k for k, v in value.items() if not _is_texts(v)), None)
-        return f"keys.{wrong} is no table of keys" if wrong else ""
+        return f"keys.{wrong} is not a table of keys" if wrong else ""
     if isinstance(value, list) and not all(isinstance(v, str) for v in value):
         return f"{name} is a list of texts"
-    allowed = ALLOWED.get(name)
+    allowed = meta(name).allowed
     for one in (value if isinstance(value, list) else [value]) if allowed else []:
-        if one not in allowed:  # type: ignore[operator]
-            return f"{name} knows {', '.join(allowed or ())}, not {one!r}"
+        if one not in allowed:
+            return f"{name} knows {', '.join(allowed)}, not {one!r}"
     return ""
 
 
@@ -179,21 +183,23 @@ def in_words(name: str, value: Any) -> str:
         return ", ".join(value) or "nothing"
     if isinstance(value, bool):
         return "yes" if value else "no"
-    return f"{value:g}" if isinstance(value, float) else str(value)
+    unit = f" {meta(name).unit}" if meta(name).unit else ""
+    return (f"{value:g}" if isinstance(value, float) else str(value)) + unit
 
 
 def choices(name: str) -> str:
     """What a setting can be, in words."""
-    if name in BOUNDS:
-        return f"{BOUNDS[name][0]:g} to {BOUNDS[name][1]:g}"
-    if name in ALLOWED:
-        return ", ".join(ALLOWED[name])
+    about = meta(name)
+    if about.bounds is not None:
+        return f"{about.bounds[0]:g} to {about.bounds[1]:g}" + (f" {about.unit}" if about.unit else "")
+    if about.allowed:
+        return ", ".join(about.allowed)
     texts: dict[type, str] = {bool: "true, false", list: "a list of texts", dict: "a table for each screen"}
     return texts[type(getattr(Settings(), name))]
 
 
 def told() -> str:
-    """Where the settings are, and what holds."""
+    """The settings file, and each setting with what it may be."""
     found, wrong = load()
     path = place()
     lines = [f"{path}{'' if path.exists() else ' (no file yet; all defaults)'}", ""]

@@ -36,7 +36,7 @@ def parse(text: str) -> Result:
     try:
         compile(expression.strip(), "<result>", "eval")
     except (SyntaxError, ValueError) as e:
-        raise BadUse(f"{expression} is no expression: {getattr(e, 'msg', e)}.") from None
+        raise BadUse(f"{expression} is not an expression: {getattr(e, 'msg', e)}.") from None
     numbers = within.replace(",", " ").split()
     try:
         absolute, relative = [float(n) for n in [*numbers, "0", "0"][:2]]

@@ -51,7 +51,7 @@ def launch_of(arguments: dict[str, Any]) -> Launch:
     """The launch that a client asks for.  Refusal when an argument is of the wrong kind."""
     program = arguments.get("program") or arguments.get("module")
     if not isinstance(program, str) or not program:
-        raise Refusal("launch wants `program`: the path of a script (or a module's name, with `asModule`).")
+        raise Refusal("launch needs `program`: the path of a script (or a module's name, with `asModule`).")
     for name, kind in (("args", list), ("env", dict), ("userCode", list), ("pauseOn", list)):
         if arguments.get(name) is not None and not isinstance(arguments[name], kind):
             raise Refusal(f"launch: `{name}` must be a {'list' if kind is list else 'mapping'}.")

@@ -312,7 +312,7 @@ class Session:
             here = self.point or 1 << 60
             number = max((n for n, p in self.points.all.items() if n < here and p.at_pause), default=None)
         if number is None or number not in self.points.all:
-            raise BadUse("There is no pause to go back to.")
+            raise BadUse("No earlier pause to go back to.")
         await self.points.wait_for(number)
         old = self.pid
         self._waking = True

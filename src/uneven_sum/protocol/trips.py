@@ -10,11 +10,13 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class Extra:
-    """A filter that widens a trip: its words in a tripwire's sentence, and its label in editors."""
+    """A filter that widens a trip: its words in a tripwire's sentence (`old`: those of earlier versions, which are
+    still read), and its label in editors."""
 
     words: str
     label: str
     default: bool = False
+    old: str = ""
 
 
 @dataclass(frozen=True)
@@ -37,9 +39,13 @@ TRIPS = {
         "non-finite values",
         "Non-finite values that are created",
         {
-            "arrived": Extra("arrived ones too", "Non-finite values from input", True),
-            "carried": Extra("carried ones too", "Non-finite values that are propagated"),
-            "frames": Extra("arrived in frames too", "Non-finite values from input in data frames"),
+            "arrived": Extra("from input too", "Non-finite values from input", True, "arrived ones too"),
+            "carried": Extra("propagated too", "Non-finite values that are propagated", old="carried ones too"),
+            "frames": Extra(
+                "from input in frames too",
+                "Non-finite values from input in data frames",
+                old="arrived in frames too",
+            ),
             "gaps": Extra("gaps too", "Cells that library calls leave empty"),
         },
     ),

@@ -62,7 +62,7 @@ def _code(text: str) -> types.CodeType:
         tree = ast.parse(text.strip(), "<expected>", "eval")
     except (SyntaxError, ValueError) as e:
         told = getattr(e, "msg", e)
-        raise Unclear(f"`{text}` is no expression: {told}. Write `NAME will be VALUE`, `… is near V ± T`, "
+        raise Unclear(f"`{text}` is not an expression: {told}. Write `NAME will be VALUE`, `… is near V ± T`, "
                       "`… stays between A and B`, or a comparison.") from None  # fmt: skip
     if any(isinstance(n, (ast.NamedExpr, ast.Yield, ast.YieldFrom, ast.Await)) for n in ast.walk(tree)):
         raise Unclear("An expectation may not assign, yield or await.")

@@ -48,7 +48,7 @@ def prepare(lk: Lookout, file: SourceFile | None) -> None:
             told.append("At each pause something must be expected.")
     elif not lk.name:
         lk.verified = False
-        told.append("It wants a name.")
+        told.append("It needs a name.")
     elif lk.where == "change":
         told += _watched(lk)
     if lk.verified and lk.tree is not None and file is not None and lk.where in PLACES:
@@ -95,7 +95,7 @@ def _place(lk: Lookout, file: SourceFile | None) -> list[str]:
             return []
         lk.verified = False
         word = "lambda" if lk.where == "lambda" else "comprehension or generator expression"
-        return [f"Line {lk.line} holds no {word}."]
+        return [f"Line {lk.line} has no {word}."]
     at = line_with_code(file, lk.line)
     if at is None:
         lk.verified = False
@@ -114,7 +114,7 @@ def _watched(lk: Lookout) -> list[str]:
     if isinstance(node, (ast.Name, ast.Attribute, ast.Subscript)):
         return []
     lk.verified = False
-    return [f"`{lk.name}` is no name, attribute or element."]
+    return [f"`{lk.name}` is not a name, attribute or element."]
 
 
 def _unknown(lk: Lookout, file: SourceFile) -> list[str]:

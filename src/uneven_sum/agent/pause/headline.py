@@ -134,7 +134,7 @@ def headline(pause: Pause, loops: list[dict[str, Any]], culprit: dict[str, Any] 
         message = clean(str_of(pause.exception), 200)
         first = f"{type(pause.exception).__name__} at {line}{': ' + message if message else ''}."
         if pause.kept:
-            first += f" The {pause.kept} keeps it for whoever asks for its result."
+            first += f" The {pause.kept} keeps it until its result is asked for."
     elif pause.reason == "warning":
         first = f"{clean('; '.join(pause.warnings), 240)}, at {line}."
     elif pause.reason == "nonfinite":

@@ -231,8 +231,8 @@ class Run:
         if kept.stride == 1:
             return f"all {kept.passes} passes{late} are kept"
         return (
-            f"of {kept.passes} passes{late} are kept the first {len(kept.first)}, the last {kept.last_most}, "
-            f"one in {kept.stride} between, and the extreme and first bad ones"
+            f"{kept.passes} passes{late}; kept: the first {len(kept.first)}, the last {kept.last_most}, "
+            f"one in {kept.stride} between, extremes and first bad ones"
         )
 
 

@@ -78,7 +78,7 @@ def _compiled(text: str, labels: tuple[str, ...]) -> Any:
     try:
         tree = ast.parse(text.strip(), "<filter>", mode="eval")
     except (SyntaxError, ValueError, RecursionError, MemoryError) as e:
-        raise Unusable(f"`{text}` is no expression: {getattr(e, 'msg', e)}.") from None
+        raise Unusable(f"`{text}` is not an expression: {getattr(e, 'msg', e)}.") from None
     tree = ast.fix_missing_locations(_Columns(labels).visit(tree))
     for node in ast.walk(tree):
         if isinstance(node, ast.Call) and not (

@@ -47,7 +47,7 @@ def parse(text: str) -> tuple[SourceFile, list[ast.stmt]]:
         except (SyntaxError, ValueError) as e:
             problem = problem or e
     line = (getattr(problem, "lineno", None) or 3) - 2
-    raise Unparsable(f"Line {max(1, line)} is no Python: {getattr(problem, 'msg', problem)}.")
+    raise Unparsable(f"Line {max(1, line)} is not Python: {getattr(problem, 'msg', problem)}.")
 
 
 def tried(text: str, frame: types.FrameType) -> dict[str, Any]:

@@ -178,7 +178,7 @@ class BreakpointRequests(Part):
 
     @request("unevenSum/accept", while_running=True, rerun="all")
     def accept(self, as_: str = "", file: str = "", line: int = 0) -> Body:
-        """A line of a `file`, or, `as` `calls of f` or `values of x`, a callee or a name wherever it stands."""
+        """A line of a `file`, or, `as` `calls of f` or `values of x`, a callee or a name at every place."""
         if as_:
             self.engine.accepted_as.add(as_)
         else:

@@ -100,7 +100,7 @@ class CloseupRequests(Part):
         try:
             node = ast.parse(text, mode="eval").body
         except (SyntaxError, ValueError) as e:
-            raise Refused(f"{text or 'This'} is no expression: {getattr(e, 'msg', e)}.") from None
+            raise Refused(f"{text or 'This'} is not an expression: {getattr(e, 'msg', e)}.") from None
         try:
             value = provenance.read(node, Scope(frame))
         except provenance.Unreadable:
@@ -120,7 +120,7 @@ class CloseupRequests(Part):
         try:
             found = trial.run(answer, limit)
         except trial.Impossible as e:
-            raise Refused(f"{text} would have to be evaluated in a copy, and that cannot be made: {e}.") from None
+            raise Refused(f"{text} must be evaluated in a copy, and no copy can be made: {e}.") from None
         if "failed" in found:
             raise Refused(f"{text} could not be evaluated: {found['failed']}.")
         told: dict[str, Any] = found["told"]
@@ -324,7 +324,7 @@ class CloseupRequests(Part):
     def _plot(self, value: Any, of: Shown, picture: Picture) -> Body:
         np = nonfinite.module("numpy")
         if np is None:
-            raise Refused("Plots want numpy in the script.")
+            raise Refused("Plots need numpy in the script.")
         kind, width, height = picture.kind or "line", max(4, picture.width or 80), max(4, picture.height or 20)
         columns = list(picture.columns or [])
         if isinstance(value, (list, tuple)):
@@ -355,7 +355,7 @@ class CloseupRequests(Part):
             if len(columns) < 2:
                 columns = numeric_columns(np, grid)[:2]
             if len(columns) < 2:
-                raise Refused("A scatter plot wants two columns of numbers.")
+                raise Refused("A scatter plot needs two columns of numbers.")
             x, y = (column_floats(np, grid, c, first, last) for c in columns[:2])
             told = downsample.scatter(np, x, y, width * 2, height * 4)
             return {"names": [grid.column_labels(c, 1)[0] for c in columns[:2]], **told}
@@ -405,7 +405,7 @@ class CloseupRequests(Part):
             pair = f"({text}, {other})"
             return self._in_trial(pair, frame, lambda two: compare.compare(np, two[0], two[1], atol, rtol), trial.LIMIT)
         except SyntaxError:
-            raise Refused(f"{other} is no expression and no file of type .npy or .csv.") from None
+            raise Refused(f"{other} is not an expression and no file of type .npy or .csv.") from None
         return self._with_value(of, lambda value: compare.compare(np, value, second, atol, rtol))
 
     @request("unevenSum/matrix")
@@ -414,7 +414,7 @@ class CloseupRequests(Part):
         trial, so that it can be given up."""
         np = nonfinite.module("numpy")
         if np is None:
-            raise Refused("Matrix figures want numpy in the script.")
+            raise Refused("Matrix figures need numpy in the script.")
         frame = self.exchange.frame(of.frame_id)
         return self._in_trial(of.expression, frame, lambda value: {"facts": compare.matrix_facts(np, value)}, LONG)
 

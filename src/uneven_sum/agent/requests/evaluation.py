@@ -68,7 +68,7 @@ class EvaluationRequests(Part):
         try:
             code = compile(text, "<asked>", "eval", dont_inherit=True)
         except (SyntaxError, ValueError) as e:
-            raise Refused(f"{text} is no call: {getattr(e, 'msg', e)}.") from None
+            raise Refused(f"{text} is not a call: {getattr(e, 'msg', e)}.") from None
         self.exchange.nested = Nested(code, frame, text, into)
         return {"·action": "nested"}
 
@@ -155,7 +155,7 @@ class EvaluationRequests(Part):
         if not isinstance(step, ast.Assign) or not isinstance(
             step.targets[0], (ast.Name, ast.Attribute, ast.Subscript)
         ):
-            raise Refused(f"{target} is no name, attribute or element.")
+            raise Refused(f"{target} is not a name, attribute or element.")
         if not force:
             try:
                 against = assignment.misfit(target, text, frame)

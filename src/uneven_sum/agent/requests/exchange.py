@@ -88,7 +88,7 @@ class Exchange:
         if number not in self.frames:
             self.calls()
         if number not in self.frames:
-            raise Refused("This call is not there any more.")
+            raise Refused("This call has ended.")
         return self.frames[number]
 
     def calls(self, thread: int = 0, libraries: bool = False) -> list[tuple[int, types.FrameType]]:

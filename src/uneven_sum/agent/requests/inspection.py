@@ -149,7 +149,7 @@ class InspectionRequests(Part):
     @request("variables")
     def variables(self, variables_reference: int = 0, start: int = 0, count: int = 0) -> Body:
         if variables_reference not in self.exchange.values:
-            raise Refused("This value is not there any more.")
+            raise Refused("This value belonged to an earlier pause.")
         value = self.exchange.values[variables_reference]
         if isinstance(value, Names):
             pairs = list(itertools.islice(value.items(), start, start + (count or PAGE)))

@@ -286,7 +286,7 @@ class LedgerRequests(Part):
             import pyarrow  # type: ignore[import-untyped]
             from pyarrow import parquet
         except ImportError:
-            raise Refused("Parquet wants pyarrow in the script's interpreter; CSV does not.") from None
+            raise Refused("Parquet needs pyarrow in the script's interpreter; CSV does not.") from None
         runs = [(n, r) for n, r in enumerate(recorder.runs, 1) if of.run in (0, n)]
         table: dict[str, list[Any]] = {"run": [], "pass": []}
         parts: list[tuple[int, int, Body]] = []

@@ -151,7 +151,7 @@ class SteppingRequests(Part):
         pause, _ = self.exchange.paused()
         inside = pause.state == "in"
         if inside and hasattr(here.node, "body"):
-            raise Refused("The head of a loop, condition or definition cannot be given up: run it first.")
+            raise Refused("The head of a loop, condition or definition cannot be abandoned: run it first.")
         # A `return`, or the last statement, begins again, and there the jump sets off: after it no line would do so.
         body = getattr(here.scope, "body", None)
         inside_function = isinstance(here.scope, (ast.FunctionDef, ast.AsyncFunctionDef)) and isinstance(body, list)
@@ -159,7 +159,7 @@ class SteppingRequests(Part):
         again = "retry" if ends else "skip" if pause.reason == "error" else "give up"
         action = again if pause.can_retry else ""
         if pause.reason == "error" and not pause.can_retry:
-            raise Refused("The head of a loop, condition or definition cannot be given up.")
+            raise Refused("The head of a loop, condition or definition cannot be abandoned.")
         return self.exchange.go(tracer.LINE, action, Aim(jump=line, skip=inside and not action))
 
     @request("unevenSum/leaveCall", moves=True)

@@ -218,7 +218,7 @@ def call_text(frame: types.FrameType) -> str:
     be done."""
     code = frame.f_code
     if code.co_name.startswith("<"):
-        raise ValueError("This is no call of a function.")
+        raise ValueError("This is not a function call.")
     count, only = code.co_argcount, code.co_kwonlyargcount
     names = list(code.co_varnames[: count + only])
     words = names[:count] + [f"{n}={n}" for n in names[count:]]

@@ -165,7 +165,7 @@ CHUNK = 50_000
 
 
 def export(grid: Grid, order: Any, path: str) -> dict[str, Any]:
-    """Writes the grid as it is shown.  CSV has labels; NPY the bare cells; Parquet wants pyarrow in the script's
+    """Writes the grid as it is shown.  CSV has labels; NPY the bare cells; Parquet needs pyarrow in the script's
     interpreter."""
     ending = os.path.splitext(path)[1].lower()
     rows = grid.rows if order is None else len(order)
@@ -179,7 +179,7 @@ def export(grid: Grid, order: Any, path: str) -> dict[str, Any]:
             (frame if order is None else frame.iloc[order]).to_parquet(path)
         except ImportError:
             raise Refused(
-                "Parquet wants pyarrow in the script's interpreter: install it there, or choose .csv."
+                "Parquet needs pyarrow in the script's interpreter: install it there, or choose .csv."
             ) from None
     elif ending in (".csv", ""):
         path = path if ending else path + ".csv"
@@ -212,5 +212,5 @@ def export(grid: Grid, order: Any, path: str) -> dict[str, Any]:
 def _as_frame(grid: Grid) -> Any:
     pd = module("pandas")
     if pd is None:
-        raise Refused("Parquet wants a script that uses pandas, with pyarrow: choose .csv or .npy.")
+        raise Refused("Parquet needs a script that uses pandas, with pyarrow: choose .csv or .npy.")
     return pd.DataFrame({n: grid.cells(c, 0, grid.rows)[1] for c, n in enumerate(grid.column_labels(0, grid.columns))})

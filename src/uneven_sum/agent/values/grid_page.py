@@ -80,7 +80,7 @@ def numeric_columns(np: Any, grid: Grid) -> list[int]:
 def column_floats(np: Any, grid: Grid, column: int, first: int, last: int) -> Any:
     kind, data = grid.cells(column, first, last)
     if kind == "text":
-        raise Refused(f"The column {grid.column_labels(column, 1)[0]} holds no numbers.")
+        raise Refused(f"The column {grid.column_labels(column, 1)[0]} has no numbers.")
     return data
 
 
@@ -172,7 +172,7 @@ def distinct(grid: Grid, column: int) -> int:
 def reduced_boxes(np: Any, grid: Grid, columns: list[int]) -> dict[str, Any]:
     numeric = numeric_columns(np, grid)
     if not numeric:
-        raise Refused("A box plot wants a column of numbers.")
+        raise Refused("A box plot needs a column of numbers.")
     values = columns[0] if columns and columns[0] in numeric else numeric[0]
     last = min(grid.rows, 1_000_000)
     others = [c for c in range(min(grid.columns, 200)) if c not in numeric]

@@ -152,9 +152,9 @@ class Watchman(Part):
 
     @work(group="dialog")
     async def action_accept_as(self) -> None:
-        """Accept non-finite values of a callee or a name, wherever it stands."""
+        """Accept non-finite values of a callee or a name, at every place."""
         facts = self._at_nonfinite()
-        choices = [Choice(what, f"nan/inf in {what}", "wherever it stands") for what in facts.accepts] if facts else []
+        choices = [Choice(what, f"nan/inf in {what}", "at every place") for what in facts.accepts] if facts else []
         if not choices:
             self.bench.notify("Works at a pause for nan/inf that a call or a stored name has.")
             return

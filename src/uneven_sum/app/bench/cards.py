@@ -166,14 +166,14 @@ class Cards(ScrollView, can_focus=False):
         room = max(10, width - names - 14)
         value = card.text if len(card.text) <= room else card.text[: room - 1] + "…"
         text.append(value, p.nonfinite if card.nonfinite else p.quiet if not card.assigned else p.text)
-        state = "by hand" if card.hand else "new" if card.new else "changed" if card.changed else ""
+        state = "set by you" if card.hand else "new" if card.new else "changed" if card.changed else ""
         text.append(f"  {state}" if state else "", p.changed)
         text.append("\n")
 
     def _card(self, text: Text, card: Card, names: int, width: int) -> None:
         p = self.palette
         state = "new" if card.new else "changed" if card.changed else ""
-        state = "by hand" if card.hand else state
+        state = "set by you" if card.hand else state
         if state == "changed" and card.old and len(card.old) <= 14 and card.kind == "scalar":
             state = f"was {card.old}"
         value, small = card.text, card.kind in ("scalar", "none", "callable") or len(card.text) + names < width - 14

@@ -41,7 +41,7 @@ COMMANDS = [
         "the loops around the cursor, from now on; opens their Ledger: table and plot of the passes",
         "ledger ledger",
     ),
-    Command("O", "open source", "another file of yours, or of a library", "open_file"),
+    Command("O", "open source", "another of your files, or one of a library", "open_file"),
     Command("/ n", "search source", "n finds the next", "search next_found"),
     Command("ctrl+g", "go to", "a line, or the definition of a name", "go_to"),
     Command("ctrl+p", "open palette", "all commands, by typing"),

@@ -53,38 +53,38 @@ def _mended(bench: Bench, seen: Seen) -> bool:
 STEPS = [
     Step(
         "Read why it stopped",
-        "The headline says what happened, in which pass, and which term is the culprit; the terms stand under the "
-        "line. Beside the text are the values that the line uses. ‹tab› shows those of the whole call: press it.",
+        "The headline says what happened, in which pass (iteration), and which term is the culprit. The terms are under "
+        "the line. At the right are the values that the line uses. Press ‹tab›: it shows all local values.",
         lambda bench, seen: bench.about != "line",
     ),
     Step(
         "Look at a value",
-        "‹f› finds a value by its name: type stage, then enter. Its figures, its cells and a plot (‹v›) come on a "
-        "screen of their own, the Close-up. escape brings you back here.",
+        "‹f› finds a value by its name: type stage, then enter. The Close-up shows its statistics, its cells and a plot "
+        "(‹v›). escape goes back here.",
         _opened,
     ),
     Step(
-        "Try without harm",
-        "‹a› opens a line to ask in: type  C * max(head, 0.0) ** 1.5 * WIDTH  and enter. It is computed in a copy of "
-        "the script: nothing is changed. escape, twice, closes it.",
+        "Evaluate in a copy",
+        "‹a› asks: type  C * max(head, 0.0) ** 1.5 * WIDTH  and enter. It is evaluated in a copy of the script, which "
+        "does not change. escape, twice, closes the line.",
         lambda bench, seen: bench.query_one(AskDrawer).latest is not None and not bench.typing,
     ),
     Step(
         "Go on, and back",
-        "‹p› goes to the same place in the next pass of the loop; ‹backspace› goes back to the pause before, with all "
+        "‹p› goes to the same place in the next pass of the loop; ‹backspace› goes back to the previous pause, with all "
         "values as they were. Do both.",
         _went_back,
     ),
     Step(
-        "Mend it and compare",
-        "‹w› tries another version of the line: make it  flow[day] = C * max(head, 0.0) ** 1.5 * WIDTH , put it in the "
-        "file with ctrl+s, and choose to run again. At its end the headline says what is different.",
+        "Repair it and compare",
+        "‹w› tries an edit of the line: make it  flow[day] = C * max(head, 0.0) ** 1.5 * WIDTH , save it to the file "
+        "with ctrl+s, and choose to rerun. At the end the headline says what differs.",
         _mended,
     ),
 ]
 END = (
-    "That was the way from a nan to its mended line. ‹?› lists all keys, ‹l› opens the Ledger of a loop, ‹ctrl+k› "
-    "keeps evidence for a report, ‹1› goes to the Desk: open a script of your own there."
+    "You found the faulty calculation and repaired it. ‹?› lists all keys, ‹l› records a loop, ‹ctrl+k› saves evidence "
+    "for a report, ‹1› opens the Desk: choose your own script there."
 )
 
 

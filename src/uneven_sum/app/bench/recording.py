@@ -100,7 +100,11 @@ class Recording(Part):
         on, _ = await client.counts()
         await client.counts(not on)
         self.book.counting = not on
-        told = "Lines are counted from the next call of their functions on" if not on else "Lines are counted no longer"
+        told = (
+            "Lines are counted from the next call of their functions on"
+            if not on
+            else "Lines are not counted any longer"
+        )
         bench.notify(f"{told}; top-level code from the next run." if not on else f"{told}.")
         await bench.read_call(client)
 

@@ -247,7 +247,7 @@ class Bench(
             words["paused"] = f"in a copy: {self.facts.nested[:40]}"
         told = words.get(state, "ended")
         if state == "paused" and self.facts and self.facts.hand:
-            told = f"by hand: {', '.join(self.facts.hand)[:50]} · {told}"
+            told = f"set by you: {', '.join(self.facts.hand)[:50]} · {told}"
         self.query_one(TopLine).show(f"{folder} / {self.launch.name}", told)
         self.query_one(Keys).show(self._keys())
         self.query_one(Cards).age(state != "running")

@@ -142,7 +142,7 @@ class Moves(Part):
             return
         client, facts, number = self.client, self.facts, text.strip()
         if not number.isdigit() or not int(number):
-            self.bench.notify(f"{text} is no number of a pass.", severity="warning")
+            self.bench.notify(f"{text} is not a pass number.", severity="warning")
         elif loop is not None and int(number) <= loop.number:
             if client.point_before_pass(facts.loops, int(number)) is None:
                 self.bench.notify(f"No snapshot before pass {number}. {self.bench.key('R')} reruns the script.")
@@ -211,7 +211,7 @@ class Moves(Part):
         if client is None or self.state != "paused":
             return
         if not client.has_point_before() and number is None:
-            bench.notify(bench.no_point or "There is no pause to go back to.")
+            bench.notify(bench.no_point or "No earlier pause to go back to.")
             return
         self.slow = False
         cannot = await client.cannot_undo(number)
@@ -251,7 +251,7 @@ class Moves(Part):
             return
         points = client.return_points()
         if not points:
-            bench.notify(bench.no_point or "There is no return point yet.")
+            bench.notify(bench.no_point or "No snapshot yet.")
             return
         choices = []
         for p in sorted(points, key=lambda p: -p["number"]):

@@ -158,7 +158,7 @@ class TryChange(ModalScreen[None]):
         if not place:
             return
         if indented_like(text, self.old) == self.old:
-            self._say(Text("This is what stands in the file.", self.palette.quiet))
+            self._say(Text("This is what the file has now.", self.palette.quiet))
             return
         try:
             replace_lines(place["file"], place["first"], place["last"], self.old, text)

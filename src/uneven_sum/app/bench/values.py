@@ -110,7 +110,7 @@ class Looking(Part):
         watched = wanted in self.watches
         choices = [
             Choice("open", "open it", "its facts, grid and plots"),
-            Choice("watch", "watch it no longer" if watched else "watch it", "a card of its own at every pause"),
+            Choice("watch", "stop watching" if watched else "watch it", "a card of its own at every pause"),
             Choice("copy", "copy it", "its text, to the clipboard"),
         ]
         if card is not None or wanted not in self.term_texts():
@@ -162,7 +162,7 @@ class Looking(Part):
             return
         if bench.facts is not None:
             bench.facts.hand = told["hand"]
-        bench.notify(f"{target} is {told['value']} now, by hand.")
+        bench.notify(f"{target} is {told['value']} now, set by you.")
         bench._state("paused")
         await bench.read_call(client)
 
@@ -219,7 +219,7 @@ class Looking(Part):
         try:
             ast.parse(expression, mode="eval")
         except SyntaxError as e:
-            raise BadUse(f"{expression} is no expression: {e.msg}.") from None
+            raise BadUse(f"{expression} is not an expression: {e.msg}.") from None
         if expression not in self.watches:
             self.watches.append(expression)
         self.bench.about = "watched"
@@ -277,7 +277,7 @@ class Looking(Part):
             try:
                 ast.parse(part, mode="eval")
             except SyntaxError as e:
-                bench.notify(f"{part} is no expression: {e.msg}. The watches are as they were.", severity="warning")
+                bench.notify(f"{part} is not an expression: {e.msg}. The watches are as they were.", severity="warning")
                 return
         self.watches[:] = wanted
         bench.about = "watched"
@@ -301,7 +301,7 @@ class Looking(Part):
             try:
                 ast.parse(text, mode="eval")
             except SyntaxError as e:
-                bench.notify(f"{text} is no expression: {e.msg}.", severity="warning")
+                bench.notify(f"{text} is not an expression: {e.msg}.", severity="warning")
                 return
             self.watches.append(text)
         bench.about = "watched"

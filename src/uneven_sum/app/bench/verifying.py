@@ -52,6 +52,6 @@ class Verifying(Part):
         result = verify.parse(text)
         if result in self.book.results:
             self.book.results.remove(result)
-            return f"{result.expression} is verified no longer"
+            return f"{result.expression} is not verified any longer"
         self.book.results.append(result)
-        return f"{result.sentence}: told at the end of each run, beside the run before"
+        return f"{result.sentence}: compared with the previous run at each end"

@@ -138,7 +138,7 @@ class Keeping:
                 entry = notes.of_value(self._c.expression, self._c.told)
             self._c.say(bench.keep_entry(entry))
         except (OSError, ValueError, BadUse, KeyError) as e:
-            self._c.say(f"It could not be kept: {getattr(e, 'strerror', None) or e}", bad=True)
+            self._c.say(f"It could not be saved: {getattr(e, 'strerror', None) or e}", bad=True)
 
     def _export_summary(self, path: str) -> None:
         from ...charts import summary_markdown

@@ -355,7 +355,7 @@ class CloseUp(Keyed, Plotting, Keeping, Formatting, Inside, Screen[None]):
             numbers = [int(t) for t in text.replace(",", " ").split()]
             await grid.go(numbers[0], numbers[1] if len(numbers) > 1 else grid.column)
         except (ValueError, IndexError):
-            self.say(f"{text} is no cell: a row's number, or a row's and a column's.", bad=True)
+            self.say(f"{text} is not a cell: a row's number, or a row's and a column's.", bad=True)
 
     @work(group="dialog")
     async def action_set_cell(self) -> None:

@@ -267,7 +267,7 @@ class Editor(Keyed, Screen[bool]):
             place = area.cursor_location
             area.replace(area.text.replace(old, new), (0, 0), area.document.end)
             area.move_cursor(place)
-        self.say(f"{count} times replaced; ctrl+z takes it back." if count else f"{old} is not in the text.")
+        self.say(f"{count} times replaced; ctrl+z undoes it." if count else f"{old} is not in the text.")
 
     @work(group="dialog")
     async def action_go_to(self) -> None:

@@ -159,7 +159,7 @@ class Drawing:
                 entry = notes.of_ledger(ledger, f"passes of {screen.title_()}", screen.order[first:], named)
             screen.say(screen.bench.keep_entry(entry))
         except (OSError, ValueError, BadUse) as e:
-            screen.say(f"It could not be kept: {getattr(e, 'strerror', None) or e}", bad=True)
+            screen.say(f"It could not be saved: {getattr(e, 'strerror', None) or e}", bad=True)
 
     def _picture(self) -> tuple[dict[str, Any], str]:
         """What the plot shows, and its title.  ValueError when there is nothing yet."""
@@ -181,7 +181,7 @@ class Drawing:
         assert ledger is not None
         if path.endswith(".parquet"):
             if client is None:
-                raise ValueError("the script is not there any more; .csv can be written")
+                raise ValueError("the script has ended; .csv can be written")
             told = await client.export_passes(ledger.told.file, ledger.told.line, path, ledger.told.run)
             return f"{told['rows']} rows are in {path}."
         if not path.endswith(".csv"):

@@ -373,7 +373,7 @@ class LedgerScreen(Keyed, Finding, Drawing, Telling, Screen[None]):
         except (BadUse, ValueError) as e:
             self.say(str(e), bad=True)
             return
-        said = "Each pass is timed too" if on else "The passes are timed no longer"
+        said = "Each pass is timed too" if on else "Passes are not timed any longer"
         await self.open_()
         self.say(f"{said}. {self.of.message}")
 
@@ -388,7 +388,7 @@ class LedgerScreen(Keyed, Finding, Drawing, Telling, Screen[None]):
         if not text:
             return
         if not text.strip().isdigit():
-            self.say(f"{text} is no number of a pass.", bad=True)
+            self.say(f"{text} is not a pass number.", bad=True)
             return
         number = int(text)
         row = ledger.row_of(number)

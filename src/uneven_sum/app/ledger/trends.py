@@ -68,7 +68,7 @@ class Telling:
 
     def _two_passes(self, out: Text, ledger: Ledger, a: int, b: int) -> None:
         p = self._l.palette
-        out.append(f"pass {ledger.numbers[a]} beside pass {ledger.numbers[b]}\n\n", f"bold {p.text}")
+        out.append(f"pass {ledger.numbers[a]} compared with pass {ledger.numbers[b]}\n\n", f"bold {p.text}")
         found = ledger.differences(a, b)
         for name, one, two, by in found:
             out.append(f"{name}\n", f"bold {p.text}")

@@ -7,7 +7,7 @@ from ..shell.commands import Command
 TITLE = "the Notes"
 COMMANDS = [
     Command("ctrl+k", "save to Notes", "on the Bench, a Close-up and the Ledger: what is shown there"),
-    Command("w", "write report", "Markdown, with its pictures beside it", "write"),
+    Command("w", "write report", "Markdown, its pictures in a folder next to it", "write"),
     Command("t", "add text", "", "text"),
     Command("e", "edit", "the title; of a text, the text", "edit"),
     Command("< >", "move up / down", "the order in the report", "move(-1) move(1)"),

@@ -1,4 +1,4 @@
-"""The settings: what holds for all cases, and the keys; each change holds at once and is kept."""
+"""The settings for all cases, and the keys; each change takes effect at once and is saved."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from textual.widgets import OptionList, Static
 from textual.widgets.option_list import Option
 
 from ...client import BadUse, settings
-from ...client.settings import ABOUT, ALLOWED, Settings, choices, in_words, wrong_with
+from ...client.settings import Settings, choices, in_words, meta, wrong_with
 from ..shell.commands import bindings, changeable, hints
 from ..shell.keymap import FIXED, Application, Keyed, is_key, named, shown
 from ..shell.paths import short
@@ -89,7 +89,7 @@ class SettingsScreen(Keyed, Screen[None]):
     # -- the rows ------------------------------------------------------------------------------------
 
     def fill(self, at: int) -> None:
-        self.rows = [Row(f.name, about=ABOUT[f.name]) for f in fields(Settings) if f.name != "keys"]
+        self.rows = [Row(f.name, about=meta(f.name).about) for f in fields(Settings) if f.name != "keys"]
         for kind in self.uneven.screens():
             screen, bound = kind.KEYS_OF, self.uneven.keys_of(kind.KEYS_OF)
             mine = [Row(k, screen, label, more) for k, label, more in changeable(kind.ACTIONS) if named(k) in bound]
@@ -117,7 +117,7 @@ class SettingsScreen(Keyed, Screen[None]):
             return out
         value = getattr(self.settings, row.name)
         changed = value != getattr(Settings(), row.name)
-        out.append(f"  {row.name.replace('_', ' '):<22}", p.text)
+        out.append(f"  {meta(row.name).label:<22}", p.text)
         out.append(f"{in_words(row.name, value):<{WIDE}} ", f"bold {p.changed if changed else p.text}")
         out.append("changed   " if changed else "", p.changed)
         out.append(row.about, p.quiet)
@@ -150,13 +150,15 @@ class SettingsScreen(Keyed, Screen[None]):
         if isinstance(value, bool):
             self._take(name, not value)
             return
-        title = f"{name.replace('_', ' ')}: {ABOUT[name]}"
-        if name in ALLOWED:
+        title = f"{meta(name).label}: {meta(name).about}"
+        if meta(name).allowed:
             several = isinstance(value, list)
-            options = [Choice(c, f"{'on ' if c in value else 'off'}  {c}" if several else c) for c in ALLOWED[name]]
+            options = [
+                Choice(c, f"{'on ' if c in value else 'off'}  {c}" if several else c) for c in meta(name).allowed
+            ]
             chosen = await self.app.push_screen_wait(Choose(self.palette, title, options))
             if chosen is not None:
-                new = [c for c in ALLOWED[name] if (c in value) != (c == chosen)]
+                new = [c for c in meta(name).allowed if (c in value) != (c == chosen)]
                 self._take(name, new if several else chosen)
             return
         text = ", ".join(value) if isinstance(value, list) else f"{value:g}"
@@ -180,13 +182,13 @@ class SettingsScreen(Keyed, Screen[None]):
             self.say(f"{wrong}. It stays as it was.", bad=True)
             return
         setattr(self.settings, name, value)
-        self._keep(f"{name.replace('_', ' ')} is now {in_words(name, value)}.", name == "theme")
+        self._keep(f"{meta(name).label}: {in_words(name, value)}.", name == "theme")
 
     def _keep(self, said: str, theme: bool = False) -> None:
         try:
             settings.save(self.settings)
         except BadUse as e:
-            said = f"{said} It holds until you leave: {e}"
+            said = f"{said} It is not saved: {e}"
         told = self.uneven.apply_settings(self.settings, theme)
         self.palette = self.uneven.palette
         for widget in self.query("TopLine, Keys"):

@@ -63,7 +63,7 @@ def fitting(bindings: BindingsMap, changes: dict[str, str], screen: str) -> tupl
         elif named(old) in FIXED or named(new) in FIXED:
             told.append(f"{about}: {old if named(old) in FIXED else new} stays what it is.")
         elif not is_key(new):
-            told.append(f"{about}: {new!r} is no key. A key is a sign, or a name such as f2 or ctrl+t.")
+            told.append(f"{about}: {new!r} is not a key. A key is a sign, or a name such as f2 or ctrl+t.")
         elif old != new:
             taken[named(old)] = named(new)
     # What gives its own key away leaves room for another; repeated, since a refused change keeps its key.

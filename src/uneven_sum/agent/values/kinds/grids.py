@@ -48,7 +48,7 @@ def parse_slice(text: str, ndim: int) -> tuple[Any, ...]:
         parts = node.slice.elts if isinstance(node.slice, ast.Tuple) else [node.slice]
         index = tuple(_part(p) for p in parts)
     except (SyntaxError, ValueError, AssertionError):
-        raise BadSlice(f"{text} is no slice: numbers and slices between brackets, like [3, :, ::2].") from None
+        raise BadSlice(f"{text} is not a slice: numbers and slices between brackets, like [3, :, ::2].") from None
     if sum(part is not Ellipsis for part in index) > ndim:
         raise BadSlice(f"{text} has {len(index)} parts, the array {ndim} dimensions.")
     return index
