@@ -18,7 +18,7 @@ KEPT = 20  # crash files
 
 
 def sentence(error: BaseException) -> str:
-    """Writes a crash file; what is said to the user: what happened, where it is written, how to go on."""
+    """Write a crash report; returns the message for the user."""
     what = f"Uneven Sum crashed ({type(error).__name__}). Script and case are intact"
     try:
         path = write(error)

@@ -133,7 +133,7 @@ class UnevenSum(App[None]):
         self.push_screen(SettingsScreen(self.palette))
 
     def apply_keys(self, changes: Changes) -> list[str]:
-        """Changed keys, on every screen that is open; what cannot hold anywhere is told."""
+        """Apply changed keys to all open screens; returns a sentence for each change that cannot apply."""
         for screen in self.screen_stack:
             if isinstance(screen, Keyed):
                 screen.take_keys(changes)
@@ -150,8 +150,8 @@ class UnevenSum(App[None]):
         return set(BindingsMap(kind.BINDINGS).key_to_bindings)
 
     def apply_settings(self, now: Settings, theme: bool) -> list[str]:
-        """What was set holds from now on; limits from the next run on; the theme where it was what was set (one may
-        have been given for this time).  What cannot hold is told."""
+        """Apply the settings: limits from the next run, the theme only if it was changed (the command line may have
+        set another).  Returns a sentence for each key that cannot apply."""
         if theme:
             self.theme = now.theme
         told = self.apply_keys(now.keys)

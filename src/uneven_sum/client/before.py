@@ -32,7 +32,7 @@ LARGE = 2_000_000  # bytes beyond which a file is not looked at
 
 @dataclass(frozen=True)
 class Finding:
-    """One thing at a line; `column` from 1, 0 where none is told."""
+    """A finding at a line; `column` from 1, 0 where there is none."""
 
     line: int
     column: int

@@ -1,7 +1,7 @@
 """The case file: what is kept of a case beside its script, as `NAME.case.toml`.
 
 Lookouts and tripwires stand in it as their sentences, so that it reads, and differs, well under version control.
-Keys that we do not know are kept as they are; a file that cannot be read is told and never written over.
+Unknown keys are kept; a file that cannot be read is reported and never overwritten.
 """
 
 from __future__ import annotations
@@ -52,7 +52,7 @@ def place(script: str) -> Path:
 
 
 class Claim:
-    """That a case is open here; another copy is told who has it.  Ends with `release`, or with the process."""
+    """A claim on a case, so that a second program can say who has it.  Ends with `release`, or with the process."""
 
     def __init__(self, script: str) -> None:
         mark = hashlib.sha256(os.path.realpath(script).encode()).hexdigest()[:16]
@@ -69,7 +69,7 @@ class Claim:
             held = os.read(self.handle, 20).decode(errors="replace")
             self.other = int(held) if held.isdigit() else -1
         except OSError:
-            pass  # no place for it: nothing is told
+            pass  # no place for it: no claim
 
     def release(self) -> None:
         if self.handle >= 0:
@@ -227,7 +227,7 @@ def _absolute(path: str, folder: str) -> str:
 def save(script: str, book: Book, watches: list[str], setup: Setup | None = None) -> Path | None:
     """Writes what is kept; None when there is nothing to keep and no file yet.  Damaged, OSError.
 
-    `setup`: how it is run; None leaves what the file says of that.
+    `setup`: the run options; None keeps those of the file.
     """
     document = read(script)
     run = _run_table(setup, os.path.dirname(os.path.abspath(script))) if setup is not None else None

@@ -79,7 +79,7 @@ class Unwatched:
 
 @dataclass
 class Trouble:
-    """A fault of ours inside the script's process; the script is not harmed."""
+    """An internal error of the agent; the script is not affected."""
 
     message: str
     detail: str

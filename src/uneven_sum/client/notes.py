@@ -165,7 +165,7 @@ def of_value(expression: str, told: dict[str, Any]) -> Entry:
 
 
 def of_ledger(ledger: Ledger, title: str, rows: Iterable[int], said: list[str]) -> Entry:
-    """A part of a ledger, and what is said of a column."""
+    """Rows of a Ledger, and the sentences about a column."""
     chosen = list(rows)[:ROWS]
     head = ["pass", *(c.name for c in ledger.columns)]
     cells = [[str(ledger.numbers[r]), *(_short(c.plain(r)) for c in ledger.columns)] for r in chosen]

@@ -15,7 +15,7 @@ OLDEST = (3, 11)
 class BadUse(Exception):
     """What was asked for cannot be done; the text says why and what to do, in one or two sentences.
 
-    `facts`: what else the script's side says of it.
+    `facts`: more that the agent reports.
     """
 
     facts: dict[str, Any]

@@ -64,7 +64,7 @@ class Points:
         self.all: dict[int, Point] = {}
         self.news = news
         self.folder = ""
-        self.expected: set[int] = set()  # points that were told of and have not come yet
+        self.expected: set[int] = set()  # snapshots that were announced and have not connected yet
         self.since: dict[int, int] = {}  # points made anew: a sleeper that is older is out of date
         self._server: asyncio.Server | None = None
         self._arrived = asyncio.Event()

@@ -67,7 +67,7 @@ class Session:
         self._failed: BadUse | None = None
         self._stopped_by_us = False
         self._seq = 0
-        self.declared: dict[str, dict[str, Any]] = {}  # what the agent says of its requests: `moves`, `rerun`
+        self.declared: dict[str, dict[str, Any]] = {}  # of each request: `moves`, `rerun`
         self._going: set[int] = set()  # requests under way that set the script going
         self._waiting: dict[int, asyncio.Future[Message]] = {}
         self._writer: asyncio.StreamWriter | None = None

@@ -1,4 +1,4 @@
-"""What the probes and the engine share: a few flags, read on every slow path."""
+"""Flags of the run.  They are module variables because the probes read them on every slow path."""
 
 from __future__ import annotations
 

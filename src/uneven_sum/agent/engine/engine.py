@@ -153,7 +153,7 @@ class Engine(WarningTrigger, NonfiniteTrigger, Snapshots, BreakpointTrigger, tra
     # -- trips ---------------------------------------------------------------------------------------
 
     def finite(self, site: Site, frame: types.FrameType) -> None:
-        """A statement's result is no reason to pause: what it warned of is told now."""
+        """A statement's result needs no pause: its warnings are reported now."""
         if frame in self.held and site.role in ("value", "return", "yield", "test", "augmented", "iterable"):
             self._settle(frame)
 
@@ -319,7 +319,7 @@ class Engine(WarningTrigger, NonfiniteTrigger, Snapshots, BreakpointTrigger, tra
     # -- the pause -----------------------------------------------------------------------------------
 
     def pause(self, pause: Pause, apart: dict[str, Any] | None = None) -> str:
-        """Tells the host of a pause and answers its requests until it says how to go on."""
+        """Report a pause to the host and answer its requests until it says how to continue."""
         with self.lock, signal_masking.timers_stopped():
             if run_state.quiet:
                 return ""
@@ -368,7 +368,7 @@ class Engine(WarningTrigger, NonfiniteTrigger, Snapshots, BreakpointTrigger, tra
         return [] if frame is None else last_passes(self.loader.recorders, frame, count)
 
     def _set_off(self, pause: Pause, action: str) -> None:
-        """From a pause, as the user has said."""
+        """Leave a pause in the way that the user chose."""
         mode, aim, frame = self.requests.mode, self.requests.aim, pause.frame
         anew, self.at_first_line, self.anew = self.at_first_line and self.anew, False, False
         if run_state.quiet or frame is None:
@@ -385,7 +385,7 @@ class Engine(WarningTrigger, NonfiniteTrigger, Snapshots, BreakpointTrigger, tra
         self.motion.begin(mode, frame, aim)
 
     def _only_told(self, pause: Pause) -> bool:
-        """True for a trip that is recorded or written down, without a pause."""
+        """Record or write a problem without a pause; False where it pauses."""
         wire: Tripwire = getattr(self.switches, pause.reason)
         wire.met += 1
         if self.go_on:
@@ -518,13 +518,13 @@ class Engine(WarningTrigger, NonfiniteTrigger, Snapshots, BreakpointTrigger, tra
                 pass  # closed or replaced by the script
 
     def _alone(self) -> None:
-        """The host has gone: the script runs on by itself, without lookouts."""
+        """The host is gone: the script runs on without pauses."""
         run_state.quiet = True
         self.ended = self.gone = True
         sys.settrace(None)
 
     def _trouble(self, e: Exception) -> None:
-        """Something of ours went wrong; the script must not notice.  What a signal's handler raised goes on to it."""
+        """Report an internal error without harm to the script.  An exception of a signal handler is raised again."""
         if signal_masking.is_the_scripts(e):
             raise e
 

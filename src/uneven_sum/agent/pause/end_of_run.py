@@ -16,7 +16,7 @@ from .facts import Pause
 
 
 def pause_at_end(main: dict[str, Any], path: str, seconds: float) -> tuple[Pause, dict[str, Any]]:
-    """The pause over the values of a script that has run, and what is said of it."""
+    """The pause at the end of a script, and its headline."""
     frame = frame_over(main, path)
     lines = max(1, len(registry.files[path].lines)) if path in registry.files else 1
     facts = {

@@ -18,7 +18,7 @@ from ..values.describe import summary
 from ..values.kinds.mapped import has_shrunk
 from ..values.safe_read import kind_name
 
-SMALL = 50_000  # cells up to which an array is told at once, and a change is seen by its bytes
+SMALL = 50_000  # cells up to which an array is summarised at once, and a change is found by its bytes
 LARGE = 4_000_000  # cells above which a change is looked for in a sample
 
 

@@ -51,7 +51,9 @@ class Run:
     def __init__(self, of: Recorder) -> None:
         self.of = of
         self.waiting: list[Any] = []  # the body's end puts its values here, one after the other; always this very list
-        self.slow = of.streak < SURE  # each pass is looked at, and told at once where it is no plain numbers
+        self.slow = (
+            of.streak < SURE
+        )  # each pass is looked at, and copied at once where it holds more than plain numbers
         if of.rest:
             self.kept: list[Any] = [MISSING] * of.rest  # where no temporary can hold the other values of a pass
         if of.counted:
@@ -110,7 +112,7 @@ class Run:
         yield from ()
 
     def settle(self) -> None:
-        """At the end of a pass while `slow`: values that can change are told as they are now."""
+        """At the end of a pass while `slow`: copy the values that can change."""
         try:
             row = self.waiting[-self.wide :]
             if all_plain(row):
@@ -120,7 +122,7 @@ class Run:
                 self.of.streak = 0
                 self.waiting[-self.wide :] = [v if type(v) is float else told(v) for v in row]
         except RecursionError:
-            pass  # no room here: they are told when they are worked up
+            pass  # no room here: they are copied when the buffer is worked up
 
     def partial(self, *others: Any) -> None:
         """A pass in which not all names are assigned; called from the loop's own frame."""

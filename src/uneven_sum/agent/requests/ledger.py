@@ -156,7 +156,7 @@ class LedgerRequests(Part):
             frame = frame.f_back
 
     def _late(self, recorder: Recorder, file: SourceFile, node: Any) -> str:
-        """What is said of what is recorded while the script runs already."""
+        """The message for a recording that begins while the script runs."""
         for frame, found in self.engine.late.items():
             for one in found:
                 if one.recorder is recorder:

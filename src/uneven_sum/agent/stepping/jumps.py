@@ -118,5 +118,5 @@ def _block(outer: ast.stmt, node: ast.stmt) -> str:
 
 
 def in_words(message: str) -> str:
-    """What the language says of a jump that it refuses, as a sentence."""
+    """The interpreter's refusal of a jump, as a sentence."""
     return f"Python refuses: {message.rstrip('.')}."

@@ -72,7 +72,7 @@ class NonfiniteTrigger(tracer.Hooks):
         pause = None
         try:
             pause = self._judge(value, site, frame, old)
-            self.finite(site, frame)  # no pause for the value: what was warned of is told by itself
+            self.finite(site, frame)  # no pause for the value: its warnings are reported by themselves
         except Closed:
             self._alone()
         except Exception as e:

@@ -1,4 +1,4 @@
-"""Values as they are told: in one line, in facts, by their parts, as a grid.  `kinds` knows how.
+"""Describes values: in one line, as facts, by their parts, as a grid.  Each kind of value is a file of `kinds`.
 
 Nothing here runs the script's own code, copies a large array, or raises.
 """
@@ -31,7 +31,7 @@ __all__ = [
 
 
 def facts(value: Any) -> list[Fact]:
-    """All that the Close-up says of a value besides its one line."""
+    """The facts of a value for the Close-up: pairs of label and text."""
     kind = find(type(value))
     try:
         return kind.facts(value) if kind.facts is not None else []

@@ -207,7 +207,7 @@ class AskDrawer(Vertical):
             self.query_one(RichLog).write(line)
 
     def wait(self, text: str) -> None:
-        """What is said while an answer is waited for."""
+        """Show that an answer is awaited."""
         self.query_one("#choices", Static).update(Text(text, self.palette.at))
 
     def refuse(self, sentence: str) -> None:

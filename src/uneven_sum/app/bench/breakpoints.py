@@ -97,7 +97,7 @@ class Watchman(Part):
         return True
 
     async def add_sentence(self, text: str) -> tuple[bool, str]:
-        """A lookout from the ask line: whether it was set, and what is said of it."""
+        """Set a breakpoint from the ask drawer; returns whether it was set, and the message."""
         path = self.bench.query_one(Sheet).path
         fine, why = await self.check(text, path)
         if not fine:

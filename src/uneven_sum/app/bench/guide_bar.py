@@ -53,14 +53,14 @@ def _mended(bench: Bench, seen: Seen) -> bool:
 STEPS = [
     Step(
         "Read why it stopped",
-        "The headline says what happened, in which pass (iteration), and which term is the culprit. The terms are under "
-        "the line. At the right are the values that the line uses. Press ‹tab›: it shows all local values.",
+        "The headline says what happened, in which pass (iteration), and which term is the culprit. The terms are "
+        "under the line. At the right are the values that the line uses. Press ‹tab›: it shows all local values.",
         lambda bench, seen: bench.about != "line",
     ),
     Step(
         "Look at a value",
-        "‹f› finds a value by its name: type stage, then enter. The Close-up shows its statistics, its cells and a plot "
-        "(‹v›). escape goes back here.",
+        "‹f› finds a value by its name: type stage, then enter. The Close-up shows its statistics, its cells and a "
+        "plot (‹v›). escape goes back here.",
         _opened,
     ),
     Step(
@@ -77,8 +77,8 @@ STEPS = [
     ),
     Step(
         "Repair it and compare",
-        "‹w› tries an edit of the line: make it  flow[day] = C * max(head, 0.0) ** 1.5 * WIDTH , save it to the file "
-        "with ctrl+s, and choose to rerun. At the end the headline says what differs.",
+        "‹w› tries an edit of the line: make it  flow[day] = C * max(head, 0.0) ** 1.5 * WIDTH , save it to "
+        "the file with ctrl+s, and choose to rerun. At the end the headline says what differs.",
         _mended,
     ),
 ]

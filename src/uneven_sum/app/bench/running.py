@@ -1,4 +1,4 @@
-"""Starting the script, and what it tells while it runs and when it ends."""
+"""Starts the script, and shows its events while it runs and when it ends."""
 
 from __future__ import annotations
 
@@ -71,7 +71,7 @@ class Running(Part):
         bench.watcher = asyncio.create_task(bench._watch(client))
 
     async def _started(self, client: Client, how: dict[str, Any]) -> list[Placed]:
-        """Starts the script, recorded as it was; what cannot be recorded any more is told."""
+        """Start the script with the recordings of the case; a loop that is gone gives a message."""
         bench = self.bench
         counts, always = bench.book.counting, bench.always().get("always")
         found = await client.start(**how, record=bench.recorded(), always=always, counts=counts)

@@ -31,7 +31,7 @@ class Noting(Part):
         return {p: text for p in sorted(paths) if not bench.launch.as_module and (text := bench.text_of(p))}
 
     def keep_entry(self, entry: notes.Entry) -> str:
-        """Keeps a piece of evidence with the case; what is said of it.  BadUse when it cannot be written."""
+        """Save evidence with the case; returns the message.  BadUse when it cannot be written."""
         count = notes.add(self.bench.script_path(), entry, self._texts())
         return f"Saved as note {count}: {entry.title}. {self.bench.key('6')} opens Notes."
 

@@ -38,7 +38,7 @@ class Moves(Part):
     revealed: tuple[int, list[int]] | None = None  # term by term: the line, and the terms still to come
 
     async def _move(self, how: Callable[[], Awaitable[None]]) -> bool:
-        """Sets the script going; what keeps it from going is told."""
+        """Let the script go on; a refusal gives a message."""
         bench = self.bench
         if self.client is None or self.state != "paused" or self.facts is None:
             return False
@@ -222,7 +222,7 @@ class Moves(Part):
 
     @work(group="dialog")
     async def _back_in_part(self, client: Client, number: int | None, cannot: list[str]) -> None:
-        """What cannot be undone is said before."""
+        """Ask before going back where something cannot be undone."""
         question = f"Going back cannot undo {', nor '.join(cannot)}.\nGo back?"
         if await self.bench.app.push_screen_wait(Sure(self.bench.palette, question, "goes back", "stays here")):
             await self._move(lambda: client.step_back(number))

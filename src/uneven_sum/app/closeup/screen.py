@@ -104,7 +104,7 @@ class CloseUp(Keyed, Plotting, Keeping, Formatting, Inside, Screen[None]):
             self.say(f"computing … {time.monotonic() - self.busy_since:.1f} s   z cancels")
 
     async def _ask(self, how: Any) -> Any:
-        """A request, with a progress sign; None when it was refused, which is told."""
+        """Send a request, with a progress sign; None, with a message, when it was refused."""
         self.busy_since = time.monotonic()
         try:
             return await how

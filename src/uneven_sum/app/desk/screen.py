@@ -295,7 +295,7 @@ class Desk(Keyed, Screen[None]):
 
     @staticmethod
     def _as_kept(setup: Setup) -> Setup:
-        """What the case file says of the entries goes before what was run last."""
+        """The run options of the case file have priority over those of the last run."""
         try:
             kept = None if setup.module else case.setup_of(setup.program)
         except case.Damaged:

@@ -288,7 +288,7 @@ class Editor(Keyed, Screen[bool]):
         self.run_worker(self._save(), group="dialog")
 
     async def _save(self) -> bool:
-        """False when it was not saved; what keeps it from that is told."""
+        """Save the file; False, with a message, when that failed."""
         if not self.loaded:
             return False
         name = os.path.basename(self.opened.path)
@@ -416,7 +416,7 @@ async def edit(
     off: frozenset[str],
     book: Book | None = None,
 ) -> bool:
-    """Opens the editor on a file; True when it was saved.  What keeps it from opening is told."""
+    """Open the editor on a file; True when it was saved.  A file that cannot be opened gives a message."""
     try:
         opened = open_file(path)
     except BadUse as e:

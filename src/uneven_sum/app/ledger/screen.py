@@ -118,7 +118,7 @@ class LedgerScreen(Keyed, Finding, Drawing, Telling, Screen[None]):
         return self.order.index(row) if row in self.order else 0
 
     async def read(self, filter: str | None = None, run: int | None = None) -> bool:
-        """Asks for the passes; False when they are refused, which is told, and what was shown stays."""
+        """Read the passes; False, with a message, when they are refused.  The table then stays."""
         client = self.bench.client
         if client is None or self.bench.state != "paused":
             self.say("The passes are read at a pause.", bad=True)
@@ -263,7 +263,7 @@ class LedgerScreen(Keyed, Finding, Drawing, Telling, Screen[None]):
 
     @property
     def column(self) -> Column | None:
-        """The one that facts are told of: the cursor's, or the first that is plotted."""
+        """The column that the facts describe: the cursor's, or the first that is plotted."""
         plotted = self.plotted() if self.plotting and self.ledger is not None else []
         if plotted and self.ledger is not None:
             return next((c for c in self.ledger.columns if c.name == plotted[0]), None)

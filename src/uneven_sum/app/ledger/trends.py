@@ -1,4 +1,4 @@
-"""What is said beside the table: the column's figures and course, two passes that are compared."""
+"""The facts beside the table: statistics and trend of the column, and two compared passes."""
 
 from __future__ import annotations
 

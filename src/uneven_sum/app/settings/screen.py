@@ -234,7 +234,7 @@ class SettingsScreen(Keyed, Screen[None]):
 
 
 class PressKey(ModalScreen[str | None]):
-    """Takes the next key; one that does something else is said, and taken when it is pressed again."""
+    """Read the next key.  A key in use gives a message, and is taken when it is pressed again."""
 
     DEFAULT_CSS = BOX.format(name="PressKey", width=84)
 

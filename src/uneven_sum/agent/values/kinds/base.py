@@ -1,4 +1,4 @@
-"""The registry of kinds: how a type of value is told in one line, in facts, by its parts, and as a grid.
+"""The registry of kinds: how a type of value is shown in one line, as facts, by its parts, and as a grid.
 
 A kind is found by the type itself or its ancestors, by the name of a class (so that its module is not
 imported for scripts that do without it), or by a test.  Whatever a kind does runs none of the script's own
@@ -167,7 +167,7 @@ def element(value: Any) -> str:
 
 
 def length(value: Any) -> int:
-    """The true length of a collection, whatever a subclass says of it."""
+    """The true length of a collection, without the code of a subclass."""
     for base in (list, tuple, dict, set, frozenset):
         if isinstance(value, base):
             return int(base.__len__(value))  # type: ignore[arg-type]

@@ -12,7 +12,7 @@ from .arrays import SCANNED, memory, picture, range_text
 from .base import Fact, Kind, Pair, Summary, element, register
 from .grids import Grid, encoded
 
-SHOWN = 30  # columns that are told one by one
+SHOWN = 30  # columns that are described one by one
 COUNTED = 5_000_000  # rows up to which distinct values are counted
 
 
