@@ -145,7 +145,7 @@ async def test_a_death_is_told_and_rerun_is_offered(script) -> None:
     app = UnevenSum(Launch(script("import os\nos.abort()\n")))
     async with app.run_test(size=(120, 30)) as pilot:
         bench = await settled(pilot, "ended")
-        assert ("R", "rerun") in bench._keys()
+        assert ("R", "rerun") in bench.key_line.present_keys()
 
 
 # -- the program itself ------------------------------------------------------------------------------
@@ -323,12 +323,12 @@ async def test_slow_run_until_a_key(script) -> None:
         bench = await settled(pilot, "paused", 1)
         await pilot.press("S", "greater_than_sign", "greater_than_sign")
         await rest(pilot, 1.5)
-        assert bench.slow
+        assert bench.stepping.slow
         number = bench.facts.loops[0].number
         assert number >= 2
         await pilot.press("k")
         await rest(pilot, 0.5)
-        assert not bench.slow and bench.state == "paused"
+        assert not bench.stepping.slow and bench.state == "paused"
 
 
 async def test_an_edited_file_keeps_its_lookouts(script) -> None:
@@ -444,7 +444,7 @@ async def test_frames_parts_texts_watches_and_words(script, tmp_path) -> None:
     async with app.run_test(size=(110, 30)) as pilot:
         bench = await settled(pilot, "paused")
         assert bench.facts.reason == "end"
-        bench.open_closeup(["frame"])
+        bench.values.open_closeup(["frame"])
         await until(pilot, lambda: isinstance(app.screen, CloseUp) and app.screen.query(Grid))
         screen, grid = app.screen, app.screen.query_one(Grid)
         await until(pilot, lambda: grid.page is not None)
@@ -459,7 +459,7 @@ async def test_frames_parts_texts_watches_and_words(script, tmp_path) -> None:
         await until(pilot, lambda: "cannot be used" in str(screen.query_one("#said").render()))
         assert screen.filter == "depth < 0"
         await pilot.press("escape")
-        bench.open_closeup(["text"])
+        bench.values.open_closeup(["text"])
         await until(pilot, lambda: isinstance(app.screen, CloseUp) and app.screen.query("Tree"))
         await pilot.press("escape")
         await until(pilot, lambda: isinstance(app.screen, Bench))
@@ -588,7 +588,7 @@ async def test_going_back_on_the_bench(script) -> None:
         await pilot.press("enter")
         await settled(pilot, "paused", 5)
         await until(pilot, lambda: drawer.last_line == "pass 8")
-        assert ("backspace", "go back") in bench._keys()
+        assert ("backspace", "go back") in bench.key_line.present_keys()
         await pilot.press("backspace")
         await settled(pilot, "paused", 4)
         assert bench.facts.loops[0].number == 2 and drawer.last_line == "pass 0"
@@ -644,10 +644,10 @@ async def test_asking_in_lines_for_good_and_by_calls(script) -> None:
         await until(pilot, lambda: "9.0" not in answers(bench) and "4.5  float" in answers(bench))
         await until(pilot, lambda: bench.state == "paused" and not bench.facts.nested)
         bench.book.toggle(path, 5)
-        await bench.send_lookouts()
+        await bench.breakpoints.send_lookouts()
         await pilot.press(*"call rise(8)", "enter")
         await until(pilot, lambda: bench.state == "paused" and bench.facts.line == 5)
-        assert bench.facts.nested == "rise(8)" and ("x", "leave copy") in bench._keys()
+        assert bench.facts.nested == "rise(8)" and ("x", "leave copy") in bench.key_line.present_keys()
         await pilot.press("escape", "space")
         await until(pilot, lambda: bench.state == "paused" and bench.facts.line == 6)
         await pilot.press("x")
@@ -683,7 +683,7 @@ async def test_a_change_is_tried_put_in_the_file_and_taken_up(script) -> None:
     async with app.run_test(size=(140, 42)) as pilot:
         bench = await settled(pilot, "paused", 6)
         bench.book.toggle(path, 7)
-        await bench.send_lookouts()
+        await bench.breakpoints.send_lookouts()
         await pilot.press("w")
         await until(pilot, lambda: isinstance(app.screen, TryChange) and app.screen.old)
         screen = app.screen
@@ -759,7 +759,7 @@ async def test_a_question_given_up_and_one_that_needs_the_script_itself(script) 
         bench = await settled(pilot, "paused", 3)
 
         await pilot.press("a", *"time.sleep(60)", "enter")
-        await until(pilot, lambda: bench.under_way)
+        await until(pilot, lambda: bench.asking.under_way)
         await pilot.press("escape")
         await until(pilot, lambda: "it was cancelled" in answers(bench))
         await pilot.press("escape", "enter")

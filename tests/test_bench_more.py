@@ -52,7 +52,7 @@ async def test_long_lists_texts_and_pages_are_gone_into(script) -> None:
     app = UnevenSum(Launch(script(PARTS), keep_case=False, pause_on=set()))
     async with app.run_test(size=(140, 42)) as pilot:
         bench = await settled(pilot, "paused", 6)
-        bench.open_closeup(["levels"])
+        bench.values.open_closeup(["levels"])
         await until(pilot, lambda: isinstance(app.screen, CloseUp) and app.screen.query("Tree"))
         tree = app.screen.query_one("Tree")
         await until(pilot, lambda: len(tree.root.children) == 301)
@@ -69,7 +69,7 @@ async def test_long_lists_texts_and_pages_are_gone_into(script) -> None:
         assert "777777" in str(tree.root.children[0].children[0].label)
 
         await pilot.press("escape")
-        bench.open_closeup(["page"])
+        bench.values.open_closeup(["page"])
         await until(pilot, lambda: isinstance(app.screen, CloseUp) and app.screen.query("Tree"))
         tree = app.screen.query_one("Tree")
         assert str(tree.root.label) == "HTML"
@@ -79,7 +79,7 @@ async def test_long_lists_texts_and_pages_are_gone_into(script) -> None:
         await until(pilot, lambda: tree.cursor_node is not None and "weir" in str(tree.cursor_node.label))
 
         await pilot.press("escape")
-        bench.open_closeup(["words"])
+        bench.values.open_closeup(["words"])
         await until(pilot, lambda: isinstance(app.screen, CloseUp) and app.screen.query("#text"))
         area = app.screen.query_one("#text")
         await pilot.press("slash")
@@ -100,7 +100,7 @@ async def test_a_name_is_pointed_at_by_key_and_calls_walked_to_their_ends(script
         await pilot.press("right", "right", "right")
         await until(pilot, lambda: sheet.pointed_value)
         assert sheet.pointed_value.startswith("gauge.level[k] = 2.5")
-        assert bench.candidates()[0] == "gauge.level[k]"
+        assert bench.values.candidates()[0] == "gauge.level[k]"
         await pilot.press("left")
         await until(pilot, lambda: sheet.pointed_value.startswith("gauge.level = "))
         await pilot.press("up")
@@ -180,7 +180,7 @@ async def test_room_on_a_wide_screen_is_used(script) -> None:
         shown = [strip.text.strip() for strip in cards.pictures]
         assert "flow: depth" in shown and "levels" in shown and "table" in shown and "days" not in shown
         assert len(cards.rows) + len(cards.pictures) <= cards.size.height
-        bench.open_closeup(["flow"])
+        bench.values.open_closeup(["flow"])
         await until(pilot, lambda: isinstance(app.screen, CloseUp) and app.screen.query(Plot))
         plot, grid = app.screen.query_one(Plot), app.screen.query_one(Grid)
         await until(pilot, lambda: plot.drawn is not None)

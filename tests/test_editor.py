@@ -148,7 +148,7 @@ async def test_edited_on_the_bench_and_run_again_to_the_same_place(script) -> No
     async with app.run_test(size=(140, 42)) as pilot:
         bench = await settled(pilot, "paused", 5)
         bench.book.add(Lookout(file=path, line=6))
-        await bench.send_lookouts()
+        await bench.breakpoints.send_lookouts()
         await pilot.press("e")
         await until(pilot, lambda: isinstance(app.screen, Editor))
         editor = app.screen

@@ -161,7 +161,7 @@ async def test_without_return_points_the_script_runs_again(script) -> None:
         await settled(pilot, "paused", 3)
         assert bench.facts.headline.startswith("Back in pass 8")
         # What was recorded is kept with the case, and recorded again.
-        bench.keep_case()
+        bench.case.keep_case()
     text = Path(path.replace(".py", ".case.toml")).read_text()
     assert "[[recorded]]" in text and 'line = "for k in range(n):"' in text
     app = UnevenSum(Launch(path))
@@ -180,8 +180,8 @@ async def test_counts_and_every_loop_by_the_palette(script) -> None:
     app = UnevenSum(Launch(path, keep_case=False))
     async with app.run_test(size=(140, 42)) as pilot:
         bench = await settled(pilot, "paused", 9)
-        await bench.switch_counts()
-        await bench.switch_always()
+        await bench.recording.switch_counts()
+        await bench.recording.switch_always()
         await pilot.press("enter")
         await settled(pilot, "paused", 11)
         sheet = bench.query_one(Sheet)
@@ -195,7 +195,7 @@ async def test_counts_and_every_loop_by_the_palette(script) -> None:
         screen = await opened(pilot)
         assert isinstance(screen.ledger, Ledger) and screen.ledger.rows == 7
         await pilot.press("escape")
-        await bench.switch_counts()
+        await bench.recording.switch_counts()
         assert all(n.count is None for n in sheet.notes.values())
 
 

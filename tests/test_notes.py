@@ -70,7 +70,7 @@ async def test_evidence_from_every_screen_becomes_a_report(script, tmp_path) -> 
         await rest(pilot, 0.6)
         await pilot.press("escape", "ctrl+k")
         await choose(pilot, "the last question and its answer")
-        bench.open_closeup(["level"])
+        bench.values.open_closeup(["level"])
         await until(pilot, lambda: isinstance(app.screen, CloseUp) and app.screen.told.get("summary"))
         await rest(pilot, 0.5)
         await pilot.press("ctrl+k")

@@ -31,7 +31,7 @@ async def test_a_step_that_pauses_for_another_reason_drops_what_waits(script) ->
         await pilot.press(*["space"] * 6)
         bench = await settled(pilot, "paused", 3)
         await until(pilot, lambda: bench.facts is not None and bench.facts.reason == "error")
-        assert bench.waiting == []
+        assert bench.stepping.waiting == []
 
 
 async def test_what_opens_a_dialog_takes_what_is_typed_next(script) -> None:

@@ -93,7 +93,7 @@ async def test_settings_hold_on_the_desk_and_the_bench(script) -> None:
         assert bench.launch.pause_on == {"error"}
         known, always = await bench.client.ledgers()
         assert always and known[0].passes == 5
-        bench.keep_case()
+        bench.case.keep_case()
         case = Path(path.replace(".py", ".case.toml"))
         assert not case.exists() or "record" not in case.read_text()
 

@@ -67,8 +67,10 @@ async def test_mended_and_verified_against_a_file(script, tmp_path) -> None:
     app = UnevenSum(Launch(path))
     async with app.run_test(size=(140, 42)) as pilot:
         bench = await settled(pilot, "paused", 5)
-        answer = bench.name_result(f"flow against {tmp_path}/right.npy within 1e-9, 0")
-        assert "told at the end of each run" in answer and bench.name_result("total").startswith("verify total")
+        answer = bench.verifying.name_result(f"flow against {tmp_path}/right.npy within 1e-9, 0")
+        assert "told at the end of each run" in answer and bench.verifying.name_result("total").startswith(
+            "verify total"
+        )
         await pilot.press("enter")
         for _ in range(20):
             await rest(pilot, 0.2)
@@ -86,7 +88,7 @@ async def test_mended_and_verified_against_a_file(script, tmp_path) -> None:
         assert "fixed: the problem at line 5" in told or "lines 5, 6" in told
         assert "total was inf, is 1.25" in told and "is right.npy within 1e-09, 0" in told
         assert "Compared with the previous run" in str(bench.query_one(Headline).render())
-        bench.keep_case()
+        bench.case.keep_case()
         Path(path).write_text(FAULTY)
         await pilot.press("R")
         await until(pilot, lambda: bench.runs == 3 and bench.state == "paused" and bench.facts.reason != "end", 60)

@@ -4,12 +4,10 @@ from __future__ import annotations
 
 import asyncio
 
-from textual import work
-
 from ...client import BadUse, CallEnded, Client
 from ..widgets.dialogs import Prompt, Sure
 from .ask_drawer import AskDrawer, AskLine
-from .part import Part
+from .controller import Controller, background
 
 # What the ask line understands besides Python: see `looking.command` and the lookouts' sentences.
 WORDS = (
@@ -21,24 +19,23 @@ WORDS = (
 FIRST_WORDS = ("call", "expect", "plot", "table", "open", "watch", "verify", "pause", "write")
 
 
-class Asking(Part):
-    """A part of the Bench."""
+class Asking(Controller):
+    """A controller of the Bench."""
 
-    to_ask: list[str]  # questions that wait, the one under way first
     under_way = False  # a question that takes its time
     called_from = 0  # the return point of the pause in which a call with pauses was asked for
 
-    @work(group="ask")
+    @background(group="ask")
     async def _ask(self, text: str) -> None:
         """Questions are answered one after another, so that each answer stands under its own."""
-        self.to_ask.append(text)
-        if len(self.to_ask) > 1:
+        self.bench.to_ask.append(text)
+        if len(self.bench.to_ask) > 1:
             return
-        while self.to_ask:
+        while self.bench.to_ask:
             try:
-                await self._ask_one(self.to_ask[0])
+                await self._ask_one(self.bench.to_ask[0])
             finally:
-                self.to_ask.pop(0)
+                self.bench.to_ask.pop(0)
 
     async def _ask_one(self, text: str) -> None:
         drawer = self.bench.query_one(AskDrawer)
@@ -49,7 +46,7 @@ class Asking(Part):
             return
         drawer.question(text)
         if text.startswith(("pause at ", "write `", "expect `")):
-            fine, told = await self.bench.add_sentence(text)
+            fine, told = await self.bench.breakpoints.add_sentence(text)
             drawer.say(told) if fine else drawer.refuse(told)
             return
         if client is None or self.bench.state != "paused":
@@ -59,7 +56,7 @@ class Asking(Part):
             await self._call(client, text[5:].strip())
             return
         try:
-            done = await self.bench.command(text)
+            done = await self.bench.values.command(text)
         except BadUse as e:
             drawer.refuse(str(e))
             return
@@ -71,7 +68,7 @@ class Asking(Part):
     async def _ask_script(self, client: Client, text: str, told: bool = False) -> None:
         """A question to the script; written with its answer in one painting when that comes soon."""
         drawer = self.bench.query_one(AskDrawer)
-        asking = asyncio.ensure_future(client.ask(text, self.bench._frame()))
+        asking = asyncio.ensure_future(client.ask(text, self.bench.frame_number()))
         await asyncio.wait({asking}, timeout=0.04)
         self.under_way = not asking.done()
         if not told:
@@ -105,14 +102,14 @@ class Asking(Part):
             drawer.refuse(f"{reason}. Nothing was evaluated.")
             return
         try:
-            drawer.answer((await client.ask("!" + text, bench._frame()))["unevenSum"])
+            drawer.answer((await client.ask("!" + text, bench.frame_number()))["unevenSum"])
             await bench.read_call(client)
         except BadUse as e:
             drawer.refuse(str(e))
 
     # -- expectations --------------------------------------------------------------------------------
 
-    @work(group="dialog")
+    @background(group="dialog")
     async def action_expect(self) -> None:
         """What the user thinks the coming step will do; the answer stands in the headline after it."""
         bench, client = self.bench, self.bench.client
@@ -124,7 +121,7 @@ class Asking(Part):
         if not text or not text.strip():
             return
         try:
-            now = await client.expect(text.strip(), bench._frame())
+            now = await client.expect(text.strip(), bench.frame_number())
         except BadUse as e:
             bench.notify(str(e), severity="warning")
             return
@@ -141,17 +138,17 @@ class Asking(Part):
             drawer.refuse("The call was not run.")
             return
         self.called_from = bench.point
-        if await bench._move(lambda: client.call_with_pauses(text, bench._frame())):
+        if await bench.stepping.run(lambda: client.call_with_pauses(text, bench.frame_number())):
             drawer.say("runs with all lookouts on; x leaves it")
 
-    @work(group="dialog")
+    @background(group="dialog")
     async def call_again(self) -> None:
         """The paused call once more, with its arguments or with others."""
         bench, client = self.bench, self.bench.client
         if client is None or bench.state != "paused":
             return
         try:
-            text = await client.call_text(bench._frame())
+            text = await client.call_text(bench.frame_number())
         except BadUse as e:
             bench.notify(str(e), severity="warning")
             return
@@ -175,14 +172,14 @@ class Asking(Part):
             await client.step_back(event.point)
         else:
             await self.bench.read_call(client)
-            self.bench._state("paused")
+            self.bench.show_state("paused")
 
     async def action_leave_nested(self) -> None:
         """Out of a call with pauses, back to where it was asked for."""
         bench = self.bench
         if bench.facts is not None and bench.facts.nested and bench.state == "paused":
             if self.called_from:
-                await bench._back(self.called_from)
+                await bench.stepping.back(self.called_from)
             else:
                 bench.notify("This call runs in the script itself: go on to its end.")
 
@@ -197,7 +194,7 @@ class Asking(Part):
             self.bench.query_one(AskDrawer).complete(words, 0, message.text)
             return
         try:
-            found = await self.bench.client.complete(message.text, self.bench._frame())
+            found = await self.bench.client.complete(message.text, self.bench.frame_number())
         except BadUse:
             return
         start = found[0]["start"] + (1 if message.text.startswith("!") else 0) if found else 0

@@ -5,37 +5,29 @@ from __future__ import annotations
 import asyncio
 import os
 
-from textual import work
-
-from ...client import BadUse, Client
-from ...client.book import Book
+from ...client import BadUse
 from ...client.sentences import WORDS, Unclear, parse, sentence
 from ...protocol import Facts, Lookout
 from ..widgets.dialogs import Choice, Choose, EditSentence
 from ..widgets.sheet import Sheet
-from .part import Part
+from .controller import Controller, background
 from .source_texts import stamp
 
 
-class Watchman(Part):
-    """A part of the Bench."""
-
-    client: Client | None
-    state: str
-    facts: Facts | None
-    book: Book
+class Breakpoints(Controller):
+    """A controller of the Bench."""
 
     def draw_marks(self) -> None:
         sheet = self.bench.query_one(Sheet)
-        sheet.marks = self.book.marks(sheet.path)
+        sheet.marks = self.bench.book.marks(sheet.path)
         sheet.refresh()
 
     async def send_lookouts(self) -> None:
         """After a change of the book: to the script, and into the gutter."""
-        client = self.client
-        if client is not None and client.alive and self.state != "starting":
+        client = self.bench.client
+        if client is not None and client.alive and self.bench.state != "starting":
             try:
-                news = self.book.placed(await client.set_lookouts(self.book.wanted()))
+                news = self.bench.book.placed(await client.set_lookouts(self.bench.book.wanted()))
                 for text in news:
                     self.bench.notify(text)
             except BadUse as e:
@@ -43,11 +35,11 @@ class Watchman(Part):
         self.draw_marks()
 
     async def send_switches(self) -> None:
-        client = self.client
-        if client is not None and client.alive and self.state != "starting":
+        client = self.bench.client
+        if client is not None and client.alive and self.bench.state != "starting":
             try:
-                await client.set_switches(self.book.switches)
-                await client.set_stepping(self.bench.over)
+                await client.set_switches(self.bench.book.switches)
+                await client.set_stepping(self.bench.appearance.over)
             except BadUse as e:
                 self.bench.notify(str(e), severity="warning")
 
@@ -59,14 +51,14 @@ class Watchman(Part):
         await self.toggle(self.bench.query_one(Sheet).path, message.line)
 
     async def toggle(self, path: str, line: int) -> None:
-        self.book.toggle(path, line)
+        self.bench.book.toggle(path, line)
         await self.send_lookouts()
 
-    @work(group="dialog")
+    @background(group="dialog")
     async def action_edit_lookout(self) -> None:
         """The sentence of the cursor line's lookout; with several, the user chooses."""
         sheet, bench = self.bench.query_one(Sheet), self.bench
-        here = self.book.at_line(sheet.path, sheet.cursor)
+        here = self.bench.book.at_line(sheet.path, sheet.cursor)
         number: int | None = here[0].lookout.id if here else None
         if len(here) > 1:
             choices = [Choice(str(k.lookout.id), sentence(k.lookout)) for k in here]
@@ -79,7 +71,7 @@ class Watchman(Part):
     async def edit_sentence(self, number: int | None, like: Lookout) -> bool:
         """Opens a sentence, keeps what becomes of it.  True when something was kept."""
         bench = self.bench
-        lookout = self.book.kept[number].lookout if number is not None else like
+        lookout = self.bench.book.kept[number].lookout if number is not None else like
         title = f"Lookout {number}" if number is not None else "A new lookout"
         text = await bench.app.push_screen_wait(
             EditSentence(
@@ -88,11 +80,11 @@ class Watchman(Part):
         )
         if text is None:
             return False
-        made = parse(text, lookout.file or bench.script_path(), bench.known_files())
+        made = parse(text, lookout.file or bench.script_path(), bench.source.known_files())
         if number is not None:
-            self.book.edit(number, made)
+            self.bench.book.edit(number, made)
         else:
-            self.book.add(made)
+            self.bench.book.add(made)
         await self.send_lookouts()
         return True
 
@@ -102,21 +94,21 @@ class Watchman(Part):
         fine, why = await self.check(text, path)
         if not fine:
             return False, why
-        number = self.book.add(parse(text, path, self.bench.known_files()))
+        number = self.bench.book.add(parse(text, path, self.bench.source.known_files()))
         await self.send_lookouts()
         return True, f"lookout {number} is set. {why}".strip()
 
     async def check(self, text: str, file: str) -> tuple[bool, str]:
         """Whether a sentence can stand, and what is to be said of it."""
         try:
-            lookout = parse(text, file or self.bench.script_path(), self.bench.known_files())
+            lookout = parse(text, file or self.bench.script_path(), self.bench.source.known_files())
         except Unclear as e:
             return False, str(e)
         for other in (lookout.after, lookout.until):
-            if other and other not in self.book.kept:
+            if other and other not in self.bench.book.kept:
                 return False, f"There is no lookout {other}."
-        client = self.client
-        if client is not None and client.alive and self.state != "starting":
+        client = self.bench.client
+        if client is not None and client.alive and self.bench.state != "starting":
             try:
                 placed = await client.check_lookout(lookout)
                 return placed.verified, placed.message
@@ -127,30 +119,30 @@ class Watchman(Part):
         return True, ""
 
     async def names(self, begun: str) -> list[str]:
-        if self.client is None or self.state != "paused":
+        if self.bench.client is None or self.bench.state != "paused":
             return []
         try:
-            found = await self.client.complete(begun, self.bench._frame())
+            found = await self.bench.client.complete(begun, self.bench.frame_number())
         except BadUse:
             return []
         return [f["label"] for f in found]
 
     def _at_nonfinite(self) -> Facts | None:
-        facts = self.facts
-        paused = self.client is not None and self.state == "paused"
+        facts = self.bench.facts
+        paused = self.bench.client is not None and self.bench.state == "paused"
         return facts if paused and facts is not None and facts.reason == "nonfinite" else None
 
     async def action_accept(self) -> None:
         """Accept non-finite values at the paused statement."""
         facts = self._at_nonfinite()
-        if facts is None or self.client is None:
+        if facts is None or self.bench.client is None:
             return
-        await self.client.accept(facts.file, facts.line)
-        if (facts.file, facts.line) not in self.book.accepted:
-            self.book.accepted.append((facts.file, facts.line))
+        await self.bench.client.accept(facts.file, facts.line)
+        if (facts.file, facts.line) not in self.bench.book.accepted:
+            self.bench.book.accepted.append((facts.file, facts.line))
         self._say_accepted(f"at line {facts.line}")
 
-    @work(group="dialog")
+    @background(group="dialog")
     async def action_accept_as(self) -> None:
         """Accept non-finite values of a callee or a name, at every place."""
         facts = self._at_nonfinite()
@@ -159,11 +151,11 @@ class Watchman(Part):
             self.bench.notify("Works at a pause for nan/inf that a call or a stored name has.")
             return
         chosen = await self.bench.app.push_screen_wait(Choose(self.bench.palette, "Accept which?", choices))
-        if chosen is None or self.client is None:
+        if chosen is None or self.bench.client is None:
             return
-        await self.client.accept_as(chosen)
-        if chosen not in self.book.accepted_as:
-            self.book.accepted_as.append(chosen)
+        await self.bench.client.accept_as(chosen)
+        if chosen not in self.bench.book.accepted_as:
+            self.bench.book.accepted_as.append(chosen)
         self._say_accepted(f"in {chosen}")
 
     def _say_accepted(self, where: str) -> None:
@@ -178,11 +170,11 @@ class Watchman(Part):
         if not edited:
             return
         names = ", ".join(sorted(os.path.basename(p) for p in edited))
-        if self.state in ("paused", "running"):
+        if self.bench.state in ("paused", "running"):
             bench.notify(f"{names} changed on disk; the script runs the old source. {bench.key('R')} reruns.")
         else:
-            for text in self.book.follow_edits():
+            for text in self.bench.book.follow_edits():
                 bench.notify(text, severity="warning")
             bench.texts.clear()
-            bench._show_text(bench.query_one(Sheet).path)
+            bench.sources.show_text(bench.query_one(Sheet).path)
         await asyncio.sleep(0)

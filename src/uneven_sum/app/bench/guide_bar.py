@@ -71,8 +71,8 @@ STEPS = [
     ),
     Step(
         "Go on, and back",
-        "‹p› goes to the same place in the next pass of the loop; ‹backspace› goes back to the previous pause, with all "
-        "values as they were. Do both.",
+        "‹p› goes to the same place in the next pass of the loop; ‹backspace› goes back to the previous pause, with "
+        "all values as they were. Do both.",
         _went_back,
     ),
     Step(

@@ -11,13 +11,13 @@ from ...client.book import switches_for
 from ...client.setup import of_launch
 from ...protocol import TRIPS, Card, Recent
 from ..plotting.number_format import made
-from .part import Part
+from .controller import Controller
 
 
-class Keeping(Part):
-    """A part of the Bench."""
+class CaseKeeper(Controller):
+    """A controller of the Bench."""
 
-    def _take_case(self) -> None:
+    def take_case(self) -> None:
         """What was kept of this case before: lookouts, tripwires, accepted places, watches."""
         if self.bench.launch.as_module:
             return

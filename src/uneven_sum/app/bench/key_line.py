@@ -2,35 +2,35 @@
 
 from __future__ import annotations
 
-from ...protocol import Facts
 from ..shell.commands import hints
 from . import commands
-from .stepping import PACES, Moves
+from .controller import Controller
+from .stepping import PACES
 
 STEP = ("space", "i", "o")
 ALWAYS = ("a", "m", "w", "t", "c", "l", "tab", "d")
 LEAVE = ("?", "q")
 
 
-class KeyLine(Moves):
-    """A part of the Bench."""
+class KeyLine(Controller):
+    """A controller of the Bench."""
 
-    state: str
-    facts: Facts | None
-
-    def _keys(self) -> list[tuple[str, str]]:
-        if self.slow and self.state == "paused":
-            slow = [("any key", "stop auto-step"), ("< >", f"change speed, now {PACES[self.pace]:g} s a line")]
+    def present_keys(self) -> list[tuple[str, str]]:
+        if self.bench.stepping.slow and self.bench.state == "paused":
+            slow = [
+                ("any key", "stop auto-step"),
+                ("< >", f"change speed, now {PACES[self.bench.stepping.pace]:g} s a line"),
+            ]
             return [*slow, *hints(commands.COMMANDS, *LEAVE)]
         return hints(commands.COMMANDS, *self._present())
 
     def _present(self) -> list[str]:
-        facts = self.facts
-        if self.state == "running":
+        facts = self.bench.facts
+        if self.bench.state == "running":
             return ["z", "d", "m", "R", "X", *LEAVE]
-        if self.state != "paused" or facts is None:
+        if self.bench.state != "paused" or facts is None:
             return ["R", "d", "m", "e", "1", *LEAVE]
-        back = ["backspace"] if self.can_go_back() else []
+        back = ["backspace"] if self.bench.stepping.can_go_back() else []
         walk = ["[ ]"] if len(facts.trail) > 1 else []
         if facts.reason == "end":
             return [*back, "a", "c", "l", "tab", "d", "enter", "R", *LEAVE]

@@ -6,37 +6,35 @@ import ast
 import asyncio
 import os
 from collections.abc import Awaitable, Callable
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from ...client import BadUse, Client
-from ...client.book import Book, decoded
+from ...client.book import decoded
 from ...client.placing import follow
 from ...protocol import Facts, LedgerOf, Loop, Recent
 from ..ledger.screen import LedgerScreen
 from ..widgets.sheet import Sheet
-from .part import Part
+from .controller import Controller
 from .pass_strip import PassStrip
 from .values import names_in
+
+if TYPE_CHECKING:
+    from .screen import Bench
 
 Step = Callable[[Client, Facts], Awaitable[None]]
 
 
-class Recording(Part):
-    """A part of the Bench."""
+class Recording(Controller):
+    """A controller of the Bench."""
 
-    client: Client | None
-    state: str
-    facts: Facts | None
-    book: Book
-
-    def __init__(self) -> None:
-        super().__init__()
+    def __init__(self, bench: Bench) -> None:
+        super().__init__(bench)
         self.steps: list[Step] = []  # what the next pauses are for, on the way to another one
 
     async def action_ledger(self) -> None:
         """The Ledger of the loops around the cursor line, which are recorded from now on."""
-        bench, client, sheet = self.bench, self.client, self.bench.query_one(Sheet)
-        if client is None or self.state != "paused":
+        bench, client, sheet = self.bench, self.bench.client, self.bench.query_one(Sheet)
+        if client is None or self.bench.state != "paused":
             bench.notify("Passes are shown at a pause.")
             return
         try:
@@ -68,23 +66,23 @@ class Recording(Part):
 
     def _remember(self, one: LedgerOf) -> None:
         place = (one.file, one.line)
-        if place not in self.book.recorded:
-            self.book.record(*place)
+        if place not in self.bench.book.recorded:
+            self.bench.book.record(*place)
 
     async def record_off(self, one: LedgerOf) -> None:
-        self.book.recorded = [p for p in self.book.recorded if p != (one.file, one.line)]
-        if self.client is not None:
-            await self.client.record([], off=[{"file": one.file, "line": one.line}])
+        self.bench.book.recorded = [p for p in self.bench.book.recorded if p != (one.file, one.line)]
+        if self.bench.client is not None:
+            await self.bench.client.record([], off=[{"file": one.file, "line": one.line}])
         self.bench.notify(f"Recording of line {one.line} stopped.")
 
     async def switch_always(self) -> None:
         """Whether every loop of the user's code is recorded."""
-        bench, client = self.bench, self.client
-        self.book.always = not self.book.always
-        told = "Every loop of your code is recorded" if self.book.always else "Only the chosen loops are recorded"
-        if client is not None and self.state == "paused":
+        bench, client = self.bench, self.bench.client
+        self.bench.book.always = not self.bench.book.always
+        told = "Every loop of your code is recorded" if self.bench.book.always else "Only the chosen loops are recorded"
+        if client is not None and self.bench.state == "paused":
             try:
-                await client.record([], always={} if self.book.always else None)
+                await client.record([], always={} if self.bench.book.always else None)
             except BadUse as e:
                 bench.notify(str(e), severity="warning")
                 return
@@ -93,13 +91,13 @@ class Recording(Part):
 
     async def switch_counts(self) -> None:
         """How often each line ran, at its end."""
-        bench, client = self.bench, self.client
-        if client is None or self.state != "paused":
+        bench, client = self.bench, self.bench.client
+        if client is None or self.bench.state != "paused":
             bench.notify("Lines are counted from a pause on.")
             return
         on, _ = await client.counts()
         await client.counts(not on)
-        self.book.counting = not on
+        self.bench.book.counting = not on
         told = (
             "Lines are counted from the next call of their functions on"
             if not on
@@ -112,8 +110,8 @@ class Recording(Part):
 
     async def go_to_pass(self, of: LedgerOf, number: int, around: list[dict[str, Any]]) -> None:
         """To where a pass of a recorded loop begins: back by a return point or by running again, or forward."""
-        bench, client, facts = self.bench, self.client, self.facts
-        if client is None or facts is None or self.state != "paused":
+        bench, client, facts = self.bench, self.bench.client, self.bench.facts
+        if client is None or facts is None or self.bench.state != "paused":
             return
         goal: list[dict[str, Any]] = [{"file": of.file, "line": of.line, "pass": number}]
         goal += [{k: a[k] for k in ("file", "line", "pass")} for a in around]
@@ -121,7 +119,7 @@ class Recording(Part):
         outer = [(a["file"], a["line"], a["pass"]) for a in around]
         at = next((n for n, k in enumerate(here) if k[:2] == (of.file, of.line) and here[n + 1 :] == outer), None)
         if at is not None and here[at][2] < number:
-            await bench._move(lambda: client.to_pass(goal))
+            await bench.stepping.run(lambda: client.to_pass(goal))
             return
         if at == 0 and here[0][2] == number and facts.state == "next" and facts.line == of.line:
             bench.notify(f"The script is at the beginning of pass {number} already.")
@@ -130,15 +128,15 @@ class Recording(Part):
         point = client.point_before_pass(loops, number) if at is not None else client.start_point()
         if point is not None:
             self.steps = [_goes_to(goal)]
-            await bench._move(lambda: client.back_to(point))
+            await bench.stepping.run(lambda: client.back_to(point))
         else:
             bench.notify(f"No snapshot before pass {number}: the script reruns up to it.")
             self._again([_goes_to(goal)])
 
     async def record_from_start(self, of: LedgerOf) -> None:
         """Back to the start, recorded from there, and on to where the script is paused now."""
-        bench, client, facts = self.bench, self.client, self.facts
-        if client is None or facts is None or self.state != "paused":
+        bench, client, facts = self.bench, self.bench.client, self.bench.facts
+        if client is None or facts is None or self.bench.state != "paused":
             return
         self._remember(of)
         goal = [{"file": k.file, "line": k.line, "pass": k.number} for k in facts.loops if k.number]
@@ -170,12 +168,12 @@ class Recording(Part):
             self._again(steps)
         else:
             self.steps = steps
-            await bench._move(lambda: client.back_to(point))
+            await bench.stepping.run(lambda: client.back_to(point))
 
     def rerun_to_same(self, facts: Facts) -> None:
         """A new run with the text of now, to the same line in the same pass; what the edit has moved is followed."""
         bench = self.bench
-        old = bench.text_of(facts.file).split("\n")
+        old = bench.sources.text_of(facts.file).split("\n")
         new = decoded(_bytes(facts.file)).split("\n")
 
         def line_now(line: int) -> int:
@@ -218,24 +216,24 @@ class Recording(Part):
         return True
 
     def recorded(self) -> list[dict[str, Any]]:
-        return [{"file": file, "line": line} for file, line in self.book.recorded if os.path.exists(file)]
+        return [{"file": file, "line": line} for file, line in self.bench.book.recorded if os.path.exists(file)]
 
     def always(self) -> dict[str, Any]:
-        return {"always": {}} if self.book.always or self.bench.record_all else {}
+        return {"always": {}} if self.bench.book.always or self.bench.record_all else {}
 
     # -- the strip -----------------------------------------------------------------------------------
 
     async def recent(self, client: Client) -> Recent:
         """The last passes of the recorded loop around, if there is one."""
-        if not (self.book.recorded or self.book.always or self.bench.record_all):
+        if not (self.bench.book.recorded or self.bench.book.always or self.bench.record_all):
             return Recent()
         try:
-            return await client.recent(self.bench._frame())
+            return await client.recent(self.bench.frame_number())
         except BadUse:
             return Recent()
 
     def show_strip(self, recent: Recent) -> None:
-        facts, sheet = self.facts, self.bench.query_one(Sheet)
+        facts, sheet = self.bench.facts, self.bench.query_one(Sheet)
         present = 0
         if facts is not None:
             present = next((k.number for k in facts.loops if k.line == recent.line), 0)

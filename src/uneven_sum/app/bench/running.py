@@ -7,8 +7,6 @@ import time
 from dataclasses import replace
 from typing import Any
 
-from textual import work
-
 from ...client import (
     BadUse,
     Busy,
@@ -27,59 +25,59 @@ from ...protocol import Placed, Recent
 from ..widgets.bars import Headline, Trail
 from ..widgets.sheet import Sheet
 from .cards import Cards
+from .controller import Controller, background
 from .output_drawer import OutputDrawer
-from .part import Part
 from .recording import Step
 
 
-class Running(Part):
-    """A part of the Bench."""
+class Running(Controller):
+    """A controller of the Bench."""
 
-    @work(exclusive=True, group="start")
-    async def _start(self, steps: list[Step] | None = None) -> None:
+    @background(exclusive=True, group="start")
+    async def start(self, steps: list[Step] | None = None) -> None:
         bench = self.bench
         if bench.client is not None:
-            await bench._drop()
+            await self.drop()
         bench.runs += 1
-        bench._state("starting")
+        bench.show_state("starting")
         bench.query_one(Headline).show(f"Starting {bench.launch.name} …", "run")
-        bench.steps = steps or []
+        bench.recording.steps = steps or []
         client = Client(replace(bench.launch, pause_on=bench.launch.pause_on | {"start"}) if steps else bench.launch)
-        how = {"lookouts": bench.book.wanted(), "switches": bench.book.switches, "over": bench.over}
+        how = {"lookouts": bench.book.wanted(), "switches": bench.book.switches, "over": bench.appearance.over}
         try:
-            placed = await bench._started(client, how)
+            placed = await self.started(client, how)
         except BadUse as e:
             await client.end()
             text = e.picture() if isinstance(e, SyntaxFault) else str(e)
             if bench.runs == 1:
                 bench.uneven.refuse(text)
             else:
-                bench._over(text, "error")
+                self.over(text, "error")
             return
         bench.client = client
         for text in bench.book.placed(placed):
             bench.notify(text)
-        bench.draw_marks()
+        bench.breakpoints.draw_marks()
         for place in bench.book.accepted:
             await client.accept(*place)
         for what in bench.book.accepted_as:
             await client.accept_as(what)
-        await bench._feed(client)
+        await self.feed(client)
         bench.began = time.perf_counter()
-        bench._state("running")
+        bench.show_state("running")
         bench.query_one(Headline).show(f"{bench.launch.name} is running.", "run")
-        bench.watcher = asyncio.create_task(bench._watch(client))
+        bench.watcher = asyncio.create_task(self.watch(client))
 
-    async def _started(self, client: Client, how: dict[str, Any]) -> list[Placed]:
+    async def started(self, client: Client, how: dict[str, Any]) -> list[Placed]:
         """Start the script with the recordings of the case; a loop that is gone gives a message."""
         bench = self.bench
-        counts, always = bench.book.counting, bench.always().get("always")
-        found = await client.start(**how, record=bench.recorded(), always=always, counts=counts)
+        counts, always = bench.book.counting, bench.recording.always().get("always")
+        found = await client.start(**how, record=bench.recording.recorded(), always=always, counts=counts)
         for text in client.not_recorded:
             bench.notify(text, severity="warning")
         return found
 
-    async def _feed(self, client: Client) -> None:
+    async def feed(self, client: Client) -> None:
         """Standard input from a file, where one was chosen."""
         bench = self.bench
         if bench.launch.stdin_file is None:
@@ -91,7 +89,7 @@ class Running(Part):
         except OSError as e:
             bench.notify(f"{bench.launch.stdin_file} cannot be read: {e.strerror}.", severity="warning")
 
-    async def _drop(self) -> None:
+    async def drop(self) -> None:
         bench = self.bench
         if bench.watcher is not None:
             bench.watcher.cancel()
@@ -99,14 +97,14 @@ class Running(Part):
             await bench.client.end()
         bench.client = None
 
-    async def _watch(self, client: Client) -> None:
+    async def watch(self, client: Client) -> None:
         bench = self.bench
         while True:
             event = await client.next_event()
             if client is not bench.client:
                 return
             try:
-                await bench._take(event, client)
+                await self.take(event, client)
             except BadUse as e:
                 if client.alive and not client.running:  # else it ended, or went on, while it was being read
                     bench.notify(str(e), severity="warning")
@@ -115,26 +113,26 @@ class Running(Part):
             if isinstance(event, Exited):
                 return
 
-    async def _take(self, event: object, client: Client) -> None:
+    async def take(self, event: object, client: Client) -> None:
         bench = self.bench
         if isinstance(event, Output):
             bench.query_one(OutputDrawer).write(event.category, event.text)
         elif isinstance(event, Stopped):
             bench.ran = event.ran
-            if await bench.take_step(client, event.facts):
+            if await bench.recording.take_step(client, event.facts):
                 return
             bench.book.count(event.met)
             bench.query_one(OutputDrawer).back_at(event.point)
             bench.point, bench.no_point = event.point, event.no_point
-            await bench.look_at_run(event.facts, client)
-            await bench._paused(event.facts, client)
+            await bench.verifying.look_at_run(event.facts, client)
+            await bench.show_values_of_pause(event.facts, client)
             await client.seen()
-            bench.slow_step()
-            await bench.next_step()
+            bench.stepping.slow_step()
+            await bench.stepping.next_step()
         elif isinstance(event, CallEnded):
-            await bench.call_ended(event, client)
+            await bench.asking.call_ended(event, client)
         elif isinstance(event, Where) and bench.state == "running":
-            bench._sampled(event)
+            self.sampled(event)
         elif isinstance(event, Busy):
             bench.query_one(Headline).show(event.message, "run")
         elif isinstance(event, Unwatched):
@@ -146,37 +144,37 @@ class Running(Part):
         elif isinstance(event, Ended) and event.exit_status:
             bench.facts, bench.last_words = None, event.said
         elif isinstance(event, Exited):
-            bench._exited(event)
+            self.exited(event)
 
-    def _exited(self, event: Exited) -> None:
+    def exited(self, event: Exited) -> None:
         bench = self.bench
         if event.by_us:
             left = bench.client.session.left if bench.client is not None else []
             still = f" Still running, in a session of its own: {', '.join(left)}." if left else ""
-            bench._over(f"Script stopped.{still} {bench.key('R')} reruns it.", "end")
+            self.over(f"Script stopped.{still} {bench.key('R')} reruns it.", "end")
         elif event.died:
-            bench._over(f"{event.sentence} {bench.key('R')} runs it again.", "died")
+            self.over(f"{event.sentence} {bench.key('R')} runs it again.", "died")
         elif event.exit_status:
             how = f"by {bench.last_words}" if bench.last_words else f"with status {event.exit_status}"
-            bench._over(f"The script has ended {how}. {bench.key('R')} runs it again.", "died")
+            self.over(f"The script has ended {how}. {bench.key('R')} runs it again.", "died")
         else:
-            bench._over(f"The script has ended. {bench.key('R')} runs it again.", "end")
+            self.over(f"The script has ended. {bench.key('R')} runs it again.", "end")
 
-    def _over(self, text: str, reason: str) -> None:
+    def over(self, text: str, reason: str) -> None:
         bench = self.bench
         bench.facts, bench.frames = None, []
         bench.ended = text.partition(". ")[0].removeprefix("The script ").rstrip(".")
-        bench._state("ended")
+        bench.show_state("ended")
         bench.query_one(Headline).show(text, reason)
         bench.query_one(Sheet).show_place(0, 0, "")
         bench.query_one(Sheet).show_notes([])
         bench.query_one(Trail).show([], 0)
         bench.query_one(Cards).show([], bench.about)
-        bench.show_strip(Recent())
+        bench.recording.show_strip(Recent())
 
-    def _sampled(self, where: Where) -> None:
+    def sampled(self, where: Where) -> None:
         bench = self.bench
-        bench._show_text(where.file)
+        bench.sources.show_text(where.file)
         bench.query_one(Sheet).show_place(where.line, where.line, "in", move=True)
         told = [f"Line {where.line}"]
         for loop in where.loops[::-1]:
@@ -190,7 +188,7 @@ class Running(Part):
                 f"{bench.launch.name} waits for input at line {where.line}. {bench.key('d')} opens a line to type it."
             )
         bench.query_one(Headline).show(said, "run")
-        bench._state("running")
+        bench.show_state("running")
 
 
 def _bar(done: int, of: int, width: int = 40) -> str:

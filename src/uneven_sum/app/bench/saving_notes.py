@@ -2,23 +2,17 @@
 
 from __future__ import annotations
 
-from textual import work
-
-from ...client import BadUse, Client, notes
-from ...protocol import Facts
+from ...client import BadUse, notes
 from ..notes.screen import Notes
 from ..widgets.dialogs import Choice, Choose, Prompt
 from .ask_drawer import AskDrawer
 from .cards import Cards
-from .part import Part
+from .controller import Controller, background
 
 
-class Noting(Part):
-    """A part of the Bench."""
+class NoteSaver(Controller):
+    """A controller of the Bench."""
 
-    client: Client | None
-    state: str
-    facts: Facts | None
     verified = ""  # the sentence of the last run beside the one before it
 
     def action_notes(self) -> None:
@@ -27,28 +21,28 @@ class Noting(Part):
     def _texts(self) -> dict[str, str]:
         """The script, and the file of the pause, as they run now."""
         bench = self.bench
-        paths = {bench.script_path(), *([self.facts.file] if self.facts is not None else [])}
-        return {p: text for p in sorted(paths) if not bench.launch.as_module and (text := bench.text_of(p))}
+        paths = {bench.script_path(), *([self.bench.facts.file] if self.bench.facts is not None else [])}
+        return {p: text for p in sorted(paths) if not bench.launch.as_module and (text := bench.sources.text_of(p))}
 
     def keep_entry(self, entry: notes.Entry) -> str:
         """Save evidence with the case; returns the message.  BadUse when it cannot be written."""
         count = notes.add(self.bench.script_path(), entry, self._texts())
         return f"Saved as note {count}: {entry.title}. {self.bench.key('6')} opens Notes."
 
-    @work(group="dialog")
+    @background(group="dialog")
     async def action_keep(self) -> None:
         bench, drawer = self.bench, self.bench.query_one(AskDrawer)
         choices = []
-        if self.facts is not None and self.state == "paused":
+        if self.bench.facts is not None and self.bench.state == "paused":
             choices.append(Choice("pause", "this pause", "its headline, the calls, the lines around, the terms"))
         if drawer.latest is not None:
             choices.append(Choice("trial", "the last question and its answer", drawer.latest[0].splitlines()[0][:40]))
         choices.append(Choice("text", "a text of your own"))
         chosen = await bench.app.push_screen_wait(Choose(bench.palette, "Keep what, with the case?", choices))
         entry: notes.Entry | None = None
-        if chosen == "pause" and self.facts is not None:
-            values = [] if self.facts.terms else bench.query_one(Cards).cards
-            entry = notes.of_pause(self.facts, bench.text_of(self.facts.file).split("\n"), values)
+        if chosen == "pause" and self.bench.facts is not None:
+            values = [] if self.bench.facts.terms else bench.query_one(Cards).cards
+            entry = notes.of_pause(self.bench.facts, bench.sources.text_of(self.bench.facts.file).split("\n"), values)
         elif chosen == "trial" and drawer.latest is not None:
             question, told = drawer.latest
             answer, changed = str(told.get("text", "")), str(told.get("changed", ""))
@@ -65,8 +59,8 @@ class Noting(Part):
 
     async def runs_on(self) -> str:
         """The script's interpreter and the versions of what it has imported, where they can be asked for."""
-        client = self.client
-        if client is None or self.state != "paused":
+        client = self.bench.client
+        if client is None or self.bench.state != "paused":
             return ""
         try:
             return str((await client.session.request("unevenSum/versions"))["text"])

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import os
-from typing import cast
+from typing import TYPE_CHECKING, Any, cast
 
 from textual import events, work
 from textual.app import ComposeResult
@@ -20,8 +20,9 @@ from ...client import (
 )
 from ...client.book import Book, switches_for
 from ...client.case import Claim
+from ...client.notes import Entry
 from ...client.setup import of_launch, remember
-from ...protocol import Facts, StackFrame
+from ...protocol import Facts, LedgerOf, Lookout, StackFrame
 from ..lookouts.screen import Lookouts
 from ..plotting.number_format import Format
 from ..shell import history
@@ -34,43 +35,31 @@ from ..widgets.sheet import Sheet
 from . import commands
 from .ask_drawer import AskDrawer, AskLine
 from .asking import Asking
-from .breakpoints import Watchman
+from .breakpoints import Breakpoints
 from .cards import Cards
+from .controller import Controller
 from .guide_bar import GuideBar
-from .keeping_case import Keeping
+from .keeping_case import CaseKeeper
 from .key_line import KeyLine
 from .notice import Notice
 from .output_drawer import OutputDrawer
 from .pass_strip import PassStrip
 from .recording import Recording, Step
 from .running import Running
-from .saving_notes import Noting
-from .settings_applied import Fitting
-from .source_texts import Texts
-from .source_view import Reading
-from .values import Looking
+from .saving_notes import NoteSaver
+from .settings_applied import Appearance
+from .source_texts import SourceTexts
+from .source_view import SourceView
+from .stepping import Stepping
+from .values import Values
 from .verifying import Verifying
 
 NARROW = 110  # columns below which the cards move under the sheet
+PALETTE_ONLY = {c.actions.partition(":")[0] for c in commands.COMMANDS if not c.keys}
 MANY = 60  # cards from which on the notes at the line ends come a little later
 
 
-class Bench(
-    Keyed,
-    KeyLine,
-    Texts,
-    Watchman,
-    Reading,
-    Recording,
-    Verifying,
-    Noting,
-    Looking,
-    Asking,
-    Keeping,
-    Running,
-    Fitting,
-    Screen[None],
-):
+class Bench(Keyed, Screen[None]):
     """States: starting, running, paused, ended (by itself or by the user)."""
 
     DEFAULT_CSS = """
@@ -124,6 +113,44 @@ class Bench(
         self.history: dict[str, list[float]] = {}  # of scalars, from pause to pause in one loop
         self.history_of: tuple[str, int] = ("", 0)
         self.watcher: asyncio.Task[None] | None = None
+        self.asking = Asking(self)
+        self.appearance = Appearance(self)
+        self.case = CaseKeeper(self)
+        self.key_line = KeyLine(self)
+        self.values = Values(self)
+        self.stepping = Stepping(self)
+        self.notes = NoteSaver(self)
+        self.source = SourceView(self)
+        self.recording = Recording(self)
+        self.running = Running(self)
+        self.sources = SourceTexts(self)
+        self.verifying = Verifying(self)
+        self.breakpoints = Breakpoints(self)
+        self.controllers: list[Controller] = [
+            self.asking,
+            self.appearance,
+            self.case,
+            self.key_line,
+            self.values,
+            self.stepping,
+            self.notes,
+            self.source,
+            self.recording,
+            self.running,
+            self.sources,
+            self.verifying,
+            self.breakpoints,
+        ]
+
+    if not TYPE_CHECKING:  # so that a wrong name elsewhere is still found
+
+        def __getattr__(self, name: str) -> Any:
+            """Commands and actions are methods of the controllers."""
+            if name.startswith("action_") or name in PALETTE_ONLY:
+                for controller in self.__dict__.get("controllers", ()):
+                    if hasattr(type(controller), name):
+                        return getattr(controller, name)
+            raise AttributeError(f"{type(self).__name__!r} object has no attribute {name!r}")
 
     @property
     def typing(self) -> bool:
@@ -150,26 +177,26 @@ class Bench(
         yield Keys(p)
 
     def on_mount(self) -> None:
-        self._fit()
+        self.fit_width()
         self.query_one(Sheet).focus()
-        self._show_text(self.script_path())
-        self._take_case()
-        self._start()
-        self.set_interval(1.5, self.look_at_files)
-        self.set_interval(0.25, self.keep_case_if_changed)
+        self.sources.show_text(self.script_path())
+        self.case.take_case()
+        self.running.start()
+        self.set_interval(1.5, self.breakpoints.look_at_files)
+        self.set_interval(0.25, self.case.keep_case_if_changed)
 
     async def on_unmount(self) -> None:
-        self.keep_case()
-        self._remember_run()
+        self.case.keep_case()
+        self.remember_run()
         if self.claim is not None:
             self.claim.release()
         history.save(self.asked)
-        await self._drop()
+        await self.running.drop()
 
     def on_resize(self, event: events.Resize) -> None:
-        self._fit()
+        self.fit_width()
 
-    def _fit(self) -> None:
+    def fit_width(self) -> None:
         narrow = self.app.size.width < NARROW
         self.set_class(narrow, "narrow")
         cards = self.query_one(Cards)
@@ -186,58 +213,58 @@ class Bench(
 
     # -- a pause -------------------------------------------------------------------------------------
 
-    async def _paused(self, facts: Facts, client: Client) -> None:
+    async def show_values_of_pause(self, facts: Facts, client: Client) -> None:
         about = "line" if self.about == "watched" else self.about
         reading = asyncio.gather(client.stack(), client.cards(0, about))
         noting = asyncio.ensure_future(client.notes(0))
-        remembering = asyncio.ensure_future(self.recent(client))
+        remembering = asyncio.ensure_future(self.recording.recent(client))
         quick = not facts.terms  # a step: everything in one painting
         if not quick:
-            self._show_pause(facts)
+            self.show_pause(facts)
         try:
             self.frames, cards = await reading
             if len(cards) < MANY:
                 await noting
         finally:
             if quick:
-                self._show_pause(facts)
+                self.show_pause(facts)
         recent = await remembering
-        self.sparks(cards, recent)
-        self.show_strip(recent)
+        self.case.sparks(cards, recent)
+        self.recording.show_strip(recent)
         if self.about != "watched":
             self.query_one(Cards).show(cards, self.about)
         if self.about == "watched":
-            await self.show_cards()
+            await self.values.show_cards()
         elif any(c.pending for c in cards):
-            self.query_one(Cards).show(await self._filled(client, cards), self.about)
+            self.query_one(Cards).show(await self.values.filled(client, cards), self.about)
         self.query_one(Sheet).show_notes(await noting)
-        self.fill_room()
+        self.values.fill_room()
 
-    def _show_pause(self, facts: Facts) -> None:
+    def show_pause(self, facts: Facts) -> None:
         self.facts = facts
         self.ended = "ran to its end" if facts.reason == "end" else f"paused at line {facts.line}: {facts.reason}"
         with self.app.batch_update():
-            self._state("paused")
+            self.show_state("paused")
             self.query_one(Headline).show(facts.headline, facts.reason, facts.expectations)
             self.chosen = max(0, len(facts.trail) - 1)
             self.query_one(Trail).show(facts.trail, self.chosen)
             sheet = self.query_one(Sheet)
-            self._show_text(facts.file, facts.text)
+            self.sources.show_text(facts.file, facts.text)
             sheet.fold()
             if facts.terms and facts.reason != "end":
                 sheet.unfold(facts.end_line or facts.line, facts.terms, facts.trial or facts.differs)
             sheet.show_place(facts.line, facts.end_line, facts.state)
 
-    def _frame(self) -> int:
+    def frame_number(self) -> int:
         """The number of the chosen call; 0 is the paused one."""
         number = len(self.frames) - 1 - self.chosen
         return self.frames[number].id if self.facts and self.facts.trail and 0 <= number < len(self.frames) else 0
 
     async def read_call(self, client: Client) -> None:
-        await self.show_cards()
-        self.query_one(Sheet).show_notes(await client.notes(self._frame()))
+        await self.values.show_cards()
+        self.query_one(Sheet).show_notes(await client.notes(self.frame_number()))
 
-    def _state(self, state: str) -> None:
+    def show_state(self, state: str) -> None:
         self.state = state
         folder = os.path.basename(os.path.dirname(self.script_path()))
         words = {"paused": f"paused · ran {self.ran:.2f} s", "running": "running", "starting": "starting"}
@@ -249,8 +276,82 @@ class Bench(
         if state == "paused" and self.facts and self.facts.hand:
             told = f"set by you: {', '.join(self.facts.hand)[:50]} · {told}"
         self.query_one(TopLine).show(f"{folder} / {self.launch.name}", told)
-        self.query_one(Keys).show(self._keys())
+        self.query_one(Keys).show(self.key_line.present_keys())
         self.query_one(Cards).age(state != "running")
+
+    # -- what other screens ask for (BenchView) ------------------------------------------------------
+
+    @property
+    def verified(self) -> str:
+        return self.notes.verified
+
+    def known_files(self) -> list[str]:
+        return self.source.known_files()
+
+    def copy_text(self, text: str) -> None:
+        self.values.copy_text(text)
+
+    def keep_entry(self, entry: Entry) -> str:
+        return self.notes.keep_entry(entry)
+
+    async def runs_on(self) -> str:
+        return await self.notes.runs_on()
+
+    def show_source(self, path: str, line: int) -> None:
+        self.source.show_source(path, line)
+
+    async def send_lookouts(self) -> None:
+        await self.breakpoints.send_lookouts()
+
+    async def send_switches(self) -> None:
+        await self.breakpoints.send_switches()
+
+    async def edit_sentence(self, number: int | None, like: Lookout) -> bool:
+        return await self.breakpoints.edit_sentence(number, like)
+
+    async def check(self, text: str, file: str) -> tuple[bool, str]:
+        return await self.breakpoints.check(text, file)
+
+    async def go_to_pass(self, of: LedgerOf, number: int, around: list[dict[str, Any]]) -> None:
+        await self.recording.go_to_pass(of, number, around)
+
+    async def record_from_start(self, of: LedgerOf) -> None:
+        await self.recording.record_from_start(of)
+
+    async def record_off(self, one: LedgerOf) -> None:
+        await self.recording.record_off(one)
+
+    def take_settings(self, now: settings.Settings) -> None:
+        self.appearance.take_settings(now)
+
+    # -- messages of the widgets ---------------------------------------------------------------------
+
+    def on_ask_drawer_asked(self, message: AskDrawer.Asked) -> None:
+        self.asking.on_ask_drawer_asked(message)
+
+    async def on_ask_line_complete(self, message: AskLine.Complete) -> None:
+        await self.asking.on_ask_line_complete(message)
+
+    def on_cards_opened(self, message: Cards.Opened) -> None:
+        self.values.on_cards_opened(message)
+
+    def on_cards_menu_asked(self, message: Cards.MenuAsked) -> None:
+        self.values.on_cards_menu_asked(message)
+
+    def on_sheet_term_chosen(self, message: Sheet.TermChosen) -> None:
+        self.values.on_sheet_term_chosen(message)
+
+    async def on_sheet_pointed(self, message: Sheet.Pointed) -> None:
+        await self.values.on_sheet_pointed(message)
+
+    async def on_sheet_hovered(self, message: Sheet.Hovered) -> None:
+        await self.values.on_sheet_hovered(message)
+
+    def on_sheet_menu_asked(self, message: Sheet.MenuAsked) -> None:
+        self.source.on_sheet_menu_asked(message)
+
+    async def on_sheet_breakpoint_asked(self, message: Sheet.BreakpointAsked) -> None:
+        await self.breakpoints.on_sheet_breakpoint_asked(message)
 
     # -- actions -------------------------------------------------------------------------------------
 
@@ -273,10 +374,10 @@ class Bench(
                 sheet.fold(line)
                 return
         try:
-            if self.facts.terms and sheet.cursor == self.facts.line and self._frame() <= 1:
+            if self.facts.terms and sheet.cursor == self.facts.line and self.frame_number() <= 1:
                 line, terms, remark = self.facts.end_line or self.facts.line, self.facts.terms, self.facts.trial
             else:
-                line, terms, remark = await self.client.terms(self._frame(), sheet.cursor)
+                line, terms, remark = await self.client.terms(self.frame_number(), sheet.cursor)
         except BadUse as e:
             self.notify(str(e), severity="warning")
             return
@@ -291,7 +392,7 @@ class Bench(
             return
         order = ["line", "call", "module", "watched"]
         self.about = order[(order.index(self.about) + 1) % 4]
-        await self.show_cards()
+        await self.values.show_cards()
 
     async def action_walk(self, by: int) -> None:
         if self.facts is None or self.client is None or self.state != "paused" or not self.facts.trail:
@@ -299,7 +400,7 @@ class Bench(
         self.chosen = max(0, min(len(self.facts.trail) - 1, self.chosen + by))
         call = self.facts.trail[self.chosen]
         self.query_one(Trail).show(self.facts.trail, self.chosen)
-        self._show_text(call.file, call.text)
+        self.sources.show_text(call.file, call.text)
         sheet = self.query_one(Sheet)
         sheet.fold()
         inner = self.chosen == len(self.facts.trail) - 1
@@ -325,7 +426,7 @@ class Bench(
             self.query_one(Sheet).focus()
 
     def action_close(self) -> None:
-        if self.under_way and self.client is not None:
+        if self.asking.under_way and self.client is not None:
             self.client.cancel_all()
             return
         if self.typing:
@@ -339,23 +440,23 @@ class Bench(
             await self.client.write_input(message.text)
 
     def action_place(self) -> None:
-        self.show_place()
+        self.sources.show_place()
 
     def action_move(self, by: int) -> None:
         self.query_one(Sheet).move(by)
 
     def action_again(self, steps: list[Step] | None = None) -> None:
         self.ran, self.last_words = 0.0, ""
-        self.keep_case()
+        self.case.keep_case()
         for text in self.book.follow_edits():
             self.notify(text, severity="warning")
-        self.next_run()
+        self.verifying.next_run()
         self.texts.clear()
         self.stamps.clear()
         self.facts = None
         self.query_one(OutputDrawer).clear()
         self.query_one(Sheet).fold()
-        self._start(steps)
+        self.running.start(steps)
 
     async def action_end(self) -> None:
         if self.client is not None and self.client.alive:
@@ -365,30 +466,30 @@ class Bench(
         self.app.push_screen(Lookouts(self, self.palette))
 
     def on_key(self, event: events.Key) -> None:
-        if self.slow_key(event.key):
+        if self.stepping.slow_key(event.key):
             event.stop()
             event.prevent_default()
 
     @work(group="leave")
     async def action_leave(self) -> None:
-        if await self._may_leave():
-            await self._drop()
+        if await self.may_leave():
+            await self.running.drop()
             self.app.exit()
 
     @work(group="leave")
     async def action_desk(self) -> None:
         """To the Desk; the script is ended."""
-        if await self._may_leave():
-            await self._drop()
-            self._remember_run()  # before the Desk lists the recent cases
+        if await self.may_leave():
+            await self.running.drop()
+            self.remember_run()  # before the Desk lists the recent cases
             self.uneven.to_desk()
 
-    def _remember_run(self) -> None:
+    def remember_run(self) -> None:
         if not self.remembered:
             self.remembered = True
             remember(of_launch(self.launch), self.ended)
 
-    async def _may_leave(self) -> bool:
+    async def may_leave(self) -> bool:
         if isinstance(self.app.screen, Sure):
             return False
         at_end = self.facts is not None and self.facts.reason == "end"

@@ -8,13 +8,13 @@ from ..shell.theme import PALETTES
 from ..widgets.bars import Headline, Keys, Trail
 from ..widgets.sheet import Sheet
 from .cards import Cards
+from .controller import Controller
 from .guide_bar import GuideBar
 from .output_drawer import OutputDrawer
-from .part import Part
 
 
-class Fitting(Part):
-    """A part of the Bench."""
+class Appearance(Controller):
+    """A controller of the Bench."""
 
     @property
     def over(self) -> list[str]:
@@ -26,7 +26,7 @@ class Fitting(Part):
         bench = self.bench
         names = list(PALETTES)
         bench.app.theme = names[(names.index(bench.palette.name) + 1) % len(names)]
-        bench.draw_theme()
+        self.draw_theme()
 
     def draw_theme(self) -> None:
         """Everything anew, in the colours of the application's theme."""
@@ -45,7 +45,7 @@ class Fitting(Part):
         sheet.fold(-1)
         bench.query_one(Cards).show(bench.query_one(Cards).cards, bench.about)
         bench.query_one(OutputDrawer).draw()
-        bench._state(bench.state)
+        bench.show_state(bench.state)
         if bench.facts is not None:
             bench.query_one(Headline).show(bench.facts.headline, bench.facts.reason, bench.facts.expectations)
             bench.query_one(Trail).show(bench.facts.trail, bench.chosen)
@@ -60,8 +60,8 @@ class Fitting(Part):
         if bench.formats[""] == old:
             bench.formats[""] = bench.usual
         if bench.palette.name != bench.app.theme:
-            bench.draw_theme()
-        bench.query_one(Keys).show(bench._keys())
+            self.draw_theme()
+        bench.query_one(Keys).show(bench.key_line.present_keys())
 
     def action_settings(self) -> None:
         self.bench.uneven.open_settings()

@@ -5,54 +5,49 @@ from __future__ import annotations
 import os
 import zlib
 
-from ...client.book import Book, decoded
-from ...protocol import Facts
+from ...client.book import decoded
 from ..widgets.sheet import Sheet
-from .part import Part
+from .controller import Controller
 
 
-class Texts(Part):
-    """A part of the Bench."""
-
-    facts: Facts | None
-    book: Book
-    texts: dict[str, str]
-    versions: dict[tuple[str, int], str]
-    stamps: dict[str, tuple[float, int]]
+class SourceTexts(Controller):
+    """A controller of the Bench."""
 
     def text_of(self, path: str) -> str:
         """A file's text as it was when it was first shown in this run."""
-        if path not in self.texts:
+        if path not in self.bench.texts:
             try:
                 with open(path, "rb") as f:
                     data = f.read()
-                self.texts[path] = self.versions[path, zlib.crc32(data)] = decoded(data)
+                self.bench.texts[path] = self.bench.versions[path, zlib.crc32(data)] = decoded(data)
             except OSError:
-                self.texts[path] = "# The text of this file cannot be read."
-            self.stamps[path] = stamp(path)
-        return self.texts[path]
+                self.bench.texts[path] = "# The text of this file cannot be read."
+            self.bench.stamps[path] = stamp(path)
+        return self.bench.texts[path]
 
     def own_edit(self, path: str) -> None:
         """We have written this file; the script runs its older text until the new one is taken up."""
-        self.stamps[path] = stamp(path)
+        self.bench.stamps[path] = stamp(path)
         kept = self.text_of(path)
-        del self.texts[path]
+        del self.bench.texts[path]
         self.text_of(path)  # known by its CRC from now on
-        self.texts[path] = kept
+        self.bench.texts[path] = kept
 
     def show_place(self) -> None:
         """The paused line, in the text that its call runs."""
-        if self.facts is not None:
-            if self.facts.source_text:
-                self.texts[self.facts.file] = self.facts.source_text
-            self._show_text(self.facts.file, self.facts.text)
-            self.bench.query_one(Sheet).show_place(self.facts.line, self.facts.end_line, self.facts.state)
+        if self.bench.facts is not None:
+            if self.bench.facts.source_text:
+                self.bench.texts[self.bench.facts.file] = self.bench.facts.source_text
+            self.show_text(self.bench.facts.file, self.bench.facts.text)
+            self.bench.query_one(Sheet).show_place(
+                self.bench.facts.line, self.bench.facts.end_line, self.bench.facts.state
+            )
 
-    def _show_text(self, path: str, version: int = 0) -> None:
+    def show_text(self, path: str, version: int = 0) -> None:
         text = self.text_of(path)
         sheet = self.bench.query_one(Sheet)
-        sheet.show_file(path, self.versions.get((path, version), text))
-        sheet.marks = self.book.marks(path)
+        sheet.show_file(path, self.bench.versions.get((path, version), text))
+        sheet.marks = self.bench.book.marks(path)
 
 
 def stamp(path: str) -> tuple[float, int]:

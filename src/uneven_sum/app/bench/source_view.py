@@ -5,20 +5,16 @@ from __future__ import annotations
 import ast
 import os
 
-from textual import work
-
-from ...client import BadUse, Client
+from ...client import BadUse
 from ..shell.paths import short
 from ..widgets.dialogs import Choice, Choose, Prompt
 from ..widgets.sheet import Sheet
-from .part import Part
+from .controller import Controller, background
 
 
-class Reading(Part):
-    """A part of the Bench."""
+class SourceView(Controller):
+    """A controller of the Bench."""
 
-    client: Client | None
-    state: str
     sought = ""
 
     def known_files(self) -> list[str]:
@@ -31,14 +27,14 @@ class Reading(Part):
             near = []
         return list(dict.fromkeys([script, *self.bench.texts, *near]))
 
-    @work(group="dialog")
+    @background(group="dialog")
     async def action_open_file(self) -> None:
         """Another source file: the user's, or a library's that the script has imported."""
         choices = [Choice(p, os.path.basename(p), short(p)) for p in self.known_files()]
         have = {c.key for c in choices}
-        if self.client is not None and self.client.alive:
+        if self.bench.client is not None and self.bench.client.alive:
             try:
-                for name, path in await self.client.modules():
+                for name, path in await self.bench.client.modules():
                     if path.endswith(".py") and path not in have:
                         choices.append(Choice(path, name, short(path)))
             except BadUse:
@@ -50,7 +46,7 @@ class Reading(Part):
 
     def show_source(self, path: str, line: int) -> None:
         bench = self.bench
-        bench._show_text(path)
+        bench.sources.show_text(path)
         sheet = bench.query_one(Sheet)
         facts = bench.facts
         sheet.fold()
@@ -62,19 +58,19 @@ class Reading(Part):
         sheet.reveal(line)
         sheet.focus()
 
-    @work(group="dialog")
+    @background(group="dialog")
     async def show_threads(self) -> None:
         """The threads of the script; the calls of the chosen one are listed, and one of them shown."""
         bench = self.bench
-        if self.client is None or self.state != "paused":
+        if self.bench.client is None or self.bench.state != "paused":
             bench.notify("Threads are listed at a pause.")
             return
-        threads = await self.client.threads()
+        threads = await self.bench.client.threads()
         choices = [Choice(str(n), name) for n, name in threads]
         chosen = await bench.app.push_screen_wait(Choose(bench.palette, "Threads of the script", choices))
         if chosen is None:
             return
-        frames = await self.client.stack(int(chosen))
+        frames = await self.bench.client.stack(int(chosen))
         calls = [
             Choice(str(n), f"{f.name}, line {f.line}", str(f.source.get("path", ""))) for n, f in enumerate(frames)
         ]
@@ -83,7 +79,7 @@ class Reading(Part):
             frame = frames[int(where)]
             self.show_source(str(frame.source["path"]), frame.line)
 
-    @work(group="dialog")
+    @background(group="dialog")
     async def action_search(self) -> None:
         """Text in the sheet; `n` finds the next."""
         bench = self.bench
@@ -105,7 +101,7 @@ class Reading(Part):
         sheet.cursor = line
         sheet.reveal(line)
 
-    @work(group="dialog")
+    @background(group="dialog")
     async def action_go_to(self) -> None:
         """A line by its number, or the definition of a name."""
         bench = self.bench
@@ -120,7 +116,7 @@ class Reading(Part):
             sheet.reveal(sheet.cursor)
             return
         for path in [sheet.path, *self.known_files()]:
-            line = definition(bench.text_of(path), text)
+            line = definition(bench.sources.text_of(path), text)
             if line is not None:
                 self.show_source(path, line)
                 return
@@ -129,12 +125,12 @@ class Reading(Part):
     def on_sheet_menu_asked(self, message: Sheet.MenuAsked) -> None:
         self.action_menu()
 
-    @work(group="dialog")
+    @background(group="dialog")
     async def action_menu(self) -> None:
         """What can be done with the cursor line."""
         bench = self.bench
         sheet = bench.query_one(Sheet)
-        paused = self.state == "paused"
+        paused = self.bench.state == "paused"
         choices = [Choice("m", "breakpoint on or off", "m"), Choice("M", "edit its sentence", "M")]
         choices.append(Choice("element", "pause at each element", "of a comprehension or generator expression in it"))
         choices.append(Choice("lambda", "pause at each call of the lambda", "in this line"))
@@ -154,23 +150,23 @@ class Reading(Part):
 
         bench = self.bench
         if chosen == "m":
-            await bench.action_breakpoint()
+            await bench.breakpoints.action_breakpoint()
         elif chosen == "M":
-            bench.action_edit_lookout()
+            bench.breakpoints.action_edit_lookout()
         elif chosen in ("element", "lambda"):
             lookout = Lookout(where=chosen, file=sheet.path, line=sheet.cursor)
-            fine, why = await bench.check(_said(lookout), sheet.path)
+            fine, why = await bench.breakpoints.check(_said(lookout), sheet.path)
             if not fine:
                 bench.notify(why, severity="warning")
                 return
             bench.book.add(lookout)
-            await bench.send_lookouts()
+            await bench.breakpoints.send_lookouts()
         elif chosen == "h":
-            await bench.action_here()
+            await bench.stepping.action_here()
         elif chosen == "next":
-            await bench.make_next()
+            await bench.stepping.make_next()
         elif chosen == "leave":
-            bench.leave_call()
+            bench.stepping.leave_call()
         elif chosen == "t":
             await bench.action_terms()
 

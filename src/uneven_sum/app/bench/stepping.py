@@ -5,16 +5,14 @@ from __future__ import annotations
 import time
 from collections.abc import Awaitable, Callable
 
-from textual import work
-
 from ...client import BadUse, Client
 from ...protocol import Facts, Term
 from ..editor.screen import edit
 from ..widgets.bars import Headline
 from ..widgets.dialogs import Choice, Choose, Prompt, Sure
 from ..widgets.sheet import Sheet
+from .controller import Controller, background
 from .output_drawer import OutputDrawer
-from .part import Part
 from .try_edit import TryChange, after_change
 
 PACES = (0.1, 0.25, 0.5, 1.0, 2.0, 4.0)  # seconds a line of a slow run
@@ -25,31 +23,27 @@ RELEASE = 0.35  # seconds without a key after which it is taken for released
 MOST_WAITING = 20  # steps that wait
 
 
-class Moves(Part):
-    """A part of the Bench."""
+class Stepping(Controller):
+    """A controller of the Bench."""
 
-    client: Client | None
-    state: str
-    facts: Facts | None
-    began: float
     slow = False
     pace = 2  # in PACES
     points_on = True
     revealed: tuple[int, list[int]] | None = None  # term by term: the line, and the terms still to come
 
-    async def _move(self, how: Callable[[], Awaitable[None]]) -> bool:
+    async def run(self, how: Callable[[], Awaitable[None]]) -> bool:
         """Let the script go on; a refusal gives a message."""
         bench = self.bench
-        if self.client is None or self.state != "paused" or self.facts is None:
+        if self.bench.client is None or self.bench.state != "paused" or self.bench.facts is None:
             return False
         try:
-            self.began = time.perf_counter()
-            self.state = "running"
+            self.bench.began = time.perf_counter()
+            self.bench.state = "running"
             self.revealed = None
             bench.query_one(OutputDrawer).leave(bench.point)
             await how()
         except BadUse as e:
-            self.state = "paused"
+            self.bench.state = "paused"
             self.slow = False
             bench.notify(str(e), severity="warning")
             return False
@@ -60,11 +54,11 @@ class Moves(Part):
     stepping = False  # what is under way is a step
 
     def _is_stepping(self) -> bool:
-        return self.stepping and (bool(self.waiting) or time.perf_counter() - self.began < SHORT)
+        return self.stepping and (bool(self.waiting) or time.perf_counter() - self.bench.began < SHORT)
 
     async def next_step(self) -> None:
         """After a pause: the next of the steps that wait.  They are dropped where there is another reason to pause."""
-        if self.facts is None or self.facts.reason != "step":
+        if self.bench.facts is None or self.bench.facts.reason != "step":
             if self.stepping:  # a key that is held must not run on over an error
                 self.held_until = time.perf_counter() + RELEASE
             self.waiting = []
@@ -73,25 +67,27 @@ class Moves(Part):
             await self.action_go(how)
 
     def _still_running(self) -> None:
-        if self.state == "running":
-            self.bench._state("running")
+        if self.bench.state == "running":
+            self.bench.show_state("running")
             self.bench.query_one(Headline).show(f"{self.bench.launch.name} is running.", "run")
 
     waiting: list[str] = []  # steps that were asked for while one was under way
 
     async def action_go(self, how: str) -> None:
-        client = self.client
-        if client is not None and self.state == "running" and how in STEPS and self._is_stepping():
+        client = self.bench.client
+        if client is not None and self.bench.state == "running" and how in STEPS and self._is_stepping():
             if len(self.waiting) < MOST_WAITING:
                 self.waiting = [*self.waiting, how]
             return
-        if client is None or self.facts is None:
+        if client is None or self.bench.facts is None:
             return
         if how in STEPS and time.perf_counter() < self.held_until:
             self.held_until = time.perf_counter() + RELEASE
             return
         self.stepping = how in STEPS
-        if how != "on" and (self.facts.reason == "end" or (self.facts.state == "ran" and self.facts.reason == "error")):
+        if how != "on" and (
+            self.bench.facts.reason == "end" or (self.bench.facts.state == "ran" and self.bench.facts.reason == "error")
+        ):
             self.bench.notify(f"The script has run to its end. {self.bench.key('R')} runs it again.")
             return
         calls = {
@@ -105,69 +101,69 @@ class Moves(Part):
             "loop": client.end_loop,
             "last": client.run_out,
         }
-        await self._move(calls[how])
+        await self.run(calls[how])
 
     async def _into(self) -> None:
         """Into the call of the line; with several, the user chooses."""
-        assert self.client is not None and self.facts is not None
-        if self.facts.state == "next":
+        assert self.bench.client is not None and self.bench.facts is not None
+        if self.bench.facts.state == "next":
             try:
-                targets = await self.client.into_targets()
+                targets = await self.bench.client.into_targets()
             except BadUse:
                 targets = []
             if len(targets) > 1:
-                self.state = "paused"
+                self.bench.state = "paused"
                 self._choose_call(targets)
                 return
-        await self.client.step_into()
+        await self.bench.client.step_into()
 
-    @work(group="dialog")
+    @background(group="dialog")
     async def _choose_call(self, targets: list[tuple[int, str]]) -> None:
         choices = [Choice(str(n), text, "in the order of evaluation" if n == 1 else "") for n, text in targets]
         chosen = await self.bench.app.push_screen_wait(Choose(self.bench.palette, "Into which call?", choices))
-        if chosen is not None and self.client is not None:
-            client = self.client
-            await self._move(lambda: client.step_into(int(chosen)))
+        if chosen is not None and self.bench.client is not None:
+            client = self.bench.client
+            await self.run(lambda: client.step_into(int(chosen)))
 
-    @work(group="dialog")
+    @background(group="dialog")
     async def action_to_pass(self) -> None:
         """To a pass of the innermost loop: forward, or back by a return point."""
-        if self.state != "paused" or self.facts is None or self.client is None:
+        if self.bench.state != "paused" or self.bench.facts is None or self.bench.client is None:
             return
-        loop = self.facts.loops[0] if self.facts.loops else None
+        loop = self.bench.facts.loops[0] if self.bench.facts.loops else None
         of = f" of {loop.of}" if loop and loop.of else ""
         hint = f"now in pass {loop.number}{of}; an earlier one goes back" if loop else "a number"
         text = await self.bench.app.push_screen_wait(Prompt(self.bench.palette, "To which pass?", "", hint))
         if text is None:
             return
-        client, facts, number = self.client, self.facts, text.strip()
+        client, facts, number = self.bench.client, self.bench.facts, text.strip()
         if not number.isdigit() or not int(number):
             self.bench.notify(f"{text} is not a pass number.", severity="warning")
         elif loop is not None and int(number) <= loop.number:
             if client.point_before_pass(facts.loops, int(number)) is None:
                 self.bench.notify(f"No snapshot before pass {number}. {self.bench.key('R')} reruns the script.")
             else:
-                await self._move(lambda: client.back_to_pass(facts.loops, int(number)))
+                await self.run(lambda: client.back_to_pass(facts.loops, int(number)))
         else:
-            await self._move(lambda: client.next_pass(int(number)))
+            await self.run(lambda: client.next_pass(int(number)))
 
     async def action_here(self) -> None:
         """Runs to the cursor line."""
-        sheet, client = self.bench.query_one(Sheet), self.client
+        sheet, client = self.bench.query_one(Sheet), self.bench.client
         if client is not None:
-            await self._move(lambda: client.run_to(sheet.path, sheet.cursor))
+            await self.run(lambda: client.run_to(sheet.path, sheet.cursor))
 
     async def make_next(self) -> None:
         """The cursor line becomes the one that runs next."""
-        sheet, client = self.bench.query_one(Sheet), self.client
+        sheet, client = self.bench.query_one(Sheet), self.bench.client
         if client is not None:
-            await self._move(lambda: client.make_next(sheet.path, sheet.cursor))
+            await self.run(lambda: client.make_next(sheet.path, sheet.cursor))
 
-    @work(group="dialog")
+    @background(group="dialog")
     async def action_replace(self) -> None:
         """Another value in the place of the non-finite one, which is not stored yet."""
-        facts, client = self.facts, self.client
-        if self.state != "paused" or facts is None or client is None:
+        facts, client = self.bench.facts, self.bench.client
+        if self.bench.state != "paused" or facts is None or client is None:
             return
         if not facts.replace:
             self.bench.notify("A value is replaced at a pause for nan or inf, before it is stored.")
@@ -177,38 +173,38 @@ class Moves(Part):
             Prompt(self.bench.palette, f"Which value shall take its place?  {facts.statement[:50]}", "", hint)
         )
         if text is not None and text.strip():
-            await self._move(lambda: client.replace(text.strip()))
+            await self.run(lambda: client.replace(text.strip()))
 
     async def into_libraries(self) -> None:
-        client = self.client
+        client = self.bench.client
         if client is not None:
-            await self._move(lambda: client.step_into(0, True))
+            await self.run(lambda: client.step_into(0, True))
 
-    @work(group="dialog")
+    @background(group="dialog")
     async def leave_call(self) -> None:
-        if self.state != "paused" or self.facts is None or self.client is None:
+        if self.bench.state != "paused" or self.bench.facts is None or self.bench.client is None:
             return
-        name = self.facts.function.rpartition(".")[2]
+        name = self.bench.facts.function.rpartition(".")[2]
         text = await self.bench.app.push_screen_wait(
             Prompt(self.bench.palette, f"Leave {name} at once: what shall it return?", "None", "an expression")
         )
-        client = self.client
+        client = self.bench.client
         if text is not None:
-            await self._move(lambda: client.leave_call(text.strip() or "None"))
+            await self.run(lambda: client.leave_call(text.strip() or "None"))
 
     # -- back ----------------------------------------------------------------------------------------
 
     def can_go_back(self) -> bool:
-        client = self.client
-        return client is not None and self.state == "paused" and client.has_point_before()
+        client = self.bench.client
+        return client is not None and self.bench.state == "paused" and client.has_point_before()
 
     async def action_back(self) -> None:
         """To the pause before this one: the script's state is as it was there."""
-        await self._back(None)
+        await self.back(None)
 
-    async def _back(self, number: int | None) -> None:
-        bench, client = self.bench, self.client
-        if client is None or self.state != "paused":
+    async def back(self, number: int | None) -> None:
+        bench, client = self.bench, self.bench.client
+        if client is None or self.bench.state != "paused":
             return
         if not client.has_point_before() and number is None:
             bench.notify(bench.no_point or "No earlier pause to go back to.")
@@ -218,19 +214,19 @@ class Moves(Part):
         if cannot:
             self._back_in_part(client, number, cannot)
         else:
-            await self._move(lambda: client.step_back(number))
+            await self.run(lambda: client.step_back(number))
 
-    @work(group="dialog")
+    @background(group="dialog")
     async def _back_in_part(self, client: Client, number: int | None, cannot: list[str]) -> None:
         """Ask before going back where something cannot be undone."""
         question = f"Going back cannot undo {', nor '.join(cannot)}.\nGo back?"
         if await self.bench.app.push_screen_wait(Sure(self.bench.palette, question, "goes back", "stays here")):
-            await self._move(lambda: client.step_back(number))
+            await self.run(lambda: client.step_back(number))
 
     async def switch_points(self) -> None:
         """Return points on or off."""
-        bench, client = self.bench, self.client
-        if client is None or self.state != "paused":
+        bench, client = self.bench, self.bench.client
+        if client is None or self.bench.state != "paused":
             bench.notify("Return points are switched at a pause.")
             return
         self.points_on = not self.points_on
@@ -241,13 +237,13 @@ class Moves(Part):
             return
         told = "Snapshots on." if self.points_on else "Snapshots off: you cannot go back."
         bench.notify(told)
-        bench._state("paused")
+        bench.show_state("paused")
 
-    @work(group="dialog")
+    @background(group="dialog")
     async def action_points(self) -> None:
         """The return points: one to go back to."""
-        bench, client = self.bench, self.client
-        if client is None or self.state != "paused":
+        bench, client = self.bench, self.bench.client
+        if client is None or self.bench.state != "paused":
             return
         points = client.return_points()
         if not points:
@@ -264,22 +260,27 @@ class Moves(Part):
             choices.append(Choice(str(p["number"]), f"{p['number']}  {where}", about))
         chosen = await bench.app.push_screen_wait(Choose(bench.palette, "Go back to which pause?", choices))
         if chosen is not None:
-            await self._back(int(chosen))
+            await self.back(int(chosen))
 
     # -- another text --------------------------------------------------------------------------------
 
     def action_try_change(self) -> None:
         """Another version of the paused statement, or of the one at the cursor."""
         bench = self.bench
-        if self.client is None or self.state != "paused" or self.facts is None or self.facts.reason == "end":
+        if (
+            self.bench.client is None
+            or self.bench.state != "paused"
+            or self.bench.facts is None
+            or self.bench.facts.reason == "end"
+        ):
             bench.notify("A line is tried in another version at a pause.")
             return
         sheet = bench.query_one(Sheet)
-        frame = bench._frame()
+        frame = bench.frame_number()
         own = frame <= 1 and sheet.at_line <= sheet.cursor <= sheet.at_end
         bench.app.push_screen(TryChange(bench, bench.palette, frame, None if own else sheet.cursor))
 
-    @work(group="dialog")
+    @background(group="dialog")
     async def action_edit(self) -> None:
         """Edits the file in the sheet; once it is saved the user says how the script goes on."""
         bench, sheet = self.bench, self.bench.query_one(Sheet)
@@ -289,16 +290,16 @@ class Moves(Part):
             bench.notify(text, severity="warning")
 
         if not path or not await edit(bench, bench.palette, path, line, tell, frozenset(), bench.book):
-            await bench.send_lookouts()
+            await bench.breakpoints.send_lookouts()
             return
-        if self.facts is None or self.state != "paused" or self.facts.reason == "end":
+        if self.bench.facts is None or self.bench.state != "paused" or self.bench.facts.reason == "end":
             for text in bench.book.follow_edits():
                 bench.notify(text, severity="warning")
             bench.texts.pop(path, None)
-            bench._show_text(path)
+            bench.sources.show_text(path)
             bench.notify(f"The file is saved. {bench.key('R')} runs the new text.")
             return
-        await after_change(bench, path, self.facts)
+        await after_change(bench, path, self.bench.facts)
 
     async def take_up(self, client: Client, file: str) -> None:
         """Functions have their new text from their next call on."""
@@ -306,12 +307,12 @@ class Moves(Part):
         try:
             names = await client.take_up(file)
             bench.texts.pop(file, None)
-            await bench.send_lookouts()
+            await bench.breakpoints.send_lookouts()
         except BadUse as e:
             bench.notify(str(e), severity="warning")
             return
         bench.notify(f"{', '.join(names) or 'Nothing'} changes from the next call on. This call runs its old text.")
-        bench.show_place()
+        bench.sources.show_place()
 
     async def restart_call(self, client: Client, facts: Facts) -> None:
         """The paused call begins again with the text of now."""
@@ -321,26 +322,26 @@ class Moves(Part):
         async def restart() -> None:
             bench.book.placed(await client.restart_call(facts, bench.book.wanted()))
 
-        await self._move(restart)
+        await self.run(restart)
 
     # -- slowly --------------------------------------------------------------------------------------
 
     async def action_slow(self) -> None:
         """Steps by itself until a key; `<` and `>` change the pace."""
-        if self.state == "paused":
+        if self.bench.state == "paused":
             self.slow = True
-            self.bench._state("paused")
+            self.bench.show_state("paused")
             await self.action_go("line")
 
     def slow_step(self) -> None:
         """After a pause: the next step of a slow run, if one is on and nothing else has stopped it."""
-        if self.slow and self.facts is not None and self.facts.reason == "step":
+        if self.slow and self.bench.facts is not None and self.bench.facts.reason == "step":
             self.bench.set_timer(PACES[self.pace], self._slow_on)
         else:
             self.slow = False
 
     async def _slow_on(self) -> None:
-        if self.slow and self.state == "paused":
+        if self.slow and self.bench.state == "paused":
             await self.action_go("line")
 
     def slow_key(self, key: str) -> bool:
@@ -351,17 +352,17 @@ class Moves(Part):
             self.pace = max(0, min(len(PACES) - 1, self.pace + (1 if key == "less_than_sign" else -1)))
         else:
             self.slow = False
-        self.bench._state(self.state)
+        self.bench.show_state(self.bench.state)
         return True
 
     async def action_by_term(self) -> None:
         """One more term of the paused statement in the order of evaluation; after the last, the line runs."""
-        if self.client is None or self.state != "paused" or self.facts is None:
+        if self.bench.client is None or self.bench.state != "paused" or self.bench.facts is None:
             return
         sheet = self.bench.query_one(Sheet)
         if self.revealed is None:
             try:
-                line, terms, remark = await self.client.terms(0, self.facts.line)
+                line, terms, remark = await self.bench.client.terms(0, self.bench.facts.line)
             except BadUse as e:
                 self.bench.notify(str(e), severity="warning")
                 return
@@ -379,7 +380,7 @@ class Moves(Part):
         order.pop(0)
         sheet.hidden[end] = set(order)
         sheet.refresh()
-        sheet.reveal(self.facts.line)
+        sheet.reveal(self.bench.facts.line)
 
 
 def evaluation_order(terms: list[Term]) -> list[int]:

@@ -176,7 +176,7 @@ async def after_change(bench: Bench, file: str, facts: Facts) -> None:
     client = bench.client
     for text in bench.book.follow_edits():
         bench.notify(text, severity="warning")
-    bench.own_edit(file)
+    bench.sources.own_edit(file)
     choices = [Choice("again", "run again", "from the start, with the new text")]
     same = [k for k in facts.loops if k.number]
     where = f"line {facts.line}" + (f", pass {same[0].number}" if same else "")
@@ -200,8 +200,8 @@ async def after_change(bench: Bench, file: str, facts: Facts) -> None:
     if chosen == "again":
         bench.action_again()
     elif chosen == "same":
-        bench.rerun_to_same(facts)
+        bench.recording.rerun_to_same(facts)
     elif chosen == "next" and client is not None:
-        await bench.take_up(client, file)
+        await bench.stepping.take_up(client, file)
     elif chosen == "restart" and client is not None:
-        await bench.restart_call(client, facts)
+        await bench.stepping.restart_call(client, facts)

@@ -11,35 +11,29 @@ import re
 import shutil
 from math import prod
 
-from textual import work
 from textual.css.query import NoMatches
 
 from ...client import BadUse, Client
-from ...protocol import Card, Facts
+from ...protocol import Card
 from ..closeup.screen import CloseUp
 from ..plotting import image_export
 from ..plotting.charts import DRAW
 from ..widgets.dialogs import Choice, Choose, Prompt, Sure
 from ..widgets.sheet import Sheet
 from .cards import Cards
-from .part import Part
+from .controller import Controller, background
 
 PICTURE = 10  # rows of a larger picture
 QUICK = 2_000_000  # cells of an array that is drawn unasked: a larger one would hold up the next key
 CALM = 0.4  # seconds of a pause after which larger pictures are drawn: not while one steps
 
 
-class Looking(Part):
-    """A part of the Bench."""
-
-    client: Client | None
-    state: str
-    facts: Facts | None
-    watches: list[str]
+class Values(Controller):
+    """A controller of the Bench."""
 
     def action_closeup(self) -> None:
         """The value at the cursor: of the cursor line's names, arrays that are not healthy first."""
-        if self.client is None or self.state != "paused":
+        if self.bench.client is None or self.bench.state != "paused":
             self.bench.notify("Values are shown at a pause.")
             return
         found = self.candidates()
@@ -68,13 +62,13 @@ class Looking(Part):
 
     def open_closeup(self, expressions: list[str]) -> None:
         bench = self.bench
-        bench.app.push_screen(CloseUp(bench, bench.palette, expressions, bench._frame()))
+        bench.app.push_screen(CloseUp(bench, bench.palette, expressions, bench.frame_number()))
 
     def on_cards_opened(self, message: Cards.Opened) -> None:
         rest = [n for n in self.candidates() if n != message.name]
         self.open_closeup([message.name, *rest])
 
-    @work(group="dialog")
+    @background(group="dialog")
     async def action_find_value(self) -> None:
         """A value of this call or of the module, by typing a part of its name."""
         chosen = await self._choose_value()
@@ -83,14 +77,14 @@ class Looking(Part):
 
     async def _choose_value(self) -> str | None:
         """One of the values of this call and of the module; what the cards show stands first."""
-        bench, client = self.bench, self.client
-        if client is None or self.state != "paused":
+        bench, client = self.bench, self.bench.client
+        if client is None or self.bench.state != "paused":
             return None
         terms = {t.text: t for ts in bench.query_one(Sheet).terms.values() for t in ts}
         found = {n: Card(n, terms[n].value, "term " + terms[n].type, "term") for n in self.term_texts()}
         found.update({c.name: c for c in bench.query_one(Cards).cards})
         for about in ("call", "module"):
-            for card in await client.cards(bench._frame(), about):
+            for card in await client.cards(bench.frame_number(), about):
                 if card.assigned:
                     found.setdefault(card.name, card)
         choices = [Choice(n, n, f"{c.type}  {c.text}"[:90]) for n, c in found.items()]
@@ -99,7 +93,7 @@ class Looking(Part):
     def on_cards_menu_asked(self, message: Cards.MenuAsked) -> None:
         self.action_value_menu(message.name)
 
-    @work(group="dialog")
+    @background(group="dialog")
     async def action_value_menu(self, name: str = "") -> None:
         """What can be done with a value: of a card (right click), or of one that is chosen first."""
         bench = self.bench
@@ -107,7 +101,7 @@ class Looking(Part):
         if wanted is None:
             return
         card = next((c for c in bench.query_one(Cards).cards if c.name == wanted), None)
-        watched = wanted in self.watches
+        watched = wanted in self.bench.watches
         choices = [
             Choice("open", "open it", "its facts, grid and plots"),
             Choice("watch", "stop watching" if watched else "watch it", "a card of its own at every pause"),
@@ -121,7 +115,7 @@ class Looking(Part):
         if chosen == "open":
             self.open_closeup([wanted])
         elif chosen == "watch":
-            self.watches.remove(wanted) if watched else self.watches.append(wanted)
+            self.bench.watches.remove(wanted) if watched else self.bench.watches.append(wanted)
             bench.notify(f"{wanted} is {'no longer ' if watched else ''}watched.")
             await self.show_cards()
         elif chosen == "set":
@@ -142,7 +136,7 @@ class Looking(Part):
 
     async def _set_value(self, target: str) -> None:
         """Asks for a value, and again when it does not fit its place."""
-        bench, client = self.bench, self.client
+        bench, client = self.bench, self.bench.client
         assert client is not None
         question = f"New value of {target}, in the script (also !{target}[…] = … in the ask drawer)"
         text = await bench.app.push_screen_wait(Prompt(bench.palette, question, "", "an expression"))
@@ -150,20 +144,20 @@ class Looking(Part):
             return
         try:
             try:
-                told = await client.set_value(target, text, bench._frame())
+                told = await client.set_value(target, text, bench.frame_number())
             except BadUse as e:
                 if not e.facts.get("misfit") or not await bench.app.push_screen_wait(
                     Sure(bench.palette, f"{e}\nSet it all the same?")
                 ):
                     raise
-                told = await client.set_value(target, text, bench._frame(), force=True)
+                told = await client.set_value(target, text, bench.frame_number(), force=True)
         except BadUse as e:
             bench.notify(str(e), severity="warning")
             return
         if bench.facts is not None:
             bench.facts.hand = told["hand"]
         bench.notify(f"{target} is {told['value']} now, set by you.")
-        bench._state("paused")
+        bench.show_state("paused")
         await bench.read_call(client)
 
     def action_point(self, by: int) -> None:
@@ -180,19 +174,19 @@ class Looking(Part):
 
     async def _value_read(self, text: str) -> str:
         """A name, attribute or element with its type; no code is run for it.  Empty where it cannot be read."""
-        if self.client is None or self.state != "paused":
+        if self.bench.client is None or self.bench.state != "paused":
             return ""
         try:
-            body = await self.client.ask(text, self.bench._frame(), "hover")
+            body = await self.bench.client.ask(text, self.bench.frame_number(), "hover")
         except BadUse:
             return ""
         return f"{body['result']}   {body.get('type', '')}"
 
-    @work(group="dialog")
+    @background(group="dialog")
     async def show_figures(self) -> None:
         """The figures that the script has drawn with matplotlib; one can be saved."""
-        bench, client = self.bench, self.client
-        if client is None or self.state != "paused":
+        bench, client = self.bench, self.bench.client
+        if client is None or self.bench.state != "paused":
             bench.notify("Figures are listed at a pause.")
             return
         figures = await client.figures()
@@ -220,8 +214,8 @@ class Looking(Part):
             ast.parse(expression, mode="eval")
         except SyntaxError as e:
             raise BadUse(f"{expression} is not an expression: {e.msg}.") from None
-        if expression not in self.watches:
-            self.watches.append(expression)
+        if expression not in self.bench.watches:
+            self.bench.watches.append(expression)
         self.bench.about = "watched"
         self.bench.run_worker(self.show_cards(), group="cards")
         return f"{expression} is watched"
@@ -234,13 +228,13 @@ class Looking(Part):
         if text.startswith("watch "):
             return self._watch_asked(text[6:].strip())
         if text.startswith("verify "):
-            return self.bench.name_result(text[7:].strip())
+            return self.bench.verifying.name_result(text[7:].strip())
         found = re.fullmatch(r"(plot|table|open) (.+?)(?: as (\w+))?(?: to (\S+))?", text)
-        client = self.client
+        client = self.bench.client
         if found is None or client is None:
             return None
         word, expression, kind, path = found.groups()
-        frame = self.bench._frame()
+        frame = self.bench.frame_number()
         try:
             if word == "table":
                 if path is None:
@@ -263,12 +257,12 @@ class Looking(Part):
 
     # -- watches -------------------------------------------------------------------------------------
 
-    @work(group="dialog")
+    @background(group="dialog")
     async def edit_watches(self) -> None:
         """All watch expressions in one line: edited, moved, removed by editing it."""
         bench = self.bench
         text = await bench.app.push_screen_wait(
-            Prompt(bench.palette, "The watch expressions, in their order", " ; ".join(self.watches), "a ; b ; c")
+            Prompt(bench.palette, "The watch expressions, in their order", " ; ".join(self.bench.watches), "a ; b ; c")
         )
         if text is None:
             return
@@ -279,11 +273,11 @@ class Looking(Part):
             except SyntaxError as e:
                 bench.notify(f"{part} is not an expression: {e.msg}. The watches are as they were.", severity="warning")
                 return
-        self.watches[:] = wanted
+        self.bench.watches[:] = wanted
         bench.about = "watched"
         await self.show_cards()
 
-    @work(group="dialog")
+    @background(group="dialog")
     async def action_watch(self) -> None:
         """Adds a watch expression; an existing one is removed by giving it again."""
         bench = self.bench
@@ -295,36 +289,36 @@ class Looking(Part):
         if not text or not text.strip():
             return
         text = text.strip()
-        if text in self.watches:
-            self.watches.remove(text)
+        if text in self.bench.watches:
+            self.bench.watches.remove(text)
         else:
             try:
                 ast.parse(text, mode="eval")
             except SyntaxError as e:
                 bench.notify(f"{text} is not an expression: {e.msg}.", severity="warning")
                 return
-            self.watches.append(text)
+            self.bench.watches.append(text)
         bench.about = "watched"
         await self.show_cards()
 
     async def show_cards(self) -> None:
         """The cards as chosen: around the line, of the call, of the module, watched."""
-        bench, client = self.bench, self.client
-        if client is None or self.state != "paused":
+        bench, client = self.bench, self.bench.client
+        if client is None or self.bench.state != "paused":
             return
         try:
             if bench.about == "watched":
                 cards = await self.watched()
             else:
-                cards = await client.cards(bench._frame(), bench.about)
+                cards = await client.cards(bench.frame_number(), bench.about)
                 if any(c.pending for c in cards):
                     bench.query_one(Cards).show(cards, bench.about)
-                    cards = await self._filled(client, cards)
+                    cards = await self.filled(client, cards)
         except BadUse:
             return
         bench.query_one(Cards).show(cards, bench.about)
 
-    @work(exclusive=True, group="room")
+    @background(exclusive=True, group="room")
     async def fill_room(self) -> None:
         """Larger pictures of the arrays and frames at hand, as far as there is room below their cards."""
         await asyncio.sleep(CALM)
@@ -332,9 +326,9 @@ class Looking(Part):
             await self._fill_room()
 
     async def _fill_room(self) -> None:
-        bench, client = self.bench, self.client
+        bench, client = self.bench, self.bench.client
         cards = bench.query_one(Cards)
-        if client is None or self.state != "paused" or not bench.facts or cards.pictures:
+        if client is None or self.bench.state != "paused" or not bench.facts or cards.pictures:
             return
         facts, shown = bench.facts, list(cards.cards)
         width, rows = cards.room
@@ -342,11 +336,11 @@ class Looking(Part):
             return
         known = {c.name for c in shown}
         for about in ("call", "module"):
-            shown += [c for c in await client.cards(bench._frame(), about) if not known.intersection([c.name])]
+            shown += [c for c in await client.cards(bench.frame_number(), about) if not known.intersection([c.name])]
             known = {c.name for c in shown}
         large = [c for c in shown if c.assigned and c.kind in ("array", "frame") and prod(c.shape or [1]) <= QUICK]
         for card in sorted(large, key=lambda c: not c.nonfinite):
-            if self.state != "paused" or bench.facts is not facts or cards.room[1] < PICTURE + 1:
+            if self.bench.state != "paused" or bench.facts is not facts or cards.room[1] < PICTURE + 1:
                 return
             if len(cards.pictures) + PICTURE + 1 > rows:
                 return
@@ -354,7 +348,7 @@ class Looking(Part):
             kind = "heat" if flat and min(card.shape or [1]) > 1 else "line"
             how = {"kind": kind, "width": width - 12, "height": PICTURE, "columns": []}
             try:
-                data = await client.plot(card.name, bench._frame(), **how)
+                data = await client.plot(card.name, bench.frame_number(), **how)
             except BadUse:
                 continue  # texts, or nothing in it
             title = card.name
@@ -366,18 +360,18 @@ class Looking(Part):
             drawn = DRAW[kind](data, width - 1, PICTURE, bench.palette, bench.formats[""])
             cards.add_picture(title, drawn, PICTURE)
 
-    async def _filled(self, client: Client, cards: list[Card]) -> list[Card]:
+    async def filled(self, client: Client, cards: list[Card]) -> list[Card]:
         """The cards with the summaries that take time."""
         waiting = [c.name for c in cards if c.pending]
-        told = {c.name: c for c in await client.fill(self.bench._frame(), self.bench.about, waiting)}
+        told = {c.name: c for c in await client.fill(self.bench.frame_number(), self.bench.about, waiting)}
         return [told.get(c.name, c) for c in cards]
 
     async def watched(self) -> list[Card]:
-        assert self.client is not None
-        return await asyncio.gather(*(self._one(text) for text in self.watches))
+        assert self.bench.client is not None
+        return await asyncio.gather(*(self._one(text) for text in self.bench.watches))
 
     async def _one(self, text: str) -> Card:
-        client, frame = self.client, self.bench._frame()
+        client, frame = self.bench.client, self.bench.frame_number()
         assert client is not None
         try:
             told = (await client.ask(text, frame, "watch"))["unevenSum"]
@@ -395,7 +389,7 @@ class Looking(Part):
 
     def copy_terms(self) -> None:
         """The headline and the terms of the paused statement."""
-        facts = self.facts
+        facts = self.bench.facts
         if facts is None:
             return
         rows = [f"{'  ' * t.depth}{t.text}\t{t.value}\t{t.type}{'  culprit' if t.culprit else ''}" for t in facts.terms]

@@ -2,19 +2,21 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from ...client import BadUse, Client, verify
-from ...client.book import Book
 from ...protocol import TRIPS, Facts
-from .part import Part
+from .controller import Controller
+
+if TYPE_CHECKING:
+    from .screen import Bench
 
 
-class Verifying(Part):
-    """A part of the Bench."""
+class Verifying(Controller):
+    """A controller of the Bench."""
 
-    book: Book
-
-    def __init__(self) -> None:
-        super().__init__()
+    def __init__(self, bench: Bench) -> None:
+        super().__init__(bench)
         self.before = verify.Seen()  # of the run before
         self.seen = verify.Seen()
 
@@ -29,19 +31,19 @@ class Verifying(Part):
         if facts.nested:
             return
         if facts.reason in TRIPS:
-            self.seen.texts.setdefault(facts.file, self.bench.text_of(facts.file).split("\n"))
+            self.seen.texts.setdefault(facts.file, self.bench.sources.text_of(facts.file).split("\n"))
             said = verify.at_pause(self.before, facts, self.seen)
             self.seen.trips.append(facts)
         elif facts.reason == "end":
             self.seen.ended = True
-            wanted = list(self.book.results)
+            wanted = list(self.bench.book.results)
             try:
                 self.seen.results, self.seen.against = await verify.results(client, wanted)
             except BadUse:
                 return
             known = self.before.trips or self.before.ended
             said = verify.at_end(self.before, self.seen) if known else ""
-            self.bench.verified = said
+            self.bench.notes.verified = said
         else:
             return
         if said:
@@ -50,8 +52,8 @@ class Verifying(Part):
     def name_result(self, text: str) -> str:
         """`verify …` in the ask drawer: kept with the case; given again, it is kept no longer."""
         result = verify.parse(text)
-        if result in self.book.results:
-            self.book.results.remove(result)
+        if result in self.bench.book.results:
+            self.bench.book.results.remove(result)
             return f"{result.expression} is not verified any longer"
-        self.book.results.append(result)
+        self.bench.book.results.append(result)
         return f"{result.sentence}: compared with the previous run at each end"

@@ -21,8 +21,9 @@ class BenchView(Protocol):
     state: str
     book: Book
     formats: dict[str, Format]
-    verified: str
 
+    @property
+    def verified(self) -> str: ...
     @property
     def run_worker(self) -> Any: ...
     @property
