@@ -421,7 +421,12 @@ async def test_close_up_grid_plots_and_compare(script, tmp_path) -> None:
         await pilot.press("v")
         await until(pilot, lambda: screen.view == "line" and screen.query(Plot) and screen.query_one(Plot).drawn)
         await pilot.press("plus")
-        await until(pilot, lambda: screen.plot_data and screen.plot_data["last"] - screen.plot_data["first"] < 400)
+        await until(
+            pilot,
+            lambda: (
+                screen.curves.plot_data and screen.curves.plot_data["last"] - screen.curves.plot_data["first"] < 400
+            ),
+        )
         await pilot.press("x")
         await until(pilot, lambda: isinstance(app.screen, Prompt))
         app.screen.query_one(Input).value = str(tmp_path / "inflow.svg")

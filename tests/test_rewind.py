@@ -457,7 +457,7 @@ def test_timers_have_what_was_left_of_them() -> None:
 
 HELD = """
 import os, signal, sys, threading, time
-from uneven_sum.agent import signals
+from uneven_sum.agent.core import signal_masking as signals
 
 if sys.argv[1] == "beside":
     threading.Thread(target=time.sleep, args=(30,), daemon=True).start()

@@ -9,6 +9,7 @@ from typing import Any
 from textual.command import DiscoveryHit, Hit, Hits, Provider
 
 from .shell.commands import listed
+from .shell.controller import Controlled
 from .shell.keymap import Keyed
 
 
@@ -21,9 +22,9 @@ class Commands(Provider):
             return []
         found: list[tuple[str, str, Callable[[], Any]]] = []
         for command in screen.ACTIONS:
-            if not command.keys:  # rare or dangerous: by the palette only
+            if not command.keys and isinstance(screen, Controlled):  # rare or dangerous: by the palette only
                 method, _, argument = command.actions.partition(":")
-                call = getattr(screen, method)
+                call = screen.command(method)
                 found.append((command.label, command.help, partial(call, argument) if argument else call))
         for command in listed(screen.ACTIONS):
             action = next((a for k in command.single() if (a := screen.action_of(k))), None)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import os
-from typing import TYPE_CHECKING, Any, cast
+from typing import Any, cast
 
 from textual import events, work
 from textual.app import ComposeResult
@@ -27,6 +27,7 @@ from ..lookouts.screen import Lookouts
 from ..plotting.number_format import Format
 from ..shell import history
 from ..shell.commands import bindings
+from ..shell.controller import Controlled
 from ..shell.keymap import Application, Keyed
 from ..shell.theme import Palette
 from ..widgets.bars import Headline, Keys, TopLine, Trail
@@ -37,7 +38,6 @@ from .ask_drawer import AskDrawer, AskLine
 from .asking import Asking
 from .breakpoints import Breakpoints
 from .cards import Cards
-from .controller import Controller
 from .guide_bar import GuideBar
 from .keeping_case import CaseKeeper
 from .key_line import KeyLine
@@ -55,11 +55,10 @@ from .values import Values
 from .verifying import Verifying
 
 NARROW = 110  # columns below which the cards move under the sheet
-PALETTE_ONLY = {c.actions.partition(":")[0] for c in commands.COMMANDS if not c.keys}
 MANY = 60  # cards from which on the notes at the line ends come a little later
 
 
-class Bench(Keyed, Screen[None]):
+class Bench(Keyed, Controlled, Screen[None]):
     """States: starting, running, paused, ended (by itself or by the user)."""
 
     DEFAULT_CSS = """
@@ -126,7 +125,7 @@ class Bench(Keyed, Screen[None]):
         self.sources = SourceTexts(self)
         self.verifying = Verifying(self)
         self.breakpoints = Breakpoints(self)
-        self.controllers: list[Controller] = [
+        self.controllers = [
             self.asking,
             self.appearance,
             self.case,
@@ -141,16 +140,6 @@ class Bench(Keyed, Screen[None]):
             self.verifying,
             self.breakpoints,
         ]
-
-    if not TYPE_CHECKING:  # so that a wrong name elsewhere is still found
-
-        def __getattr__(self, name: str) -> Any:
-            """Commands and actions are methods of the controllers."""
-            if name.startswith("action_") or name in PALETTE_ONLY:
-                for controller in self.__dict__.get("controllers", ()):
-                    if hasattr(type(controller), name):
-                        return getattr(controller, name)
-            raise AttributeError(f"{type(self).__name__!r} object has no attribute {name!r}")
 
     @property
     def typing(self) -> bool:

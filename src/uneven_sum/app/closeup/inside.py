@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any, cast
+from typing import TYPE_CHECKING, Any
 
 from rich.text import Text
 from textual.binding import Binding
@@ -11,6 +11,7 @@ from textual.widgets import TextArea, Tree
 from textual.widgets.text_area import Selection
 
 from ...client import BadUse
+from ..shell.controller import Controller
 from ..shell.theme import Palette
 from .reader import folded
 
@@ -35,20 +36,18 @@ class TextView(TextArea, inherit_bindings=False):
     ]
 
 
-class Inside:
-    """A part of the Close-up."""
+class Inside(Controller["CloseUp"]):
+    """A controller of the Close-up."""
 
-    @property
-    def _c(self) -> CloseUp:
-        return cast("CloseUp", self)
+    screen: CloseUp
 
     async def on_tree_node_expanded(self, event: Tree.NodeExpanded[str]) -> None:
-        screen = self._c
+        screen = self.screen
         node, client = event.node, screen.bench.client
         if node.data is None or node.children or client is None:
             return
         owner, start = _page(node.data)
-        found = await screen._ask(client.parts(owner, screen.frame, start, PAGE))
+        found = await screen.ask(client.parts(owner, screen.frame, start, PAGE))
         if found is None:
             return
         target = node.parent if start and node.parent is not None else node  # the next page stands beside, not below
@@ -58,7 +57,7 @@ class Inside:
 
     def _add(self, node: Any, owner: str, start: int, found: dict[str, Any]) -> None:
         """A page of parts below a node, and a way to the next page."""
-        screen = self._c
+        screen = self.screen
         p = screen.palette
         for part in found["parts"]:
             label = Text(part["name"], f"bold {p.text}")
@@ -75,12 +74,12 @@ class Inside:
 
     async def go_to_part(self, number: int) -> None:
         """Show the parts of the value from one on."""
-        screen = self._c
+        screen = self.screen
         tree, client = screen.query_one(Tree), screen.bench.client
         owner = tree.root.data
         if client is None or owner is None:
             return
-        found = await screen._ask(client.parts(owner, screen.frame, max(0, number), PAGE))
+        found = await screen.ask(client.parts(owner, screen.frame, max(0, number), PAGE))
         if found is None:
             return
         if not found["parts"]:
@@ -94,14 +93,14 @@ class Inside:
 
     def find_text(self, wanted: str) -> None:
         """Go to the next place where a text stands, from the cursor on, then from the top."""
-        screen = self._c
+        screen = self.screen
         found = _find_in_tree(screen.query_one(Tree), wanted) if screen.query(Tree) else None
         if found is None and screen.query(TextArea):
             found = _find_in_text(screen.query_one(TextArea), wanted)
         screen.say(f"{wanted}: {found}" if found else f"{wanted} is not in this text.", bad=not found)
 
-    async def _reader(self, body: Horizontal) -> None:
-        screen = self._c
+    async def reader(self, body: Horizontal) -> None:
+        screen = self.screen
         client = screen.bench.client
         if client is None:
             return

@@ -17,6 +17,7 @@ from ...client import BadUse
 from ..plotting.charts import DRAW, NAMES
 from ..plotting.number_format import Format
 from ..shell.commands import bindings, hints
+from ..shell.controller import Controlled
 from ..shell.keymap import Keyed
 from ..shell.theme import Palette
 from ..widgets.bars import Keys, TopLine
@@ -26,7 +27,7 @@ from ..widgets.grid import Grid
 from ..widgets.plot import Plot
 from ..widgets.split import put_beside
 from . import commands
-from .export import Keeping
+from .export import Export
 from .formatting import Formatting
 from .inside import Inside
 from .plotting import Plotting
@@ -34,7 +35,7 @@ from .plotting import Plotting
 WITH_GRID = ("image", "heat", "line")  # plots that are shown with the grid
 
 
-class CloseUp(Keyed, Plotting, Keeping, Formatting, Inside, Screen[None]):
+class CloseUp(Keyed, Controlled, Screen[None]):
     """`expressions`: what `tab` goes through; the first is shown."""
 
     DEFAULT_CSS = """
@@ -55,6 +56,11 @@ class CloseUp(Keyed, Plotting, Keeping, Formatting, Inside, Screen[None]):
 
     def __init__(self, bench: BenchView, palette: Palette, expressions: list[str], frame: int, first: str = "") -> None:
         super().__init__()
+        self.plotting = Plotting(self)
+        self.export = Export(self)
+        self.formatting = Formatting(self)
+        self.inside = Inside(self)
+        self.controllers = [self.plotting, self.export, self.formatting, self.inside]
         self.first = first  # the view to begin with
         self.bench, self.palette, self.expressions, self.frame = bench, palette, expressions, frame
         self.number = 0
@@ -103,7 +109,7 @@ class CloseUp(Keyed, Plotting, Keeping, Formatting, Inside, Screen[None]):
         if self.busy_since and time.monotonic() - self.busy_since > 0.3:
             self.say(f"computing … {time.monotonic() - self.busy_since:.1f} s   z cancels")
 
-    async def _ask(self, how: Any) -> Any:
+    async def ask(self, how: Any) -> Any:
         """Send a request, with a progress sign; None, with a message, when it was refused."""
         self.busy_since = time.monotonic()
         try:
@@ -122,14 +128,14 @@ class CloseUp(Keyed, Plotting, Keeping, Formatting, Inside, Screen[None]):
         if client is None:
             return
         self.query_one(TopLine).show(f"close-up of {self.expression}", self.bench.launch.name)
-        told = await self._ask(client.closeup(self.expression, self.frame))
+        told = await self.ask(client.closeup(self.expression, self.frame))
         self.told = told or {}
         self.slice = self.filter = ""
         self.sort, self.range, self.chosen, self.logarithmic = None, None, [], False
         if told is not None:
             self.slice = (told.get("grid") or {}).get("slice", "")
             self.say("")
-        self._facts()
+        self.facts()
         self.views = self._views()
         self.at_view = self.views.index(self.first) if self.first in self.views else 0
         await self._show()
@@ -147,7 +153,7 @@ class CloseUp(Keyed, Plotting, Keeping, Formatting, Inside, Screen[None]):
             found.append("parts")
         return found
 
-    def _facts(self) -> None:
+    def facts(self) -> None:
         p = self.palette
         told = self.told.get("summary")
         out = Text()
@@ -177,7 +183,7 @@ class CloseUp(Keyed, Plotting, Keeping, Formatting, Inside, Screen[None]):
         await body.remove_children()
         self._bottom()
         if self.view == "grid":
-            grid = Grid(self.palette, self._page)
+            grid = Grid(self.palette, self.page)
             grid.how = self.how
             await body.mount(grid)
             grid.focus()
@@ -189,24 +195,24 @@ class CloseUp(Keyed, Plotting, Keeping, Formatting, Inside, Screen[None]):
             tree.focus()
             tree.root.expand()
         elif self.view == "text":
-            await self._reader(body)
+            await self.inside.reader(body)
         elif self.view:
             plot = Plot(self.palette)
             await body.mount(plot)
             plot.focus()
-            self.call_after_refresh(self._plot)
+            self.call_after_refresh(self.plotting.plot)
         elif self.told:
             await body.mount(Static(Text("This value has no parts.", self.palette.quiet)))
 
     async def _fill(self) -> None:
         """The cells of the grid, and beside them or below the first plot."""
-        grid, body = self._grid(), self.query_one("#body", Horizontal)
+        grid, body = self.grid(), self.query_one("#body", Horizontal)
         if grid is None:
             return
         await grid.load()
         if self._beside() and not body.query(Plot) and grid.is_attached:
             if await put_beside(body, grid, Plot(self.palette)):
-                self.call_after_refresh(self._plot)
+                self.call_after_refresh(self.plotting.plot)
 
     def _beside(self) -> str:
         """The plot that is shown with the grid; empty where there is no room for one."""
@@ -235,12 +241,12 @@ class CloseUp(Keyed, Plotting, Keeping, Formatting, Inside, Screen[None]):
             [*hints(commands.COMMANDS, *many), *view, *keys, *hints(commands.COMMANDS, "escape", "?")]
         )
 
-    async def _page(self, where: dict[str, Any]) -> dict[str, Any] | None:
+    async def page(self, where: dict[str, Any]) -> dict[str, Any] | None:
         client = self.bench.client
         if client is None:
             return None
         how = {"slice": self.slice, "sort": self.sort, "filter": self.filter, **where}
-        found: dict[str, Any] | None = await self._ask(client.page(self.expression, self.frame, **how))
+        found: dict[str, Any] | None = await self.ask(client.page(self.expression, self.frame, **how))
         return found
 
     def on_grid_moved(self) -> None:
@@ -258,12 +264,12 @@ class CloseUp(Keyed, Plotting, Keeping, Formatting, Inside, Screen[None]):
 
     # -- grid actions --------------------------------------------------------------------------------
 
-    def _grid(self) -> Grid | None:
+    def grid(self) -> Grid | None:
         found = self.query(Grid)
         return found.first() if found else None
 
     async def action_bad(self, back: bool) -> None:
-        client, grid = self.bench.client, self._grid()
+        client, grid = self.bench.client, self.grid()
         if client is None:
             return
         if grid is None:
@@ -277,7 +283,7 @@ class CloseUp(Keyed, Plotting, Keeping, Formatting, Inside, Screen[None]):
         if self.sort is not None or self.filter:
             self.sort, self.filter = None, ""
             self.say("The bad cells are shown in the value's own order.")
-        found = await self._ask(
+        found = await self.ask(
             client.find_bad(self.expression, self.frame, slice=self.slice, row=row, column=column, back=back)
         )
         if found is None:
@@ -285,34 +291,34 @@ class CloseUp(Keyed, Plotting, Keeping, Formatting, Inside, Screen[None]):
         else:
             await grid.go(*found)
 
-    async def _prompt(self, question: str, value: str, hint: str) -> str | None:
+    async def prompt(self, question: str, value: str, hint: str) -> str | None:
         return await self.app.push_screen_wait(Prompt(self.palette, question, value, hint))
 
     @work(group="dialog")
     async def action_slice(self) -> None:
         if self.view in ("text", "parts"):
-            wanted = await self._prompt("Search for …", self.wanted, "a text; again: the next place")
+            wanted = await self.prompt("Search for …", self.wanted, "a text; again: the next place")
             if wanted:
                 self.wanted = wanted
-                self.find_text(wanted)
+                self.inside.find_text(wanted)
             return
-        if self._grid() is None:
+        if self.grid() is None:
             return
-        text = await self._prompt("Which slice?", self.slice, "like [3, :, ::2]")
+        text = await self.prompt("Which slice?", self.slice, "like [3, :, ::2]")
         if text is not None:
             await self._try(slice=text.strip())
 
     @work(group="dialog")
     async def action_filter(self) -> None:
-        if self._grid() is None:
+        if self.grid() is None:
             return
-        text = await self._prompt("Show only rows where …", self.filter, "like depth < 0; nothing shows all")
+        text = await self.prompt("Show only rows where …", self.filter, "like depth < 0; nothing shows all")
         if text is not None:
             await self._try(filter=text.strip())
 
     async def action_sort(self) -> None:
         """By the cursor's column: rising, falling, not at all."""
-        grid = self._grid()
+        grid = self.grid()
         if grid is None:
             return
         now = self.sort
@@ -325,14 +331,14 @@ class CloseUp(Keyed, Plotting, Keeping, Formatting, Inside, Screen[None]):
 
     async def _try(self, **change: Any) -> None:
         """Takes a slice, filter or sort up, unless it is refused."""
-        grid = self._grid()
+        grid = self.grid()
         kept = {n: getattr(self, n) for n in change}
         for name, value in change.items():
             setattr(self, name, value)
         if grid is None:
             return
         grid.row = grid.top = 0
-        if await self._page({"row": 0, "column": 0, "rows": 1, "columns": 1}) is None:
+        if await self.page({"row": 0, "column": 0, "rows": 1, "columns": 1}) is None:
             for name, value in kept.items():
                 setattr(self, name, value)
             return
@@ -341,14 +347,14 @@ class CloseUp(Keyed, Plotting, Keeping, Formatting, Inside, Screen[None]):
     @work(group="dialog")
     async def action_go_to(self) -> None:
         if self.view == "parts":
-            text = await self._prompt("Go to which part?", "", "its number, from 0")
+            text = await self.prompt("Go to which part?", "", "its number, from 0")
             if text is not None and text.strip().isdigit():
-                await self.go_to_part(int(text))
+                await self.inside.go_to_part(int(text))
             return
-        grid = self._grid()
+        grid = self.grid()
         if grid is None:
             return
-        text = await self._prompt("Go to which cell?", "", "row, or row and column: 41 or 41, 3")
+        text = await self.prompt("Go to which cell?", "", "row, or row and column: 41 or 41, 3")
         if not text:
             return
         try:
@@ -360,21 +366,21 @@ class CloseUp(Keyed, Plotting, Keeping, Formatting, Inside, Screen[None]):
     @work(group="dialog")
     async def action_set_cell(self) -> None:
         """Another value for the cursor's cell, for good."""
-        grid, client = self._grid(), self.bench.client
+        grid, client = self.grid(), self.bench.client
         if grid is None or client is None:
             return
         place, exact = grid.cell()
         if self.slice or self.filter or self.sort is not None or not place:
             self.say("A cell is set without slice, filter and sort; or ask for it with !.", bad=True)
             return
-        text = await self._prompt(f"New value of {place}, in the script", exact, "an expression")
+        text = await self.prompt(f"New value of {place}, in the script", exact, "an expression")
         if text is None:
             return
         kind = (self.told.get("summary") or {}).get("kind")
         index = f".iloc[{grid.row}, {grid.column}]" if kind == "frame" and grid.columns > 1 else f".iloc[{grid.row}]"
         if kind != "frame":
             index = f"[{grid.row}, {grid.column}]" if grid.columns > 1 else f"[{grid.row}]"
-        answer = await self._ask(client.set_value(self.expression + index, text, self.frame))
+        answer = await self.ask(client.set_value(self.expression + index, text, self.frame))
         if answer is not None:
             if self.bench.facts is not None:
                 self.bench.facts.hand = answer["hand"]
@@ -383,7 +389,7 @@ class CloseUp(Keyed, Plotting, Keeping, Formatting, Inside, Screen[None]):
             self.bench.run_worker(self.bench.read_call(client))
 
     def on_plot_read(self) -> None:
-        self.read_plot()
+        self.plotting.read_plot()
 
     async def action_view(self, by: int) -> None:
         if self.views:

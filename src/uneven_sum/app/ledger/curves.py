@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import os
-from typing import TYPE_CHECKING, Any, cast
-
-from textual import work
+from typing import TYPE_CHECKING, Any
 
 from ...client import BadUse, notes
 from ...client.ledger import SERIES, write_csv
 from ..plotting import image_export
 from ..plotting.charts import line
+from ..shell.controller import Controller, background
 from ..widgets.dialogs import Choice, Choose
 from ..widgets.plot import Plot
 
@@ -18,15 +17,13 @@ if TYPE_CHECKING:
     from .screen import LedgerScreen
 
 
-class Drawing:
-    """A part of the Ledger."""
+class Curves(Controller["LedgerScreen"]):
+    """A controller of the Ledger."""
 
-    @property
-    def _l(self) -> LedgerScreen:
-        return cast("LedgerScreen", self)
+    screen: LedgerScreen
 
     def plot_data(self, width: int) -> dict[str, Any] | None:
-        screen = self._l
+        screen = self.screen
         if screen.ledger is None or not screen.ledger.rows:
             return None
         present = screen.present_pass()
@@ -35,7 +32,7 @@ class Drawing:
         return {**data, "at": present or None, "named": True}
 
     def draw_plot(self) -> None:
-        screen = self._l
+        screen = self.screen
         found = screen.query(Plot)
         if not found:
             return
@@ -48,7 +45,7 @@ class Drawing:
             self.read_plot()
 
     def read_plot(self) -> None:
-        screen = self._l
+        screen = self.screen
         found = screen.query(Plot)
         if found:
             told = [SERIES[screen.how_drawn] + (" by pass, log axis" if screen.logarithmic else " by pass")]
@@ -59,16 +56,16 @@ class Drawing:
         self.read_plot()
 
     def action_log(self) -> None:
-        self._l.logarithmic = not self._l.logarithmic
+        self.screen.logarithmic = not self.screen.logarithmic
         self.draw_plot()
 
     def action_how(self) -> None:
         """The values, their differences from pass to pass, their ratios."""
-        self._l.how_drawn = (self._l.how_drawn + 1) % len(SERIES)
+        self.screen.how_drawn = (self.screen.how_drawn + 1) % len(SERIES)
         self.draw_plot()
 
     def action_zoom(self, factor: float) -> None:
-        screen, ledger = self._l, self._l.ledger
+        screen, ledger = self.screen, self.screen.ledger
         if ledger is None or not ledger.rows or not screen.query(Plot):
             return
         low, high = ledger.numbers[0], ledger.numbers[-1] + 1
@@ -84,7 +81,7 @@ class Drawing:
         self.draw_plot()
 
     def action_pan(self, by: int) -> None:
-        screen, ledger = self._l, self._l.ledger
+        screen, ledger = self.screen, self.screen.ledger
         if ledger is None or not screen.query(Plot):
             return
         if screen.range is None:
@@ -97,10 +94,10 @@ class Drawing:
         screen.range = (first + step, last + step)
         self.draw_plot()
 
-    @work(group="dialog")
+    @background(group="dialog")
     async def action_columns(self) -> None:
         """Which columns are plotted."""
-        screen, ledger = self._l, self._l.ledger
+        screen, ledger = self.screen, self.screen.ledger
         if ledger is None:
             return
         names = [c.name for c in ledger.columns if c.numeric]
@@ -117,9 +114,9 @@ class Drawing:
 
     # -- files ---------------------------------------------------------------------------------------
 
-    @work(group="dialog")
+    @background(group="dialog")
     async def action_export(self) -> None:
-        screen, ledger = self._l, self._l.ledger
+        screen, ledger = self.screen, self.screen.ledger
         if ledger is None:
             return
         plot = screen.plotting
@@ -138,10 +135,10 @@ class Drawing:
         except (OSError, ValueError, BadUse) as e:
             screen.say(f"{path} could not be written: {getattr(e, 'strerror', None) or e}", bad=True)
 
-    @work(group="dialog")
+    @background(group="dialog")
     async def action_keep(self) -> None:
         """The rows around the cursor, or the plot, with the case."""
-        screen, ledger = self._l, self._l.ledger
+        screen, ledger = self.screen, self.screen.ledger
         if ledger is None:
             return
         try:
@@ -163,7 +160,7 @@ class Drawing:
 
     def _picture(self) -> tuple[dict[str, Any], str]:
         """What the plot shows, and its title.  ValueError when there is nothing yet."""
-        screen = self._l
+        screen = self.screen
         data = self.plot_data(400)
         if data is None:
             raise ValueError("there is nothing to draw yet")
@@ -177,7 +174,7 @@ class Drawing:
         return f"The plot is in {path}."
 
     async def _write_table(self, path: str) -> str:
-        screen, ledger, client = self._l, self._l.ledger, self._l.bench.client
+        screen, ledger, client = self.screen, self.screen.ledger, self.screen.bench.client
         assert ledger is not None
         if path.endswith(".parquet"):
             if client is None:

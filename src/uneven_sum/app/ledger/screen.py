@@ -17,6 +17,7 @@ from ...client.ledger import Column, Ledger
 from ...protocol import LedgerOf
 from ..plotting.number_format import Format
 from ..shell.commands import bindings, hints
+from ..shell.controller import Controlled
 from ..shell.keymap import Keyed
 from ..shell.theme import Palette
 from ..widgets.bars import Keys, TopLine
@@ -26,15 +27,15 @@ from ..widgets.grid import Grid
 from ..widgets.plot import Plot
 from ..widgets.split import put_beside
 from . import commands
-from .curves import Drawing
-from .search import Finding
-from .trends import Telling
+from .curves import Curves
+from .search import Search
+from .trends import Trends
 
 WORDS = {"loop": "the loop", "elements": "the elements of", "calls": "the calls of"}
 UNIT = {"loop": "pass", "elements": "element", "calls": "call"}
 
 
-class LedgerScreen(Keyed, Finding, Drawing, Telling, Screen[None]):
+class LedgerScreen(Keyed, Controlled, Screen[None]):
     """`ledgers`: what `tab` goes through; the first is shown."""
 
     DEFAULT_CSS = """
@@ -56,6 +57,10 @@ class LedgerScreen(Keyed, Finding, Drawing, Telling, Screen[None]):
         self, bench: BenchView, palette: Palette, ledgers: list[LedgerOf], first: Awaitable[Ledger] | None = None
     ) -> None:
         super().__init__()
+        self.search = Search(self)
+        self.curves = Curves(self)
+        self.trends = Trends(self)
+        self.controllers = [self.search, self.curves, self.trends]
         self.first = first  # being read already
         self.courses: dict[tuple[int, int, str], list[str]] = {}
         self.bench, self.palette, self.ledgers = bench, palette, ledgers
@@ -95,7 +100,7 @@ class LedgerScreen(Keyed, Finding, Drawing, Telling, Screen[None]):
 
     def on_resize(self) -> None:
         self.set_class(self.app.size.width < 100, "narrow")
-        self.call_after_refresh(self.draw_plot)
+        self.call_after_refresh(self.curves.draw_plot)
 
     def say(self, text: str, bad: bool = False) -> None:
         self.query_one("#said", Static).update(Text(text, self.palette.error if bad else self.palette.quiet))
@@ -141,7 +146,7 @@ class LedgerScreen(Keyed, Finding, Drawing, Telling, Screen[None]):
             if facts is not None and facts.failed:
                 self.aimed = f"the filter failed in {facts.failed} passes: {facts.why}"
             await self.to_place(0)
-        self.draw_facts()
+        self.trends.draw_facts()
         return True
 
     def set_order(self) -> None:
@@ -151,7 +156,7 @@ class LedgerScreen(Keyed, Finding, Drawing, Telling, Screen[None]):
         self.order = list(range(self.ledger.rows))
         column = next((c for c in self.ledger.columns if self.sort and c.name == self.sort[0]), None)
         if column is not None and self.sort is not None:
-            self.order = self.sorted_rows(column, self.sort[1])
+            self.order = self.search.sorted_rows(column, self.sort[1])
 
     def title_(self) -> str:
         return f"{self.of.head}, line {self.of.line} of {os.path.basename(self.of.file)}"
@@ -199,7 +204,7 @@ class LedgerScreen(Keyed, Finding, Drawing, Telling, Screen[None]):
             plot = Plot(self.palette)
             await main.mount(plot)
             plot.focus()
-            self.call_after_refresh(self.draw_plot)
+            self.call_after_refresh(self.curves.draw_plot)
             return
         grid = Grid(self.palette, self._page)
         grid.how = self.format
@@ -214,7 +219,7 @@ class LedgerScreen(Keyed, Finding, Drawing, Telling, Screen[None]):
         grid, main = self.grid(), self.query_one("#main", Horizontal)
         if self.with_plot and grid is not None and grid.is_attached and not main.query(Plot):
             if not self.has_class("narrow") and await put_beside(main, grid, Plot(self.palette)):
-                self.call_after_refresh(self.draw_plot)
+                self.call_after_refresh(self.curves.draw_plot)
 
     def _nothing(self) -> Text:
         p = self.palette
@@ -294,7 +299,7 @@ class LedgerScreen(Keyed, Finding, Drawing, Telling, Screen[None]):
         ledger, grid = self.ledger, self.grid()
         if ledger is None or grid is None or not self.order:
             return
-        self.draw_facts()
+        self.trends.draw_facts()
         row = self.order[self.place]
         column = self.column
         exact = column.text(row) if column is not None else ""
@@ -306,7 +311,7 @@ class LedgerScreen(Keyed, Finding, Drawing, Telling, Screen[None]):
         self.say("   ".join(t for t in (aimed, where, chosen, self.format.name) if t))
         if column is not None and column.name != self.drawn_column:
             self.drawn_column = column.name
-            self.draw_plot()
+            self.curves.draw_plot()
 
     def _bottom(self) -> None:
         many = ["tab"] if len(self.ledgers) > 1 else []

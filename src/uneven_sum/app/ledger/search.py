@@ -2,26 +2,23 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, cast
-
-from textual import work
+from typing import TYPE_CHECKING
 
 from ...client.ledger import Column
+from ..shell.controller import Controller, background
 
 if TYPE_CHECKING:
     from .screen import LedgerScreen
 
 
-class Finding:
-    """A part of the Ledger."""
+class Search(Controller["LedgerScreen"]):
+    """A controller of the Ledger."""
 
-    @property
-    def _l(self) -> LedgerScreen:
-        return cast("LedgerScreen", self)
+    screen: LedgerScreen
 
     async def _to_row(self, row: int | None, said: str, nothing: str) -> None:
         """To a row of the table as it was recorded."""
-        screen = self._l
+        screen = self.screen
         if row is None:
             screen.say(nothing)
             return
@@ -32,11 +29,11 @@ class Finding:
         await screen.to_place(screen.order.index(row))
 
     def _pass_row(self, number: int) -> int | None:
-        return self._l.ledger.row_of(number) if number and self._l.ledger is not None else None
+        return self.screen.ledger.row_of(number) if number and self.screen.ledger is not None else None
 
     async def action_extreme(self, which: str) -> None:
         """The pass of the column's minimum or maximum."""
-        column = self._l.column
+        column = self.screen.column
         if column is not None:
             number = column.facts.low if which == "min" else column.facts.high
             word = "minimum" if which == "min" else "maximum"
@@ -45,7 +42,7 @@ class Finding:
 
     async def action_bad(self, back: bool) -> None:
         """The first pass whose value is not finite, of this column or of any; then the next one."""
-        screen, ledger = self._l, self._l.ledger
+        screen, ledger = self.screen, self.screen.ledger
         if ledger is None or screen.column is None:
             return
         own = [screen.column] if screen.column.facts.bad else ledger.columns
@@ -63,7 +60,7 @@ class Finding:
         await self._to_row(row, f"not finite: {', '.join(names)}", "")
 
     async def action_change(self) -> None:
-        column, ledger = self._l.column, self._l.ledger
+        column, ledger = self.screen.column, self.screen.ledger
         if column is not None and ledger is not None:
             row = ledger.largest_change(column)
             said = f"largest change of {column.name}"
@@ -72,14 +69,14 @@ class Finding:
             await self._to_row(row, said, f"{column.name} does not change.")
 
     async def action_sign(self) -> None:
-        column, ledger = self._l.column, self._l.ledger
-        if column is not None and ledger is not None and self._l.order:
-            row = ledger.next_sign_change(column, self._l.order[self._l.place])
+        column, ledger = self.screen.column, self.screen.ledger
+        if column is not None and ledger is not None and self.screen.order:
+            row = ledger.next_sign_change(column, self.screen.order[self.screen.place])
             await self._to_row(row, f"{column.name} changes its sign", f"{column.name} never changes its sign.")
 
     async def action_sort(self) -> None:
         """By the cursor's column: rising, falling, in the order of the passes."""
-        screen = self._l
+        screen = self.screen
         if screen.column is None:
             return
         name = screen.column.name
@@ -101,24 +98,24 @@ class Finding:
 
         return sorted(range(len(values)), key=key)
 
-    @work(group="dialog")
+    @background(group="dialog")
     async def action_filter(self) -> None:
-        screen = self._l
+        screen = self.screen
         hint = "like head < 0, or inflow.mean > 3 and number > 100; nothing shows all"
         text = await screen.prompt("Show only the passes where …", screen.filter, hint)
         if text is not None:
             await screen.read(filter=text.strip())
 
-    @work(group="dialog")
+    @background(group="dialog")
     async def action_find(self) -> None:
-        screen = self._l
+        screen = self.screen
         text = await screen.prompt("Find which text in the table?", screen.sought, "a part of a value")
         if text:
             screen.sought = text
             await self.action_find_next()
 
     async def action_find_next(self) -> None:
-        screen, ledger = self._l, self._l.ledger
+        screen, ledger = self.screen, self.screen.ledger
         if ledger is None or not screen.sought:
             return
         places = range(len(screen.order))
@@ -133,11 +130,11 @@ class Finding:
 
     def action_compare(self) -> None:
         """Puts this pass beside the one under the cursor; again: no longer."""
-        screen, ledger = self._l, self._l.ledger
+        screen, ledger = self.screen, self.screen.ledger
         if ledger is None or not screen.order:
             return
         row = screen.order[screen.place]
         screen.beside = None if screen.beside == row else row
-        screen.draw_facts()
+        screen.trends.draw_facts()
         if screen.beside is not None:
             screen.say(f"Pass {ledger.numbers[row]} marked. Move to compare; = unmarks.")

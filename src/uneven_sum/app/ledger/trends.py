@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import textwrap
-from typing import TYPE_CHECKING, cast
+from typing import TYPE_CHECKING
 
 from rich.text import Text
 from textual.widgets import Static
@@ -11,31 +11,30 @@ from textual.widgets import Static
 from ...client import BadUse
 from ...client.ledger import Ledger
 from ..plotting.number_format import shown
+from ..shell.controller import Controller
 
 if TYPE_CHECKING:
     from .screen import LedgerScreen
 
 
-class Telling:
-    """A part of the Ledger."""
+class Trends(Controller["LedgerScreen"]):
+    """A controller of the Ledger."""
 
-    @property
-    def _l(self) -> LedgerScreen:
-        return cast("LedgerScreen", self)
+    screen: LedgerScreen
 
     def draw_facts(self) -> None:
         """What is known of the cursor's column; or what differs between two passes."""
-        screen = self._l
+        screen = self.screen
         p, ledger, column = screen.palette, screen.ledger, screen.column
         out = Text()
         if ledger is not None and screen.beside is not None and screen.order:
-            screen._two_passes(out, ledger, screen.beside, screen.order[screen.place])
+            self.two_passes(out, ledger, screen.beside, screen.order[screen.place])
         elif ledger is not None and column is not None and ledger.rows:
             out.append(f"{column.name}\n", f"bold {p.text}")
             out.append(f"{column.facts.type}\n\n", p.quiet)
             said = screen.courses.get((screen.number, screen.run_number, column.name))
             if said is None:
-                screen.run_worker(screen._course(ledger, column.name), group="course", exclusive=True)
+                screen.run_worker(self.course(ledger, column.name), group="course", exclusive=True)
             for text in said or []:
                 for n, piece in enumerate(textwrap.wrap(text, 38)):
                     out.append(("  " if n else "▍ ") + piece + "\n", p.changed if not n else p.text)
@@ -53,9 +52,9 @@ class Telling:
                 out.append("The first lines of the branches that a pass took.\n", p.quiet)
         screen.query_one("#facts-text", Static).update(out)
 
-    async def _course(self, ledger: Ledger, name: str) -> None:
+    async def course(self, ledger: Ledger, name: str) -> None:
         """Sentences about a column, when the cursor has come to it."""
-        screen = self._l
+        screen = self.screen
         key = (screen.number, screen.run_number, name)
         client = screen.bench.client
         if client is None or screen.bench.state != "paused" or not ledger.told.run:
@@ -64,10 +63,10 @@ class Telling:
             screen.courses[key] = await client.course(ledger, name)
         except BadUse:
             screen.courses[key] = []
-        screen.draw_facts()
+        self.draw_facts()
 
-    def _two_passes(self, out: Text, ledger: Ledger, a: int, b: int) -> None:
-        p = self._l.palette
+    def two_passes(self, out: Text, ledger: Ledger, a: int, b: int) -> None:
+        p = self.screen.palette
         out.append(f"pass {ledger.numbers[a]} compared with pass {ledger.numbers[b]}\n\n", f"bold {p.text}")
         found = ledger.differences(a, b)
         for name, one, two, by in found:
