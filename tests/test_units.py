@@ -19,6 +19,7 @@ from hypothesis import strategies as st
 
 from uneven_sum.agent.core import text
 from uneven_sum.agent.diagnosis import reasons
+from uneven_sum.agent.probes import runtime
 from uneven_sum.agent.reload.loader import Loader
 from uneven_sum.agent.source.sites import Options
 from uneven_sum.agent.source.source_file import SourceFile
@@ -255,3 +256,33 @@ def test_text_has_enough_contrast(palette) -> None:
         ):
             light, dark = sorted((_luminance(getattr(palette, name)), _luminance(ground)), reverse=True)
             assert (light + 0.05) / (dark + 0.05) >= 4.5, (name, ground)
+
+
+def test_each_call_has_its_own_answer_to_a_failed_statement(monkeypatch) -> None:
+    """Two threads may fail at once: the answer of one must not reach the other."""
+    answers = iter(["retry", "", "retry"])
+
+    class Answers(runtime.Listener):
+        def failed(self, *args: object) -> str:
+            return next(answers)
+
+    monkeypatch.setattr(runtime, "listener", Answers())
+    monkeypatch.setattr(runtime, "sites", [None])
+    between: list[bool] = []
+
+    def outer() -> bool:
+        try:
+            raise ValueError
+        except ValueError:
+            skipped = runtime.failed(0)
+            inner(between)
+            return runtime.again() and not skipped and not runtime.again()
+
+    def inner(found: list[bool]) -> None:
+        try:
+            raise KeyError
+        except KeyError:
+            found += [runtime.failed(0), runtime.again(), runtime.failed(0), runtime.again(), runtime.again()]
+
+    assert outer()
+    assert between == [False, False, False, True, False]

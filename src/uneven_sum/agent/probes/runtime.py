@@ -65,7 +65,7 @@ class Leaving:
 leave = Leaving()
 listener = Listener()
 holding = False  # a warning waits for the result of its statement
-_answer = ""
+_retried: set[int] = set()  # ids of frames whose failed statement runs again; by frame, since threads fail at once
 
 
 def check(value: Any, emptied: None, site: int) -> Any:
@@ -142,31 +142,41 @@ def after(value: Any, site: int) -> None:
 
 def failed(site: int) -> bool:
     """A statement raised: pauses where nothing will handle it.  True: skip the statement."""
-    global _answer
-    _answer = ""
+    if sys is None:
+        return False
+    frame = sys._getframe(1)
     if leave.frame and isinstance(sys.exc_info()[1], Leave):
-        if leave.again and leave.frame == id(sys._getframe(1)):
+        if leave.again and leave.frame == id(frame):
             leave.frame, leave.again = 0, False
-            listener.again(sys._getframe(1))
-            _answer = "retry"
+            listener.again(frame)
+            _retried.add(id(frame))
             return False
-        if leave.skips and leave.frame == id(sys._getframe(1)):
+        if leave.skips and leave.frame == id(frame):
             leave.frame, leave.skips = 0, False
-            listener.skipped(sys._getframe(1))
+            listener.skipped(frame)
             return True
         return False
-    if run_state.quiet or run_state.in_trial or sys is None:
+    if run_state.quiet or run_state.in_trial:
         return False
+    answer = ""
     try:
-        _answer = listener.failed(sites[site], sys._getframe(1), False)
+        answer = listener.failed(sites[site], frame, False)
     except RecursionError:
         pass  # no room here; a guard further out judges
-    return _answer == "skip"
+    if answer == "retry":
+        _retried.add(id(frame))
+    return answer == "skip"
 
 
 def again() -> bool:
     """True when the statement that failed is to be tried again."""
-    return _answer == "retry"
+    if not _retried or sys is None:
+        return False
+    frame = id(sys._getframe(1))
+    if frame in _retried:
+        _retried.remove(frame)
+        return True
+    return False
 
 
 def head_failed(site: int) -> None:
