@@ -103,6 +103,7 @@ async def test_a_whole_session(peer: Peer, script) -> None:
         "nonfinite",
         "arrived",
         "carried",
+        "frames",
         "gaps",
     ]
     placed = await peer.ask(
