@@ -6,7 +6,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 ROOT_RUN := $(shell [ "$$(id -u)" = 0 ] && echo yes)
 
-.PHONY: demo test install check bench screenshots system-venv system-tests system-pictures clean
+.PHONY: demo test test-quick mutants coverage install check bench screenshots system-venv system-tests system-pictures clean
 
 demo: install
 	$(BIN)/uneven-sum demo rating
@@ -15,6 +15,20 @@ install: $(VENV)/.installed
 
 test: system-tests $(VENV)/.tested $(VENV)/.others
 	$(BIN)/python -m pytest -q -n 2 --dist worksteal
+
+# The own interpreter, without screens and long runs: in two minutes.
+test-quick: $(VENV)/.tested
+	$(BIN)/python -m pytest -q -n 2 --dist worksteal -m "not slow and not terminal"
+
+# Changes to conditions of the modules that judge: do their tests notice?
+mutants: $(VENV)/.tested
+	$(BIN)/python tools/mutants
+
+# Lines that tests run; a way to look, not a target.
+coverage: $(VENV)/.tested
+	$(BIN)/python -m pip install -q --disable-pip-version-check -c constraints.txt coverage
+	$(BIN)/python -m coverage run --source src/uneven_sum -m pytest -q -m "not slow and not terminal"
+	$(BIN)/python -m coverage report --skip-covered
 
 check: $(VENV)/.checked
 	$(BIN)/ruff check .

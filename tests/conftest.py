@@ -2,44 +2,12 @@
 
 from __future__ import annotations
 
-import functools
-import glob
-import os
 import shutil
-import subprocess
 import sys
 
 import pytest
 from driving_app import Terminal
-
-HERE = os.path.dirname(os.path.abspath(__file__))
-# Those that tools/other_interpreters has given the numerical packages come first.
-ELSEWHERE = (
-    os.path.join(HERE, "..", ".venv", "others", "3.*", "bin", "python"),
-    os.path.expanduser("~/.pyenv/versions/3.*/bin/python"),
-    "/usr/bin/python3",
-)
-
-
-@functools.cache
-def version_of(path: str) -> tuple[int, int]:
-    """Of an interpreter; (0, 0) for one that does not run."""
-    ask = subprocess.run([path, "-c", "import sys; print(*sys.version_info[:2])"], capture_output=True, text=True)
-    words = ask.stdout.split()
-    return (int(words[0]), int(words[1])) if ask.returncode == 0 and len(words) == 2 else (0, 0)
-
-
-def interpreters() -> list[str]:
-    """Our own interpreter and every other CPython from 3.11 up that is installed."""
-    found = {sys.version_info[:2]: sys.executable}
-    for path in [os.path.normpath(p) for pattern in ELSEWHERE for p in sorted(glob.glob(pattern))]:
-        version = version_of(path)
-        if version >= (3, 11):
-            found.setdefault(version, path)
-    return [found[v] for v in sorted(found)]
-
-
-INTERPRETERS = interpreters()
+from interpreters import INTERPRETERS
 
 
 @pytest.fixture(params=INTERPRETERS, ids=lambda p: "own" if p == sys.executable else p.split("/")[-3])
@@ -83,3 +51,24 @@ def terminal():
     yield start
     for one in opened:
         one.close()
+
+
+SLOW = {  # files whose tests take seconds each: they start applications, workers or long loops
+    *("test_any_keys", "test_app", "test_bad_input", "test_bench_more", "test_desk", "test_docs", "test_editor"),
+    *("test_guide", "test_keys", "test_ledger", "test_ledgers", "test_notes", "test_passes_back", "test_story"),
+    *("test_recording", "test_rewind", "test_settings", "test_verify", "test_workers", "test_values_more"),
+}
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Markers by what a test uses: `make test-quick` leaves out the slow ones and the other interpreters."""
+    for item in items:
+        fixtures = getattr(item, "fixturenames", ())
+        if "interpreter" in fixtures:
+            item.add_marker("interpreters")
+            if getattr(item, "callspec", None) and item.callspec.params.get("interpreter") != sys.executable:
+                item.add_marker("slow")
+        if "terminal" in fixtures or item.path.parent.name == "terminal":
+            item.add_marker("terminal")
+        if item.path.stem in SLOW:
+            item.add_marker("slow")

@@ -8,7 +8,7 @@ import tracemalloc
 
 import pytest
 from driving import running
-from test_recording import all_runs, texts
+from recorded import all_runs, texts
 
 from uneven_sum.agent.recording.recorder import Recorder
 from uneven_sum.app.plotting.charts import line

@@ -6,7 +6,7 @@ import os
 import subprocess
 import sys
 
-from test_lifetime import until
+from waiting import until
 
 from uneven_sum.host.descendants import Family, below, process
 

@@ -13,6 +13,7 @@ import pytest
 from driving import running
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from recorded import all_runs, texts
 
 from uneven_sum.agent.recording import retention
 from uneven_sum.agent.recording.recorder import CHUNK, Recorder, Run
@@ -55,17 +56,6 @@ def plainly(script, text: str, python: str) -> list[list[str]]:
     path = script("import sys\n" + text.replace("SHOW", "sys.stderr.write(f'{k!r} {t!r}\\n')"), "plain.py")
     done = subprocess.run([python, path], capture_output=True, text=True, check=True)
     return [[part.strip("'") for part in line.split(" ", 1)] for line in done.stderr.splitlines()]
-
-
-async def all_runs(client, path: str, line: int) -> list:
-    last = await client.passes(path, line)
-    return [await client.passes(path, line, run=n) for n in range(1, len(last.told.runs))] + [last]
-
-
-def texts(ledger, *names: str) -> list[list[str]]:
-    """The exact texts, row by row."""
-    columns = [c for c in ledger.columns if not names or c.name in names]
-    return [[c.text(row) for c in columns] for row in range(ledger.rows)]
 
 
 @pytest.mark.parametrize("name", LOOPS)

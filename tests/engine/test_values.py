@@ -27,7 +27,7 @@ from uneven_sum.app.shell.theme import CHALK, SLATE
 from uneven_sum.charts import summary_markdown, write_plot
 from uneven_sum.client import BadUse
 
-SCRIPT = str(Path(__file__).parent / "values_script.py")
+SCRIPT = str(Path(__file__).parents[1] / "support" / "values_script.py")
 FLOATS = st.floats(allow_nan=True, allow_infinity=True, width=64)
 
 

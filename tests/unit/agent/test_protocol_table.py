@@ -14,7 +14,7 @@ from uneven_sum.agent.requests.declare import ABSENT, declared, request
 from uneven_sum.agent.requests.dispatch import Requests
 from uneven_sum.protocol import FILTERS, TRIPS, Switches, Tripwire
 
-DOCS = (Path(__file__).parent.parent / "docs" / "protocol.md").read_text()
+DOCS = (Path(__file__).parents[3] / "docs" / "protocol.md").read_text()
 OF_ALL_VALUES = {"expression", "frameId", "slice", "sort", "filter"}  # named once, at `unevenSum/closeup`
 
 

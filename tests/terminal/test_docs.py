@@ -15,7 +15,7 @@ from driving import running
 
 from uneven_sum.demo import CASES, find
 
-TOP = Path(__file__).parent.parent
+TOP = Path(__file__).parents[2]
 TEXTS = [TOP / "README.md", *sorted((TOP / "docs").glob("*.md"))]
 MODEL = "x = 1.0\n" * 31 + "for day in range(3):\n    head = day * 0.5\n    total = head + 1.0\n"
 

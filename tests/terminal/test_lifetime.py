@@ -9,6 +9,7 @@ import sys
 import time
 
 import pytest
+from waiting import until
 
 
 def alive(mark: str) -> list[int]:
@@ -27,15 +28,6 @@ def alive(mark: str) -> list[int]:
         if mark.encode() in command + environment and state != "Z" and int(pid) != os.getpid():
             found.append(int(pid))
     return found
-
-
-def until(test, seconds: float = 5.0) -> bool:
-    end = time.monotonic() + seconds
-    while time.monotonic() < end:
-        if test():
-            return True
-        time.sleep(0.05)
-    return False
 
 
 @pytest.mark.parametrize("how", [signal.SIGKILL, signal.SIGTERM, signal.SIGINT])

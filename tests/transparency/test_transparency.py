@@ -8,8 +8,8 @@ import subprocess
 from pathlib import Path
 
 import pytest
-from conftest import version_of
 from driving import running
+from interpreters import version_of
 
 CORPUS = sorted((Path(__file__).parent / "corpus").glob("*.py"))
 

@@ -12,7 +12,7 @@ from driving import running
 
 from uneven_sum.client import BadUse
 
-SCRIPT = os.path.join(os.path.dirname(__file__), "values_more.py")
+SCRIPT = os.path.join(os.path.dirname(__file__), "..", "support", "values_more.py")
 SHOWN = {
     "speed": "3.5 meter / second",
     "depths": "3 cells float64, [1.0 nan 3.0] millimeter",
