@@ -290,7 +290,7 @@ def test_shapes_and_dtypes_as_numpy_makes_them(one, other, kind, kind2) -> None:
 def test_changed_cells_are_counted_as_they_are(cells: list[float], puts: dict[int, float]) -> None:
     array, listed = np.array(cells), list(cells)
     frame = pd.DataFrame({"depth": cells, "other": 1})
-    snapshot = snapshot_diff.Snapshot({"array": array, "listed": listed, "frame": frame, "same": np.ones(3)})
+    snapshot = snapshot_diff.NamesBefore({"array": array, "listed": listed, "frame": frame, "same": np.ones(3)})
     before = array.copy()
     for at, value in puts.items():
         if at < len(cells):
@@ -310,7 +310,7 @@ def test_large_arrays_are_summed_then_sampled(monkeypatch) -> None:
     monkeypatch.setattr(snapshot_diff, "COPIED", 1000)
     monkeypatch.setattr(snapshot_diff, "SUMMED", 100_000)
     small, middle, large = np.zeros(100), np.zeros(10_000), np.zeros(1_000_000)
-    snapshot = snapshot_diff.Snapshot({"small": small, "middle": middle, "large": large})
+    snapshot = snapshot_diff.NamesBefore({"small": small, "middle": middle, "large": large})
     assert snapshot.sampled
     for array in (small, middle, large):
         array[:] = 1
