@@ -37,6 +37,7 @@ def _is_text(node: ast.AST) -> bool:
     return isinstance(node, ast.JoinedStr) or isinstance(getattr(node, "value", None), (str, bytes))
 
 
+LITERAL = {ast.Constant}
 LARGE = 10_000  # lines of a file from which on checks are calls: its start would take too long otherwise
 PLACE = ("lineno", "col_offset", "end_lineno", "end_col_offset")
 
@@ -165,7 +166,8 @@ class Expressions:
     def value(self, node: ast.expr, role: str) -> ast.expr:
         """An expression whose value is stored, returned or passed on: checked where it is made."""
         if isinstance(node, (ast.Tuple, ast.List, ast.Set)):
-            node.elts = [self.value(e, role) for e in node.elts]
+            if not set(map(type, node.elts)) <= LITERAL:  # a table of numbers may have a million
+                node.elts = [self.value(e, role) for e in node.elts]
             return node
         if isinstance(node, ast.Dict):
             node.keys = [k and self.inside(k) for k in node.keys]
@@ -184,11 +186,11 @@ class Expressions:
         if isinstance(node, ast.NamedExpr):
             node.value = self.value(node.value, role)
             return node
-        site_of = position(node)
         wanted = self.options.checks and not self.absorbing and self._worth_a_look(node, role)
-        node = self.inside(node)
         if not wanted:
-            return node
+            return self.inside(node)
+        site_of = position(node)
+        node = self.inside(node)
         site = ast.Constant(self.sites.add(self.file, self.at, site_of, role))
         if self.temps and self.in_line:
             return self._here(self._inline(node, site), node)
@@ -212,8 +214,11 @@ class Expressions:
 
     def inside(self, node: ast.expr) -> ast.expr:
         """An expression that is not itself looked at; what it passes on is."""
-        if isinstance(node, ast.Call):
-            return self._call(node)
+        kind = type(node)
+        if kind is ast.Name or kind is ast.Constant:
+            return node
+        if kind is ast.Call:
+            return self._call(node)  # type: ignore[arg-type]
         if isinstance(node, ast.Lambda):
             return self._lambda(node)
         if isinstance(node, COMPREHENSIONS):
@@ -232,7 +237,9 @@ class Expressions:
                 node.value = self.value(node.value, "yield")
         elif isinstance(node, (ast.Tuple, ast.List, ast.Set, ast.Dict, ast.IfExp, ast.BoolOp, ast.NamedExpr)):
             return self.value(node, "argument")
-        elif not isinstance(node, (ast.Name, ast.Constant)):
+        elif kind is ast.BinOp:
+            node.left, node.right = self.inside(node.left), self.inside(node.right)  # type: ignore[attr-defined]
+        else:
             for name, value in ast.iter_fields(node):
                 if isinstance(value, ast.expr):
                     setattr(node, name, self.inside(value))
