@@ -73,6 +73,10 @@ class Bench(Keyed, Controlled, Screen[None]):
     KEYS_OF = "bench"
     HEADING, ACTIONS = commands.TITLE, commands.COMMANDS
     BINDINGS = bindings(commands.COMMANDS)
+    CONTROLLERS = (
+        *(Asking, Appearance, CaseKeeper, KeyLine, Values, Stepping, NoteSaver, SourceView, Recording, Running),
+        *(SourceTexts, Verifying, Breakpoints),
+    )
 
     def __init__(self, launch: Launch, palette: Palette, guided: bool = False) -> None:
         super().__init__()

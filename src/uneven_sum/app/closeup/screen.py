@@ -53,6 +53,7 @@ class CloseUp(Keyed, Controlled, Screen[None]):
     KEYS_OF = "closeup"
     HEADING, ACTIONS = commands.TITLE, commands.COMMANDS
     BINDINGS = bindings(commands.COMMANDS)
+    CONTROLLERS = (Plotting, Export, Formatting, Inside)
 
     def __init__(self, bench: BenchView, palette: Palette, expressions: list[str], frame: int, first: str = "") -> None:
         super().__init__()

@@ -52,6 +52,7 @@ class LedgerScreen(Keyed, Controlled, Screen[None]):
     KEYS_OF = "ledger"
     HEADING, ACTIONS = commands.TITLE, commands.COMMANDS
     BINDINGS = bindings(commands.COMMANDS)
+    CONTROLLERS = (Search, Curves, Trends)
 
     def __init__(
         self, bench: BenchView, palette: Palette, ledgers: list[LedgerOf], first: Awaitable[Ledger] | None = None

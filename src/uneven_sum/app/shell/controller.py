@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import functools
 from collections.abc import Callable, Coroutine
-from typing import TYPE_CHECKING, Any, Generic, TypeVar
+from typing import TYPE_CHECKING, Any, ClassVar, Generic, TypeVar
 
 from textual.screen import Screen
 from textual.worker import Worker
@@ -23,6 +23,7 @@ class Controller(Generic[S]):
 class Controlled:
     """A screen with controllers.  Its commands and actions may be methods of these."""
 
+    CONTROLLERS: ClassVar[tuple[type[Controller[Any]], ...]] = ()
     controllers: list[Controller[Any]]
 
     if not TYPE_CHECKING:  # so that a wrong name elsewhere is still found
