@@ -424,7 +424,7 @@ async def test_close_up_grid_plots_and_compare(script, tmp_path) -> None:
         await until(
             pilot,
             lambda: (
-                screen.curves.plot_data and screen.curves.plot_data["last"] - screen.curves.plot_data["first"] < 400
+                screen.plot_data and screen.plot_data["last"] - screen.plot_data["first"] < 400
             ),
         )
         await pilot.press("x")
@@ -700,7 +700,7 @@ async def test_a_change_is_tried_put_in_the_file_and_taken_up(script) -> None:
 
         assert "culprit" in shown("#is")
         area.load_text("flow.append(head ** 1.5 *")
-        await until(pilot, lambda: "is no Python" in shown("#said"))
+        await until(pilot, lambda: "is not Python" in shown("#said"))
         area.load_text("if head != 1.0:\n    flow.append(head ** 1.5 * width / (head - 1.0))")
         await until(pilot, lambda: "head != 1.0" in shown("#would") and "would change" in shown("#said"))
         await pilot.press("ctrl+s")

@@ -43,8 +43,8 @@ def test_names_are_textuals(key: str) -> None:
         ({"g": "x"}, {}, "g does nothing there"),
         ({"p": "escape"}, {}, "escape stays what it is"),
         ({"escape": "x"}, {}, "escape stays what it is"),
-        ({"p": "hyper+q"}, {}, "'hyper+q' is no key"),
-        ({"p": ""}, {}, "'' is no key"),
+        ({"p": "hyper+q"}, {}, "'hyper+q' is not a key"),
+        ({"p": ""}, {}, "'' is not a key"),
         ({"/": "/"}, {}, ""),
     ],
 )

@@ -68,7 +68,7 @@ async def test_a_change_is_tried(script) -> None:
         tried = (await run.client.try_change(0, None, "return [head, 1]"))["tried"]
         assert tried["statements"][0]["value"] == "[1.0, 1]" and tried["failed"] == ""
         for wrong, why in (
-            ("flow[day] = ", "Line 1 is no Python"),
+            ("flow[day] = ", "Line 1 is not Python"),
             ("a = 1\nb = = 2", "Line 2"),
             ("  ", "no statement"),
         ):

@@ -171,7 +171,7 @@ async def test_a_call_with_pauses_and_back(script, interpreter: str) -> None:
         await run.client.call_with_pauses("nowhere(1)")
         ended = await run.pause()
         assert ended.failed.startswith("NameError")
-        with pytest.raises(BadUse, match="is no call"):
+        with pytest.raises(BadUse, match="is not a call"):
             await run.client.call_with_pauses("head = 3")
         await run.client.step_back(here)
         await run.pause()
@@ -405,7 +405,7 @@ async def test_values_set_by_hand(script, interpreter: str) -> None:
             ("stage[9]", "1", "IndexError"),
             ("head", "nowhere", "NameError"),
             ("head", "1 +", "cannot be done"),
-            ("head + 1", "2", "cannot be done|is no name"),
+            ("head + 1", "2", "cannot be done|is not a name"),
         ):
             with pytest.raises(BadUse, match=why):
                 await c.set_value(target, value)

@@ -16,10 +16,10 @@ from ..core.markers import MARK
 from ..lookouts.lookout import Lookout, Plan, assigned_names, fits, tickers
 from ..source.sites import Options, Sites
 from ..source.source_file import SourceFile
-from .expressions import Expressions
+from .audit_probes import AuditProbes
 
 
-class LookoutProbes(Expressions):
+class LookoutProbes(AuditProbes):
     """Knows the function under way, and inserts what the plan wants in it."""
 
     def __init__(self, file: SourceFile, sites: Sites, options: Options, plan: Plan) -> None:

@@ -19,6 +19,7 @@ class Options:
     carried: bool = False
     marks: bool = True  # which branches were taken
     counts: bool = False  # how often each statement ran
+    audit: frozenset[str] = frozenset()  # what the rules of an audit want to see: see `rewrite/audit_probes.py`
 
 
 @dataclass

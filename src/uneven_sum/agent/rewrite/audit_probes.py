@@ -1,0 +1,132 @@
+"""The probes of an audit run: each operator, comparison, store and call that a rule wants is done by a function that
+sees its operands and its result.
+
+    a + b            ‹audit_add›(a, b, site)
+    a == b           ‹audit_eq›(a, b, site)
+    x[i] = v         ‹audit_store›(v, x, i, site)
+    f(a, k=b)        ‹audit_call›(f, site, a, k=b)      for the names that a rule wants
+    for … in it      for … in ‹audit_iter›(it, site)
+    except: …        except: ‹audit_handled›(site); …
+    f(a)             as a statement of its own: its result is thrown away
+
+Order and number of evaluations stay.  `Options.audit` has the names that are wanted.
+"""
+
+from __future__ import annotations
+
+import ast
+
+from ..source.sites import callee
+from ..source.source_file import position
+from .expressions import Expressions
+
+OPERATORS = {
+    **{ast.Add: "add", ast.Sub: "sub", ast.Mult: "mul", ast.Div: "truediv", ast.FloorDiv: "floordiv", ast.Mod: "mod"},
+    **{ast.Pow: "pow", ast.MatMult: "matmul"},
+}
+COMPARISONS = {ast.Eq: "eq", ast.NotEq: "ne", ast.Lt: "lt", ast.LtE: "le", ast.Gt: "gt", ast.GtE: "ge"}
+SEES_CALLER = {"super", "locals", "globals", "vars", "dir", "eval", "exec", "compile", "__import__", "warn", "breakpoint"}
+
+
+def same_place(a: ast.AST, b: ast.AST) -> bool:
+    """Whether two expressions name the same variable, attribute or element."""
+    return ast.unparse(a) == ast.unparse(b)
+
+
+class AuditProbes(Expressions):
+    """`running`: texts of the targets that the statement under way stores into."""
+
+    running: tuple[str, ...] = ()
+
+    def _wants(self, name: str) -> bool:
+        return name in self.options.audit
+
+    def audited_operator(self, node: ast.BinOp) -> ast.expr:
+        name = OPERATORS.get(type(node.op))
+        if name is None or not self._wants(name):
+            return node
+        role = "audit"
+        if name in ("add", "sub") and self.running:
+            sides = (node.left, node.right) if name == "add" else (node.left,)
+            if any(isinstance(s, (ast.Name, ast.Attribute, ast.Subscript)) and ast.unparse(s) in self.running for s in sides):
+                role = "running"
+        site = self._site(role, node)
+        return self._here(self._probe("audit_" + name, node.left, node.right, site), node)
+
+    def audited_augmented(self, s: ast.AugAssign, target: ast.expr, right: ast.expr) -> ast.expr | None:
+        """`target op= right` on what is no array: None where no rule wants it."""
+        name = OPERATORS.get(type(s.op))
+        if name is None or not self._wants(name):
+            return None
+        site = self.sites.add(self.file, self.at, position(s), "running" if name in ("add", "sub") else "audit")
+        return self._here(self._probe("audit_i" + name, target, right, ast.Constant(site)), s)
+
+    def audited_comparison(self, node: ast.Compare) -> ast.expr:
+        if len(node.ops) != 1:
+            return node
+        name = COMPARISONS.get(type(node.ops[0]))
+        if name is None or not self._wants(name):
+            return node
+        return self._here(self._probe("audit_" + name, node.left, node.comparators[0], self._site("audit", node)), node)
+
+    def audited_call(self, node: ast.Call, name: str) -> ast.expr:
+        wanted = self._wants("call:" + name) or (name and self._wants("call:*"))
+        if not wanted or name in SEES_CALLER:
+            return node
+        site = self._site("audit", node)
+        return self._here(ast.Call(ast.Constant("\0us:audit_call"), [node.func, site, *node.args], node.keywords), node)
+
+    def audited_store(self, s: ast.Assign) -> ast.stmt | None:
+        """`x[i] = v` as a call; None for other targets."""
+        if not self._wants("store") or len(s.targets) != 1 or not isinstance(s.targets[0], ast.Subscript):
+            return None
+        target = s.targets[0]
+        index = self.index_of(target.slice)
+        site = self._site("audit", target)
+        return self._here(ast.Expr(self._probe("audit_store", s.value, target.value, index, site)), s)
+
+    def index_of(self, index: ast.expr) -> ast.expr:
+        """An index as a value: slices become calls of `slice`."""
+        if isinstance(index, ast.Slice):
+            parts = [part or ast.Constant(None) for part in (index.lower, index.upper, index.step)]
+            return self._probe("slice", *parts)
+        if isinstance(index, ast.Tuple) and any(isinstance(e, ast.Slice) for e in index.elts):
+            return ast.Tuple([self.index_of(e) for e in index.elts], ast.Load())
+        return index
+
+    def audited_iterable(self, node: ast.expr, loop: ast.AST) -> ast.expr:
+        if not self._wants("iter"):
+            return node
+        return self._here(self._probe("audit_iter", node, self._site("audit", node)), node)
+
+    def audited_handler(self, h: ast.ExceptHandler) -> list[ast.stmt]:
+        """A probe at the start of a handler that leaves no trace of its exception."""
+        if not self._wants("handled") or not is_silent(h):
+            return []
+        site = self.sites.add(self.file, position(h.body[0]), position(h), "audit")
+        return [self._here(ast.Expr(self._probe("audit_handled", ast.Constant(site))), h.body[0])]
+
+    def audited_result(self, s: ast.Expr) -> ast.expr:
+        """The result of a call that is a statement of its own."""
+        call = s.value
+        if isinstance(call, ast.Call) and self._wants("unused:" + callee(call)):
+            call.func = call.func  # the call itself stays
+            owner = call.func.value if isinstance(call.func, ast.Attribute) else None
+            if isinstance(owner, (ast.Name, ast.Attribute)):
+                return self._here(self._probe("audit_unused", s.value, self._site("audit", s.value)), s.value)
+        return s.value
+
+
+def is_silent(h: ast.ExceptHandler) -> bool:
+    """A broad handler whose body neither raises, calls nor names the exception: it passes, or puts a default."""
+    names = [h.type] if h.type is not None else []
+    names = [e for n in names for e in (n.elts if isinstance(n, ast.Tuple) else [n])]
+    broad = h.type is None or any(isinstance(n, ast.Name) and n.id in ("Exception", "BaseException") for n in names)
+    for node in (n for s in h.body for n in ast.walk(s)):
+        if isinstance(node, (ast.Raise, ast.Call)):
+            return False
+        if isinstance(node, ast.Name) and h.name is not None and node.id == h.name:
+            return False
+    only_passes = all(isinstance(s, (ast.Pass, ast.Continue)) for s in h.body)
+    puts_default = all(isinstance(s, (ast.Assign, ast.Continue, ast.Pass, ast.Return)) for s in h.body)
+    return only_passes or (broad and puts_default) or (puts_default and any(isinstance(s, ast.Assign) for s in h.body))
