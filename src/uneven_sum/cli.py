@@ -13,8 +13,8 @@ import click
 
 from . import __version__, endings
 from .host.launch import BadUse, Launch, SyntaxFault
+from .protocol.trips import AUDIT_RULES, TRIPS
 from .protocol.trips import PAUSES as CHOICES
-from .protocol.trips import TRIPS
 from .safe_text import visible
 
 if TYPE_CHECKING:
@@ -75,6 +75,15 @@ def _trips(text: str | None, option: str) -> set[str]:
     wrong = sorted(found - set(CHOICES))
     if wrong:
         raise BadUse(f"{option} does not know {', '.join(wrong)}. It takes a list of: {', '.join(CHOICES)}.")
+    return found
+
+
+def _rules(text: str | None) -> list[str]:
+    """The rules of `--rules`; none: all that are not weak."""
+    found = [name.strip() for name in (text or "").split(",") if name.strip()]
+    wrong = [name for name in found if name not in AUDIT_RULES]
+    if wrong:
+        raise BadUse(f"--rules does not know {', '.join(wrong)}. There are: {', '.join(AUDIT_RULES)}.")
     return found
 
 
@@ -188,6 +197,8 @@ def run(script: str, args: tuple[str, ...], theme: str | None, no_return_points:
 @script_options
 @pause_options
 @click.option("--all", "everything", is_flag=True, help="Report every problem, not only the first.")
+@click.option("--audit", is_flag=True, help="Run to the end, and report finite results that cannot be trusted.")
+@click.option("--rules", metavar="LIST", help="With --audit, only these rules, separated by commas.")
 @click.option("--json", "json_", is_flag=True, help="Report as one JSON object on standard output.")
 @click.option(
     "--passes",
@@ -202,6 +213,8 @@ def check(
     script: str,
     args: tuple[str, ...],
     everything: bool,
+    audit: bool,
+    rules: str | None,
     json_: bool,
     passes: int,
     report: str | None,
@@ -217,6 +230,11 @@ def check(
 
     launch = _launch(script, args, options)
     launch.go_on = everything
+    if audit:
+        launch.audit = _rules(rules)
+        launch.pause_on, launch.checks, launch.guards = set(), False, False
+    elif rules is not None:
+        raise BadUse("--rules is for --audit.")
     launch.output_to_stderr = json_
     launch.passes = passes if json_ or report else 0
     if report is not None and not os.path.isdir(os.path.dirname(os.path.abspath(report))):
@@ -226,7 +244,7 @@ def check(
         _write_report(as_report(launch, outcome), report, launch.name)
     if json_:
         click.echo(as_json(outcome))
-    elif outcome.pauses or outcome.unwatched or outcome.outcome == "died":
+    elif outcome.pauses or outcome.unwatched or outcome.outcome == "died" or audit:
         sys.stdout.flush()
         click.echo(as_text(outcome), err=True)
     sys.exit(outcome.our_status)

@@ -423,9 +423,7 @@ async def test_close_up_grid_plots_and_compare(script, tmp_path) -> None:
         await pilot.press("plus")
         await until(
             pilot,
-            lambda: (
-                screen.plot_data and screen.plot_data["last"] - screen.plot_data["first"] < 400
-            ),
+            lambda: screen.plot_data and screen.plot_data["last"] - screen.plot_data["first"] < 400,
         )
         await pilot.press("x")
         await until(pilot, lambda: isinstance(app.screen, Prompt))

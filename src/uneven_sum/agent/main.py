@@ -13,6 +13,7 @@ import time
 import types
 from typing import Any
 
+from .audit.auditor import Auditor
 from .core import identity, run_state, unbuffered_streams
 from .core.text import clean
 from .core.transport import Closed, Wire
@@ -79,6 +80,11 @@ def run(fd: int, loaded: frozenset[str]) -> None:
     if not engine.gone and os.getpid() == engine.process:
         try:
             engine.send_written()
+            if engine.audit is not None:
+                run_state.quiet = True
+                found = [f.as_dict() for f in engine.audit.findings()]
+                engine.wire.event("unevenSum/findings", {"findings": found})
+                run_state.quiet = False
             if failed is not None and arguments.get("pauseAtEnd") and not engine.ended:
                 unmet = failed is not engine.judged and "error" in engine.pauses_on
                 if unmet and engine.switches.error.wants_class(type(failed)):
@@ -118,6 +124,10 @@ def _prepare(fd: int) -> Engine:
     guards, meters = arguments.get("guards", True), arguments.get("meters", True)
     engine.loader.options = Options(guards=guards, checks=checks, meters=meters, marks=meters)
     engine.go_on = bool(arguments.get("goOn"))
+    if arguments.get("audit") is not None:
+        engine.audit = Auditor(set(arguments["audit"]) or None)
+        engine.loader.options.audit = engine.audit.wants()
+        runtime.PROBES.update(engine.audit.probes())
     wire.send(
         {
             "type": "response",

@@ -5,8 +5,8 @@ from __future__ import annotations
 import time
 from dataclasses import dataclass, field
 
-from ..client import Client, Ended, Exited, Launch, Stopped, Tripped, Unwatched
-from ..protocol import TRIPS, Facts
+from ..client import Client, Ended, Exited, Found, Launch, Stopped, Tripped, Unwatched
+from ..protocol import TRIPS, Facts, Finding
 
 
 @dataclass
@@ -21,11 +21,12 @@ class Outcome:
     pauses: list[Facts] = field(default_factory=list)
     left: list[str] = field(default_factory=list)  # processes that the script has started to outlive it
     unwatched: list[Unwatched] = field(default_factory=list)  # what ran without probes
+    findings: list[Finding] | None = None  # of an audit
 
     @property
     def our_status(self) -> int:
         """Our own exit status: 0 fine, 1 something tripped, 3 the script ended with a status of its own."""
-        if self.pauses:
+        if self.pauses or self.findings:
             return 1
         return 0 if self.exit_status == 0 else 3
 
@@ -48,6 +49,8 @@ async def check(launch: Launch) -> Outcome:
                 await client.go_on()
             elif isinstance(event, Tripped):
                 outcome.pauses.append(event.facts)
+            elif isinstance(event, Found):
+                outcome.findings = event.findings
             elif isinstance(event, Unwatched):
                 outcome.unwatched.append(event)
             elif isinstance(event, Ended):

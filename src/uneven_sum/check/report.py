@@ -9,7 +9,7 @@ import msgspec
 
 from ..client import Launch, Unwatched, notes, reporting
 from ..client.book import lines_of
-from ..protocol import Facts, Term
+from ..protocol import Facts, Finding, Term
 from ..protocol.names import shown
 from ..safe_text import visible, visible_json
 from .check import Outcome
@@ -27,6 +27,8 @@ def as_json(outcome: Outcome) -> str:
         "seconds": round(outcome.seconds, 6),
         "pauses": [_pause(p) for p in outcome.pauses],
     }
+    if outcome.findings is not None:
+        told["findings"] = [msgspec.to_builtins(f) for f in outcome.findings]
     if outcome.left:
         told["left"] = outcome.left
     if outcome.unwatched:
@@ -66,6 +68,10 @@ def as_text(outcome: Outcome) -> str:
     """Headline, the lines around, and the terms of each pause."""
     parts = [one.sentence + "\n" for one in outcome.unwatched]
     parts += [_one(p) for p in outcome.pauses]
+    if outcome.findings is not None:
+        parts += [_finding(f) for f in outcome.findings]
+        count = len(outcome.findings)
+        parts.append(f"{count} finding{'' if count == 1 else 's'}.\n" if count else "No findings.\n")
     if outcome.left:
         parts.append(f"Still running, each in a session of its own: {', '.join(outcome.left)}.\n")
     if outcome.outcome == "died":
@@ -84,6 +90,17 @@ def _one(facts: Facts) -> str:
     for remark in (facts.trial, facts.differs and f"({facts.differs})"):
         if remark:
             lines.append(f"  {remark}")
+    return "\n".join(lines) + "\n"
+
+
+def _finding(found: Finding) -> str:
+    """The sentence, the place and the statement."""
+    where = f"{os.path.basename(found.file)}:{found.line}" + (f" in {shown(found.function)}" if found.function else "")
+    often = f", {found.times:,} times" if found.times > 1 else ""
+    first = f", first in pass {found.at_pass:,}" if found.at_pass else ""
+    lines = [found.headline, f"  {where}{often}{first}   [{found.rule}]"]
+    lines += [f"      {notes.cut(line)}" for line in found.statement.splitlines()]
+    lines += [f"      {text} = {value}" for text, value in found.operands]
     return "\n".join(lines) + "\n"
 
 

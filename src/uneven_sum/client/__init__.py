@@ -2,7 +2,7 @@
 
 from ..host.launch import BadUse, Launch, SyntaxFault
 from .client import Client
-from .events import Busy, CallEnded, Ended, Event, Exited, Output, Stopped, Tripped, Trouble, Unwatched, Where
+from .events import Busy, CallEnded, Ended, Event, Exited, Found, Output, Stopped, Tripped, Trouble, Unwatched, Where
 
 __all__ = [
     "BadUse",
@@ -12,6 +12,7 @@ __all__ = [
     "Ended",
     "Event",
     "Exited",
+    "Found",
     "Launch",
     "Output",
     "Stopped",

@@ -12,6 +12,7 @@ from ..host.launch import BadUse, Launch
 from ..host.session import Session, died_sentence
 from ..protocol import (
     Facts,
+    Finding,
     LedgerOf,
     LedgerPasses,
     Lookout,
@@ -22,7 +23,7 @@ from ..protocol import (
     Switches,
     to_wire,
 )
-from .events import Busy, CallEnded, Ended, Event, Exited, Output, Stopped, Tripped, Trouble, Unwatched, Where
+from .events import Busy, CallEnded, Ended, Event, Exited, Found, Output, Stopped, Tripped, Trouble, Unwatched, Where
 from .ledger import Ledger
 from .motions import Motions
 from .values import Values
@@ -214,6 +215,8 @@ def _typed(name: str, body: dict[str, Any], program: str) -> Event | None:
         return Stopped(facts, met, *more)
     if name == "unevenSum/callEnded":
         return CallEnded(body["call"], body, body["failed"], body["seconds"], body["point"])
+    if name == "unevenSum/findings":
+        return Found(msgspec.convert(body["findings"], list[Finding]))
     if name == "unevenSum/tripped":
         return Tripped(msgspec.convert(body, Facts))
     if name == "output":

@@ -6,7 +6,7 @@ import os
 from dataclasses import dataclass, field
 from typing import Any, Union
 
-from ..protocol import Facts, Loop
+from ..protocol import Facts, Finding, Loop
 
 
 @dataclass
@@ -35,6 +35,13 @@ class Tripped:
     """Something tripped, and the script went on."""
 
     facts: Facts
+
+
+@dataclass
+class Found:
+    """The findings of an audit, the weightiest first."""
+
+    findings: list[Finding]
 
 
 @dataclass
@@ -105,4 +112,4 @@ class Exited:
     sentence: str
 
 
-Event = Union[Stopped, CallEnded, Tripped, Output, Where, Busy, Unwatched, Trouble, Ended, Exited]
+Event = Union[Found, Stopped, CallEnded, Tripped, Output, Where, Busy, Unwatched, Trouble, Ended, Exited]

@@ -77,6 +77,7 @@ class Launch:
     meters: bool = True
     guards: bool = True
     limits: Limits = Limits()
+    audit: list[str] | None = None  # names of rules; empty: all that are not weak; None: no audit
 
     def filters(self) -> list[str]:
         """The exception filters that `pause_on` stands for."""
@@ -99,6 +100,7 @@ class Launch:
             "meters": self.meters,
             "passes": self.passes,
             "guards": self.guards,
+            "audit": self.audit,
             "trialSeconds": self.limits.trial,
         }
 

@@ -243,3 +243,24 @@ class Recent(msgspec.Struct):
     line: int = 0
     numbers: list[int] = []
     values: list[RecentValue] = []
+
+
+class Finding(msgspec.Struct):
+    """What a rule of an audit has found at a place.  `question`: values alone cannot decide; `right`: what a right
+    calculation gives; `operands`: texts and values."""
+
+    rule: str
+    weight: float
+    question: bool
+    headline: str
+    file: str
+    line: int
+    function: str
+    term: str
+    statement: str
+    times: int
+    at_pass: int | None = msgspec.field(name="pass", default=None)
+    cell: list[int] | None = None
+    evidence: dict[str, Any] = {}
+    right: str | None = None
+    operands: list[tuple[str, str]] = []

@@ -56,3 +56,10 @@ for _name, _trip in TRIPS.items():
     FILTERS[_name] = (_trip.label, True)
     FILTERS.update({name: (extra.label, extra.default) for name, extra in _trip.extras.items()})
 PAUSES = (*TRIPS, "start")  # what a script can pause on by itself
+
+# The rules of an audit; the agent has them in `agent/audit/rules`, and a test compares the two.
+AUDIT_RULES = (
+    *("wrap", "truncation", "narrowing", "broadcast", "underflow", "absorption", "float-equality", "unsorted"),
+    *("exhausted", "reseeded", "ignored-failure", "out-of-range", "lost-rows", "duplicated-rows", "text-arithmetic"),
+    *("alignment", "dates", "swallowed", "lost-write", "ill-conditioned", "integer-division", "degrees"),
+)

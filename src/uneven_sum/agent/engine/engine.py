@@ -13,6 +13,7 @@ import types
 import warnings
 from typing import Any, Protocol
 
+from ..audit.auditor import Auditor
 from ..core import identity, run_state, signal_masking
 from ..core.markers import TRIPS
 from ..core.original_builtins import with_originals
@@ -104,6 +105,7 @@ class Engine(WarningTrigger, NonfiniteTrigger, Snapshots, BreakpointTrigger, tra
         self.nested: nested_call.Nested | None = None  # the call that is run within a pause
         self.boundary: types.FrameType | None = None  # what is further out handles none of its errors
         self.by_hand = Assignments()
+        self.audit: Auditor | None = None
         self.interrupting = False  # a pause was asked for between two lines
         self.hurry = False  # back to a place of before: nothing else pauses on the way
         self.entering = False  # on the way to the first line

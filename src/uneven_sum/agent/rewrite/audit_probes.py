@@ -25,7 +25,19 @@ OPERATORS = {
     **{ast.Pow: "pow", ast.MatMult: "matmul"},
 }
 COMPARISONS = {ast.Eq: "eq", ast.NotEq: "ne", ast.Lt: "lt", ast.LtE: "le", ast.Gt: "gt", ast.GtE: "ge"}
-SEES_CALLER = {"super", "locals", "globals", "vars", "dir", "eval", "exec", "compile", "__import__", "warn", "breakpoint"}
+SEES_CALLER = {
+    "super",
+    "locals",
+    "globals",
+    "vars",
+    "dir",
+    "eval",
+    "exec",
+    "compile",
+    "__import__",
+    "warn",
+    "breakpoint",
+}
 
 
 def same_place(a: ast.AST, b: ast.AST) -> bool:
@@ -48,7 +60,10 @@ class AuditProbes(Expressions):
         role = "audit"
         if name in ("add", "sub") and self.running:
             sides = (node.left, node.right) if name == "add" else (node.left,)
-            if any(isinstance(s, (ast.Name, ast.Attribute, ast.Subscript)) and ast.unparse(s) in self.running for s in sides):
+            if any(
+                isinstance(s, (ast.Name, ast.Attribute, ast.Subscript)) and ast.unparse(s) in self.running
+                for s in sides
+            ):
                 role = "running"
         site = self._site(role, node)
         return self._here(self._probe("audit_" + name, node.left, node.right, site), node)
@@ -106,15 +121,13 @@ class AuditProbes(Expressions):
         site = self.sites.add(self.file, position(h.body[0]), position(h), "audit")
         return [self._here(ast.Expr(self._probe("audit_handled", ast.Constant(site))), h.body[0])]
 
-    def audited_result(self, s: ast.Expr) -> ast.expr:
-        """The result of a call that is a statement of its own."""
-        call = s.value
+    def audited_result(self, call: ast.expr, made: ast.expr) -> ast.expr:
+        """The result of a call that is a statement of its own; `made`: what the call has become."""
         if isinstance(call, ast.Call) and self._wants("unused:" + callee(call)):
-            call.func = call.func  # the call itself stays
             owner = call.func.value if isinstance(call.func, ast.Attribute) else None
             if isinstance(owner, (ast.Name, ast.Attribute)):
-                return self._here(self._probe("audit_unused", s.value, self._site("audit", s.value)), s.value)
-        return s.value
+                return self._here(self._probe("audit_unused", made, self._site("audit", call)), call)
+        return made
 
 
 def is_silent(h: ast.ExceptHandler) -> bool:

@@ -163,9 +163,13 @@ class Rewriter(RecordingProbes):
         return [s]
 
     def _assign(self, s: ast.Assign) -> list[ast.stmt]:
+        if self.options.audit:
+            self.running = tuple(ast.unparse(t) for t in s.targets)
         s.value = self.captured(s.targets, self.value(s.value, "value"))
+        self.running = ()
         s.targets = [self.inside(t) for t in s.targets]
-        return [s]
+        stored = self.audited_store(s) if self.options.audit else None
+        return [stored or s]
 
     def _annassign(self, s: ast.AnnAssign) -> list[ast.stmt]:
         if s.value is not None:
@@ -173,12 +177,15 @@ class Rewriter(RecordingProbes):
         return [s]
 
     def _expr(self, s: ast.Expr) -> list[ast.stmt]:
+        whole = s.value
         if isinstance(s.value, ast.Call) and any(k.arg == "out" for k in s.value.keywords):
             s.value = self.value(s.value, "value")
         elif isinstance(s.value, ast.Await):
             s.value.value = self.inside(s.value.value)
         else:
             s.value = self.inside(s.value)
+        if self.options.audit:
+            s.value = self.audited_result(whole, s.value)
         return [s]
 
     def _return(self, s: ast.Return) -> list[ast.stmt]:
@@ -196,6 +203,11 @@ class Rewriter(RecordingProbes):
     _break = _continue = _global = _nonlocal = _import = _importfrom = _typealias = _pass
 
     def _augassign(self, s: ast.AugAssign) -> list[ast.stmt]:
+        if self.options.audit and isinstance(s.target, ast.Name):
+            right = self.inside(s.value)
+            done = self.audited_augmented(s, placed(self._load(s.target.id), s.target), right)
+            s.value = right
+            return [s if done is None else self._here(ast.Assign([s.target], done), s)]
         if not self.options.checks and not self.captures(s.target):
             s.target = self.inside(s.target)  # type: ignore[assignment]
             s.value = self.inside(s.value)
@@ -335,7 +347,8 @@ class Rewriter(RecordingProbes):
 
     def _for(self, s: ast.For) -> list[ast.stmt]:
         s.target = self.inside(s.target)
-        s.iter = self._metered(self.value(s.iter, "iterable"), s, s.iter, self.temps)
+        audited = self.audited_iterable(self.value(s.iter, "iterable"), s) if self.options.audit else None
+        s.iter = self._metered(audited or self.value(s.iter, "iterable"), s, s.iter, self.temps)
         recorder = self.recorder_of(s)
         if recorder is not None:
             over = ast.Attribute(self._run(recorder, run_name(s)), "over", ast.Load())
@@ -399,7 +412,8 @@ class Rewriter(RecordingProbes):
         if isinstance(s, ast.TryStar):
             self.returning = None  # no `return` may stand in an `except*` clause
         for h in s.handlers:
-            h.body = self.branch(self.body(h.body), "except", h, made, h.body)
+            first = self.audited_handler(h) if self.options.audit else []
+            h.body = [*first, *self.branch(self.body(h.body), "except", h, made, h.body)]
         self.returning = returning
         s.orelse = self.body(rest)
         if s.handlers and (rest or not hasattr(last, "body")):

@@ -1,0 +1,192 @@
+"""Runs the rules: what the rewritten code of an audit run calls, and the findings that come of it."""
+
+from __future__ import annotations
+
+import operator
+import sys
+import types
+from collections.abc import Callable
+from typing import Any
+
+from ..core import run_state, signal_masking
+from ..frames import stack
+from ..source.registry import file_of
+from ..source.sites import sites
+from .finding import Finding, Place, pass_of
+from .rules import RULES
+from .rules.base import Rule
+
+MOST = 2_000  # findings of a run
+NUMBERS = (float, int)
+
+
+class Auditor:
+    """The state of one audit: places by the number of their site, findings by place and rule."""
+
+    def __init__(self, names: set[str] | None = None) -> None:
+        wanted = [kind for kind in RULES if (not kind.WEAK if names is None else kind.NAME in names)]
+        self.rules: list[Rule] = [kind(self) for kind in wanted]
+        self.places: dict[int, Place] = {}
+        self.found: dict[tuple[int, str], Finding] = {}
+        self.by_operator: dict[str, list[Rule]] = {}
+        for rule in self.rules:
+            for name in rule.WANTS:
+                self.by_operator.setdefault(name, []).append(rule)
+
+    def wants(self) -> frozenset[str]:
+        return frozenset(self.by_operator)
+
+    def place(self, site: int) -> Place:
+        found = self.places.get(site)
+        if found is None:
+            found = self.places[site] = Place(sites[site])
+        return found
+
+    def report(self, rule: Rule, site: int, headline: str, weight: float, **more: Any) -> Finding | None:
+        """A finding at a place; the first one of a rule there stands, later ones are counted."""
+        place = self.place(site)
+        place.times[rule.NAME] = place.times.get(rule.NAME, 0) + 1
+        key = (site, rule.NAME)
+        if key in self.found or len(self.found) >= MOST:
+            return self.found.get(key)
+        made = Finding(rule.NAME, headline, weight, place, **more)
+        frame = self._frame()
+        if frame is not None:
+            made.at_pass, made.function = pass_of(frame), stack.function_name(frame)
+        self.found[key] = made
+        return made
+
+    def has(self, rule: Rule, site: int) -> bool:
+        """Count one more time of what was found already; False where it is new."""
+        if (site, rule.NAME) not in self.found:
+            return False
+        self.place(site).times[rule.NAME] += 1
+        return True
+
+    def drop(self, rule: Rule, site: int) -> None:
+        self.found.pop((site, rule.NAME), None)
+
+    @staticmethod
+    def _frame() -> types.FrameType | None:
+        frame: types.FrameType | None = sys._getframe(1)
+        while frame is not None and file_of(frame) is None:
+            frame = frame.f_back
+        return frame
+
+    def findings(self) -> list[Finding]:
+        """All findings, the weightiest first; what a rule knows at the end only is added."""
+        for rule in self.rules:
+            with_care(rule.finish)
+        return sorted(self.found.values(), key=lambda f: (-f.weight, f.place.file, f.place.line))
+
+    # -- what rewritten code calls ---------------------------------------------------------------------
+
+    def probes(self) -> dict[str, Any]:
+        """The functions by their marks."""
+        found: dict[str, Any] = {}
+        for name in ("add", "sub", "mul", "truediv", "floordiv", "mod", "pow", "matmul"):
+            found["audit_" + name] = self._operator(name, getattr(operator, name))
+            found["audit_i" + name] = self._operator(name, getattr(operator, "i" + name))
+        for name in ("eq", "ne", "lt", "le", "gt", "ge"):
+            found["audit_" + name] = self._operator(name, getattr(operator, name))
+        found |= {"audit_call": self._call(), "audit_store": self._store(), "audit_iter": self._iter()}
+        return found | {"audit_handled": self._handled(), "audit_unused": self._unused()}
+
+    def _operator(self, name: str, function: Callable[[Any, Any], Any]) -> Callable[[Any, Any, int], Any]:
+        scalar = [r.scalars for r in self.by_operator.get(name, []) if r.SCALARS]
+        other = [r.operator for r in self.by_operator.get(name, []) if r.OTHERS]
+        state = run_state
+        known = (str, bytes, bool, type(None))
+
+        def probe(a: Any, b: Any, site: int) -> Any:
+            result = function(a, b)
+            ta, tb = type(a), type(b)
+            if (ta is float or ta is int) and (tb is float or tb is int):
+                for rule in scalar:
+                    rule(name, a, b, result, site)
+                return result
+            if state.quiet or state.in_trial or not other or (ta in known and tb in known and ta is not str):
+                return result
+            for rule in other:
+                with_care(rule, name, a, b, result, site)
+            return result
+
+        return probe
+
+    def _call(self) -> Callable[..., Any]:
+        by_name: dict[str, list[Rule]] = {}
+        for wanted, rules in self.by_operator.items():
+            if wanted.startswith("call:"):
+                by_name[wanted[5:]] = rules
+        names: dict[int, list[Rule]] = {}
+        state = run_state
+
+        def probe(function: Any, site: int, /, *args: Any, **named: Any) -> Any:
+            rules = names.get(site)
+            if rules is None:
+                node: Any = self.place(site).node
+                called = getattr(getattr(node, "func", None), "attr", "") or getattr(
+                    getattr(node, "func", None), "id", ""
+                )
+                rules = names[site] = by_name.get(called, [])
+            if state.quiet or state.in_trial:
+                return function(*args, **named)
+            before = [with_care(rule.before, function, args, named, site) for rule in rules]
+            result = function(*args, **named)
+            for rule, kept in zip(rules, before):
+                with_care(rule.call, function, args, named, result, site, kept)
+            return result
+
+        return probe
+
+    def _store(self) -> Callable[..., None]:
+        rules = self.by_operator.get("store", [])
+
+        def probe(value: Any, target: Any, index: Any, site: int) -> None:
+            before = [with_care(rule.before_store, target, index, value, site) for rule in rules]
+            target[index] = value
+            for rule, kept in zip(rules, before):
+                with_care(rule.store, target, index, value, site, kept)
+
+        return probe
+
+    def _iter(self) -> Callable[[Any, int], Any]:
+        rules = self.by_operator.get("iter", [])
+
+        def probe(value: Any, site: int) -> Any:
+            for rule in rules:
+                with_care(rule.iterated, value, site)
+            return value
+
+        return probe
+
+    def _handled(self) -> Callable[[int], None]:
+        rules = self.by_operator.get("handled", [])
+
+        def probe(site: int) -> None:
+            error = sys.exc_info()[1]
+            for rule in rules:
+                with_care(rule.handled, error, site)
+
+        return probe
+
+    def _unused(self) -> Callable[[Any, int], Any]:
+        rules = {r for name, found in self.by_operator.items() if name.startswith("unused:") for r in found}
+
+        def probe(value: Any, site: int) -> Any:
+            for rule in rules:
+                with_care(rule.unused, value, site)
+            return value
+
+        return probe
+
+
+def with_care(function: Callable[..., Any], *args: Any) -> Any:
+    """A rule must not harm the script: what it raises is dropped, unless it is a signal handler's of the script."""
+    try:
+        with run_state.silenced():
+            return function(*args)
+    except Exception as e:
+        if signal_masking.is_the_scripts(e):
+            raise
+        return None

@@ -1,0 +1,30 @@
+"""Numbers in sentences of findings."""
+
+from __future__ import annotations
+
+from typing import Any
+
+
+def full(value: Any) -> str:
+    """A number with all digits that it has."""
+    if hasattr(value, "item") and getattr(value, "ndim", 0) == 0:
+        value = value.item()
+    return repr(value)
+
+
+def short(value: Any) -> str:
+    """At most six significant digits."""
+    if hasattr(value, "item") and getattr(value, "ndim", 0) == 0:
+        value = value.item()
+    return f"{value:.6g}" if isinstance(value, float) else f"{value:,}" if isinstance(value, int) else str(value)[:60]
+
+
+def listed(values: list[Any], most: int = 3) -> str:
+    """`6, 18, 31 …`"""
+    shown = ", ".join(str(v) if not isinstance(v, str) else repr(v) for v in values[:most])
+    return shown + (" …" if len(values) > most else "")
+
+
+def many(count: int, word: str) -> str:
+    """`1 cell`, `3 cells`."""
+    return f"{count:,} {word}{'' if count == 1 else 's'}"

@@ -1,0 +1,60 @@
+"""`alignment`: series or frames whose labels differ are combined, and what has no partner becomes missing."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from ...values import nonfinite
+from ..figures import listed
+from .base import Rule
+
+
+class Alignment(Rule):
+    NAME = "alignment"
+    WANTS = ("add", "sub", "mul", "truediv", "store")
+
+    def operator(self, name: str, a: Any, b: Any, result: Any, site: int) -> None:
+        pd = nonfinite.module("pandas")
+        if pd is None or not isinstance(a, pd.Series) or not isinstance(b, pd.Series) or a.index.equals(b.index):
+            return
+        only_left, only_right = a.index.difference(b.index), b.index.difference(a.index)
+        if not len(only_left) + len(only_right) or self.auditor.has(self, site):
+            return
+        place = self.auditor.place(site)
+        lost = len(only_left) + len(only_right)
+        texts = place.operand_texts()
+        parts = [
+            f"{len(one):,} of `{text}` only ({listed([str(k) for k in one[:4]])})"
+            for one, text in ((only_left, texts[0]), (only_right, texts[-1]))
+            if len(one)
+        ]
+        self.auditor.report(
+            self,
+            site,
+            f"{place.text} combines by label, and {lost:,} labels have no partner: {'; '.join(parts)}. They "
+            "become missing.",
+            0.75 if lost > 0.05 * max(len(a), len(b)) else 0.55,
+            question=lost < 0.5 * max(len(a), len(b)),
+            evidence={"left only": len(only_left), "right only": len(only_right), "of": max(len(a), len(b))},
+        )
+
+    def store(self, target: Any, index: Any, value: Any, site: int, kept: Any) -> None:
+        pd = nonfinite.module("pandas")
+        if pd is None or not isinstance(target, pd.DataFrame) or not isinstance(value, pd.Series):
+            return
+        if len(value) != len(target) or value.index.equals(target.index):
+            return
+        missing = target.index.difference(value.index)
+        if not len(missing) or self.auditor.has(self, site):
+            return
+        place = self.auditor.place(site)
+        self.auditor.report(
+            self,
+            site,
+            f"{place.text} takes the series by label, and {len(missing):,} of {len(target):,} rows have none in it "
+            f"({listed([str(k) for k in missing[:4]])}): they become missing. Its length is the same: is the "
+            "order meant?",
+            0.8,
+            evidence={"rows": len(missing), "of": len(target)},
+            right="the values in their order: .to_numpy()",
+        )

@@ -1,0 +1,58 @@
+"""What a rule is: which terms it wants to see, and what it does with each.  One file a rule; `RULES` lists them."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any, ClassVar
+
+if TYPE_CHECKING:
+    from ..auditor import Auditor
+
+BINARY = ("add", "sub", "mul", "truediv", "floordiv", "mod", "pow", "matmul")
+
+
+class Rule:
+    """`WANTS`: names of operators and comparisons, `call:NAME`, `store`, `iter`, `handled`, `unused:NAME`.
+
+    `SCALARS`: it wants operators on plain floats and ints; `OTHERS`: on anything else.  `WEAK`: off unless named.
+    """
+
+    NAME: ClassVar[str]
+    WANTS: ClassVar[tuple[str, ...]] = ()
+    SCALARS: ClassVar[bool] = False
+    OTHERS: ClassVar[bool] = True
+    WEAK: ClassVar[bool] = False
+
+    def __init__(self, auditor: Auditor) -> None:
+        self.auditor = auditor
+
+    def scalars(self, name: str, a: Any, b: Any, result: Any, site: int) -> None:
+        """An operator on plain numbers: on the hot path, so it must be short."""
+
+    def operator(self, name: str, a: Any, b: Any, result: Any, site: int) -> None:
+        """An operator or comparison on other values."""
+
+    def before(self, function: Any, args: tuple[Any, ...], named: dict[str, Any], site: int) -> Any:
+        """Before a call; what it returns is given to `call`."""
+
+    def call(
+        self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int, kept: Any
+    ) -> None:
+        """After a call."""
+
+    def before_store(self, target: Any, index: Any, value: Any, site: int) -> Any:
+        """Before `target[index] = value`; what it returns is given to `store`."""
+
+    def store(self, target: Any, index: Any, value: Any, site: int, kept: Any) -> None:
+        """After `target[index] = value`."""
+
+    def iterated(self, value: Any, site: int) -> None:
+        """A loop begins over a value."""
+
+    def handled(self, error: BaseException | None, site: int) -> None:
+        """A handler that leaves no trace has caught an error."""
+
+    def unused(self, value: Any, site: int) -> None:
+        """The result of a call that is thrown away."""
+
+    def finish(self) -> None:
+        """At the end of the script."""

@@ -1,0 +1,65 @@
+"""`exhausted`: a generator is entered again after its end, and gives nothing."""
+
+from __future__ import annotations
+
+import inspect
+import types
+from typing import Any
+
+from .base import Rule
+
+TAKES = (
+    "list",
+    "sum",
+    "max",
+    "min",
+    "tuple",
+    "set",
+    "sorted",
+    "any",
+    "all",
+    "dict",
+    "fromiter",
+    "enumerate",
+    "zip",
+    "map",
+)
+
+
+class Exhausted(Rule):
+    NAME = "exhausted"
+    WANTS = ("iter", *(f"call:{name}" for name in TAKES))
+
+    def __init__(self, auditor: Any) -> None:
+        super().__init__(auditor)
+        self.entered: dict[int, tuple[Any, int, bool]] = {}  # by id: the iterator, where it was entered first
+
+    def iterated(self, value: Any, site: int) -> None:
+        self._enter(value, site)
+
+    def before(self, function: Any, args: tuple[Any, ...], named: dict[str, Any], site: int) -> Any:
+        for value in args[:4]:
+            self._enter(value, site)
+
+    def _enter(self, value: Any, site: int) -> None:
+        kind = type(value)
+        if kind is types.GeneratorType:
+            ended = inspect.getgeneratorstate(value) == inspect.GEN_CLOSED
+        elif kind in (map, zip, filter, enumerate) or kind.__name__.endswith("_iterator"):
+            ended = None
+        else:
+            return
+        known = self.entered.get(id(value))
+        if known is None:
+            self.entered[id(value)] = (value, site, bool(ended))
+            return
+        if ended and not self.auditor.has(self, site):
+            place, first = self.auditor.place(site), self.auditor.place(known[1])
+            self.auditor.report(
+                self,
+                site,
+                f"{place.text} goes over a generator that is used up: line {first.line} has taken all of it "
+                f"({first.text}). Nothing is left here. A list can be gone over twice.",
+                0.85,
+                evidence={"used up at line": first.line, "by": first.text},
+            )

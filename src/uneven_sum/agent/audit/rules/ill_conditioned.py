@@ -1,0 +1,81 @@
+"""`ill-conditioned`: a linear system or fit whose solution has few digits that hold."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+from ...values import nonfinite
+from .base import Rule
+
+LIMIT = 1e10
+
+
+class IllConditioned(Rule):
+    """The condition in the 1-norm after rows and columns are equilibrated (Higham 2002, chapter 7): mere scaling does
+    not count."""
+
+    NAME = "ill-conditioned"
+    WANTS = ("call:solve", "call:inv", "call:lstsq", "call:polyfit", "call:pinv")
+
+    def call(
+        self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int, kept: Any
+    ) -> None:
+        np = nonfinite.module("numpy")
+        if np is None or not args:
+            return
+        name = getattr(function, "__name__", "")
+        names: list[str] = []
+        if name == "polyfit":
+            if len(args) < 3:
+                return
+            matrix = np.vander(np.asarray(args[0], dtype=float), int(args[2]) + 1)
+            names = [f"x**{int(args[2]) - k}" for k in range(int(args[2]) + 1)]
+        else:
+            given = args[0]
+            names = [str(c) for c in getattr(given, "columns", [])]
+            matrix = np.asarray(given, dtype=float)
+        if matrix.ndim != 2 or min(matrix.shape) < 2 or max(matrix.shape) > 3000 or not np.isfinite(matrix).all():
+            return
+        condition = _condition(np, matrix)
+        if condition < LIMIT or self.auditor.has(self, site):
+            return
+        place = self.auditor.place(site)
+        digits = max(0, int(16 - math.log10(condition))) if math.isfinite(condition) else 0
+        pair = _dependent(np, matrix)
+        texts = place.operand_texts()
+        shown = [names[i] if names else f"column {i}" for i in pair] if pair else []
+        which = f" {shown[0]} and {shown[1]} are nearly dependent." if shown else ""
+        left = f"about {digits} of 16 digits hold" if digits else "no digit of the result is sure"
+        self.auditor.report(
+            self,
+            site,
+            f"{place.text}: {texts[0] if texts else 'the matrix'} is ill-conditioned ({condition:.2g}), {left}.{which}",
+            0.9 if digits < 3 else 0.75,
+            evidence={"condition": condition, "digits": digits, "shape": list(matrix.shape), "columns": shown},
+        )
+
+
+def _condition(np: Any, matrix: Any) -> float:
+    with np.errstate(all="ignore"):
+        rows = np.abs(matrix).max(axis=1, keepdims=True)
+        scaled = matrix / np.where(rows == 0, 1, rows) if matrix.shape[0] == matrix.shape[1] else matrix
+        columns = np.linalg.norm(scaled, axis=0, keepdims=True)
+        scaled = scaled / np.where(columns == 0, 1, columns)
+        try:
+            values = np.linalg.svd(scaled, compute_uv=False)
+        except np.linalg.LinAlgError:
+            return math.inf
+    return float(values[0] / values[-1]) if values[-1] > 0 else math.inf
+
+
+def _dependent(np: Any, matrix: Any) -> list[int]:
+    """The two columns with the largest parts in the direction that is nearly lost."""
+    columns = np.linalg.norm(matrix, axis=0)
+    scaled = matrix / np.where(columns == 0, 1, columns)
+    try:
+        _, _, right = np.linalg.svd(scaled, full_matrices=False)
+    except np.linalg.LinAlgError:
+        return []
+    order = np.argsort(-np.abs(right[-1]))
+    return sorted(int(i) for i in order[:2])

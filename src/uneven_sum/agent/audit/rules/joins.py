@@ -1,0 +1,194 @@
+"""`lost-rows`, `duplicated-rows`: what a join of two frames left out, or took twice."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from ...values import nonfinite
+from ..figures import listed
+from .base import Rule
+
+MOST = 200_000  # keys that are looked at
+
+
+def _sides(function: Any, args: tuple[Any, ...], named: dict[str, Any]) -> tuple[Any, Any, list[Any]] | None:
+    """Left and right frame, and the further positional arguments of a merge or join."""
+    pd = nonfinite.module("pandas")
+    if pd is None:
+        return None
+    owner = getattr(function, "__self__", None)
+    if isinstance(owner, pd.DataFrame):
+        right = args[0] if args else named.get("right", named.get("other"))
+        return (owner, right, list(args[1:])) if isinstance(right, pd.DataFrame) else None
+    left = args[0] if args else named.get("left")
+    right = args[1] if len(args) > 1 else named.get("right")
+    if isinstance(left, pd.DataFrame) and isinstance(right, pd.DataFrame):
+        return left, right, list(args[2:])
+    return None
+
+
+def _keys(pd: Any, name: str, left: Any, right: Any, named: dict[str, Any]) -> tuple[Any, Any, str] | None:
+    """The key of each side as a series, and how it is called; None for keys of several columns."""
+    on = named.get("on")
+    left_on, right_on = named.get("left_on", on), named.get("right_on", on)
+    if name == "join":
+        if on is None:
+            return left.index.to_series(), right.index.to_series(), "the index"
+        return (left[on], right.index.to_series(), str(on)) if isinstance(on, str) else None
+    if left_on is None and right_on is None:
+        if named.get("left_index") and named.get("right_index"):
+            return left.index.to_series(), right.index.to_series(), "the index"
+        common = [c for c in left.columns if c in set(right.columns)]
+        if len(common) != 1:
+            return None
+        left_on = right_on = common[0]
+    left_on = left_on[0] if isinstance(left_on, list) and len(left_on) == 1 else left_on
+    right_on = right_on[0] if isinstance(right_on, list) and len(right_on) == 1 else right_on
+    if isinstance(left_on, list) or isinstance(right_on, list) or left_on is None or right_on is None:
+        return None
+    return left[left_on], right[right_on], str(left_on)
+
+
+def _folded(value: Any) -> Any:
+    """A key as its writer may have meant it: without blanks around it, case and type."""
+    if isinstance(value, str):
+        text = value.strip().casefold()
+        try:
+            return float(text)
+        except ValueError:
+            return text
+    return float(value) if isinstance(value, (int, float)) and not isinstance(value, bool) else value
+
+
+class LostRows(Rule):
+    """Keys without a partner that have a near one on the other side, by blanks, case or type; rows that an inner join
+    drops.  Exempt: `indicator`, and left or outer joins without near keys."""
+
+    NAME = "lost-rows"
+    WANTS = ("call:merge", "call:join", "call:groupby")
+
+    def call(
+        self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int, kept: Any
+    ) -> None:
+        pd = nonfinite.module("pandas")
+        name = getattr(function, "__name__", "")
+        if pd is None or named.get("indicator"):
+            return
+        if name == "groupby":
+            self._grouped(pd, function, args, named, site)
+            return
+        sides = _sides(function, args, named)
+        if sides is None:
+            return
+        left, right, rest = sides
+        how = named.get("how", rest[0] if rest and isinstance(rest[0], str) else "left" if name == "join" else "inner")
+        keys = _keys(pd, name, left, right, named)
+        if keys is None or len(left) > MOST or len(right) > MOST or how == "cross":
+            return
+        mine, theirs, called = keys
+        known = set(theirs.dropna())
+        alone = mine[~mine.isin(known)]
+        if not len(alone) or self.auditor.has(self, site):
+            return
+        by_fold: dict[Any, Any] = {}
+        for key in known:
+            by_fold.setdefault(_folded(key), key)
+        near = [(k, by_fold[f]) for k in alone.dropna().unique()[:MOST] if (f := _folded(k)) in by_fold]
+        place = self.auditor.place(site)
+        gone = "are dropped" if how in ("inner", "right") else "get missing values"
+        head = f"{place.text}: {len(alone):,} of {len(mine):,} rows have no partner by `{called}` and {gone}"
+        if near:
+            pairs = ", ".join(f"{a!r} beside {b!r}" for a, b in near[:3])
+            rows = int(alone.isin([a for a, _ in near]).sum())
+            self.auditor.report(
+                self,
+                site,
+                f"{head}; {rows:,} of them {'has' if rows == 1 else 'have'} a near key on the other side: "
+                f"{pairs}{' …' if len(near) > 3 else ''}.",
+                0.95,
+                evidence={
+                    "rows": len(alone),
+                    "of": len(mine),
+                    "near": [[str(a), str(b)] for a, b in near[:20]],
+                    "how": how,
+                },
+                right=f"{rows:,} rows more",
+            )
+        elif how == "inner" and len(alone) < len(mine):
+            shown = listed([k for k in alone.unique()[:4]])
+            self.auditor.report(
+                self,
+                site,
+                f"{head}: {shown}. Is that meant?",
+                0.45,
+                question=True,
+                evidence={
+                    "rows": len(alone),
+                    "of": len(mine),
+                    "keys": [str(k) for k in alone.unique()[:20]],
+                    "how": how,
+                },
+            )
+
+    def _grouped(self, pd: Any, function: Any, args: tuple[Any, ...], named: dict[str, Any], site: int) -> None:
+        frame = getattr(function, "__self__", None)
+        by = args[0] if args else named.get("by")
+        if not isinstance(frame, pd.DataFrame) or named.get("dropna") is False:
+            return
+        names = by if isinstance(by, list) else [by]
+        for one in names:
+            if isinstance(one, str) and one in frame.columns:
+                missing = int(frame[one].isna().sum())
+                if missing and not self.auditor.has(self, site):
+                    place = self.auditor.place(site)
+                    self.auditor.report(
+                        self,
+                        site,
+                        f"{place.text} leaves out {missing:,} of {len(frame):,} rows whose `{one}` is missing. "
+                        "dropna=False keeps them. Is that meant?",
+                        0.6,
+                        question=True,
+                        evidence={"rows": missing, "of": len(frame), "column": one},
+                    )
+
+
+class DuplicatedRows(Rule):
+    """A join that gives more rows than its left side, since keys of the right one repeat, without `validate`."""
+
+    NAME = "duplicated-rows"
+    WANTS = ("call:merge", "call:join")
+
+    def call(
+        self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int, kept: Any
+    ) -> None:
+        pd = nonfinite.module("pandas")
+        sides = _sides(function, args, named) if pd is not None else None
+        if sides is None or named.get("validate") or named.get("how") in ("cross", "outer", "right"):
+            return
+        left, right, _ = sides
+        if not isinstance(result, pd.DataFrame) or len(result) <= len(left):
+            return
+        keys = _keys(pd, getattr(function, "__name__", ""), left, right, named)
+        if keys is None or self.auditor.has(self, site):
+            return
+        mine, theirs, called = keys
+        counts = theirs[theirs.isin(set(mine))].value_counts()
+        repeated = counts[counts > 1]
+        if not len(repeated) or mine.duplicated().any():
+            return
+        sums = ""
+        numbers = [c for c in left.columns if left[c].dtype.kind in "if" and c in result.columns and c != mine.name]
+        if numbers:
+            before, after = float(left[numbers[0]].sum()), float(result[numbers[0]].sum())
+            if before and after != before:
+                sums = f" The sum of `{numbers[0]}` grows from {before:.6g} to {after:.6g}."
+        place = self.auditor.place(site)
+        self.auditor.report(
+            self,
+            site,
+            f"{place.text} gives {len(result):,} rows from {len(left):,}: `{called}` repeats on the right for "
+            f"{listed(list(repeated.index))}.{sums} validate='one_to_one' checks it.",
+            0.85,
+            evidence={"rows": len(result), "left": len(left), "repeated": [str(k) for k in repeated.index[:20]]},
+            right=f"{len(left):,} rows",
+        )

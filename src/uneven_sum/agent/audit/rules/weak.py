@@ -1,0 +1,63 @@
+"""Weak rules: off unless they are named, since they are right too seldom."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+from .base import Rule
+
+
+class IntegerDivision(Rule):
+    """`integer-division`: a quotient of whole numbers that is 0 in most passes."""
+
+    NAME = "integer-division"
+    WANTS = ("floordiv",)
+    SCALARS = True
+    OTHERS = False
+    WEAK = True
+
+    def scalars(self, name: str, a: Any, b: Any, result: Any, site: int) -> None:
+        kept = self.auditor.place(site).kept.setdefault(self.NAME, [0, 0, None])
+        kept[0] += 1
+        if result == 0 and a:
+            kept[1] += 1
+            kept[2] = (a, b)
+
+    def finish(self) -> None:
+        for site, place in self.auditor.places.items():
+            passes, zero, shown = place.kept.get(self.NAME, (0, 0, None))
+            if passes > 3 and zero > 0.8 * passes:
+                self.auditor.report(
+                    self,
+                    site,
+                    f"{place.text} is 0 in {zero:,} of {passes:,} passes: {shown[0]} // {shown[1]} drops the fraction. "
+                    "Is / meant?",
+                    0.5,
+                    question=True,
+                    evidence={"zero": zero, "passes": passes},
+                )
+
+
+class Degrees(Rule):
+    """`degrees`: a trigonometric function of a round number beyond a full turn in radians."""
+
+    NAME = "degrees"
+    WANTS = ("call:sin", "call:cos", "call:tan")
+    WEAK = True
+
+    def call(
+        self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int, kept: Any
+    ) -> None:
+        if args and type(args[0]) in (int, float) and abs(args[0]) > 2 * math.pi and float(args[0]).is_integer():
+            if not self.auditor.has(self, site):
+                place = self.auditor.place(site)
+                self.auditor.report(
+                    self,
+                    site,
+                    f"{place.text} takes {args[0]:g} as radians. Are degrees meant? Then it is "
+                    f"{getattr(math, function.__name__)(math.radians(args[0])):.6g}.",
+                    0.5,
+                    question=True,
+                    evidence={"argument": args[0]},
+                )

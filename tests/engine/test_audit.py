@@ -1,0 +1,122 @@
+"""The rules of an audit: each finds its faults at their line, and is silent on clean twins."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+import subprocess
+import sys
+
+import pytest
+from audit_cases import CLEAN, FAULTY
+
+from uneven_sum.agent.audit.rules import NAMES
+from uneven_sum.check import check
+from uneven_sum.client import Launch
+from uneven_sum.protocol import Finding
+from uneven_sum.protocol.trips import AUDIT_RULES
+
+
+def audit(path: str, rules: list[str] | None = None, python: str | None = None) -> list[Finding]:
+    launch = Launch(path, python=python, audit=rules or [], pause_on=set(), checks=False, guards=False)
+    launch.capture = True
+    outcome = asyncio.run(check(launch))
+    assert outcome.findings is not None and outcome.outcome == "finished", outcome
+    return outcome.findings
+
+
+@pytest.mark.parametrize("rule", FAULTY)
+def test_faults_are_found_at_their_line(rule: str, script) -> None:
+    for text, line in FAULTY[rule]:
+        found = audit(script(text))
+        assert (rule, line) in [(f.rule, f.line) for f in found], (text, found)
+        one = next(f for f in found if f.rule == rule)
+        assert one.headline.endswith((".", "?")) and one.evidence and 0 < one.weight <= 1 and one.term
+
+
+@pytest.mark.parametrize("rule", CLEAN)
+def test_clean_twins_have_no_finding(rule: str, script) -> None:
+    for text in CLEAN[rule]:
+        found = [f for f in audit(script(text)) if not f.question]
+        assert not found, (text, found)
+
+
+def test_the_rules_are_known_on_both_sides() -> None:
+    assert set(NAMES) == set(AUDIT_RULES)
+    assert set(FAULTY) | {"integer-division", "degrees"} == set(NAMES)
+
+
+def test_one_finding_a_place_with_how_often_and_the_first_pass(script) -> None:
+    text = "import numpy as np\nlevels = np.zeros(9, dtype=int)\nfor k in range(9):\n    levels[k] = k * 0.5\nprint(levels)\n"
+    (found,) = audit(script(text))
+    assert (found.times, found.at_pass, found.function) == (4, 2, "<module>")
+    assert found.headline.startswith("levels[k] stores integers (int64): 0.5 becomes 0.") and found.right == "0.5"
+    assert found.statement == "levels[k] = k * 0.5"
+
+
+def test_only_the_named_rules_run_and_weak_ones_when_named(script) -> None:
+    path = script("import math\nfor k in range(9):\n    n = k // 20\nprint(math.sin(90), int(0.29 * 100), n)\n")
+    assert [f.rule for f in audit(path)] == ["truncation"]
+    assert {f.rule for f in audit(path, ["degrees", "integer-division"])} == {"degrees", "integer-division"}
+
+
+HOSTILE = """
+class Odd:
+    def __add__(self, other):
+        raise ZeroDivisionError("no")
+    def __eq__(self, other):
+        raise ValueError("none of that")
+    __hash__ = None
+    def __len__(self):
+        raise OSError
+    def __iter__(self):
+        raise OSError
+    dtype = property(lambda self: 1 / 0)
+    shape = property(lambda self: 1 / 0)
+
+odd, met = Odd(), []
+for step in (lambda: odd + 1, lambda: odd == 2, lambda: list(odd), lambda: max(odd), lambda: sum(odd)):
+    try:
+        step()
+    except (ZeroDivisionError, ValueError, OSError, TypeError) as e:
+        met.append(type(e).__name__)
+print(met)
+import sys
+print(sys._getframe().f_code.co_name)
+"""
+
+
+def test_operators_that_raise_do_so_for_the_script(script) -> None:
+    path = script(HOSTILE)
+    plain = subprocess.run([sys.executable, path], capture_output=True, text=True).stdout
+    command = [sys.executable, "-m", "uneven_sum", "check", "--audit", path]
+    done = subprocess.run(command, capture_output=True, text=True)
+    assert done.stdout == plain and done.returncode == 0 and "No findings." in done.stderr
+
+
+def test_a_script_that_ends_in_an_error_shows_what_was_found(script) -> None:
+    path = script("print(int(0.29 * 100))\nraise SystemExit(3)\n")
+    command = [sys.executable, "-m", "uneven_sum", "check", "--audit", "--json", path]
+    done = subprocess.run(command, capture_output=True, text=True)
+    told = json.loads(done.stdout)
+    assert done.returncode == 1 and told["exit_status"] == 3
+    (finding,) = told["findings"]
+    assert finding["rule"] == "truncation" and finding["pass"] is None and finding["right"] == "29"
+
+
+@pytest.mark.parametrize(
+    ("options", "said"),
+    [
+        (["--audit", "--rules", "nothing"], "--rules does not know nothing"),
+        (["--rules", "wrap"], "--rules is for --audit"),
+    ],
+)
+def test_bad_options(options: list[str], said: str, script) -> None:
+    command = [sys.executable, "-m", "uneven_sum", "check", *options, script("x = 1\n")]
+    done = subprocess.run(command, capture_output=True, text=True)
+    assert done.returncode == 2 and said in done.stderr
+
+
+def test_an_audit_on_each_interpreter(script, interpreter: str) -> None:
+    text = "total = 1e17\nfor k in range(100):\n    total += 1.0\nprint(total, int(0.29 * 100))\nx = 'a' + 'b'\n"
+    assert [(f.rule, f.line) for f in audit(script(text), python=interpreter)] == [("absorption", 3), ("truncation", 4)]
