@@ -101,7 +101,7 @@ async def test_recorded_from_the_start_and_back_to_the_same_pause(tmp_path) -> N
         await pilot.press("equals_sign", "down")
         await rest(pilot, 0.3)
         facts = str(screen.query_one("#facts-text").render())
-        assert "pass 209 beside pass 210" in facts and "by -0.013" in facts
+        assert "pass 209 compared with pass 210" in facts and "by -0.013" in facts
         await pilot.press("equals_sign", "equals_sign")
         await pilot.press("g")
         await typed(pilot, "38")

@@ -208,7 +208,7 @@ def test_files_that_cannot_be_changed_are_left_alone(tmp_path, monkeypatch) -> N
     path = tmp_path / "script.py"
     path.write_text("a = 1\nb = 2\n")
     for old, new, why in (
-        ("b = 3", "b = 4", "not what runs any more"),
+        ("b = 3", "b = 4", "have changed since the script started"),
         ("b = 2", "b = ", "would be no Python, line 2"),
         ("b = 2", "  b = 2\nc = 3 +", "would be no Python"),
     ):

@@ -202,7 +202,7 @@ BAD = {
     "unclosed brace": ({"text": "level {level"}, "cannot be filled in"),
     "no such line": ({"line": 999}, "no code at or after"),
     "moved": ({"line": 9}, "moved to line 11"),
-    "no comprehension": ({"where": "element"}, "holds no comprehension"),
+    "no comprehension": ({"where": "element"}, "has no comprehension"),
     "no name": ({"where": "change", "name": "1 + 2"}, "is not a name, attribute or element"),
     "no file": ({"file": "/nowhere/a.py"}, "There is no file"),
 }

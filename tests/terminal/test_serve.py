@@ -281,5 +281,5 @@ async def test_a_port_asks_for_its_token(script) -> None:
 
 async def test_serve_wants_one_way() -> None:
     process = await start()
-    assert b"just one of" in await process.stderr.read()
+    assert b"only one of" in await process.stderr.read()
     assert await process.wait() == 2

@@ -45,10 +45,10 @@ def test_from_the_desk_to_the_report(terminal, tmp_path, monkeypatch) -> None:
     # Name the result, try a change, put it in the file.
     one.keys("a")
     one.keys("verify flow.max() ", "Enter")
-    one.expect("told at the end of each run")
+    one.expect("compared with the previous run at each end")
     one.keys("Escape")
     one.keys("Escape")
-    one.gone("told at the end of each run")
+    one.gone("compared with the previous run at each end")
     one.keys("w")
     one.expect("head ** 1.5 * WIDTH ! nan")
     one.keys(*["BSpace"] * 80)
