@@ -78,6 +78,14 @@ def test_every_action_of_a_command_exists() -> None:
             assert len(names) in (0, len(command.single()), 1), command
 
 
+def test_messages_reach_the_controllers() -> None:
+    """Messages are sent to a screen only: what a controller handles, its screen hands on."""
+    for kind in KEYED:
+        for controller in getattr(kind, "CONTROLLERS", ()):
+            for name in [n for n in vars(controller) if n.startswith("on_")]:
+                assert name in vars(kind), (kind.KEYS_OF, name)
+
+
 def shown(app) -> str:
     return "\n".join(str(app.screen.query_one(s, Static).render()) for s in ("#about", "#said"))
 

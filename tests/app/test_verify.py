@@ -68,9 +68,9 @@ async def test_mended_and_verified_against_a_file(script, tmp_path) -> None:
     async with app.run_test(size=(140, 42)) as pilot:
         bench = await settled(pilot, "paused", 5)
         answer = bench.verifying.name_result(f"flow against {tmp_path}/right.npy within 1e-9, 0")
-        assert "compared with the previous run at each end" in answer and bench.verifying.name_result("total").startswith(
-            "verify total"
-        )
+        assert "compared with the previous run at each end" in answer and bench.verifying.name_result(
+            "total"
+        ).startswith("verify total")
         await pilot.press("enter")
         for _ in range(20):
             await rest(pilot, 0.2)

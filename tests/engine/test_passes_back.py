@@ -60,7 +60,7 @@ async def test_back_to_passes(script, interpreter: str) -> None:
         on_the_way = [p for p in points if p["reason"] == "on the way"]
         wanted = max(1, round(3 / slowness()))  # a busy machine makes fewer, since each costs more
         assert len(on_the_way) >= wanted and points[0]["reason"] == "start", "at least one each half second"
-        with pytest.raises(BadUse, match="no pause to go back to"):
+        with pytest.raises(BadUse, match="No earlier pause to go back to"):
             await run.client.step_back()
         for number in (60, 7, 90, 1):
             await run.client.back_to_pass(facts.loops, number)

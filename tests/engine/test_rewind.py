@@ -77,7 +77,7 @@ async def test_state_is_restored(script, files, interpreter: str) -> None:
         assert facts.loops[0].number == 3 and (await state(run))[2] == seen[2][0][2]
         await back(run, 2)
         assert (await state(run), Path(files[0]).read_text()) == seen[0]
-        with pytest.raises(BadUse, match="no pause to go back to"):
+        with pytest.raises(BadUse, match="No earlier pause to go back to"):
             await run.client.step_back()
         await run.client.set_lookouts([])
         assert await run.step("on") is None
@@ -132,7 +132,7 @@ async def test_threads_have_no_return_point(script) -> None:
         await run.client.start(lookouts=[Lookout(1, file=path, line=4)])
         await run.pause()
         assert [p["reason"] for p in run.client.return_points()] == ["start"]
-        with pytest.raises(BadUse, match="no pause to go back to"):
+        with pytest.raises(BadUse, match="No earlier pause to go back to"):
             await run.client.step_back()
 
 
@@ -209,7 +209,7 @@ async def test_no_return_point_and_why(script, name: str) -> None:
         await at_line(run, path, 5)
         assert not [p for p in run.client.return_points() if p["reason"] != "start"]
         assert re.search(why, run.no_point), run.no_point
-        with pytest.raises(BadUse, match="no pause to go back to"):
+        with pytest.raises(BadUse, match="No earlier pause to go back to"):
             await run.client.step_back()
 
 

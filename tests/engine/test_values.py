@@ -214,7 +214,7 @@ async def test_pages_sorted_filtered_sliced(tmp_path) -> None:
         for wrong, why in (
             ("[9, :, :]", "does not fit"),
             ("[:, :, :]", "leaves 3"),
-            ("x", "no slice"),
+            ("x", "not a slice"),
             ("[0, 0, 0, 0]", "4 parts"),
         ):
             with pytest.raises(BadUse, match=why):

@@ -52,9 +52,7 @@ def test_lines_are_followed_and_lost_ones_told(script) -> None:
     book = Book()
     _, told = case.load(path, book)
     assert book.kept[1].lookout.line == 5
-    assert told == [
-        "script.case.toml, line 15: the accepted line 4 is not in script.py now. It is kept as it stands."
-    ]
+    assert told == ["script.case.toml, line 15: the accepted line 4 is not in script.py now. It is kept as it stands."]
     script("x = 1\n")
     book = Book()
     _, told = case.load(path, book)

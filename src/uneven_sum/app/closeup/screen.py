@@ -389,6 +389,9 @@ class CloseUp(Keyed, Controlled, Screen[None]):
             await grid.load()
             self.bench.run_worker(self.bench.read_call(client))
 
+    async def on_tree_node_expanded(self, event: Tree.NodeExpanded[str]) -> None:
+        await self.inside.on_tree_node_expanded(event)
+
     def on_plot_read(self) -> None:
         self.plotting.read_plot()
 

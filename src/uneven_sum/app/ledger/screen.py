@@ -296,6 +296,9 @@ class LedgerScreen(Keyed, Controlled, Screen[None]):
             grid.column = max(0, min(self.at_column, grid.columns - 1))
         await grid.go(place, grid.column if column is None else column)
 
+    def on_plot_read(self) -> None:
+        self.curves.on_plot_read()
+
     def on_grid_moved(self) -> None:
         ledger, grid = self.ledger, self.grid()
         if ledger is None or grid is None or not self.order:
