@@ -232,7 +232,7 @@ def check(
     launch.go_on = everything
     if audit:
         launch.audit = _rules(rules)
-        launch.pause_on, launch.checks, launch.guards = set(), False, False
+        launch.pause_on, launch.checks = set(), False
     elif rules is not None:
         raise BadUse("--rules is for --audit.")
     launch.output_to_stderr = json_

@@ -18,7 +18,7 @@ from uneven_sum.protocol.trips import AUDIT_RULES
 
 
 def audit(path: str, rules: list[str] | None = None, python: str | None = None) -> list[Finding]:
-    launch = Launch(path, python=python, audit=rules or [], pause_on=set(), checks=False, guards=False)
+    launch = Launch(path, python=python, audit=rules or [], pause_on=set(), checks=False)
     launch.capture = True
     outcome = asyncio.run(check(launch))
     assert outcome.findings is not None and outcome.outcome == "finished", outcome

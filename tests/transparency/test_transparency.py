@@ -30,16 +30,23 @@ def comparable(text: str) -> list[str]:
 RECORDED = {"always": {"branches": True, "times": True}, "counts": True}
 
 
-@pytest.mark.parametrize("start", [{}, RECORDED], ids=["watched", "recorded"])
+AUDITED = {"audit": [], "pause_on": set(), "checks": False}
+
+
+@pytest.mark.parametrize("how", ["watched", "recorded", "audited"])
 @pytest.mark.parametrize("path", CORPUS, ids=lambda p: p.stem)
-async def test_same_as_plain(path: Path, interpreter: str, start: dict) -> None:
+async def test_same_as_plain(path: Path, interpreter: str, how: str) -> None:
+    start = RECORDED if how == "recorded" else {}
+    more = AUDITED if how == "audited" else {}
     needs(path, interpreter)
     plain = subprocess.run([interpreter, str(path), "a", "b"], capture_output=True, text=True, stdin=subprocess.DEVNULL)
-    async with running(str(path), "a", "b", python=interpreter, go_on=True, start=start) as run:
+    async with running(str(path), "a", "b", python=interpreter, go_on=True, start=start, **more) as run:
         await run.client.write_input(None)
         assert await run.pause() is None
     assert not run.trouble
-    if start and path.stem == "introspect":  # a script that traces itself sees the recorder's calls: docs/passes.md
+    if (
+        how != "watched" and path.stem == "introspect"
+    ):  # a script that traces itself sees the recorder's calls: docs/passes.md
         plain.stdout, run.out = (text.rpartition("['call'")[0] for text in (plain.stdout, run.out))
     for mine, theirs in ((plain.stdout, run.out), (plain.stderr, run.err)):
         assert not list(difflib.unified_diff(comparable(mine), comparable(theirs), "plain", "rewritten", lineterm=""))

@@ -18,6 +18,7 @@ neither.  `boot.py` starts it; `main.py` becomes the script.  A room imports fro
 `reload`     gives the user's modules their rewritten code; applies edits
 `rewind`     snapshots
 `triggers`   what pauses the script
+`audit`      rules that look at operands and results, for an audit run
 `engine`     decides when to pause, and holds the pause
 `requests`   answers the host
 """

@@ -96,7 +96,7 @@ class Auditor:
         scalar = [r.scalars for r in self.by_operator.get(name, []) if r.SCALARS]
         other = [r.operator for r in self.by_operator.get(name, []) if r.OTHERS]
         state = run_state
-        known = (str, bytes, bool, type(None))
+        known = {id(kind) for kind in (bytes, bool, type(None))}  # by identity: a metaclass may define `__eq__`
 
         def probe(a: Any, b: Any, site: int) -> Any:
             result = function(a, b)
@@ -105,7 +105,7 @@ class Auditor:
                 for rule in scalar:
                     rule(name, a, b, result, site)
                 return result
-            if state.quiet or state.in_trial or not other or (ta in known and tb in known and ta is not str):
+            if state.quiet or state.in_trial or not other or (id(ta) in known and id(tb) in known):
                 return result
             for rule in other:
                 with_care(rule, name, a, b, result, site)

@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
+from ..core.markers import MISSING
+from ..values.safe_read import read_attribute
+
 
 def full(value: Any) -> str:
     """A number with all digits that it has."""
@@ -28,3 +31,9 @@ def listed(values: list[Any], most: int = 3) -> str:
 def many(count: int, word: str) -> str:
     """`1 cell`, `3 cells`."""
     return f"{count:,} {word}{'' if count == 1 else 's'}"
+
+
+def seen(value: Any, name: str, default: Any = None) -> Any:
+    """An attribute that can be read without running the script's code; else the default."""
+    found = read_attribute(value, name)
+    return default if found is MISSING else found

@@ -6,7 +6,7 @@ from typing import Any
 
 from ...source.sites import sites
 from ...values import nonfinite
-from ..figures import full, short
+from ..figures import full, seen, short
 from .base import Rule
 
 PASSES = 50  # of one place, at least
@@ -94,10 +94,10 @@ class Absorption(Rule):
         np = nonfinite.module("numpy")
         if np is None:
             return
-        if getattr(function, "__name__", "") == "cumsum":
+        if seen(function, "__name__", "") == "cumsum":
             self._cumulative(np, function, args, result, site)
             return
-        if not args or getattr(args[0], "shape", None):
+        if not args or seen(args[0], "shape", None):
             return
         known = self.casts.get(site)
         if known is None:
@@ -115,7 +115,7 @@ class Absorption(Rule):
         known.last = stored
 
     def _cumulative(self, np: Any, function: Any, args: tuple[Any, ...], result: Any, site: int) -> None:
-        given = getattr(function, "__self__", None)
+        given = seen(function, "__self__", None)
         given = args[0] if args and not isinstance(given, np.ndarray) else given
         cells = np.asarray(given)
         if cells.dtype != np.float32 or cells.ndim != 1 or cells.size < PASSES:

@@ -6,6 +6,7 @@ import inspect
 import types
 from typing import Any
 
+from ...core.type_identity import is_one_of
 from .base import Rule
 
 TAKES = (
@@ -45,7 +46,7 @@ class Exhausted(Rule):
         kind = type(value)
         if kind is types.GeneratorType:
             ended = inspect.getgeneratorstate(value) == inspect.GEN_CLOSED
-        elif kind in (map, zip, filter, enumerate) or kind.__name__.endswith("_iterator"):
+        elif is_one_of(kind, map, zip, filter, enumerate):
             ended = None
         else:
             return

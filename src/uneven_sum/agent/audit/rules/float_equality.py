@@ -5,8 +5,9 @@ from __future__ import annotations
 import math
 from typing import Any
 
+from ...core.type_identity import is_one_of
 from ...values import nonfinite
-from ..figures import full
+from ..figures import full, seen
 from .base import Rule
 
 ULPS = 8
@@ -65,7 +66,7 @@ class FloatEquality(Rule):
         self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int, kept: Any
     ) -> None:
         np = nonfinite.module("numpy")
-        if np is None or getattr(function, "__name__", "") != "arange" or len(args) < 3:
+        if np is None or seen(function, "__name__", "") != "arange" or len(args) < 3:
             return
         start, stop, step = (float(v) for v in args[:3])
         if all(float(v).is_integer() for v in (start, stop, step)) or not step:
@@ -86,7 +87,7 @@ class FloatEquality(Rule):
 
 
 def _floats(np: Any, value: Any) -> Any:
-    if type(value) in (float, int):
+    if is_one_of(type(value), float, int):
         return np.asarray(value)
     if isinstance(value, (np.ndarray, np.generic)) and value.dtype.kind in "fi":
         return np.asarray(value)

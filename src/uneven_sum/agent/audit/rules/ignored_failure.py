@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from ..figures import seen
 from .base import Rule
 
 CALLS = (
@@ -20,7 +21,7 @@ class IgnoredFailure(Rule):
     def call(
         self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int, kept: Any
     ) -> None:
-        success = getattr(result, "success", getattr(result, "converged", None))
+        success = seen(result, "success", seen(result, "converged", None))
         if success is None or bool(success):
             return
         place = self.auditor.place(site)
@@ -30,7 +31,7 @@ class IgnoredFailure(Rule):
         text = "\n".join(lines[scope.lineno - 1 : scope.end_lineno] if hasattr(scope, "lineno") else lines)
         if any(sign in text for sign in LOOKS) or self.auditor.has(self, site):
             return
-        said = str(getattr(result, "message", getattr(result, "flag", "")))[:160].strip()
+        said = str(seen(result, "message", seen(result, "flag", "")))[:160].strip()
         self.auditor.report(
             self,
             site,

@@ -6,6 +6,7 @@ import math
 from typing import Any
 
 from ...values import nonfinite
+from ..figures import seen
 from .base import Rule
 
 LIMIT = 1e10
@@ -24,7 +25,7 @@ class IllConditioned(Rule):
         np = nonfinite.module("numpy")
         if np is None or not args:
             return
-        name = getattr(function, "__name__", "")
+        name = seen(function, "__name__", "")
         names: list[str] = []
         if name == "polyfit":
             if len(args) < 3:
@@ -33,7 +34,7 @@ class IllConditioned(Rule):
             names = [f"x**{int(args[2]) - k}" for k in range(int(args[2]) + 1)]
         else:
             given = args[0]
-            names = [str(c) for c in getattr(given, "columns", [])]
+            names = [str(c) for c in seen(given, "columns", [])]
             matrix = np.asarray(given, dtype=float)
         if matrix.ndim != 2 or min(matrix.shape) < 2 or max(matrix.shape) > 3000 or not np.isfinite(matrix).all():
             return

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from ...values import nonfinite
-from ..figures import listed
+from ..figures import listed, seen
 from .base import Rule
 
 MOST = 200_000  # keys that are looked at
@@ -16,7 +16,7 @@ def _sides(function: Any, args: tuple[Any, ...], named: dict[str, Any]) -> tuple
     pd = nonfinite.module("pandas")
     if pd is None:
         return None
-    owner = getattr(function, "__self__", None)
+    owner = seen(function, "__self__", None)
     if isinstance(owner, pd.DataFrame):
         right = args[0] if args else named.get("right", named.get("other"))
         return (owner, right, list(args[1:])) if isinstance(right, pd.DataFrame) else None
@@ -71,7 +71,7 @@ class LostRows(Rule):
         self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int, kept: Any
     ) -> None:
         pd = nonfinite.module("pandas")
-        name = getattr(function, "__name__", "")
+        name = seen(function, "__name__", "")
         if pd is None or named.get("indicator"):
             return
         if name == "groupby":
@@ -131,7 +131,7 @@ class LostRows(Rule):
             )
 
     def _grouped(self, pd: Any, function: Any, args: tuple[Any, ...], named: dict[str, Any], site: int) -> None:
-        frame = getattr(function, "__self__", None)
+        frame = seen(function, "__self__", None)
         by = args[0] if args else named.get("by")
         if not isinstance(frame, pd.DataFrame) or named.get("dropna") is False:
             return
@@ -168,7 +168,7 @@ class DuplicatedRows(Rule):
         left, right, _ = sides
         if not isinstance(result, pd.DataFrame) or len(result) <= len(left):
             return
-        keys = _keys(pd, getattr(function, "__name__", ""), left, right, named)
+        keys = _keys(pd, seen(function, "__name__", ""), left, right, named)
         if keys is None or self.auditor.has(self, site):
             return
         mine, theirs, called = keys

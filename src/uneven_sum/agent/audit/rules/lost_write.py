@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from ...values import nonfinite
+from ..figures import seen
 from .base import Rule
 
 METHODS = (
@@ -20,7 +21,7 @@ class LostWrite(Rule):
     def unused(self, value: Any, site: int) -> None:
         pd = nonfinite.module("pandas")
         is_frame = pd is not None and isinstance(value, (pd.DataFrame, pd.Series))
-        if value is None or not (is_frame or isinstance(value, str) or hasattr(value, "dtype")):
+        if value is None or not (is_frame or isinstance(value, str) or seen(value, "dtype") is not None):
             return
         if self.auditor.has(self, site):
             return

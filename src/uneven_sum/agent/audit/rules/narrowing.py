@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from ...values import nonfinite
-from ..figures import full, many
+from ..figures import full, many, seen
 from .base import Rule
 
 LIMIT = {"float16": 2**11, "float32": 2**24, "float64": 2**53}
@@ -23,15 +23,13 @@ class Narrowing(Rule):
             if function is float and args and type(args[0]) is int and int(result) != args[0]:
                 self._tell(args[0], result, "float64", 1, 0, site)
             return
-        given = getattr(function, "__self__", None) if getattr(function, "__name__", "") == "astype" else None
+        given = seen(function, "__self__", None) if seen(function, "__name__", "") == "astype" else None
         given = given if given is not None else args[0] if args else None
-        kind = str(getattr(result, "dtype", "float64" if type(result) is float else ""))
+        kind = str(seen(result, "dtype", "float64" if type(result) is float else ""))
         if kind not in LIMIT:
             return
         before = (
-            np.asarray(given)
-            if isinstance(given, (np.ndarray, np.generic, int)) or hasattr(given, "to_numpy")
-            else None
+            np.asarray(given) if isinstance(given, (np.ndarray, np.generic, int)) or nonfinite.is_frame(given) else None
         )
         if before is None or type(given) is bool:
             return

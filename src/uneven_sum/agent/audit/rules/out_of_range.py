@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from ...values import nonfinite
-from ..figures import short
+from ..figures import seen, short
 from .base import Rule
 
 
@@ -20,7 +20,7 @@ class OutOfRange(Rule):
         if np is None:
             return
         place = self.auditor.place(site)
-        if getattr(function, "__name__", "") == "interp" and len(args) + len(named) >= 3:
+        if seen(function, "__name__", "") == "interp" and len(args) + len(named) >= 3:
             if {"left", "right", "period"} & set(named) or len(args) > 3:
                 return
             x, xp = np.atleast_1d(np.asarray(args[0], dtype=float)), np.asarray(named.get("xp", args[1]), dtype=float)
@@ -40,7 +40,7 @@ class OutOfRange(Rule):
                 question=True,
                 evidence={"x": first, "end": end, "used": used, "places": int(outside.sum()), "of": int(x.size)},
             )
-        elif getattr(function, "__name__", "") == "histogram" and args:
+        elif seen(function, "__name__", "") == "histogram" and args:
             given = np.asarray(args[0])
             count = (
                 int(np.asarray(result[0]).sum())

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from ...core.type_identity import is_one_of
 from .base import Rule
 
 TIMES = 3
@@ -17,7 +18,7 @@ class Reseeded(Rule):
         self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int, kept: Any
     ) -> None:
         given = args[0] if args else named.get("seed", named.get("a"))
-        if type(given) not in (int, float, str):
+        if not is_one_of(type(given), int, float, str):
             return
         place = self.auditor.place(site)
         counts = place.kept.setdefault("reseeded", {})

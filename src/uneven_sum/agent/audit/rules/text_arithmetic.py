@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from ...values import nonfinite
+from ..figures import seen
 from .base import Rule
 
 
@@ -57,7 +58,7 @@ class TextArithmetic(Rule):
         self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int, kept: Any
     ) -> None:
         pd = nonfinite.module("pandas")
-        owner = getattr(function, "__self__", None)
+        owner = seen(function, "__self__", None)
         given: Any = args[0] if args else None
         if pd is not None and isinstance(owner, (pd.Series, pd.DataFrame)):
             column = owner if isinstance(owner, pd.Series) else owner[given] if isinstance(given, str) else None
@@ -72,7 +73,7 @@ class TextArithmetic(Rule):
         if len(values) < 2 or None in numbers or self.auditor.has(self, site):
             return
         as_numbers = [v for _, v in sorted(zip(numbers, values), key=lambda p: p[0])]  # type: ignore[arg-type, return-value]
-        if as_numbers == sorted(values) and getattr(function, "__name__", "") != "sum":
+        if as_numbers == sorted(values) and seen(function, "__name__", "") != "sum":
             return
         place = self.auditor.place(site)
         self.auditor.report(

@@ -6,7 +6,7 @@ import math
 from typing import Any
 
 from ...values import nonfinite
-from ..figures import full
+from ..figures import full, seen
 from .base import Rule
 
 NEAR = 1e-9
@@ -46,15 +46,15 @@ class Truncation(Rule):
         self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int, kept: Any
     ) -> None:
         np = nonfinite.module("numpy")
-        name = getattr(function, "__name__", "")
+        name = seen(function, "__name__", "")
         if (function is int and len(args) == 1 and type(args[0]) is float) or (
             name in ("floor", "trunc") and args and type(args[0]) is float
         ):
             self._near(args[0], site)
         elif name == "astype" and np is not None:
-            given = getattr(function, "__self__", None)
-            told = getattr(result, "dtype", None)
-            if getattr(told, "kind", "") not in ("i", "u") or getattr(getattr(given, "dtype", None), "kind", "") != "f":
+            given = seen(function, "__self__", None)
+            told = seen(result, "dtype", None)
+            if seen(told, "kind", "") not in ("i", "u") or seen(seen(given, "dtype", None), "kind", "") != "f":
                 return
             cells = np.asarray(given)
             up = np.ceil(cells)

@@ -7,7 +7,7 @@ import sys
 from typing import Any
 
 from ...values import nonfinite
-from ..figures import full, many
+from ..figures import full, many, seen
 from .base import Rule
 
 TINY = sys.float_info.min
@@ -72,9 +72,9 @@ class Underflow(Rule):
         self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int, kept: Any
     ) -> None:
         np = nonfinite.module("numpy")
-        owner = getattr(function, "__self__", None)
+        owner = seen(function, "__self__", None)
         given = args[0] if args else owner
-        if not isinstance(result, (float, int)) and getattr(result, "ndim", 1) != 0:
+        if not isinstance(result, (float, int)) and seen(result, "ndim", 1) != 0:
             return
         values = [
             float(v) for v in (np.asarray(given).ravel().tolist() if np is not None else list(given or ()))[:100_000]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from ...values import nonfinite
-from ..figures import full
+from ..figures import full, seen
 from .base import Rule
 
 SORTED = {"interp": 1, "searchsorted": 0, "bisect": 0, "bisect_left": 0, "bisect_right": 0, "insort": 0}
@@ -18,8 +18,8 @@ class Unsorted(Rule):
     def call(
         self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int, kept: Any
     ) -> None:
-        name = getattr(function, "__name__", "")
-        owner = getattr(function, "__self__", None)
+        name = seen(function, "__name__", "")
+        owner = seen(function, "__self__", None)
         np = nonfinite.module("numpy")
         at = SORTED.get(name, 0)
         if name == "interp":

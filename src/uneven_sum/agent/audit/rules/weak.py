@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from typing import Any
 
+from ...core.type_identity import is_one_of
 from .base import Rule
 
 
@@ -49,7 +50,7 @@ class Degrees(Rule):
     def call(
         self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int, kept: Any
     ) -> None:
-        if args and type(args[0]) in (int, float) and abs(args[0]) > 2 * math.pi and float(args[0]).is_integer():
+        if args and is_one_of(type(args[0]), int, float) and abs(args[0]) > 2 * math.pi and float(args[0]).is_integer():
             if not self.auditor.has(self, site):
                 place = self.auditor.place(site)
                 self.auditor.report(

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import Any
 
 from ...values import nonfinite
-from ..figures import full, many
+from ..figures import full, many, seen
 from .base import Rule
 
 EXACT: dict[str, Callable[[int, int], int]] = {
@@ -87,11 +87,11 @@ class Wrap(Rule):
     ) -> None:
         np = nonfinite.module("numpy")
         told = _cells(np, result) if np is not None else None
-        name = getattr(function, "__name__", "")
+        name = seen(function, "__name__", "")
         if told is None or told.dtype.kind not in "iu" or not told.size:
             return
-        owner = getattr(function, "__self__", None)
-        data = owner if _cells(np, owner) is not None and getattr(owner, "dtype", None) is not None else None
+        owner = seen(function, "__self__", None)
+        data = owner if _cells(np, owner) is not None and seen(owner, "dtype", None) is not None else None
         values = [v for v in ([data] if data is not None else []) + list(args) if _cells(np, v) is not None]
         if not values:
             return
