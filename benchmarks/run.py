@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import audit
 import latency
 import lookouts
 import probes
@@ -21,4 +22,6 @@ if __name__ == "__main__":
     bad += recording.main()
     print()
     bad += latency.main()
+    print()
+    bad += audit.main()
     print("\nall within their limits" if not bad else f"\n{bad} over the limit, marked !")

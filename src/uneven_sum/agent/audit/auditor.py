@@ -17,7 +17,10 @@ from .rules import RULES
 from .rules.base import Rule
 
 MOST = 2_000  # findings of a run
-NUMBERS = (float, int)
+TINY = sys.float_info.min
+NEAR = 1e-9  # floats farther apart than that, relatively, are no matter of rounding
+COMPARED = ("eq", "ne", "lt", "le", "gt", "ge")
+Operator = Callable[[Any, Any], Any]
 
 
 class Auditor:
@@ -85,33 +88,74 @@ class Auditor:
         """The functions by their marks."""
         found: dict[str, Any] = {}
         for name in ("add", "sub", "mul", "truediv", "floordiv", "mod", "pow", "matmul"):
-            found["audit_" + name] = self._operator(name, getattr(operator, name))
-            found["audit_i" + name] = self._operator(name, getattr(operator, "i" + name))
-        for name in ("eq", "ne", "lt", "le", "gt", "ge"):
+            for mark, function in (("audit_", name), ("audit_i", "i" + name)):
+                found[mark + name] = self._operator(name, getattr(operator, function))
+                found[mark + name + "_running"] = self._operator(name, getattr(operator, function), running=True)
+        for name in COMPARED:
             found["audit_" + name] = self._operator(name, getattr(operator, name))
         found |= {"audit_call": self._call(), "audit_store": self._store(), "audit_iter": self._iter()}
         return found | {"audit_handled": self._handled(), "audit_unused": self._unused()}
 
-    def _operator(self, name: str, function: Callable[[Any, Any], Any]) -> Callable[[Any, Any, int], Any]:
-        scalar = [r.scalars for r in self.by_operator.get(name, []) if r.SCALARS]
+    def _operator(self, name: str, function: Operator, running: bool = False) -> Callable[[Any, Any, int], Any]:
+        """The probe of an operator: as short as it can be for plain numbers, where a rule's screen lets few through."""
+        scalar = [r.scalars for r in self.by_operator.get(name, []) if r.SCALARS and (r.SCREEN == "running") is running]
         other = [r.operator for r in self.by_operator.get(name, []) if r.OTHERS]
         state = run_state
         known = {id(kind) for kind in (bytes, bool, type(None))}  # by identity: a metaclass may define `__eq__`
 
-        def probe(a: Any, b: Any, site: int) -> Any:
-            result = function(a, b)
-            ta, tb = type(a), type(b)
-            if (ta is float or ta is int) and (tb is float or tb is int):
-                for rule in scalar:
-                    rule(name, a, b, result, site)
-                return result
-            if state.quiet or state.in_trial or not other or (id(ta) in known and id(tb) in known):
+        def others(a: Any, b: Any, result: Any, site: int) -> Any:
+            if state.quiet or state.in_trial or not other or (id(type(a)) in known and id(type(b)) in known):
                 return result
             for rule in other:
                 with_care(rule, name, a, b, result, site)
             return result
 
-        return probe
+        def plain(a: Any, b: Any, site: int) -> Any:
+            result = function(a, b)
+            kind = type(result)
+            return result if kind is float or kind is int else others(a, b, result, site)
+
+        def tiny(a: Any, b: Any, site: int) -> Any:
+            result = function(a, b)
+            kind = type(result)
+            if kind is float:
+                if -TINY < result < TINY and a and b:
+                    for rule in scalar:
+                        with_care(rule, name, a, b, result, site)
+                return result
+            return result if kind is int else others(a, b, result, site)
+
+        def sums(a: Any, b: Any, site: int) -> Any:
+            result = function(a, b)
+            if type(result) is float:
+                for rule in scalar:
+                    rule(name, a, b, result, site)
+                return result
+            return others(a, b, result, site)
+
+        def compared(a: Any, b: Any, site: int) -> Any:
+            result = function(a, b)
+            ta, tb = type(a), type(b)
+            if (ta is float or ta is int) and (tb is float or tb is int):
+                if scalar and _are_near(a, b):
+                    for rule in scalar:
+                        with_care(rule, name, a, b, result, site)
+                return result
+            return others(a, b, result, site)
+
+        def every(a: Any, b: Any, site: int) -> Any:
+            result = function(a, b)
+            if type(result) is float or type(result) is int:
+                for rule in scalar:
+                    with_care(rule, name, a, b, result, site)
+                return result
+            return others(a, b, result, site)
+
+        if name in COMPARED:
+            return compared
+        if any(r.SCREEN == "every" for r in self.by_operator.get(name, [])):
+            return every
+        return sums if running else tiny if scalar else plain
 
     def _call(self) -> Callable[..., Any]:
         by_name: dict[str, list[Rule]] = {}
@@ -179,6 +223,14 @@ class Auditor:
             return value
 
         return probe
+
+
+def _are_near(a: float, b: float) -> bool:
+    try:
+        gap = abs(a - b)
+        return gap <= NEAR or gap <= NEAR * abs(a)
+    except OverflowError:  # an integer beyond all floats
+        return False
 
 
 def with_care(function: Callable[..., Any], *args: Any) -> Any:

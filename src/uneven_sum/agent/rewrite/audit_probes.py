@@ -66,7 +66,8 @@ class AuditProbes(Expressions):
             ):
                 role = "running"
         site = self._site(role, node)
-        return self._here(self._probe("audit_" + name, node.left, node.right, site), node)
+        mark = "_running" if role == "running" else ""
+        return self._here(self._probe(f"audit_{name}{mark}", node.left, node.right, site), node)
 
     def audited_augmented(self, s: ast.AugAssign, target: ast.expr, right: ast.expr) -> ast.expr | None:
         """`target op= right` on what is no array: None where no rule wants it."""
@@ -74,7 +75,8 @@ class AuditProbes(Expressions):
         if name is None or not self._wants(name):
             return None
         site = self.sites.add(self.file, self.at, position(s), "running" if name in ("add", "sub") else "audit")
-        return self._here(self._probe("audit_i" + name, target, right, ast.Constant(site)), s)
+        mark = "_running" if name in ("add", "sub") else ""
+        return self._here(self._probe(f"audit_i{name}{mark}", target, right, ast.Constant(site)), s)
 
     def audited_comparison(self, node: ast.Compare) -> ast.expr:
         if len(node.ops) != 1:

@@ -36,6 +36,7 @@ class Absorption(Rule):
     NAME = "absorption"
     WANTS = ("add", "sub", "call:float32", "call:float16", "call:cumsum")
     SCALARS = True
+    SCREEN = "running"
 
     def __init__(self, auditor: Any) -> None:
         super().__init__(auditor)

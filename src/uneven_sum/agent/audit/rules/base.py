@@ -13,12 +13,15 @@ BINARY = ("add", "sub", "mul", "truediv", "floordiv", "mod", "pow", "matmul")
 class Rule:
     """`WANTS`: names of operators and comparisons, `call:NAME`, `store`, `iter`, `handled`, `unused:NAME`.
 
-    `SCALARS`: it wants operators on plain floats and ints; `OTHERS`: on anything else.  `WEAK`: off unless named.
+    `SCALARS`: it wants operators on plain floats and ints; `SCREEN`: "running", only sums whose target is an operand;
+    "every", all of them; else those whose result is tiny, or whose operands are near.
+    `OTHERS`: it wants those on anything else.  `WEAK`: off unless named.
     """
 
     NAME: ClassVar[str]
     WANTS: ClassVar[tuple[str, ...]] = ()
     SCALARS: ClassVar[bool] = False
+    SCREEN: ClassVar[str] = ""
     OTHERS: ClassVar[bool] = True
     WEAK: ClassVar[bool] = False
 

@@ -42,9 +42,9 @@ class Underflow(Rule):
         np = nonfinite.module("numpy")
         if np is None or not isinstance(result, (np.ndarray, np.generic)) or result.dtype.kind != "f":
             return
-        zero = np.asarray(result) == 0
-        if not zero.any():
+        if np.asarray(result).all():
             return
+        zero = np.asarray(result) == 0
         left, right, zero = np.broadcast_arrays(np.asarray(a), np.asarray(b), zero)
         lost = zero & (left != 0) & ((right != 0) if name == "mul" else np.isfinite(right))
         if name == "mul":

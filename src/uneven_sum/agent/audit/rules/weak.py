@@ -15,6 +15,7 @@ class IntegerDivision(Rule):
     NAME = "integer-division"
     WANTS = ("floordiv",)
     SCALARS = True
+    SCREEN = "every"
     OTHERS = False
     WEAK = True
 
