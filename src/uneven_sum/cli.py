@@ -182,7 +182,7 @@ def cli(context: click.Context, log: str | None, log_level: str) -> None:
 @click.option(
     "--no-snapshots", "--no-return-points", "no_return_points", is_flag=True, help="Make no snapshots (no going back)."
 )
-def run(script: str, args: tuple[str, ...], theme: str | None, no_return_points: bool, **options: Any) -> None:
+def run(script: str, args: tuple[str, ...], theme: str | None, no_return_points: bool, **options: object) -> None:
     """Debug SCRIPT in the terminal."""
     kept = _settings()
     launch = _launch(script, args, options)
@@ -218,7 +218,7 @@ def check(
     json_: bool,
     passes: int,
     report: str | None,
-    **options: Any,
+    **options: object,
 ) -> None:
     """Run SCRIPT without a screen to its first trip, and report.
 
@@ -257,7 +257,7 @@ def check(
 @click.option("--times", is_flag=True, help="The time that each pass took, too.")
 @click.option("--out", metavar="FILE", help="Where to write the table; without it, standard output.")
 def passes(
-    script: str, args: tuple[str, ...], loop: str, values: str | None, times: bool, out: str | None, **options: Any
+    script: str, args: tuple[str, ...], loop: str, values: str | None, times: bool, out: str | None, **options: object
 ) -> None:
     """Run SCRIPT with one loop recorded, and write its passes as CSV.
 

@@ -104,7 +104,7 @@ def run(fd: int, loaded: frozenset[str]) -> None:
 class Failed(Exception):
     """The script cannot be read, found or compiled."""
 
-    def __init__(self, message: str, **facts: Any) -> None:
+    def __init__(self, message: str, **facts: object) -> None:
         super().__init__(message)
         self.facts = facts
 

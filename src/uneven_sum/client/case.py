@@ -104,7 +104,7 @@ def load(script: str, book: Book) -> tuple[list[str], list[str]]:
     folder = os.path.dirname(script)
     told: list[str] = []
 
-    def odd(key: str, entry: Any, why: str) -> None:
+    def odd(key: str, entry: object, why: str) -> None:
         """Keep an entry as it stands, and say so."""
         book.unread.setdefault(key, []).append(entry)
         at = _line_of(script, entry)
@@ -177,7 +177,7 @@ def _entries(document: tomlkit.TOMLDocument, key: str, odd: Callable[[str, Any, 
     return []
 
 
-def _line_of(script: str, entry: Any) -> int:
+def _line_of(script: str, entry: object) -> int:
     """The line of the case file where an entry stands; 0 when it is not found."""
     texts = [str(v) for v in entry.values()] if isinstance(entry, dict) else [str(entry)]
     try:

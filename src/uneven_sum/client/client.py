@@ -97,7 +97,7 @@ class Client(Motions, Values):
 
     # -- recorded loops ------------------------------------------------------------------------------
 
-    async def record(self, loops: list[dict[str, Any]], **more: Any) -> list[LedgerOf]:
+    async def record(self, loops: list[dict[str, Any]], **more: object) -> list[LedgerOf]:
         """Records loops from now on, each by `file`, `line` and, if not all, `names`; `around`: those around the line;
         `branches`, `times`.  Besides `always`, `off`: see docs/protocol.md.  What is recorded, with what is to be said
         of it.  BadUse when there is no such loop, or it does not assign a name."""

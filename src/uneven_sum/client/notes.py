@@ -203,5 +203,5 @@ def _cell(text: str) -> str:
     return str(text).replace("|", "\\|").replace("\n", " ")
 
 
-def _short(value: Any) -> str:
+def _short(value: object) -> str:
     return f"{value:.6g}" if isinstance(value, float) else str(value)

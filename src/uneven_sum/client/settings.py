@@ -136,7 +136,7 @@ def wrong_with(name: str, value: Any) -> str:
     return ""
 
 
-def _is_texts(value: Any) -> bool:
+def _is_texts(value: object) -> bool:
     return isinstance(value, dict) and all(isinstance(v, str) for v in value.values())
 
 
@@ -173,7 +173,7 @@ def save(settings: Settings) -> None:
     write_whole(str(path), tomlkit.dumps(document).encode())
 
 
-def in_words(name: str, value: Any) -> str:
+def in_words(name: str, value: object) -> str:
     """A setting's value, for people."""
     if isinstance(value, dict):
         return (

@@ -107,15 +107,15 @@ class Values:
     async def read_text(self, expression: str, frame: int = 0) -> str:
         return str((await self._of_value("text", expression, frame))["text"])
 
-    async def page(self, expression: str, frame: int = 0, **how: Any) -> dict[str, Any]:
+    async def page(self, expression: str, frame: int = 0, **how: object) -> dict[str, Any]:
         """A page of the grid: `row`, `column`, `rows`, `columns`, `slice`, `sort`, `filter`."""
         return await self._of_value("page", expression, frame, **how)
 
-    async def find_bad(self, expression: str, frame: int = 0, **where: Any) -> tuple[int, int] | None:
+    async def find_bad(self, expression: str, frame: int = 0, **where: object) -> tuple[int, int] | None:
         found = (await self._of_value("findBad", expression, frame, **where))["found"]
         return (int(found[0]), int(found[1])) if found else None
 
-    async def plot(self, expression: str, frame: int = 0, **how: Any) -> dict[str, Any]:
+    async def plot(self, expression: str, frame: int = 0, **how: object) -> dict[str, Any]:
         """A plot's reduced data: `kind`, `width`, `height`, `columns`, `first`, `last`, `slice`, `log`."""
         return await self._of_value("plot", expression, frame, **how)
 
@@ -126,10 +126,10 @@ class Values:
         found: list[list[str]] = (await self._of_value("matrix", expression, frame))["facts"]
         return found
 
-    async def export_grid(self, expression: str, frame: int, path: str, **how: Any) -> dict[str, Any]:
+    async def export_grid(self, expression: str, frame: int, path: str, **how: object) -> dict[str, Any]:
         return await self._of_value("export", expression, frame, path=path, **how)
 
-    async def _of_value(self, command: str, expression: str, frame: int, **how: Any) -> dict[str, Any]:
+    async def _of_value(self, command: str, expression: str, frame: int, **how: object) -> dict[str, Any]:
         arguments = {"expression": expression, "frameId": frame, **how}
         return await self.session.request(f"unevenSum/{command}", arguments)
 

@@ -103,19 +103,19 @@ class Auditor:
         state = run_state
         known = {id(kind) for kind in (bytes, bool, type(None))}  # by identity: a metaclass may define `__eq__`
 
-        def others(a: Any, b: Any, result: Any, site: int) -> Any:
+        def others(a: object, b: object, result: object, site: int) -> Any:
             if state.quiet or state.in_trial or not other or (id(type(a)) in known and id(type(b)) in known):
                 return result
             for rule in other:
                 with_care(rule, name, a, b, result, site)
             return result
 
-        def plain(a: Any, b: Any, site: int) -> Any:
+        def plain(a: object, b: object, site: int) -> Any:
             result = function(a, b)
             kind = type(result)
             return result if kind is float or kind is int else others(a, b, result, site)
 
-        def tiny(a: Any, b: Any, site: int) -> Any:
+        def tiny(a: object, b: object, site: int) -> Any:
             result = function(a, b)
             kind = type(result)
             if kind is float:
@@ -125,7 +125,7 @@ class Auditor:
                 return result
             return result if kind is int else others(a, b, result, site)
 
-        def sums(a: Any, b: Any, site: int) -> Any:
+        def sums(a: object, b: object, site: int) -> Any:
             result = function(a, b)
             if type(result) is float:
                 for rule in scalar:
@@ -143,7 +143,7 @@ class Auditor:
                 return result
             return others(a, b, result, site)
 
-        def every(a: Any, b: Any, site: int) -> Any:
+        def every(a: object, b: object, site: int) -> Any:
             result = function(a, b)
             if type(result) is float or type(result) is int:
                 for rule in scalar:
@@ -197,7 +197,7 @@ class Auditor:
     def _iter(self) -> Callable[[Any, int], Any]:
         rules = self.by_operator.get("iter", [])
 
-        def probe(value: Any, site: int) -> Any:
+        def probe(value: object, site: int) -> Any:
             for rule in rules:
                 with_care(rule.iterated, value, site)
             return value
@@ -217,7 +217,7 @@ class Auditor:
     def _unused(self) -> Callable[[Any, int], Any]:
         rules = {r for name, found in self.by_operator.items() if name.startswith("unused:") for r in found}
 
-        def probe(value: Any, site: int) -> Any:
+        def probe(value: object, site: int) -> Any:
             for rule in rules:
                 with_care(rule.unused, value, site)
             return value
@@ -233,7 +233,7 @@ def _are_near(a: float, b: float) -> bool:
         return False
 
 
-def with_care(function: Callable[..., Any], *args: Any) -> Any:
+def with_care(function: Callable[..., Any], *args: object) -> Any:
     """A rule must not harm the script: what it raises is dropped, unless it is a signal handler's of the script."""
     try:
         with run_state.silenced():

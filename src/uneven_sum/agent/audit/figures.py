@@ -8,14 +8,14 @@ from ..core.markers import MISSING
 from ..values.safe_read import read_attribute
 
 
-def full(value: Any) -> str:
+def full(value: object) -> str:
     """A number with all digits that it has."""
     if hasattr(value, "item") and getattr(value, "ndim", 0) == 0:
         value = value.item()
     return repr(value)
 
 
-def short(value: Any) -> str:
+def short(value: object) -> str:
     """At most six significant digits."""
     if hasattr(value, "item") and getattr(value, "ndim", 0) == 0:
         value = value.item()
@@ -33,7 +33,7 @@ def many(count: int, word: str) -> str:
     return f"{count:,} {word}{'' if count == 1 else 's'}"
 
 
-def seen(value: Any, name: str, default: Any = None) -> Any:
+def seen(value: object, name: str, default: object = None) -> Any:
     """An attribute that can be read without running the script's code; else the default."""
     found = read_attribute(value, name)
     return default if found is MISSING else found

@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 
 class Refused(Exception):
     """A request that cannot be done; the text is its answer."""
 
-    def __init__(self, message: str, **facts: Any) -> None:
+    def __init__(self, message: str, **facts: object) -> None:
         super().__init__(message)
         self.facts = facts
 

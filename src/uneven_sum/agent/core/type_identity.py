@@ -27,7 +27,7 @@ class TypeTable(Generic[T]):
     def __init__(self) -> None:
         self._held: dict[int, tuple[type, T]] = {}
 
-    def get(self, kind: type, default: Any = None) -> Any:
+    def get(self, kind: type, default: object = None) -> Any:
         found = self._held.get(id(kind))
         return default if found is None else found[1]
 

@@ -54,7 +54,7 @@ class _LooksAround:
     COUNTS = ((globals, 1), (locals, 1), (vars, 1), (dir, 1), (eval, 2), (exec, 2), (super, 1))
 
     @classmethod
-    def has(cls, function: Any, node: ast.Call) -> bool:
+    def has(cls, function: object, node: ast.Call) -> bool:
         return any(function is one and len(node.args) < count for one, count in cls.COUNTS)
 
 
@@ -75,7 +75,7 @@ class Decomposed:
         scope: Scope,
         *,
         also: list[ast.AST] | None = None,
-        actual: Any = MISSING,
+        actual: object = MISSING,
         raised: ast.AST | None = None,
         failed: BaseException | None = None,
         ran: bool = False,
@@ -172,7 +172,7 @@ class Decomposed:
             raise NotEvaluated
         return values
 
-    def _allow(self, term: Term, *values: Any) -> None:
+    def _allow(self, term: Term, *values: object) -> None:
         if term.node is self.raised:
             raise NotEvaluated  # it raised when it ran; that is not tried again
         if not self.may_call and not all(safe_kind(type(v)) for v in values):
@@ -243,7 +243,7 @@ class Decomposed:
         term.judged_inside = self.met() > met
         return value
 
-    def _told(self, term: Term, value: Any) -> Any:
+    def _told(self, term: Term, value: object) -> Any:
         """A result; what became of shapes and dtypes is noted."""
         with contextlib.suppress(Exception):
             term.how = term.how or shape_notes.told(term.node, term.operands, value)

@@ -38,7 +38,7 @@ class Gap:
         return f"{self.cells} empty cell{'s' if self.cells != 1 else ''} left by {self.call} at line {self.line}{why}"
 
 
-def is_gap(node: ast.AST, function: Any, value: Any) -> bool:
+def is_gap(node: ast.AST, function: object, value: object) -> bool:
     """True for a library call whose result has cells of nan, none of inf, and not nothing but nan.
 
     The operators of NumPy's universal functions and of pandas' methods (`add`, `div`) are arithmetic.
@@ -66,7 +66,7 @@ def _is_partly_nan(column: Any) -> bool:
     return bad < column.size and (not bad or kind not in "fc" or not bool(np.isinf(np.asarray(column)).any()))
 
 
-def _is_arithmetic(node: ast.Call, function: Any) -> bool:
+def _is_arithmetic(node: ast.Call, function: object) -> bool:
     np = nonfinite.module("numpy")
     home = str(getattr(function, "__module__", None) or "")
     if np is not None and isinstance(function, np.ufunc):
@@ -86,7 +86,7 @@ class Gaps:
     def __bool__(self) -> bool:
         return bool(self.values)
 
-    def note(self, value: Any, gap: Gap, statement: Statement, scope: Scope) -> None:
+    def note(self, value: object, gap: Gap, statement: Statement, scope: Scope) -> None:
         """Remember a value, and what the statement stores it in."""
         _keep(self.values, id(value), value, gap)
         for target in getattr(statement.node, "targets", []):
@@ -94,7 +94,7 @@ class Gaps:
             if found is not None:
                 _keep(self.columns, (id(found[0]), found[1]), found[0], gap)
 
-    def of(self, value: Any) -> Gap | None:
+    def of(self, value: object) -> Gap | None:
         return _alive(self.values, id(value), value)
 
     def _at(self, node: ast.AST, scope: Scope) -> Gap | None:
@@ -109,11 +109,11 @@ class Gaps:
         except provenance.Unreadable:
             return None
 
-    def holds(self, node: ast.AST, value: Any, scope: Scope) -> Gap | None:
+    def holds(self, node: ast.AST, value: object, scope: Scope) -> Gap | None:
         """The gap of a value that leaves a function."""
         return self.of(value) or self._at(node, scope)
 
-    def follow(self, value: Any, node: ast.AST, statement: Statement, scope: Scope) -> tuple[Gap, str] | None:
+    def follow(self, value: object, node: ast.AST, statement: Statement, scope: Scope) -> tuple[Gap, str] | None:
         """A value that carries nan was made: the gap that has entered arithmetic here unhandled, with the operand.
 
         Where the value only passes a gap on it is remembered, too.
@@ -130,7 +130,7 @@ class Gaps:
         gap.entered = True
         return gap, ast.unparse(source)
 
-    def pass_on(self, value: Any, node: ast.AST, statement: Statement, scope: Scope) -> None:
+    def pass_on(self, value: object, node: ast.AST, statement: Statement, scope: Scope) -> None:
         """Remember a value that was made of one with a gap, whatever was done to it."""
         found = self._through(node, scope, False)
         if found is not None and not found[0].entered:
@@ -169,7 +169,7 @@ class Gaps:
         return None
 
 
-def _keep(into: dict[Any, tuple[weakref.ref[Any], Gap]], key: Any, value: Any, gap: Gap) -> None:
+def _keep(into: dict[Any, tuple[weakref.ref[Any], Gap]], key: object, value: object, gap: Gap) -> None:
     if len(into) >= KEPT:
         for old in [k for k, (ref, _) in into.items() if ref() is None] or list(into)[: KEPT // 2]:
             del into[old]
@@ -179,7 +179,7 @@ def _keep(into: dict[Any, tuple[weakref.ref[Any], Gap]], key: Any, value: Any, g
         pass
 
 
-def _alive(table: dict[Any, tuple[weakref.ref[Any], Gap]], key: Any, value: Any) -> Gap | None:
+def _alive(table: dict[Any, tuple[weakref.ref[Any], Gap]], key: object, value: object) -> Gap | None:
     try:
         found = table.get(key)
     except TypeError:

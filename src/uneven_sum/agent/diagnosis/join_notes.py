@@ -22,7 +22,7 @@ class _Side:
     label: str  # what the key is called
 
 
-def explain(node: ast.AST, operands: dict[str, tuple[str, Any]], result: Any) -> str:
+def explain(node: ast.AST, operands: dict[str, tuple[str, Any]], result: object) -> str:
     """`kg is missing in 16 of 200 rows: no partner in picked for tree 6, 18, 31, …`; empty for what is no join.
 
     `operands`: of a call, by the name of the argument (`self` for a method's object, else its place): text and value.
@@ -71,7 +71,7 @@ def _alone(alone: Any, mine: _Side, other: _Side) -> str:
     return f"no partner in {other.name} for {mine.label} {shown}{more}"
 
 
-def _key(key: Any) -> str:
+def _key(key: object) -> str:
     if isinstance(key, tuple):
         return " ".join(map(_key, key))
     text = str(key)
@@ -91,7 +91,7 @@ def _empty_columns(result: Any) -> str:
 def _sides(pd: Any, name: str, operands: dict[str, tuple[str, Any]]) -> tuple[_Side, _Side] | None:
     """The two tables of a call of `merge` or `join`, with the keys of their rows."""
 
-    def value(argument: str, default: Any = None) -> Any:
+    def value(argument: str, default: object = None) -> Any:
         return operands[argument][1] if argument in operands else default
 
     frames = [(text, v) for text, v in operands.values() if isinstance(v, (pd.DataFrame, pd.Series))]

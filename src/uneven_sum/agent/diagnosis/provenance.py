@@ -199,7 +199,7 @@ def _is_text(node: ast.AST) -> bool:
     return isinstance(node, ast.JoinedStr) or (isinstance(node, ast.Constant) and isinstance(node.value, TEXT))
 
 
-def is_data(value: Any, depth: int = 0) -> bool:
+def is_data(value: object, depth: int = 0) -> bool:
     """True for numbers, arrays, frames and collections of them: what can carry a number into a call."""
     if isinstance(value, TEXT) or callable(value):
         return False
@@ -239,13 +239,13 @@ OF_EACH_CELL = {
 }
 
 
-def _is_tensors(function: Any) -> bool:
+def _is_tensors(function: object) -> bool:
     """True for a function of PyTorch or JAX."""
     home = str(getattr(function, "__module__", None) or type(getattr(function, "__self__", None)).__module__)
     return home.partition(".")[0] in ("torch", "jax") or "torch" in str(getattr(function, "__qualname__", ""))
 
 
-def is_cellwise(function: Any) -> bool:
+def is_cellwise(function: object) -> bool:
     """True for functions whose result's cells come from the operands' cells at the same place."""
     np = nonfinite.module("numpy")
     if np is not None and isinstance(function, np.ufunc):
@@ -309,7 +309,7 @@ def explained(value: Any, operands: Operands) -> bool:
     return not left.any()
 
 
-def makes_nan(value: Any, cellwise: list[Any], whole: list[Any]) -> bool:
+def makes_nan(value: object, cellwise: list[Any], whole: list[Any]) -> bool:
     """True for IEEE 754's invalid operation on infinities: nan at a cell where an operand is infinite and none is nan.
 
     `inf - inf`, `0 * inf`, `inf / inf`, `inf % x`, `sin(inf)`; operands that are used as a whole must hold no nan.

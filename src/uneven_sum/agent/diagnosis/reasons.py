@@ -108,7 +108,7 @@ def of_error(exc: BaseException, operands: list[Any]) -> str:
     return ""
 
 
-def _shape(value: Any) -> Any:
+def _shape(value: object) -> Any:
     found = read_attribute(value, "shape")
     return found if isinstance(found, tuple) else None
 

@@ -22,19 +22,19 @@ SIGNS: dict[type[ast.AST], str] = {
 COUNTED = (list, tuple, str, bytes, bytearray, range, deque)
 
 
-def _shape(value: Any) -> tuple[int, ...] | None:
+def _shape(value: object) -> tuple[int, ...] | None:
     found = read_attribute(value, "shape") if nonfinite.module("numpy") is not None else None
     return found if isinstance(found, tuple) and found else None
 
 
-def _dtype(value: Any) -> str:
+def _dtype(value: object) -> str:
     """The dtype of an array of numbers or a NumPy scalar; empty for all else."""
     found = read_attribute(value, "dtype") if type(value).__module__.partition(".")[0] in ("numpy", "pandas") else None
     kind = getattr(found, "kind", "")
     return str(found) if kind and kind in "biufc" else ""
 
 
-def told(node: ast.AST, operands: list[Any], result: Any) -> str:
+def told(node: ast.AST, operands: list[Any], result: object) -> str:
     """`(365, 1) * (12,) → (365, 12)`, `float64 → float32`: what an operation or call did to shapes and dtypes."""
     op = getattr(node, "op", None)
     sign = SIGNS.get(type(op), ",") if op is not None else ","
@@ -71,7 +71,7 @@ def _computed(node: ast.AST | None) -> bool:
     return node is not None and not isinstance(node, ast.Constant)
 
 
-def _negative(value: Any) -> bool:
+def _negative(value: object) -> bool:
     return isinstance(value, int) and not isinstance(value, bool) and value < 0
 
 

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import ast
 import warnings
-from typing import Any
 
 from ..source.source_file import Statement
 from ..values import nonfinite
@@ -17,7 +16,7 @@ from .gaps import is_handled
 TEXTS = {"divide": "divide by zero encountered", "over": "overflow encountered", "invalid": "invalid value encountered"}
 
 
-def is_silenced(value: Any) -> bool:
+def is_silenced(value: object) -> bool:
     """True when NumPy would warn of such a value by default and has been told not to."""
     np = nonfinite.module("numpy")
     if np is None or not isinstance(value, (np.ndarray, np.generic)):

@@ -124,7 +124,7 @@ class Engine(WarningTrigger, NonfiniteTrigger, Snapshots, BreakpointTrigger, tra
         other_compilers.heard = self._left_alone
         os.register_at_fork(after_in_child=self._in_child)
 
-    def unwatched(self, file: str, why: str, **more: Any) -> None:
+    def unwatched(self, file: str, why: str, **more: object) -> None:
         """Say that a file, or a function of one, runs without probes."""
         if run_state.in_trial or self.gone or os.getpid() != self.process:
             return
@@ -269,7 +269,7 @@ class Engine(WarningTrigger, NonfiniteTrigger, Snapshots, BreakpointTrigger, tra
 
     @with_originals
     def lookout(
-        self, numbers: tuple[int, ...], site: Site, frame: types.FrameType, by_name: bool, **facts: Any
+        self, numbers: tuple[int, ...], site: Site, frame: types.FrameType, by_name: bool, **facts: object
     ) -> None:
         try:
             super().lookout(numbers, site, frame, by_name, **facts)
@@ -284,7 +284,7 @@ class Engine(WarningTrigger, NonfiniteTrigger, Snapshots, BreakpointTrigger, tra
             self._alone()
 
     @with_originals
-    def arrived(self, frame: types.FrameType, returned: Any, inside: bool) -> None:
+    def arrived(self, frame: types.FrameType, returned: object, inside: bool) -> None:
         reason = "entry" if self.entering else "pause" if self.interrupting else "step"
         pause = Pause(reason, frame, "in" if inside else "next")
         self.at_first_line = self.entering and self._begins(frame)

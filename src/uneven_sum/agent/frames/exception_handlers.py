@@ -111,7 +111,7 @@ def _look_up(node: ast.AST, scope: Scope) -> Any:
     return None
 
 
-def _matches(found: Any, flying: Flying) -> bool:
+def _matches(found: object, flying: Flying) -> bool:
     if isinstance(found, tuple):
         return any(_matches(f, flying) for f in found)
     if not (isinstance(found, type) and issubclass(found, BaseException)):

@@ -9,7 +9,6 @@ from __future__ import annotations
 import types
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
 
 from ..source import plain_code, registry
 
@@ -52,7 +51,7 @@ def at(file: str, line: int) -> Unwatched | None:
     return next((one for one in left if one.file == file and one.first <= line <= one.last), None)
 
 
-def asked(function: Any, frame: types.FrameType | None) -> None:
+def asked(function: object, frame: types.FrameType | None) -> None:
     """Somebody reads the code of a function; `frame` is the call that does."""
     if type(function) is not types.FunctionType or frame is None:
         return

@@ -277,7 +277,7 @@ def _site_meter(file: SourceFile, frame: types.FrameType, loop: Any) -> tuple[An
     return best
 
 
-def _left(meter: Any) -> int:
+def _left(meter: object) -> int:
     """How many elements are still to come, found from the iterator that the meter is joined to; or very
     negative when it does not say."""
     unknown = -sys.maxsize

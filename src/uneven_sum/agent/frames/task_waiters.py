@@ -51,7 +51,7 @@ def is_awaited(exc: BaseException, frame: types.FrameType) -> bool:
     return kind == "future" and _result_is_tried(exc)
 
 
-def _task_is_awaited(exc: BaseException, task: Any, depth: int) -> bool:
+def _task_is_awaited(exc: BaseException, task: object, depth: int) -> bool:
     if depth > DEEPEST:
         return False
     for entry in getattr(task, "_callbacks", None) or []:

@@ -89,7 +89,7 @@ def held(expected: Expectation, frame: types.FrameType, facts: dict[str, Any] | 
     return told
 
 
-def _holds(form: str, value: Any, against: list[Any]) -> bool:
+def _holds(form: str, value: object, against: list[Any]) -> bool:
     if form == "true":
         return _all(value)
     if form == "between":
@@ -104,16 +104,16 @@ def _holds(form: str, value: Any, against: list[Any]) -> bool:
     return _all(abs(value - wanted) <= CLOSE * abs(wanted))
 
 
-def _is_numeric(value: Any) -> bool:
+def _is_numeric(value: object) -> bool:
     return isinstance(value, (int, float, complex)) or type(value).__module__.partition(".")[0] in ("numpy", "pandas")
 
 
-def _shape(value: Any) -> tuple[int, ...]:
+def _shape(value: object) -> tuple[int, ...]:
     found = getattr(value, "shape", ())
     return found if isinstance(found, tuple) else ()
 
 
-def _all(value: Any) -> bool:
+def _all(value: object) -> bool:
     """True for a truth, and for an array of nothing but truths."""
     np = nonfinite.module("numpy")
     if np is not None and hasattr(value, "all") and _shape(value):

@@ -37,7 +37,7 @@ def would_become(pause: Pause) -> str:
     return f"{text} is {bad}" if told["kind"] == "scalar" else f"{text} holds {bad}"
 
 
-def bad_word(value: Any) -> str:
+def bad_word(value: object) -> str:
     """`nan`, `inf`, `3 non-finite cells`, `2 missing cells`."""
     told = summary(value)
     if told["kind"] == "scalar":
@@ -69,7 +69,7 @@ def _missing(value: Any, count: int) -> str:
     return f"{plural(count, f'{word} cell')}{by_column}{first}"
 
 
-def _bad_name(value: Any) -> str:
+def _bad_name(value: object) -> str:
     told = summary(value)
     if told["kind"] == "scalar":
         text = str(told["text"])

@@ -22,7 +22,7 @@ SMALL = 50_000  # cells up to which an array is summarised at once, and a change
 LARGE = 4_000_000  # cells above which a change is looked for in a sample
 
 
-def fingerprint(value: Any) -> str:
+def fingerprint(value: object) -> str:
     """A text that differs when the value differs: exact for scalars and arrays of moderate size."""
     np = nonfinite.module("numpy")
     if isinstance(value, (int, float, complex, str)) and not (isinstance(value, str) and len(value) > 1000):
@@ -45,7 +45,7 @@ def _cells_print(np: Any, value: Any) -> str:
     return f"{int(np.add.reduce(words)):x} {zlib.crc32(words[:: 1 + words.size // 20_000].tobytes())}"
 
 
-def is_large(value: Any) -> bool:
+def is_large(value: object) -> bool:
     """True for arrays whose summary takes time: told after the rest."""
     np = nonfinite.module("numpy")
     return np is not None and isinstance(value, np.ndarray) and value.size > SMALL and not has_shrunk(value)

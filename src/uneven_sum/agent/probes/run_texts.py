@@ -48,7 +48,7 @@ def compiled(source: Any, name: Any) -> None:
         sources[name] = source
 
 
-def prepared(function: Any, code: Any) -> Any:
+def prepared(function: object, code: object) -> Any:
     """What `exec` or `eval` runs: code with probes where the text is known, else what the script gave."""
     mode = MODES.get(id(function))
     if mode is None or run_state.quiet or run_state.in_trial or loader is None:
@@ -121,7 +121,7 @@ def watch_runpy() -> None:
     if original is None or getattr(original, "__wrapped__", None) is not None:
         return
 
-    def get_code(*args: Any) -> Any:
+    def get_code(*args: object) -> Any:
         found = original(*args)
         code = found[0] if isinstance(found, tuple) else found
         name = code.co_filename

@@ -28,7 +28,7 @@ _before: dict[tuple[int, int], Any] = {}
 class Listener:
     """What the engine is to the probes."""
 
-    def nonfinite(self, value: Any, site: Site, frame: types.FrameType, old: Any) -> Any:
+    def nonfinite(self, value: object, site: Site, frame: types.FrameType, old: object) -> Any:
         return value
 
     def finite(self, site: Site, frame: types.FrameType) -> None: ...
@@ -36,7 +36,7 @@ class Listener:
         return ""
 
     def lookout(
-        self, numbers: tuple[int, ...], site: Site, frame: types.FrameType, by_name: bool, **facts: Any
+        self, numbers: tuple[int, ...], site: Site, frame: types.FrameType, by_name: bool, **facts: object
     ) -> None: ...
     def condition_failed(self, number: int, site: Site, frame: types.FrameType, error: BaseException) -> None: ...
     def changed(self, site: Site, frame: types.FrameType, begins: bool) -> None: ...
@@ -95,7 +95,7 @@ def check_augmented(value: Any, old: Any, site: int) -> Any:
     return _look(value, site, old)
 
 
-def _look(value: Any, site: int, old: Any) -> Any:
+def _look(value: object, site: int, old: object) -> Any:
     if run_state.quiet or sys is None:
         return value
     try:
@@ -119,21 +119,21 @@ def _look(value: Any, site: int, old: Any) -> Any:
     return value
 
 
-def old(value: Any) -> Any:
+def old(value: object) -> Any:
     """Before an operation that may work in place: which cells are bad already (None: none is)."""
     if run_state.quiet or not nonfinite.any_bad(value):
         return None
     return nonfinite.mask(value)
 
 
-def before(value: Any, site: int) -> None:
+def before(value: object, site: int) -> None:
     if id(type(value)) in PLAIN or run_state.quiet:
         return
     if nonfinite.any_bad(value):
         _before[site, id(sys._getframe(1))] = nonfinite.mask(value)
 
 
-def after(value: Any, site: int) -> None:
+def after(value: object, site: int) -> None:
     if id(type(value)) in PLAIN and not holding:
         return
     kept = _before.pop((site, id(sys._getframe(1))), None) if _before else None
@@ -250,19 +250,19 @@ def _asked(site: int, condition: Any, frame: types.FrameType, **facts: Any) -> N
     listener.lookout(found.lookouts, found, frame, found.role == "by name", **facts)
 
 
-def element(site: int, condition: Any = None) -> bool:
+def element(site: int, condition: object = None) -> bool:
     if not (run_state.quiet or run_state.in_trial):
         _asked(site, condition, sys._getframe(1))
     return True
 
 
-def at_while(site: int, condition: Any = None) -> bool:
+def at_while(site: int, condition: object = None) -> bool:
     if not (run_state.quiet or run_state.in_trial):
         _asked(site, condition, sys._getframe(1))
     return False
 
 
-def returning(value: Any, site: int, condition: Any = None) -> Any:
+def returning(value: object, site: int, condition: object = None) -> Any:
     if not (run_state.quiet or run_state.in_trial):
         _asked(site, condition, sys._getframe(1), returned=value)
     return value

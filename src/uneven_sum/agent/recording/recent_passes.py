@@ -46,7 +46,7 @@ def last_passes(recorders: Recorders, frame: types.FrameType, count: int) -> lis
     return told
 
 
-def _as_json(value: Any) -> Any:
+def _as_json(value: object) -> Any:
     if isinstance(value, Cells):
         figures = {name: _as_json(getattr(value, name)) for name in FIGURES}
         return {"shape": list(value.shape), **figures}

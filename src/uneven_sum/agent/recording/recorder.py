@@ -124,7 +124,7 @@ class Run:
         except RecursionError:
             pass  # no room here: they are copied when the buffer is worked up
 
-    def partial(self, *others: Any) -> None:
+    def partial(self, *others: object) -> None:
         """A pass in which not all names are assigned; called from the loop's own frame."""
         frame = sys._getframe(1)
         held = frame.f_locals
@@ -153,7 +153,7 @@ class Run:
         if self.slow:
             self.settle()
 
-    def keep(self, place: int, value: Any) -> Any:
+    def keep(self, place: int, value: object) -> Any:
         self.kept[place] = value
         return value
 
@@ -313,7 +313,7 @@ class Recorder:
             self._weigh(before)
         return run
 
-    def begin_late(self, base: int, frame: Any) -> Run:
+    def begin_late(self, base: int, frame: object) -> Run:
         """As `begin`, of a loop that runs already: `base` passes are over."""
         self._weigh(self.now)
         run = self.now = Run(self)

@@ -46,7 +46,7 @@ class Column:
         for place, value in enumerate(values, before + 1):
             self._one(value, place)
 
-    def _one(self, value: Any, place: int) -> None:
+    def _one(self, value: object, place: int) -> None:
         if isinstance(value, Cells):
             bad, low, high = value.bad, value.low, value.high
         else:

@@ -205,7 +205,7 @@ def made(told: dict[str, Any]) -> Lookout:
     return Lookout(**{"id": 0, **{k: v for k, v in told.items() if k in FIELDS and v is not None}})
 
 
-def standard(told: dict[str, Any], **place: Any) -> Lookout:
+def standard(told: dict[str, Any], **place: object) -> Lookout:
     """A lookout from a breakpoint of the standard; `unevenSum` in it holds what the standard has no word for."""
     lk = made({**place, **(told.get("unevenSum") or {})})
     lk.condition = str(told.get("condition") or lk.condition)

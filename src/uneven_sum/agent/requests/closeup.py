@@ -152,7 +152,7 @@ class CloseupRequests(Part):
     def closeup(self, of: Shown) -> Body:
         """The summary, the facts, and which grid, plots, parts and texts there are."""
 
-        def work(value: Any) -> Body:
+        def work(value: object) -> Body:
             kind = find(type(value))
             grid = None
             if kind.grid is not None:
@@ -182,7 +182,7 @@ class CloseupRequests(Part):
     def parts(self, of: Shown, start: int = 0, count: int = 100) -> Body:
         """A page of a value's parts: name, summary, and whether they have parts of their own."""
 
-        def work(value: Any) -> Body:
+        def work(value: object) -> Body:
             pairs = children(value, start, count)
             told = [{"name": n, **summary(v), "parts": children_count(v)} for n, v in pairs]
             return {"parts": told, "total": children_count(value)}
@@ -193,7 +193,7 @@ class CloseupRequests(Part):
     def text(self, of: Shown) -> Body:
         """The whole of a text (a million characters), for the reader; control characters made visible."""
 
-        def work(value: Any) -> Body:
+        def work(value: object) -> Body:
             kind = find(type(value))
             if kind.text is None:
                 raise Refused("This value has no text to read.")
@@ -204,7 +204,7 @@ class CloseupRequests(Part):
 
     # -- the grid ------------------------------------------------------------------------------------
 
-    def _grid(self, value: Any, of: Shown) -> Grid:
+    def _grid(self, value: object, of: Shown) -> Grid:
         kind = find(type(value))
         try:
             found: Grid | None = None
@@ -252,7 +252,7 @@ class CloseupRequests(Part):
         row, column = max(0, page.row), max(0, page.column)
         before = self.copies.get(of.expression)
 
-        def work(value: Any) -> Body:
+        def work(value: object) -> Body:
             np = nonfinite.module("numpy")
             grid = self._grid(value, of)
             order = self._order(grid, of)
@@ -299,7 +299,7 @@ class CloseupRequests(Part):
     def find_bad(self, of: Shown, row: int = -1, column: int = 0, back: bool = False) -> Body:
         """The next bad cell of the grid from (row, column), row by row; `back`: the one before."""
 
-        def work(value: Any) -> Body:
+        def work(value: object) -> Body:
             np = nonfinite.module("numpy")
             grid = self._grid(value, of)
             source = grid.source
@@ -321,7 +321,7 @@ class CloseupRequests(Part):
         """A plot's data, reduced to `width` columns (and `height` rows): see `values/downsample.py`."""
         return self._with_value(of, lambda value: self._plot(value, of, picture))
 
-    def _plot(self, value: Any, of: Shown, picture: Picture) -> Body:
+    def _plot(self, value: object, of: Shown, picture: Picture) -> Body:
         np = nonfinite.module("numpy")
         if np is None:
             raise Refused("Plots need numpy in the script.")
@@ -423,7 +423,7 @@ class CloseupRequests(Part):
         """Writes the grid (its slice, sorted and filtered as shown) to a file: CSV, NPY or Parquet by its ending."""
         path = os.path.abspath(os.path.expanduser(path))
 
-        def work(value: Any) -> Body:
+        def work(value: object) -> Body:
             grid = self._grid(value, of)
             try:
                 return compare.export(grid, self._order(grid, of), path)
@@ -438,13 +438,13 @@ class CloseupRequests(Part):
         return work(value)
 
 
-def _safely(value: Any, name: str) -> Any:
+def _safely(value: object, name: str) -> Any:
     """An attribute that can be had without running code; None where it cannot."""
     found = read_attribute(value, name)
     return None if found is MISSING else found
 
 
-def _told(work: Work, value: Any) -> Body:
+def _told(work: Work, value: object) -> Body:
     """In a trial a refusal must travel as data."""
     try:
         return work(value)

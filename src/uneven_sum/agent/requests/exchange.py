@@ -105,12 +105,12 @@ class Exchange:
         self.frames.update(numbered)
         return numbered
 
-    def number(self, value: Any) -> int:
+    def number(self, value: object) -> int:
         number = len(self.values) + 1
         self.values[number] = value
         return number
 
-    def variable(self, name: str, value: Any) -> Body:
+    def variable(self, name: str, value: object) -> Body:
         """A value as the protocol's Variable, with our summary beside it."""
         told = summary(value)
         parts = len(value) if isinstance(value, Names) else children_count(value)

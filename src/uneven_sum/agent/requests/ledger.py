@@ -138,7 +138,7 @@ class LedgerRequests(Part):
             raise Refused(f"The loop at line {node.lineno} assigns nothing: there is nothing to record.")
         return recorder
 
-    def _record_running(self, recorder: Recorder, file: SourceFile, loop: Any) -> None:
+    def _record_running(self, recorder: Recorder, file: SourceFile, loop: object) -> None:
         """Where the loop is under way, by tracing its lines."""
         if recorder.kind != "loop":
             return
@@ -344,7 +344,7 @@ def _of(recorder: Recorder) -> Body:
     }
 
 
-def _short(value: Any) -> str:
+def _short(value: object) -> str:
     if isinstance(value, Cells):
         return f"mean {value.mean:.6g}" + (f", {value.bad} bad" if value.bad else "")
     return exact(value) or ""
@@ -388,7 +388,7 @@ def _facts(run: Run) -> list[Body]:
     return found
 
 
-def _part(value: Any, name: str) -> Any:
+def _part(value: object, name: str) -> Any:
     """A figure or an element of an array; None where it has none."""
     if not isinstance(value, Cells):
         return None
@@ -397,7 +397,7 @@ def _part(value: Any, name: str) -> Any:
     return value.elements[int(name)] if name.isdigit() and int(name) < len(value.elements) else None
 
 
-def _figure(value: Any) -> float | None:
+def _figure(value: object) -> float | None:
     if type(value) is float:
         return value
     return value.mean if isinstance(value, Cells) else number(value)

@@ -457,7 +457,7 @@ class Rewriter(RecordingProbes):
     _asyncfunctiondef = _functiondef
 
 
-def _copy(node: Any) -> Any:
+def _copy(node: object) -> Any:
     return copy.deepcopy(node)
 
 

@@ -41,7 +41,7 @@ class Aim:
 class Hooks:
     """What the engine is to the tracer."""
 
-    def arrived(self, frame: types.FrameType, returned: Any, inside: bool) -> None:
+    def arrived(self, frame: types.FrameType, returned: object, inside: bool) -> None:
         """A step has ended here."""
 
     def line_met(self, frame: types.FrameType, line: int) -> bool:
@@ -52,7 +52,7 @@ class Hooks:
         """Whether a beginning call lacks the present lookouts (and is met as an entry, if one is set)."""
         return False
 
-    def old_return(self, frame: types.FrameType, value: Any) -> None: ...
+    def old_return(self, frame: types.FrameType, value: object) -> None: ...
     def settled(self, frame: types.FrameType, statement: Position) -> None:
         """The held statement is over."""
 
@@ -153,7 +153,7 @@ class Stepper:
         found = self._found(frame)
         return position(found.node) if found else None
 
-    def _global(self, frame: types.FrameType, event: str, arg: Any) -> Any:
+    def _global(self, frame: types.FrameType, event: str, arg: object) -> Any:
         if run_state.quiet or identity.is_ours(frame):
             return None
         users = registry.file_of(frame) is not None
@@ -176,7 +176,7 @@ class Stepper:
         place = instruction_place(caller.f_code, caller.f_lasti)
         return place == self.aim.call
 
-    def _local(self, frame: types.FrameType, event: str, arg: Any) -> Any:
+    def _local(self, frame: types.FrameType, event: str, arg: object) -> Any:
         if run_state.quiet:
             return None
         if event == "line":
@@ -284,7 +284,7 @@ class Stepper:
             return False
         return self.aim.call is None or self.entered is frame
 
-    def _return(self, frame: types.FrameType, value: Any) -> None:
+    def _return(self, frame: types.FrameType, value: object) -> None:
         suspended = jumps.is_suspended(frame)
         if frame in self.armed and not suspended:
             self.armed.discard(frame)
@@ -331,7 +331,7 @@ def _loop_around(statement: Statement) -> Any:
 _NOTHING = object()
 
 
-def nothing(value: Any) -> bool:
+def nothing(value: object) -> bool:
     return value is _NOTHING
 
 

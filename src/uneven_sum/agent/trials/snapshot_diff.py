@@ -167,7 +167,13 @@ class NamesBefore:
         return found[:TOLD]
 
     def _compare(
-        self, path: str, before: tuple[Any, ...], now: tuple[Any, ...], old: Any, new: Any, found: list[dict[str, Any]]
+        self,
+        path: str,
+        before: tuple[Any, ...],
+        now: tuple[Any, ...],
+        old: object,
+        new: object,
+        found: list[dict[str, Any]],
     ) -> None:
         if len(found) >= TOLD:
             return
@@ -243,11 +249,11 @@ class NamesBefore:
                 self._compare_cells(label, (0, 0, before[4], *one), (0, 0, now[4], *other), found)
 
 
-def _inner(path: str, kind: str, key: Any) -> str:
+def _inner(path: str, kind: str, key: object) -> str:
     return f"{path}.{key}" if kind == "attributes" else f"{path}[{key!r}]"
 
 
-def _part(owner: Any, kind: str, key: Any) -> Any:
+def _part(owner: object, kind: str, key: object) -> Any:
     own = _attributes(owner) if kind == "attributes" else owner
     try:
         return own[key]  # type: ignore[index]
@@ -255,7 +261,7 @@ def _part(owner: Any, kind: str, key: Any) -> Any:
         return MISSING
 
 
-def _attributes(value: Any) -> dict[str, Any] | None:
+def _attributes(value: object) -> dict[str, Any] | None:
     """An object's own attributes, read without running its code."""
     try:
         found = object.__getattribute__(value, "__dict__")
@@ -264,17 +270,17 @@ def _attributes(value: Any) -> dict[str, Any] | None:
     return found if type(found) is dict else None
 
 
-def _counts(name: str, value: Any) -> bool:
+def _counts(name: str, value: object) -> bool:
     return not (name.startswith(("__", "·")) or isinstance(value, LEFT_OUT))
 
 
-def _was(before: tuple[Any, ...], old: Any) -> str:
+def _was(before: tuple[Any, ...], old: object) -> str:
     if before[0] == "is":
         return _text(math.nan if before[2] == "nan" and before[1] is float else before[2])
     return _text(old) if old is not None else "another object"
 
 
-def _text(value: Any) -> str:
+def _text(value: object) -> str:
     return "deleted" if value is MISSING else str(summary(value)["text"])[:80]
 
 

@@ -82,7 +82,7 @@ class BreakpointTrigger(runtime.Listener):
     # -- met ---------------------------------------------------------------------------------------
 
     def lookout(
-        self, numbers: tuple[int, ...], site: Site, frame: types.FrameType, by_name: bool, **facts: Any
+        self, numbers: tuple[int, ...], site: Site, frame: types.FrameType, by_name: bool, **facts: object
     ) -> None:
         try:
             made_for = dict(zip(site.lookouts, site.versions))
@@ -296,7 +296,7 @@ class BreakpointTrigger(runtime.Listener):
         if not self.late[frame]:
             del self.late[frame]
 
-    def old_return(self, frame: types.FrameType, value: Any) -> None:
+    def old_return(self, frame: types.FrameType, value: object) -> None:
         for one in self.late.pop(frame, []):
             one.left(frame)
         name = stack.function_name(frame)
@@ -370,7 +370,7 @@ class BreakpointTrigger(runtime.Listener):
 
     # -- breakpoint() --------------------------------------------------------------------------------
 
-    def breakpoint_hook(self, *args: Any, **named: Any) -> Any:
+    def breakpoint_hook(self, *args: object, **named: object) -> Any:
         """Stands where `breakpoint()` of the script's own text looks for what to call."""
         wanted = os.environ.get("PYTHONBREAKPOINT", "")
         if wanted == "0" or not self.honours_breakpoint or run_state.quiet or run_state.in_trial:

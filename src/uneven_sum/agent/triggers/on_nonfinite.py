@@ -67,7 +67,7 @@ class NonfiniteTrigger(tracer.Hooks):
         raise NotImplementedError
 
     @with_originals
-    def nonfinite(self, value: Any, site: Site, frame: types.FrameType, old: Any) -> Any:
+    def nonfinite(self, value: object, site: Site, frame: types.FrameType, old: object) -> Any:
         """The value, or what the user has put in its place.  Raises `Leave` to run the statement again."""
         pause = None
         try:
@@ -98,7 +98,7 @@ class NonfiniteTrigger(tracer.Hooks):
         pause.answer = self.pause(pause, apart)
         return pause
 
-    def _judge(self, value: Any, site: Site, frame: types.FrameType, old: Any) -> Pause | None:
+    def _judge(self, value: object, site: Site, frame: types.FrameType, old: object) -> Pause | None:
         """The pause for a non-finite value, after it; None when there was none."""
         returns = site.role in ("return", "yield")
         fresh = self.last_bad is not value and (type(self.last_bad) is not weakref.ref or self.last_bad() is not value)
@@ -190,7 +190,7 @@ class NonfiniteTrigger(tracer.Hooks):
         names = {n for target in targets for n in stored_names(target)}
         return any(f"values of {name}" in self.accepted_as for name in names)
 
-    def _is_guarded(self, pause: Pause, value: Any, site: Site, frame: types.FrameType) -> bool:
+    def _is_guarded(self, pause: Pause, value: object, site: Site, frame: types.FrameType) -> bool:
         """True for a value made where NumPy ignores such errors, which may be masked later; remembers it."""
         statement, node = pause.statement, pause.expression
         if pause.warnings or statement is None or node is None or not silenced_errors.is_silenced(value):
@@ -209,7 +209,7 @@ class NonfiniteTrigger(tracer.Hooks):
         return True
 
     def _guarded_leaves(
-        self, value: Any, site: Site, frame: types.FrameType, node: ast.AST, statement: Statement
+        self, value: object, site: Site, frame: types.FrameType, node: ast.AST, statement: Statement
     ) -> Pause | None:
         """The pause where a value that was made where NumPy is silent leaves its function."""
         if not self.guarded:
@@ -281,7 +281,7 @@ def _reads_items(text: str) -> bool:
     return all(isinstance(part, reads) for part in ast.walk(node.elt))
 
 
-def _remembered(value: Any) -> Any:
+def _remembered(value: object) -> Any:
     """A value by which it is known again, without keeping an array alive."""
     if nonfinite.is_number_kind(type(value)):
         return value

@@ -41,7 +41,7 @@ class Tripwire:
     def wants_place(self, frame: types.FrameType) -> bool:
         return not in_places(self.places, frame)
 
-    def wants_value(self, value: Any) -> bool:
+    def wants_value(self, value: object) -> bool:
         return not self.only or kind_of(value) in self.only
 
 
@@ -62,7 +62,7 @@ class Switches:
                         setattr(tripwire, part, wanted[name][part])
 
 
-def kind_of(value: Any) -> str:
+def kind_of(value: object) -> str:
     """`scalar`, `array` or `frame`: the kind of data that holds a non-finite value."""
     pd = nonfinite.module("pandas")
     if pd is not None and isinstance(value, (pd.DataFrame, pd.Series, pd.Index)):

@@ -5,8 +5,6 @@ Nothing here runs the script's own code, copies a large array, or raises.
 
 from __future__ import annotations
 
-from typing import Any
-
 from ..core.text import clean, number, plural
 from . import kinds  # noqa: F401  fills the registry
 from .kinds.base import Fact, Pair, Summary, find, summary, text_of
@@ -30,7 +28,7 @@ __all__ = [
 ]
 
 
-def facts(value: Any) -> list[Fact]:
+def facts(value: object) -> list[Fact]:
     """The facts of a value for the Close-up: pairs of label and text."""
     kind = find(type(value))
     try:
@@ -39,7 +37,7 @@ def facts(value: Any) -> list[Fact]:
         return [("", f"cannot be looked at: {type(e).__name__}: {clean(str(e), 120)}")]
 
 
-def children_count(value: Any) -> int:
+def children_count(value: object) -> int:
     kind = find(type(value))
     try:
         return kind.count(value) if kind.count is not None else 0
@@ -47,7 +45,7 @@ def children_count(value: Any) -> int:
         return 0
 
 
-def children(value: Any, start: int, count: int) -> list[Pair]:
+def children(value: object, start: int, count: int) -> list[Pair]:
     """A page of a value's parts."""
     kind = find(type(value))
     try:

@@ -69,7 +69,7 @@ def bad_in_frame(np: Any, frame: Any, row: int, column: int, back: bool) -> list
     return best
 
 
-def numeric_columns(np: Any, grid: Grid) -> list[int]:
+def numeric_columns(np: object, grid: Grid) -> list[int]:
     found = []
     for c in range(min(grid.columns, 200)):
         if grid.cells(c, 0, min(1, grid.rows))[0] != "text":
@@ -77,7 +77,7 @@ def numeric_columns(np: Any, grid: Grid) -> list[int]:
     return found
 
 
-def column_floats(np: Any, grid: Grid, column: int, first: int, last: int) -> Any:
+def column_floats(np: object, grid: Grid, column: int, first: int, last: int) -> Any:
     kind, data = grid.cells(column, first, last)
     if kind == "text":
         raise Refused(f"The column {grid.column_labels(column, 1)[0]} has no numbers.")
@@ -135,7 +135,7 @@ def dates(source: Any, first: int, last: int) -> list[list[Any]]:
     return [[row, text[:16]] for row, text, value in zip(at, texts, values) if value == value]
 
 
-def reduced_series(np: Any, series: list[tuple[str, Any]], first: int, last: int, width: int) -> dict[str, Any]:
+def reduced_series(np: object, series: list[tuple[str, Any]], first: int, last: int, width: int) -> dict[str, Any]:
     told = []
     for name, data in series:
         lows, highs, marks = downsample.extremes(np, data, width * 2)
@@ -169,7 +169,7 @@ def distinct(grid: Grid, column: int) -> int:
     return len(set(grid.cells(column, 0, min(grid.rows, 5000))[1]))
 
 
-def reduced_boxes(np: Any, grid: Grid, columns: list[int]) -> dict[str, Any]:
+def reduced_boxes(np: object, grid: Grid, columns: list[int]) -> dict[str, Any]:
     numeric = numeric_columns(np, grid)
     if not numeric:
         raise Refused("A box plot needs a column of numbers.")

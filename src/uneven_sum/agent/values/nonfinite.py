@@ -134,12 +134,12 @@ def mask(value: Any) -> Any:
     return np.zeros(cells.shape, dtype=bool)
 
 
-def is_frame(value: Any) -> bool:
+def is_frame(value: object) -> bool:
     pd = module("pandas")
     return pd is not None and isinstance(value, (pd.DataFrame, pd.Series, pd.Index))
 
 
-def nan_mask(value: Any) -> Any:
+def nan_mask(value: object) -> Any:
     """Which cells are nan: a numpy array of bool, or one bool for a scalar.  Infinities do not count."""
     np, pd = module("numpy"), module("pandas")
     if isinstance(value, (float, complex)) or _is_decimal(type(value)):
@@ -214,7 +214,7 @@ def _is_installed(home: str) -> bool:
     return "site-packages" in path or "dist-packages" in path
 
 
-def _nothing(value: Any) -> int:
+def _nothing(value: object) -> int:
     return 0
 
 
@@ -230,7 +230,7 @@ def _decimal(value: Any) -> int:
     return 0 if value.is_finite() else 1
 
 
-def _scalar(value: Any) -> int:
+def _scalar(value: object) -> int:
     return 0 if sys.modules["numpy"].isfinite(value) else 1
 
 
@@ -273,7 +273,7 @@ def _masked(value: Any) -> int:
     return int(np.count_nonzero(~np.isfinite(value.filled(0))))
 
 
-def plain_list(value: Any) -> Any:
+def plain_list(value: object) -> Any:
     """The elements of a list or tuple (so many as are looked at), past what a subclass makes of `len` and `iter`."""
     if type(value) is list or type(value) is tuple:
         return value
@@ -345,7 +345,7 @@ def _series(value: Any) -> int:
     return int(np.count_nonzero(_pandas_mask(np, pd, value)))
 
 
-def _frame(value: Any) -> int:
+def _frame(value: object) -> int:
     return sum(columns(value).values())
 
 
@@ -360,7 +360,7 @@ def columns(frame: Any) -> dict[Any, int]:
     return found
 
 
-def _polars(value: Any) -> int:
+def _polars(value: object) -> int:
     pl = module("polars")
     if pl is None:
         return 0
@@ -374,7 +374,7 @@ def _polars(value: Any) -> int:
     return 0
 
 
-def _tensor(value: Any) -> int:
+def _tensor(value: object) -> int:
     cells = tensor_arrays.as_numpy(value)
     return count(cells) if cells is not None else 0
 
@@ -388,13 +388,13 @@ def _arrow(value: Any) -> int:
     return bad
 
 
-def _sparse(value: Any) -> int:
+def _sparse(value: object) -> int:
     data = getattr(value, "data", None)
     np = sys.modules["numpy"]
     return count(data) if isinstance(data, np.ndarray) else 0
 
 
-def is_in_memory(value: Any) -> bool:
+def is_in_memory(value: object) -> bool:
     """False for what would have to be read from a file (h5py, netCDF4, zarr, xarray's) or computed (Dask's)."""
     home = str(type.__getattribute__(type(value), "__module__")).partition(".")[0]
     if home in ELSEWHERE or home == "xarray":
@@ -404,7 +404,7 @@ def is_in_memory(value: Any) -> bool:
     return True
 
 
-def _offers_array(value: Any) -> int:
+def _offers_array(value: object) -> int:
     """Only where the value itself holds floats: a conversion may make nan of what is merely missing."""
     np = sys.modules["numpy"]
     if "float" not in str(getattr(value, "dtype", "")) and "complex" not in str(getattr(value, "dtype", "")):

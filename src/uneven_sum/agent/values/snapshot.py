@@ -66,7 +66,7 @@ def since(began: float) -> float:
     return time.perf_counter() - run_state.paused - began
 
 
-def is_scalar(value: Any) -> bool:
+def is_scalar(value: object) -> bool:
     """NumPy's numbers do not change."""
     np = nonfinite.module("numpy")
     return np is not None and isinstance(value, np.generic) and not isinstance(value, np.void)
@@ -114,7 +114,7 @@ def _vector(values: Any) -> Cells:
     return Cells((len(values),), low, sum(fine) / max(1, len(fine)), high, len(values) - len(fine), tuple(values))
 
 
-def exact(value: Any) -> str | None:
+def exact(value: object) -> str | None:
     """The exact text of what is kept; None for what was not assigned."""
     if value is MISSING:
         return None

@@ -24,13 +24,13 @@ def is_traced(kind: type) -> bool:
     return home.startswith(("jax.", "jaxlib.")) and "Tracer" in kind.__name__
 
 
-def is_here(value: Any) -> bool:
+def is_here(value: object) -> bool:
     """True for a tensor whose cells are in the processor's memory."""
     device = getattr(value, "device", None)
     return str(getattr(device, "type", None) or getattr(device, "platform", "cpu")) in ("cpu", "callable")
 
 
-def as_numpy(value: Any) -> Any:
+def as_numpy(value: object) -> Any:
     """A tensor's cells as a NumPy array; None for one that is elsewhere, traced or of a layout of its own.
 
     PyTorch's short floats become 32-bit ones.

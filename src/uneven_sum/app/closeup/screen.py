@@ -330,7 +330,7 @@ class CloseUp(Keyed, Controlled, Screen[None]):
         else:
             await self._try(sort=None)
 
-    async def _try(self, **change: Any) -> None:
+    async def _try(self, **change: object) -> None:
         """Takes a slice, filter or sort up, unless it is refused."""
         grid = self.grid()
         kept = {n: getattr(self, n) for n in change}

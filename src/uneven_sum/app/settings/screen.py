@@ -176,7 +176,7 @@ class SettingsScreen(Keyed, Screen[None]):
         except ValueError:
             return typed
 
-    def _take(self, name: str, value: Any) -> None:
+    def _take(self, name: str, value: object) -> None:
         wrong = wrong_with(name, value)
         if wrong:
             self.say(f"{wrong}. It stays as it was.", bad=True)

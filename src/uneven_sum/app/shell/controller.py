@@ -49,7 +49,7 @@ def background(group: str = "default", exclusive: bool = False) -> Callable[[Met
 
     def decorate(method: Method) -> Callable[..., Worker[Any]]:
         @functools.wraps(method)
-        def start(self: Controller[Any], *args: Any, **named: Any) -> Worker[Any]:
+        def start(self: Controller[Any], *args: object, **named: object) -> Worker[Any]:
             worker: Worker[Any] = self.screen.run_worker(method(self, *args, **named), group=group, exclusive=exclusive)
             return worker
 

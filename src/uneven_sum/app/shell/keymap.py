@@ -103,7 +103,7 @@ class Keyed:
     app: App[Any]
     palette: Palette
 
-    def __init__(self, *args: Any, **kwargs: Any) -> None:
+    def __init__(self, *args: object, **kwargs: object) -> None:
         super().__init__(*args, **kwargs)
         self._as_they_come = self._bindings.copy()
         self._now: dict[str, str] = {}

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from ...values import nonfinite
 from ..figures import listed
 from .base import Rule
@@ -13,7 +11,7 @@ class Alignment(Rule):
     NAME = "alignment"
     WANTS = ("add", "sub", "mul", "truediv", "store")
 
-    def operator(self, name: str, a: Any, b: Any, result: Any, site: int) -> None:
+    def operator(self, name: str, a: object, b: object, result: object, site: int) -> None:
         pd = nonfinite.module("pandas")
         if pd is None or not isinstance(a, pd.Series) or not isinstance(b, pd.Series) or a.index.equals(b.index):
             return
@@ -38,7 +36,7 @@ class Alignment(Rule):
             evidence={"left only": len(only_left), "right only": len(only_right), "of": max(len(a), len(b))},
         )
 
-    def store(self, target: Any, index: Any, value: Any, site: int, kept: Any) -> None:
+    def store(self, target: object, index: object, value: object, site: int, kept: object) -> None:
         pd = nonfinite.module("pandas")
         if pd is None or not isinstance(target, pd.DataFrame) or not isinstance(value, pd.Series):
             return

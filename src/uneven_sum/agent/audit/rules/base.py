@@ -28,33 +28,33 @@ class Rule:
     def __init__(self, auditor: Auditor) -> None:
         self.auditor = auditor
 
-    def scalars(self, name: str, a: Any, b: Any, result: Any, site: int) -> None:
+    def scalars(self, name: str, a: object, b: object, result: object, site: int) -> None:
         """An operator on plain numbers: on the hot path, so it must be short."""
 
-    def operator(self, name: str, a: Any, b: Any, result: Any, site: int) -> None:
+    def operator(self, name: str, a: object, b: object, result: object, site: int) -> None:
         """An operator or comparison on other values."""
 
-    def before(self, function: Any, args: tuple[Any, ...], named: dict[str, Any], site: int) -> Any:
+    def before(self, function: object, args: tuple[Any, ...], named: dict[str, Any], site: int) -> Any:
         """Before a call; what it returns is given to `call`."""
 
     def call(
-        self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int, kept: Any
+        self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int, kept: object
     ) -> None:
         """After a call."""
 
-    def before_store(self, target: Any, index: Any, value: Any, site: int) -> Any:
+    def before_store(self, target: object, index: object, value: object, site: int) -> Any:
         """Before `target[index] = value`; what it returns is given to `store`."""
 
-    def store(self, target: Any, index: Any, value: Any, site: int, kept: Any) -> None:
+    def store(self, target: object, index: object, value: object, site: int, kept: object) -> None:
         """After `target[index] = value`."""
 
-    def iterated(self, value: Any, site: int) -> None:
+    def iterated(self, value: object, site: int) -> None:
         """A loop begins over a value."""
 
     def handled(self, error: BaseException | None, site: int) -> None:
         """A handler that leaves no trace has caught an error."""
 
-    def unused(self, value: Any, site: int) -> None:
+    def unused(self, value: object, site: int) -> None:
         """The result of a call that is thrown away."""
 
     def finish(self) -> None:

@@ -16,7 +16,7 @@ class Dates(Rule):
     WANTS = ("call:to_datetime", "call:parse")
 
     def call(
-        self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int, kept: Any
+        self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int, kept: object
     ) -> None:
         pd = nonfinite.module("pandas")
         if (

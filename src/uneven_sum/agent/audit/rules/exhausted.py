@@ -35,10 +35,10 @@ class Exhausted(Rule):
         super().__init__(auditor)
         self.entered: dict[int, tuple[Any, int, bool]] = {}  # by id: the iterator, where it was entered first
 
-    def iterated(self, value: Any, site: int) -> None:
+    def iterated(self, value: object, site: int) -> None:
         self._enter(value, site)
 
-    def before(self, function: Any, args: tuple[Any, ...], named: dict[str, Any], site: int) -> Any:
+    def before(self, function: object, args: tuple[Any, ...], named: dict[str, Any], site: int) -> Any:
         for value in args[:4]:
             self._enter(value, site)
 

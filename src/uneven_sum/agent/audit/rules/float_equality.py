@@ -31,7 +31,7 @@ class FloatEquality(Rule):
                 return
             self._tell(a, b, 1, site)
 
-    def operator(self, name: str, a: Any, b: Any, result: Any, site: int) -> None:
+    def operator(self, name: str, a: object, b: object, result: object, site: int) -> None:
         np = nonfinite.module("numpy")
         if np is None:
             return
@@ -48,7 +48,7 @@ class FloatEquality(Rule):
         cell = tuple(int(i) for i in np.argwhere(near)[0])
         self._tell(left[cell].item(), right[cell].item(), int(near.sum()), site)
 
-    def _tell(self, a: Any, b: Any, cells: int, site: int) -> None:
+    def _tell(self, a: object, b: object, cells: int, site: int) -> None:
         place = self.auditor.place(site)
         where = f" in {cells} cells" if cells > 1 else ""
         self.auditor.report(

@@ -19,7 +19,7 @@ class IgnoredFailure(Rule):
     WANTS = tuple(f"call:{name}" for name in CALLS)
 
     def call(
-        self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int, kept: Any
+        self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int, kept: object
     ) -> None:
         success = seen(result, "success", seen(result, "converged", None))
         if success is None or bool(success):

@@ -20,7 +20,7 @@ class IllConditioned(Rule):
     WANTS = ("call:solve", "call:inv", "call:lstsq", "call:polyfit", "call:pinv")
 
     def call(
-        self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int, kept: Any
+        self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int, kept: object
     ) -> None:
         np = nonfinite.module("numpy")
         if np is None or not args:

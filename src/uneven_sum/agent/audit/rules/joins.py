@@ -11,7 +11,7 @@ from .base import Rule
 MOST = 200_000  # keys that are looked at
 
 
-def _sides(function: Any, args: tuple[Any, ...], named: dict[str, Any]) -> tuple[Any, Any, list[Any]] | None:
+def _sides(function: object, args: tuple[Any, ...], named: dict[str, Any]) -> tuple[Any, Any, list[Any]] | None:
     """Left and right frame, and the further positional arguments of a merge or join."""
     pd = nonfinite.module("pandas")
     if pd is None:
@@ -49,7 +49,7 @@ def _keys(pd: Any, name: str, left: Any, right: Any, named: dict[str, Any]) -> t
     return left[left_on], right[right_on], str(left_on)
 
 
-def _folded(value: Any) -> Any:
+def _folded(value: object) -> Any:
     """A key as its writer may have meant it: without blanks around it, case and type."""
     if isinstance(value, str):
         text = value.strip().casefold()
@@ -68,7 +68,7 @@ class LostRows(Rule):
     WANTS = ("call:merge", "call:join", "call:groupby")
 
     def call(
-        self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int, kept: Any
+        self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int, kept: object
     ) -> None:
         pd = nonfinite.module("pandas")
         name = seen(function, "__name__", "")
@@ -159,7 +159,7 @@ class DuplicatedRows(Rule):
     WANTS = ("call:merge", "call:join")
 
     def call(
-        self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int, kept: Any
+        self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int, kept: object
     ) -> None:
         pd = nonfinite.module("pandas")
         sides = _sides(function, args, named) if pd is not None else None

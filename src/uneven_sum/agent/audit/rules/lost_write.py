@@ -18,7 +18,7 @@ class LostWrite(Rule):
     NAME = "lost-write"
     WANTS = ("store", *(f"unused:{name}" for name in METHODS))
 
-    def unused(self, value: Any, site: int) -> None:
+    def unused(self, value: object, site: int) -> None:
         pd = nonfinite.module("pandas")
         is_frame = pd is not None and isinstance(value, (pd.DataFrame, pd.Series))
         if value is None or not (is_frame or isinstance(value, str) or seen(value, "dtype") is not None):
@@ -35,7 +35,7 @@ class LostWrite(Rule):
             evidence={"type": type(value).__name__},
         )
 
-    def before_store(self, target: Any, index: Any, value: Any, site: int) -> Any:
+    def before_store(self, target: object, index: object, value: object, site: int) -> Any:
         import ast
 
         pd, np = nonfinite.module("pandas"), nonfinite.module("numpy")

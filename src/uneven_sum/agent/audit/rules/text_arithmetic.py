@@ -9,7 +9,7 @@ from ..figures import seen
 from .base import Rule
 
 
-def _number(text: Any) -> float | None:
+def _number(text: object) -> float | None:
     if not isinstance(text, str) or not text.strip():
         return None
     try:
@@ -55,7 +55,7 @@ class TextArithmetic(Rule):
         )
 
     def call(
-        self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int, kept: Any
+        self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int, kept: object
     ) -> None:
         pd = nonfinite.module("pandas")
         owner = seen(function, "__self__", None)

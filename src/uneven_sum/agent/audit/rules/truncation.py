@@ -18,7 +18,7 @@ class Truncation(Rule):
     NAME = "truncation"
     WANTS = ("store", "call:int", "call:astype", "call:floor", "call:trunc")
 
-    def store(self, target: Any, index: Any, value: Any, site: int, kept: Any) -> None:
+    def store(self, target: object, index: object, value: object, site: int, kept: object) -> None:
         np = nonfinite.module("numpy")
         if np is None or not isinstance(target, np.ndarray) or target.dtype.kind not in "iu":
             return
@@ -43,7 +43,7 @@ class Truncation(Rule):
         )
 
     def call(
-        self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int, kept: Any
+        self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int, kept: object
     ) -> None:
         np = nonfinite.module("numpy")
         name = seen(function, "__name__", "")

@@ -38,7 +38,7 @@ class Underflow(Rule):
             operands=list(zip(place.operand_texts(), (full(a), full(b)))),
         )
 
-    def operator(self, name: str, a: Any, b: Any, result: Any, site: int) -> None:
+    def operator(self, name: str, a: object, b: object, result: object, site: int) -> None:
         np = nonfinite.module("numpy")
         if np is None or not isinstance(result, (np.ndarray, np.generic)) or result.dtype.kind != "f":
             return

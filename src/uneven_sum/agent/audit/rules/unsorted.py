@@ -16,7 +16,7 @@ class Unsorted(Rule):
     WANTS = tuple(f"call:{name}" for name in SORTED)
 
     def call(
-        self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int, kept: Any
+        self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int, kept: object
     ) -> None:
         name = seen(function, "__name__", "")
         owner = seen(function, "__self__", None)

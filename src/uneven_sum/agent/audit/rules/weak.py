@@ -19,7 +19,7 @@ class IntegerDivision(Rule):
     OTHERS = False
     WEAK = True
 
-    def scalars(self, name: str, a: Any, b: Any, result: Any, site: int) -> None:
+    def scalars(self, name: str, a: object, b: object, result: object, site: int) -> None:
         kept = self.auditor.place(site).kept.setdefault(self.NAME, [0, 0, None])
         kept[0] += 1
         if result == 0 and a:

@@ -29,7 +29,7 @@ class Wrap(Rule):
     NAME = "wrap"
     WANTS = (*EXACT, *(f"call:{name}" for name in (*REDUCES, "abs", "absolute", "negative")))
 
-    def operator(self, name: str, a: Any, b: Any, result: Any, site: int) -> None:
+    def operator(self, name: str, a: object, b: object, result: object, site: int) -> None:
         np = nonfinite.module("numpy")
         if np is None:
             return
@@ -65,7 +65,16 @@ class Wrap(Rule):
         self._tell(site, name, x, y, exact(x, y), told[cell], told.dtype, list(cell), len(places))
 
     def _tell(
-        self, site: int, name: str, x: int, y: int, exact: int, stored: Any, dtype: Any, cell: list[int], cells: int
+        self,
+        site: int,
+        name: str,
+        x: int,
+        y: int,
+        exact: int,
+        stored: object,
+        dtype: object,
+        cell: list[int],
+        cells: int,
     ) -> None:
         place = self.auditor.place(site)
         where = f" in {many(cells, 'cell')}, the first at {cell}" if cell else ""
@@ -83,7 +92,7 @@ class Wrap(Rule):
         )
 
     def call(
-        self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int, kept: Any
+        self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int, kept: object
     ) -> None:
         np = nonfinite.module("numpy")
         told = _cells(np, result) if np is not None else None
@@ -128,7 +137,7 @@ class Wrap(Rule):
                 site, name, float(np.atleast_1d(near).ravel()[where]), np.atleast_1d(stored).ravel()[where], told.dtype
             )
 
-    def _told_call(self, site: int, name: str, exact: Any, stored: Any, dtype: Any) -> None:
+    def _told_call(self, site: int, name: str, exact: object, stored: object, dtype: object) -> None:
         place = self.auditor.place(site)
         about = f"about {exact:.6g}" if isinstance(exact, float) else str(exact)
         self.auditor.report(

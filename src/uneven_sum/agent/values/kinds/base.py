@@ -121,7 +121,7 @@ def shared_budget() -> Iterator[None]:
         _budget.shared = False
 
 
-def summary(value: Any) -> Summary:
+def summary(value: object) -> Summary:
     """`text`, `type`, `shape`, `dtype`, `nonfinite` and `kind` of a value; numbers of arrays as text.
 
     A value that holds others shows two levels of them; one that holds itself, or that is reached when the budget is
@@ -153,12 +153,12 @@ def summary(value: Any) -> Summary:
     return base
 
 
-def text_of(value: Any) -> str:
+def text_of(value: object) -> str:
     """The one-line text of a value."""
     return str(summary(value)["text"])
 
 
-def element(value: Any) -> str:
+def element(value: object) -> str:
     """A value within another, short."""
     if isinstance(value, (list, tuple, dict, set, frozenset)):
         return f"{type(value).__name__} of {length(value)}"
@@ -166,7 +166,7 @@ def element(value: Any) -> str:
     return text if len(text) <= 40 else clean(text, 39)
 
 
-def length(value: Any) -> int:
+def length(value: object) -> int:
     """The true length of a collection, without the code of a subclass."""
     for base in (list, tuple, dict, set, frozenset):
         if isinstance(value, base):

@@ -25,7 +25,7 @@ def _size(value: Any) -> int:
     return length(value) if isinstance(value, (list, tuple, dict, set, frozenset)) else len(value)
 
 
-def _sequence(value: Any) -> Summary:
+def _sequence(value: object) -> Summary:
     size = _size(value)
     opening, closing = ("(", ")") if isinstance(value, tuple) else ("[", "]")
     first = [element(v) for v in itertools.islice(_items(value), 5)]
@@ -39,7 +39,7 @@ def _sequence(value: Any) -> Summary:
     return {"text": f"{size} elements {word}{told}: {opening}{', '.join(first)}, …{closing}", "kind": "sequence"}
 
 
-def _sequence_facts(value: Any) -> list[Fact]:
+def _sequence_facts(value: object) -> list[Fact]:
     size = _size(value)
     names = [type(v).__name__ for v in itertools.islice(_items(value), 100_000)]
     kinds = {n: names.count(n) for n in dict.fromkeys(names[:10_000])}
@@ -54,7 +54,7 @@ def _sequence_facts(value: Any) -> list[Fact]:
     return facts
 
 
-def _sequence_children(value: Any, start: int, count: int) -> list[Pair]:
+def _sequence_children(value: object, start: int, count: int) -> list[Pair]:
     found = itertools.islice(_items(value), start, start + count)
     return [(f"[{n}]", v) for n, v in enumerate(found, start)]
 
@@ -67,19 +67,19 @@ def _tuple(value: Any) -> Summary:
     return {"text": f"{type(value).__name__}({shown}{', …' if length(value) > 6 else ''})", "kind": "sequence"}
 
 
-def _tuple_children(value: Any, start: int, count: int) -> list[Pair]:
+def _tuple_children(value: object, start: int, count: int) -> list[Pair]:
     names = getattr(type(value), "_fields", None)
     found = _sequence_children(value, start, count)
     return [(str(names[start + n]), v) for n, (_, v) in enumerate(found)] if names else found
 
 
-def _set(value: Any) -> Summary:
+def _set(value: object) -> Summary:
     first = ", ".join(element(v) for v in itertools.islice(_items(value), 5))
     dots = ", …" if _size(value) > 5 else ""
     return {"text": f"{plural(_size(value), 'element')} {{{first}{dots}}}", "kind": "sequence"}
 
 
-def _set_children(value: Any, start: int, count: int) -> list[Pair]:
+def _set_children(value: object, start: int, count: int) -> list[Pair]:
     return [(f"({n})", v) for n, v in enumerate(itertools.islice(_items(value), start, start + count), start)]
 
 
@@ -87,14 +87,14 @@ def pairs(value: Any) -> Any:
     return dict.items(value) if isinstance(value, dict) else value.items()
 
 
-def _mapping(value: Any) -> Summary:
+def _mapping(value: object) -> Summary:
     size = _size(value)
     first = ", ".join(f"{element(k)}: {element(v)}" for k, v in itertools.islice(pairs(value), 4))
     dots = ", …" if size > 4 else ""
     return {"text": f"{plural(size, 'key')} {{{first}{dots}}}", "kind": "mapping"}
 
 
-def _mapping_facts(value: Any) -> list[Fact]:
+def _mapping_facts(value: object) -> list[Fact]:
     keys = {type(k).__name__ for k, _ in itertools.islice(pairs(value), 10_000)}
     values = {type(v).__name__ for _, v in itertools.islice(pairs(value), 10_000)}
     return [
@@ -103,7 +103,7 @@ def _mapping_facts(value: Any) -> list[Fact]:
     ]
 
 
-def _mapping_children(value: Any, start: int, count: int) -> list[Pair]:
+def _mapping_children(value: object, start: int, count: int) -> list[Pair]:
     found = itertools.islice(pairs(value), start, start + count)
     return [(clean(text_of(k), 60), v) for k, v in found]
 

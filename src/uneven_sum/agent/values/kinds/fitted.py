@@ -30,7 +30,7 @@ def _is_estimator(kind: type) -> bool:
     return "BaseEstimator" in names and hasattr(kind, "fit")
 
 
-def _fitted(value: Any) -> dict[str, Any]:
+def _fitted(value: object) -> dict[str, Any]:
     """What `fit` has set: by scikit-learn's custom, names that end in an underscore.  Of a pipeline, its steps."""
     steps = attributes(value).get("steps")
     if type(steps) is list and steps and all(type(step) is tuple and len(step) == 2 for step in steps):
@@ -39,25 +39,25 @@ def _fitted(value: Any) -> dict[str, Any]:
     return {n: v for n, v in attributes(value).items() if n.endswith("_") and not n.startswith("_")}
 
 
-def _settings(value: Any) -> dict[str, Any]:
+def _settings(value: object) -> dict[str, Any]:
     return {n: v for n, v in attributes(value).items() if not n.endswith("_") and not n.startswith("_")}
 
 
-def _estimator(value: Any) -> Summary:
+def _estimator(value: object) -> Summary:
     found = _fitted(value)
     shown = ", ".join(f"{n}={element(v)}" for n, v in list(found.items())[:3])
     return {"text": f"{type(value).__name__}, {f'fitted: {shown}' if found else 'not fitted'}", "kind": "object"}
 
 
-def _estimator_facts(value: Any) -> list[Fact]:
+def _estimator_facts(value: object) -> list[Fact]:
     return [(n, element(v)) for n, v in {**_fitted(value), **_settings(value)}.items()][:40]
 
 
-def _estimator_parts(value: Any, start: int, count: int) -> list[Pair]:
+def _estimator_parts(value: object, start: int, count: int) -> list[Pair]:
     return list({**_fitted(value), **_settings(value)}.items())[start : start + count]
 
 
-def _plain_parts(value: Any, start: int, count: int) -> list[Pair]:
+def _plain_parts(value: object, start: int, count: int) -> list[Pair]:
     return list(attributes(value).items())[start : start + count]
 
 
@@ -65,13 +65,13 @@ def _is_model_result(kind: type) -> bool:
     return _home(kind) == "statsmodels" and kind.__name__.endswith(("Results", "ResultsWrapper"))
 
 
-def _inside(value: Any) -> dict[str, Any]:
+def _inside(value: object) -> dict[str, Any]:
     held = attributes(value)
     inner = held.get("_results")
     return attributes(inner) if inner is not None else held
 
 
-def _model_result(value: Any) -> Summary:
+def _model_result(value: object) -> Summary:
     held = _inside(value)
     names = [n for n in ("params", "nobs", "df_resid", "scale", "mle_retvals") if n in held]
     return {
@@ -80,7 +80,7 @@ def _model_result(value: Any) -> Summary:
     }
 
 
-def _model_parts(value: Any, start: int, count: int) -> list[Pair]:
+def _model_parts(value: object, start: int, count: int) -> list[Pair]:
     return [(n, v) for n, v in _inside(value).items() if not n.startswith("_")][start : start + count]
 
 
@@ -98,7 +98,7 @@ def _is_distribution(kind: type) -> bool:
     return _home(kind) == "scipy" and kind.__name__ in ("rv_continuous_frozen", "rv_discrete_frozen")
 
 
-def _distribution(value: Any) -> Summary:
+def _distribution(value: object) -> Summary:
     held = attributes(value)
     name = attributes(held["dist"]).get("name", "")
     given = [element(v) for v in held["args"]] + [f"{n}={element(v)}" for n, v in held["kwds"].items()]

@@ -96,7 +96,7 @@ def _table_facts(value: Any) -> list[Fact]:
     return facts
 
 
-def _table_children(value: Any, start: int, count: int) -> list[Pair]:
+def _table_children(value: object, start: int, count: int) -> list[Pair]:
     return [(clean(n, 60), _column(value, n)) for n in _names(value)[start : start + count]]
 
 
@@ -132,7 +132,7 @@ def _series_plots(value: Any) -> list[str]:
     return ["line", "histogram", "frequent"] if numeric else ["frequent"]
 
 
-def _table_plots(value: Any) -> list[str]:
+def _table_plots(value: object) -> list[str]:
     first = [_cells(_column(value, n).slice(0, 5))[0] for n in _names(value)[:50]]
     found = ["line", "histogram"] if "f8" in first else []
     return found + (["scatter"] if first.count("f8") > 1 else []) + (["frequent"] if first else [])
@@ -184,7 +184,7 @@ def _interchange(value: Any) -> Summary:
     return {"shape": [rows, columns], "kind": "frame", "text": f"{rows} rows x {plural(columns, 'column')}: {names}"}
 
 
-def _offers_line(value: Any) -> Summary:
+def _offers_line(value: object) -> Summary:
     shape = getattr(value, "shape", None)
     dims = [int(n) for n in shape] if isinstance(shape, tuple) else None
     dtype = str(getattr(value, "dtype", "")) or None

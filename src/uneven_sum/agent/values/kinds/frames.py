@@ -54,7 +54,7 @@ def _place(index: Any, row: int) -> str:
     return str(row) if name == str(row) else f"{row} ({name})"
 
 
-def _cell(value: Any) -> str:
+def _cell(value: object) -> str:
     """One cell of a column that is not of numbers, short."""
     home = type(value).__module__.partition(".")[0]
     return label(value, 24) if isinstance(value, str) or home in ("pandas", "datetime") else element(value)
@@ -187,7 +187,7 @@ def _labels(index: Any, start: int, count: int) -> list[str]:
     return [label(v, 40) for v in index[start : start + count]]
 
 
-def label(value: Any, limit: int) -> str:
+def label(value: object, limit: int) -> str:
     """A row's or column's label; the parts of a compound one apart."""
     text = " / ".join(map(str, value)) if isinstance(value, tuple) else str(value)
     return clean(text.removesuffix(" 00:00:00"), limit)
@@ -245,7 +245,7 @@ def _plain(column: Any) -> list[Any]:
     return [v if isinstance(v, str) else text_of(v) for v in column.tolist()]
 
 
-def _plots(value: Any) -> list[str]:
+def _plots(value: object) -> list[str]:
     pd = module("pandas")
     if isinstance(value, pd.DataFrame):
         if not value.shape[0] or not value.shape[1]:
@@ -297,7 +297,7 @@ def _is_extension(kind: type) -> bool:
     return pd is not None and issubclass(kind, pd.api.extensions.ExtensionArray)
 
 
-def _as_series(value: Any) -> Any:
+def _as_series(value: object) -> Any:
     return module("pandas").Series(value, copy=False)
 
 

@@ -52,7 +52,7 @@ def _system(value: Any) -> str:
     return ":".join(known) if known else clean(str(crs), 40)
 
 
-def _frame(value: Any) -> Summary:
+def _frame(value: object) -> Summary:
     found = frames._frame(value)
     try:
         return {**found, "text": f"{found['text']}; {_system(value)}"}
@@ -74,7 +74,7 @@ def _column_facts(value: Any) -> list[Fact]:
     return [*facts, ("x", f"{west} … {east}"), ("y", f"{south} … {north}")]
 
 
-def _frame_facts(value: Any) -> list[Fact]:
+def _frame_facts(value: object) -> list[Fact]:
     return [("CRS", _system(value)), *frames._frame_facts(value)]
 
 

@@ -9,7 +9,7 @@ from ...core.text import clean
 from .base import BY_TEST, Kind, Summary, register
 
 
-def has_shrunk(value: Any) -> bool:
+def has_shrunk(value: object) -> bool:
     """True for a `numpy.memmap` (or a view of one) whose file is shorter than what is mapped."""
     mapped = getattr(value, "_mmap", None)
     if not isinstance(mapped, mmap.mmap):
@@ -38,8 +38,8 @@ def _line(value: Any) -> Summary:
     return _array().line(value)
 
 
-def _unless_shrunk(name: str, instead: Any) -> Any:
-    def call(value: Any, *rest: Any) -> Any:
+def _unless_shrunk(name: str, instead: object) -> Any:
+    def call(value: object, *rest: object) -> Any:
         return instead if has_shrunk(value) else getattr(_array(), name)(value, *rest)
 
     return call

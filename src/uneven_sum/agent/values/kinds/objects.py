@@ -13,7 +13,7 @@ from ..safe_read import kind_name, read_attribute, safe_kind
 from .base import Fact, Kind, Pair, Summary, element, register
 
 
-def attributes(value: Any) -> dict[str, Any]:
+def attributes(value: object) -> dict[str, Any]:
     """The attributes that an object holds itself; nothing of the script's is run to read them."""
     found: dict[str, Any] = {}
     try:
@@ -35,7 +35,7 @@ def attributes(value: Any) -> dict[str, Any]:
     return found
 
 
-def properties(value: Any) -> list[str]:
+def properties(value: object) -> list[str]:
     """Names whose value would have to be computed by the object's own code."""
     found = []
     for base in type.__dict__["__mro__"].__get__(type(value)):
@@ -43,7 +43,7 @@ def properties(value: Any) -> list[str]:
     return list(dict.fromkeys(found))
 
 
-def _object(value: Any) -> Summary:
+def _object(value: object) -> Summary:
     kind = type(value)
     held = attributes(value)
     if held:
@@ -57,7 +57,7 @@ def _object(value: Any) -> Summary:
     return {"text": f"{kind.__name__} object", "kind": "object"}
 
 
-def _facts(value: Any) -> list[Fact]:
+def _facts(value: object) -> list[Fact]:
     facts = [("class", kind_name(type(value))), ("attributes", str(len(attributes(value))))]
     bases = [kind_name(b) for b in type.__dict__["__mro__"].__get__(type(value))[1:-1]]
     if bases:
@@ -68,11 +68,11 @@ def _facts(value: Any) -> list[Fact]:
     return facts
 
 
-def _children(value: Any, start: int, count: int) -> list[Pair]:
+def _children(value: object, start: int, count: int) -> list[Pair]:
     return list(itertools.islice(attributes(value).items(), start, start + count))
 
 
-def _count(value: Any) -> int:
+def _count(value: object) -> int:
     return len(attributes(value))
 
 
@@ -100,7 +100,7 @@ def _function(value: Any) -> Summary:
     return {"text": f"function {value.__name__}({arguments}){where}", "kind": "callable"}
 
 
-def _function_facts(value: Any) -> list[Fact]:
+def _function_facts(value: object) -> list[Fact]:
     code = getattr(value, "__code__", None)
     if code is None:
         return []
@@ -120,7 +120,7 @@ def _class(value: type) -> Summary:
     return {"text": f"class {kind_name(value)}", "kind": "callable"}
 
 
-def _module_facts(value: Any) -> list[Fact]:
+def _module_facts(value: object) -> list[Fact]:
     names = [n for n in value.__dict__ if not n.startswith("_")]
     return [("file", clean(str(value.__dict__.get("__file__", "built in")))), ("names", plural(len(names), "name"))]
 
@@ -166,12 +166,12 @@ def _match_children(value: Any, start: int, count: int) -> list[Pair]:
     return (pairs + list(value.groupdict().items()))[start : start + count]
 
 
-def _enum(value: Any) -> Summary:
+def _enum(value: object) -> Summary:
     held = object.__getattribute__(value, "__dict__")
     return {"text": f"{type(value).__name__}.{held.get('_name_')} = {element(held.get('_value_'))}", "kind": "scalar"}
 
 
-def _random(value: Any) -> Summary:
+def _random(value: object) -> Summary:
     bits = read_attribute(value, "bit_generator")
     name = type(bits).__name__ if bits is not MISSING else ""
     return {"text": f"random generator {name}".strip(), "kind": "object"}

@@ -19,7 +19,7 @@ def _is_quantity(kind: type) -> bool:
     return _home(kind) == "pint" and hasattr(kind, "magnitude") and hasattr(kind, "units")
 
 
-def _unit(value: Any) -> str:
+def _unit(value: object) -> str:
     return clean(str(getattr(value, "units", None) or getattr(value, "unit", "")), 40)
 
 
@@ -59,14 +59,14 @@ def _bare(value: Any) -> Any:
     return value.view(module("numpy").ndarray)
 
 
-def _with_unit(value: Any) -> Summary:
+def _with_unit(value: object) -> Summary:
     cells = _bare(value)
     told = arrays._line(cells)
     text = number(float(cells)) if not cells.ndim and cells.dtype.kind in "fiu" else told["text"]
     return {**told, "text": f"{text} {_unit(value) or 'dimensionless'}"}
 
 
-def _with_unit_facts(value: Any) -> list[Fact]:
+def _with_unit_facts(value: object) -> list[Fact]:
     return [("unit", _unit(value) or "dimensionless"), *arrays._facts(_bare(value))]
 
 
@@ -78,7 +78,7 @@ def _is_uncertain(kind: type) -> bool:
     return _home(kind) == "uncertainties" and hasattr(kind, "nominal_value") and hasattr(kind, "std_dev")
 
 
-def _uncertain(value: Any) -> Summary:
+def _uncertain(value: object) -> Summary:
     return {"text": clean(f"{value:.6g}".replace("+/-", " ± "), 80), "kind": "scalar"}
 
 

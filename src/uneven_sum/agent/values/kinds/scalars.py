@@ -10,7 +10,7 @@ from ..nonfinite import module
 from .base import Fact, Kind, Summary, register
 
 
-def _plain(value: Any) -> Summary:
+def _plain(value: object) -> Summary:
     return {"text": repr(value), "kind": "scalar"}
 
 
@@ -57,7 +57,7 @@ def _complex_facts(value: complex) -> list[Fact]:
     return facts
 
 
-def _shown(value: Any) -> Summary:
+def _shown(value: object) -> Summary:
     return {"text": clean(str(value)), "kind": "scalar"}
 
 

@@ -41,7 +41,7 @@ def _members(value: Any) -> dict[str, Any]:
     return {str(name): value[name] for name in itertools.islice(value.keys(), MEMBERS)}
 
 
-def _group(value: Any) -> Summary:
+def _group(value: object) -> Summary:
     is_open = bool(value) if _home(type(value)) == "h5py" else value.isopen() if hasattr(value, "isopen") else True
     if not is_open:
         return {"text": f"{type(value).__name__}, closed", "kind": "mapping"}
@@ -59,7 +59,7 @@ def _group_facts(value: Any) -> list[Fact]:
     return sizes + [(clean(str(n), 24), clean(str(v), 80)) for n, v in list(attributes.items())[:30]]
 
 
-def _group_parts(value: Any, start: int, count: int) -> list[Pair]:
+def _group_parts(value: object, start: int, count: int) -> list[Pair]:
     return [(clean(n, 60), v) for n, v in _members(value).items()][start : start + count]
 
 
@@ -113,7 +113,7 @@ def _is_dask(kind: type) -> bool:
     return _home(kind) in ("dask", "dask_expr") and (hasattr(kind, "__dask_graph__"))
 
 
-def _dask(value: Any) -> Summary:
+def _dask(value: object) -> Summary:
     shape = getattr(value, "shape", None)
     if isinstance(shape, tuple) and hasattr(value, "chunks") and hasattr(value, "dtype"):
         known = [int(n) if n == n else -1 for n in shape]
@@ -126,7 +126,7 @@ def _dask(value: Any) -> Summary:
     return {"kind": "object", "text": f"{type(value).__name__}, not computed: {count}{f', {names}' if names else ''}"}
 
 
-def _dask_facts(value: Any) -> list[Fact]:
+def _dask_facts(value: object) -> list[Fact]:
     facts: list[Fact] = []
     for name in ("shape", "dtype", "chunks", "npartitions", "columns", "divisions"):
         try:

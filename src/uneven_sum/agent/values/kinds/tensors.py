@@ -37,7 +37,7 @@ def _line(value: Any) -> Summary:
     return {**told, "dtype": _dtype(value)}
 
 
-def _facts(value: Any) -> list[Fact]:
+def _facts(value: object) -> list[Fact]:
     facts: list[Fact] = [("device", str(getattr(value, "device", "cpu")))]
     if hasattr(value, "requires_grad"):
         facts.append(("requires_grad", "yes" if value.requires_grad else "no"))
@@ -45,22 +45,22 @@ def _facts(value: Any) -> list[Fact]:
     return facts + (arrays._facts(cells) if cells is not None else [])
 
 
-def _children(value: Any, start: int, count: int) -> list[Pair]:
+def _children(value: object, start: int, count: int) -> list[Pair]:
     cells = tensor_arrays.as_numpy(value)
     return arrays._children(cells, start, count) if cells is not None else []
 
 
-def _count(value: Any) -> int:
+def _count(value: object) -> int:
     cells = tensor_arrays.as_numpy(value)
     return arrays._count(cells) if cells is not None else 0
 
 
-def _sliced(value: Any, text: str) -> Any:
+def _sliced(value: object, text: str) -> Any:
     cells = tensor_arrays.as_numpy(value)
     return array_grid(cells, text) if cells is not None else None
 
 
-def _plots(value: Any) -> list[str]:
+def _plots(value: object) -> list[str]:
     cells = tensor_arrays.as_numpy(value)
     return arrays.plots(cells) if cells is not None else []
 
@@ -74,13 +74,13 @@ def _is_model(kind: type) -> bool:
     return isinstance(module, type) and issubclass(kind, module)
 
 
-def _parts(value: Any) -> dict[str, Any]:
+def _parts(value: object) -> dict[str, Any]:
     """The parameters, buffers and models that a model holds."""
     held = attributes(value)
     return {n: v for name in ("_parameters", "_buffers", "_modules") for n, v in dict(held.get(name) or {}).items()}
 
 
-def _model(value: Any) -> Summary:
+def _model(value: object) -> Summary:
     torch = sys.modules["torch"]
     size, count, todo = 0, 0, [value]
     seen: set[int] = set()
@@ -97,7 +97,7 @@ def _model(value: Any) -> Summary:
     return {"text": f"{type(value).__name__}, {plural(size, 'parameter')} in {plural(count, 'tensor')}, {mode}"}
 
 
-def _model_parts(value: Any, start: int, count: int) -> list[Pair]:
+def _model_parts(value: object, start: int, count: int) -> list[Pair]:
     own = {n: v for n, v in attributes(value).items() if not n.startswith("_")}
     return list({**_parts(value), **own}.items())[start : start + count]
 

@@ -20,20 +20,20 @@ ARGUMENTS = 4  # shown of a partial call
 XML_SHOWN = 1_000_000  # characters in the reader
 
 
-def _partial_parts(value: Any) -> tuple[Any, tuple[Any, ...], dict[str, Any]]:
+def _partial_parts(value: object) -> tuple[Any, tuple[Any, ...], dict[str, Any]]:
     kind: Any = functools.partial
     func, args, named = (getattr(kind, n).__get__(value) for n in ("func", "args", "keywords"))
     return func, args, named
 
 
-def _partial(value: Any) -> Summary:
+def _partial(value: object) -> Summary:
     func, args, named = _partial_parts(value)
     told = [element(a) for a in args] + [f"{clean(str(n), 20)}={element(v)}" for n, v in named.items()]
     dots = ", …" if len(told) > ARGUMENTS else ""
     return {"text": f"{element(func)} with {', '.join(told[:ARGUMENTS])}{dots}", "kind": "callable"}
 
 
-def _partial_children(value: Any, start: int, count: int) -> list[Pair]:
+def _partial_children(value: object, start: int, count: int) -> list[Pair]:
     return list(zip(("func", "args", "keywords"), _partial_parts(value)))[start : start + count]
 
 
@@ -47,25 +47,25 @@ def _reference_children(value: Any, start: int, count: int) -> list[Pair]:
     return [("value", held)][start : start + count] if held is not None else []
 
 
-def _simple(value: Any) -> Summary:
+def _simple(value: object) -> Summary:
     """One number or pointer of C's."""
     held = module("ctypes")._SimpleCData.value.__get__(value)
     return {"text": f"{type(value).__name__} {element(held)}", "kind": "scalar"}
 
 
-def _c_array(value: Any) -> Summary:
+def _c_array(value: object) -> Summary:
     kind = module("ctypes").Array
     count = kind.__len__(value)
     first = ", ".join(element(kind.__getitem__(value, k)) for k in range(min(count, 6)))
     return {"shape": [count], "text": f"{plural(count, 'cell')} of C's: [{first}{', …' if count > 6 else ''}]"}
 
 
-def _c_array_children(value: Any, start: int, count: int) -> list[Pair]:
+def _c_array_children(value: object, start: int, count: int) -> list[Pair]:
     kind = module("ctypes").Array
     return [(f"[{k}]", kind.__getitem__(value, k)) for k in range(start, min(kind.__len__(value), start + count))]
 
 
-def _fields(value: Any) -> list[Pair]:
+def _fields(value: object) -> list[Pair]:
     found: list[Pair] = []
     for base in reversed(type.__dict__["__mro__"].__get__(type(value))):
         for one in base.__dict__.get("_fields_", ()):
@@ -73,13 +73,13 @@ def _fields(value: Any) -> list[Pair]:
     return found
 
 
-def _structure(value: Any) -> Summary:
+def _structure(value: object) -> Summary:
     held = _fields(value)
     shown = ", ".join(f"{n}={element(v)}" for n, v in held[:4])
     return {"text": f"{type(value).__name__}({shown}{', …' if len(held) > 4 else ''})", "kind": "object"}
 
 
-def _is_plain(value: Any) -> bool:
+def _is_plain(value: object) -> bool:
     """Whether an element of XML is no class of the script's, whose length could be code."""
     return type(value) is module("xml.etree.ElementTree").Element
 
@@ -101,7 +101,7 @@ def _element_children(value: Any, start: int, count: int) -> list[Pair]:
     return found[start : start + count]
 
 
-def _xml(value: Any) -> str:
+def _xml(value: object) -> str:
     if not _is_plain(value):
         return ""
     return str(module("xml.etree.ElementTree").tostring(value, encoding="unicode"))[:XML_SHOWN]
@@ -115,7 +115,7 @@ def _code_facts(value: types.CodeType) -> list[Fact]:
     return [("file", clean(value.co_filename)), ("line", str(value.co_firstlineno)), ("names", str(value.co_nlocals))]
 
 
-def _operator(value: Any) -> Summary:
+def _operator(value: object) -> Summary:
     """A linear operator: it has a shape, and no cells."""
     found, dtype, name = read_attribute(value, "shape"), read_attribute(value, "dtype"), type(value).__name__
     if not isinstance(found, tuple):
@@ -125,7 +125,7 @@ def _operator(value: Any) -> Summary:
     return {"shape": shape, "dtype": str(dtype), "kind": "object", "text": text}
 
 
-def _told_by_itself(value: Any) -> Summary:
+def _told_by_itself(value: object) -> Summary:
     return {"text": clean(" ".join(str(value).split())), "kind": "object"}
 
 
