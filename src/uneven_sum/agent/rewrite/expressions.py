@@ -63,6 +63,14 @@ def placed(node: N, like: ast.AST) -> N:
     return node
 
 
+def at(node: N, like: ast.AST) -> N:
+    """One node, without what is in it, at the place of another."""
+    held, theirs = node.__dict__, like.__dict__
+    for name in PLACE:
+        held[name] = theirs[name]
+    return node
+
+
 _with_nodes: dict[type, tuple[str, ...]] = {}
 NO_NODES = {"ctx", "op", "ops", "id", "attr", "arg", "name", "names", "asname", "kind", "type_comment", "simple"}
 NO_NODES |= {"is_async", "conversion", "level", "module", "rest", "kwd_attrs", "is_lazy", "str", "tag"}
@@ -194,7 +202,9 @@ class Expressions:
         site = ast.Constant(self.sites.add(self.file, self.at, site_of, role))
         if self.temps and self.in_line:
             return self._here(self._inline(node, site), node)
-        return self._here(self._probe("check", node, ast.Constant(None), site), node)
+        call = at(self._probe("check", node, at(ast.Constant(None), node), at(site, node)), node)
+        at(call.func, node)
+        return call
 
     def _worth_a_look(self, node: ast.expr, role: str) -> bool:
         if produces(node):

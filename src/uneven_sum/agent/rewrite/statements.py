@@ -41,7 +41,7 @@ from ..recording import coverage
 from ..source.call_lists import SEES_FRAME
 from ..source.sites import Options, Sites
 from ..source.source_file import SourceFile, last_statements, position
-from .expressions import placed
+from .expressions import at, placed
 from .recording_probes import RecordingProbes, first_line, may_leave, run_name
 
 GUARDED = (ast.Assign, ast.AugAssign, ast.AnnAssign, ast.Expr, ast.Return, ast.Delete, ast.Raise, ast.Assert)
@@ -122,11 +122,20 @@ class Rewriter(RecordingProbes):
     def _guard(self, s: ast.stmt, new: list[ast.stmt]) -> ast.stmt:
         ends = isinstance(s, (ast.Return, ast.Raise))
         begins, end, ways, on = self._shared()
-        failed = ast.If(self._probe("failed", self._site("statement")), [end], [])
-        handler = ast.ExceptHandler(None, None, [failed, *ways, *self.raised(s), on])
+        like = first_line(s)
+        # Each node gets its place here: there may be ten thousands of guards.
+        call = at(self._probe("failed", at(self._site("statement"), like)), like)
+        at(call.func, like)
+        failed = at(ast.If(call, [end], []), like)
+        handler = at(ast.ExceptHandler(None, None, [failed, *ways, *self._steps_at(self.raised(s), like), on]), like)
         start = [begins] if isinstance(s, ast.Return) or id(s) in self.last else []
-        wrapped = ast.Try([*start, *new, *([] if ends else [end])], [handler], [], [])
-        return self._here(ast.While(ast.Constant(True), [wrapped], []), first_line(s))
+        wrapped = at(ast.Try([*start, *self._steps_at(new, like), *([] if ends else [end])], [handler], [], []), like)
+        return at(ast.While(at(ast.Constant(True), like), [wrapped], []), like)
+
+    def _steps_at(self, steps: list[ast.stmt], like: ast.AST) -> list[ast.stmt]:
+        for step in steps:
+            placed(step, like)
+        return steps
 
     def _shared(self) -> tuple[ast.stmt, ast.stmt, list[ast.stmt], ast.stmt]:
         """What all guards of one kind of scope have in common, in a line that the file does not have: where a jump
