@@ -237,3 +237,5 @@ async def test_no_large_array_is_drawn_unasked(script) -> None:
         await until(pilot, lambda: bool(cards.pictures))
         titles = [strip.text.strip() for strip in cards.pictures]
         assert any(t.startswith("levels") for t in titles) and not any(t.startswith("held") for t in titles)
+        await pilot.press("tab")
+        await until(pilot, lambda: bench.about == "call" and bool(cards.pictures))  # other values, their pictures too

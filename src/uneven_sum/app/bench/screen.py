@@ -386,6 +386,7 @@ class Bench(Keyed, Controlled, Screen[None]):
         order = ["line", "call", "module", "watched"]
         self.about = order[(order.index(self.about) + 1) % 4]
         await self.values.show_cards()
+        self.values.fill_room()
 
     async def action_walk(self, by: int) -> None:
         if self.facts is None or self.client is None or self.state != "paused" or not self.facts.trail:

@@ -99,7 +99,7 @@ class Lookouts(Keyed, Screen[None]):
             shown = tripwire_sentence(name, wire, extras)
             lines.append(Line("tripwire", shown, name, wire.on, self.metered.get(name, 0)))
         lines.append(Line("text", "pause at breakpoint() in the script's text", "breakpoint", s.breakpoint))
-        lines.append(Line("heading", "your lookouts"))
+        lines.append(Line("heading", "your breakpoints"))
         for number, kept in book.kept.items():
             lines.append(
                 Line(
