@@ -186,6 +186,25 @@ FAULTY: dict[str, list[tuple[str, int]]] = {
             6,
         )
     ],
+    "alias": [
+        ("rows = [[0.0] * 3] * 4\nrows[0][1] = 5.0\nprint(rows)\n", 1),
+        ("def add(x, out=[]):\n    out.append(x)\n    return out\nprint(add(1.0), add(2.0))\n", 1),
+        (
+            "class Gauge:\n    def table(self, n):\n        made = [{}] * n\n        made[0]['a'] = 1\n        return made\nprint(Gauge().table(3))\n",
+            3,
+        ),
+    ],
+    "wraparound-index": [
+        (
+            "flow = [1.0, 2.0, 3.0]\nrise = []\nfor day in range(3):\n    rise.append(flow[day] - flow[day - 1])\nprint(rise)\n",
+            4,
+        ),
+        (
+            "import numpy as np\ndef last(a, k):\n    return a[-k:].sum()\nprint(last(np.arange(5.0), 2), last(np.arange(5.0), 0))\n",
+            3,
+        ),
+        ("import numpy as np\na = np.arange(6.0)\nfor k in range(6):\n    b = a[k - 2] * 0.5\nprint(b)\n", 4),
+    ],
 }
 
 CLEAN: dict[str, list[str]] = {
@@ -293,5 +312,15 @@ CLEAN: dict[str, list[str]] = {
     "swallowed": [
         "try:\n    v = float('x')\nexcept ValueError as e:\n    print('not a number', e)\n    v = 0.0\n",
         "try:\n    v = float('3')\nexcept Exception:\n    v = 0.0\nprint(v)\n",
+    ],
+    "alias": [
+        "rows = [[0.0] * 3 for _ in range(4)]\nrows[0][1] = 5.0\nprint(rows)\n",
+        "def add(x, out=None):\n    out = [] if out is None else out\n    out.append(x)\n    return out\nprint(add(1.0), add(2.0))\n",
+        "row = [[1, 2]] * 2\nprint(sum(r[0] for r in row))\n",
+    ],
+    "wraparound-index": [
+        "flow = [1.0, 2.0, 3.0]\nfor day in range(1, 3):\n    print(flow[day] - flow[day - 1])\n",
+        "x = [0.0, 1.0, 2.0]\nn = 3\nfor i in range(n):\n    print(x[i - 1], x[(i + 1) % n])\n",
+        "x = [1, 2, 3]\nk = 2\nprint(x[-k:], x[-1], x[k - 3])\n",
     ],
 }

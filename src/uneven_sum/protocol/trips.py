@@ -61,5 +61,15 @@ PAUSES = (*TRIPS, "start")  # what a script can pause on by itself
 AUDIT_RULES = (
     *("wrap", "truncation", "narrowing", "broadcast", "underflow", "absorption", "float-equality", "unsorted"),
     *("exhausted", "reseeded", "ignored-failure", "out-of-range", "lost-rows", "duplicated-rows", "text-arithmetic"),
-    *("alignment", "dates", "swallowed", "lost-write", "ill-conditioned", "integer-division", "degrees"),
+    *(
+        "alignment",
+        "dates",
+        "swallowed",
+        "lost-write",
+        "ill-conditioned",
+        "alias",
+        "wraparound-index",
+        "integer-division",
+        "degrees",
+    ),
 )

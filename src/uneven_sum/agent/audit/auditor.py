@@ -12,6 +12,7 @@ from ..core import run_state, signal_masking
 from ..frames import stack
 from ..source.registry import file_of
 from ..source.sites import sites
+from ..source.source_file import Position, SourceFile
 from .finding import Finding, Place, pass_of
 from .rules import RULES
 from .rules.base import Rule
@@ -66,6 +67,15 @@ class Auditor:
         self.place(site).times[rule.NAME] += 1
         return True
 
+    def report_at(self, rule: Rule, file: SourceFile, at: Position, headline: str, weight: float, **more: Any) -> None:
+        """A finding at a place that has no probe."""
+        self.report(rule, sites.add(file, at, at, "audit"), headline, weight, **more)
+
+    def present_pass(self) -> int:
+        """The pass of the innermost loop around the calculation under way."""
+        frame = self._frame()
+        return pass_of(frame) if frame is not None else 0
+
     def drop(self, rule: Rule, site: int) -> None:
         self.found.pop((site, rule.NAME), None)
 
@@ -94,6 +104,7 @@ class Auditor:
         for name in COMPARED:
             found["audit_" + name] = self._operator(name, getattr(operator, name))
         found |= {"audit_call": self._call(), "audit_store": self._store(), "audit_iter": self._iter()}
+        found |= {"audit_index": self._index()}
         return found | {"audit_handled": self._handled(), "audit_unused": self._unused()}
 
     def _operator(self, name: str, function: Operator, running: bool = False) -> Callable[[Any, Any, int], Any]:
@@ -191,6 +202,16 @@ class Auditor:
             target[index] = value
             for rule, kept in zip(rules, before):
                 with_care(rule.store, target, index, value, site, kept)
+
+        return probe
+
+    def _index(self) -> Callable[[Any, int], Any]:
+        rules = self.by_operator.get("index", [])
+
+        def probe(value: Any, site: int) -> Any:
+            for rule in rules:
+                with_care(rule.indexed, value, site)
+            return value
 
         return probe
 

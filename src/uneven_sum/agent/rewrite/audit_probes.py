@@ -4,6 +4,7 @@ sees its operands and its result.
     a + b            ‹audit_add›(a, b, site)
     a == b           ‹audit_eq›(a, b, site)
     x[i] = v         ‹audit_store›(v, x, i, site)
+    x[i - 1]         x[‹audit_index›(i - 1, site)]
     f(a, k=b)        ‹audit_call›(f, site, a, k=b)      for the names that a rule wants
     for … in it      for … in ‹audit_iter›(it, site)
     except: …        except: ‹audit_handled›(site); …
@@ -101,6 +102,18 @@ class AuditProbes(Expressions):
         index = self.index_of(target.slice)
         site = self._site("audit", target)
         return self._here(ast.Expr(self._probe("audit_store", s.value, target.value, index, site)), s)
+
+    def audited_index(self, node: ast.Subscript) -> None:
+        """Look at a computed index: `x[i - 1]`, and `-k` of `x[-k:]`."""
+        if not self._wants("index"):
+            return
+        index = node.slice
+        if isinstance(index, ast.BinOp) and isinstance(index.op, (ast.Add, ast.Sub)):
+            node.slice = self._here(self._probe("audit_index", index, self._site("audit", index)), index)
+        elif isinstance(index, ast.Slice) and isinstance(index.lower, ast.UnaryOp) and index.upper is None:
+            lower = index.lower
+            if isinstance(lower.op, ast.USub) and not isinstance(lower.operand, ast.Constant):
+                index.lower = self._here(self._probe("audit_index", lower, self._site("audit slice", lower)), lower)
 
     def index_of(self, index: ast.expr) -> ast.expr:
         """An index as a value: slices become calls of `slice`."""

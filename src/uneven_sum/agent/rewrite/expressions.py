@@ -240,6 +240,8 @@ class Expressions:
         elif isinstance(node, ast.FormattedValue):
             node.value = self.value(node.value, "argument")
         elif (isinstance(node, ast.Subscript) and isinstance(node.ctx, ast.Load)) or isinstance(node, ast.Subscript):
+            if self.options.audit:
+                self.audited_index(node)
             made_here = isinstance(node.value, (ast.BinOp, ast.UnaryOp)) and not self.absorbing
             node.value = self.value(node.value, "argument") if made_here else self.inside(node.value)
             node.slice = self.value(node.slice, "argument") if _may_be_bad(node.slice) else self.inside(node.slice)
@@ -293,6 +295,8 @@ class Expressions:
 
     def audited_comparison(self, node: ast.Compare) -> ast.expr:
         return node
+
+    def audited_index(self, node: ast.Subscript) -> None: ...
 
     def audited_call(self, node: ast.Call, name: str) -> ast.expr:
         return node

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from .absorption import Absorption
+from .alias import Alias
 from .alignment import Alignment
 from .base import Rule
 from .broadcast import Broadcast
@@ -23,10 +24,11 @@ from .underflow import Underflow
 from .unsorted import Unsorted
 from .weak import Degrees, IntegerDivision
 from .wrap import Wrap
+from .wraparound_index import WraparoundIndex
 
 RULES: tuple[type[Rule], ...] = (
     *(Wrap, Truncation, Narrowing, Broadcast, Underflow, Absorption, FloatEquality, Unsorted, Exhausted, Reseeded),
     *(IgnoredFailure, OutOfRange, LostRows, DuplicatedRows, TextArithmetic, Alignment, Dates, Swallowed, LostWrite),
-    *(IllConditioned, IntegerDivision, Degrees),
+    *(IllConditioned, Alias, WraparoundIndex, IntegerDivision, Degrees),
 )
 NAMES = tuple(rule.NAME for rule in RULES)

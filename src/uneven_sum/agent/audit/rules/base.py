@@ -11,7 +11,7 @@ BINARY = ("add", "sub", "mul", "truediv", "floordiv", "mod", "pow", "matmul")
 
 
 class Rule:
-    """`WANTS`: names of operators and comparisons, `call:NAME`, `store`, `iter`, `handled`, `unused:NAME`.
+    """`WANTS`: names of operators and comparisons, `call:NAME`, `store`, `index`, `iter`, `handled`, `unused:NAME`.
 
     `SCALARS`: it wants operators on plain floats and ints; `SCREEN`: "running", only sums whose target is an operand;
     "every", all of them; else those whose result is tiny, or whose operands are near.
@@ -47,6 +47,9 @@ class Rule:
 
     def store(self, target: object, index: object, value: object, site: int, kept: object) -> None:
         """After `target[index] = value`."""
+
+    def indexed(self, value: Any, site: int) -> None:
+        """A computed index, before it is used."""
 
     def iterated(self, value: object, site: int) -> None:
         """A loop begins over a value."""

@@ -1,0 +1,72 @@
+"""`wraparound-index`: a computed index that is below 0 in some passes, and so counts from the end."""
+
+from __future__ import annotations
+
+import ast
+from typing import Any
+
+from ...core.type_identity import is_one_of
+from .base import Rule
+
+CLOSED = ("%", "roll", "mod(", "wrap")  # signs of a ring, where the last element is the neighbour of the first
+
+
+class WraparoundIndex(Rule):
+    """The place was both at or above 0 and below it; `x[-k:]` with k = 0 takes everything."""
+
+    NAME = "wraparound-index"
+    WANTS = ("index",)
+
+    def indexed(self, value: Any, site: int) -> None:
+        if not is_one_of(type(value), int):
+            return
+        place = self.auditor.place(site)
+        kept = place.kept.setdefault(self.NAME, {})
+        if place.site.role == "audit slice":
+            if value == 0 and not self.auditor.has(self, site):
+                whole = self._around(place)
+                self.auditor.report(
+                    self,
+                    site,
+                    f"{whole} takes all elements, since {place.text} is 0: 0 of the last are meant.",
+                    0.75,
+                    evidence={"index": 0},
+                )
+            return
+        sign = "below" if value < 0 else "from 0 on"
+        if sign not in kept:
+            kept[sign] = value
+            if value < 0:
+                kept["pass"] = self.auditor.present_pass()
+        if len({"below", "from 0 on"} & set(kept)) < 2 or self.auditor.has(self, site):
+            return
+        found = place.site.file.statement(place.site.statement)
+        scope: Any = found.scope if found is not None else None
+        lines = place.site.file.lines
+        text = "\n".join(lines[scope.lineno - 1 : scope.end_lineno] if hasattr(scope, "lineno") else lines)
+        if any(sign in text for sign in CLOSED):
+            return
+        told = self.auditor.report(
+            self,
+            site,
+            f"{self._around(place)} counts from the end in some passes: {place.text} is {kept['below']} in one of "
+            "them. "
+            "Is that meant?",
+            0.65,
+            question=True,
+            evidence={"index": kept["below"]},
+        )
+        if told is not None:
+            told.at_pass = kept["pass"]
+
+    @staticmethod
+    def _around(place: Any) -> str:
+        """The text of the subscript that the index stands in."""
+        statement = place.site.file.innermost(place.line, place.position[1])
+        root = statement.node if statement is not None else place.site.file.tree
+        for node in ast.walk(root):
+            if isinstance(node, ast.Subscript):
+                inner = [node.slice, *([node.slice.lower] if isinstance(node.slice, ast.Slice) else [])]
+                if any(one is not None and getattr(one, "col_offset", -1) == place.position[1] for one in inner):
+                    return str(place.text_of(node))
+        return str(place.text)
