@@ -47,7 +47,8 @@ def test_every_key_has_its_action() -> None:
 
 
 @pytest.mark.parametrize("case", ["rating_year.py", "join_gauges.py", "fit_curve.py", "running_total.py"])
-async def test_any_keys_do_no_harm(case: str, tmp_path) -> None:
+async def test_any_keys_do_no_harm(case: str, tmp_path, monkeypatch) -> None:
+    monkeypatch.chdir(tmp_path)  # where files that the keys happen to export go
     shutil.copytree(FOLDER, tmp_path / "quillmere")
     path = tmp_path / "quillmere" / case
     choice = random.Random(case)
