@@ -11,7 +11,6 @@ from textual.widgets import RichLog
 from uneven_sum.app.app import UnevenSum
 from uneven_sum.app.bench.ask_drawer import AskDrawer
 from uneven_sum.app.bench.cards import Cards
-from uneven_sum.app.bench.notice import Notice
 from uneven_sum.app.closeup.screen import CloseUp
 from uneven_sum.app.plotting.charts import line
 from uneven_sum.app.plotting.number_format import Format
@@ -19,6 +18,7 @@ from uneven_sum.app.shell.theme import PALETTES
 from uneven_sum.app.widgets.bars import Keys
 from uneven_sum.app.widgets.dialogs import Choose, Prompt
 from uneven_sum.app.widgets.grid import Grid
+from uneven_sum.app.widgets.notice import Notice
 from uneven_sum.app.widgets.options import Options
 from uneven_sum.app.widgets.plot import Plot
 from uneven_sum.app.widgets.sheet import Sheet

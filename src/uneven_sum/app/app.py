@@ -16,7 +16,6 @@ from textual.notifications import Notification
 from .. import crash, endings
 from ..client import Launch, settings
 from ..client.settings import Settings
-from .bench.notice import Notice
 from .bench.screen import Bench
 from .closeup.screen import CloseUp
 from .command_palette import Commands
@@ -31,6 +30,7 @@ from .settings.screen import SettingsScreen
 from .shell.keymap import Changes, Keyed, fitting
 from .shell.theme import PALETTES, Palette
 from .widgets.help import Help
+from .widgets.notice import Notice
 
 SOON = 4.0  # seconds in which a program that a signal ends must be gone
 KEYED: list[type[Keyed]] = [Bench, CloseUp, Desk, Editor, LedgerScreen, Lookouts, Notes, SettingsScreen]

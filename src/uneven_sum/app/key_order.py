@@ -19,7 +19,7 @@ from textual.screen import ModalScreen, Screen
 from textual.widget import Widget
 from textual.worker import Worker
 
-from .bench.notice import Notice
+from .widgets.notice import Notice
 
 OPENING = {"dialog", "leave"}  # groups of workers that open a dialog
 LONGEST = 0.5  # seconds that a key waits

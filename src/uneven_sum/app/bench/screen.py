@@ -32,6 +32,7 @@ from ..shell.keymap import Application, Keyed
 from ..shell.theme import Palette
 from ..widgets.bars import Headline, Keys, TopLine, Trail
 from ..widgets.dialogs import Sure
+from ..widgets.notice import Notice
 from ..widgets.sheet import Sheet
 from . import commands
 from .ask_drawer import AskDrawer, AskLine
@@ -41,7 +42,6 @@ from .cards import Cards
 from .guide_bar import GuideBar
 from .keeping_case import CaseKeeper
 from .key_line import KeyLine
-from .notice import Notice
 from .output_drawer import OutputDrawer
 from .pass_strip import PassStrip
 from .recording import Recording, Step

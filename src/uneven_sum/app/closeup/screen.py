@@ -24,6 +24,7 @@ from ..widgets.bars import Keys, TopLine
 from ..widgets.bench_view import BenchView
 from ..widgets.dialogs import Prompt
 from ..widgets.grid import Grid
+from ..widgets.notice import Notice
 from ..widgets.plot import Plot
 from ..widgets.split import put_beside
 from . import commands
@@ -92,6 +93,7 @@ class CloseUp(Keyed, Controlled, Screen[None]):
                 yield Static("", id="facts-text")
             yield Horizontal(id="body")
         yield Static("", id="said")
+        yield Notice(self.palette)
         yield Keys(self.palette)
 
     async def on_mount(self) -> None:

@@ -29,6 +29,7 @@ from ..shell.theme import PALETTES, Palette
 from ..widgets.bars import Keys, TopLine
 from ..widgets.dialogs import Choice, Choose, Prompt
 from ..widgets.fields import Field
+from ..widgets.notice import Notice
 from ..widgets.options import Options
 from ..widgets.sheet import Sheet
 from . import commands
@@ -95,6 +96,7 @@ class Desk(Keyed, Screen[None]):
                 yield Static("", id="wrong")
                 yield Sheet(self.palette)
         yield Static("", id="said")
+        yield Notice(self.palette)
         yield Keys(self.palette)
 
     def on_mount(self) -> None:
@@ -375,7 +377,7 @@ class Desk(Keyed, Screen[None]):
     def draw_theme(self) -> None:
         """Everything anew, in the colours of the application's theme."""
         self.palette = self.uneven.palette
-        for widget in self.query("TopLine, Sheet, Keys"):
+        for widget in self.query("TopLine, Sheet, Notice, Keys"):
             widget.palette = self.palette  # type: ignore[attr-defined]
         sheet = self.query_one(Sheet)
         sheet.path = ""

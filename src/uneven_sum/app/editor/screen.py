@@ -27,6 +27,7 @@ from ..shell.paths import short
 from ..shell.theme import Palette
 from ..widgets.bars import Keys, TopLine
 from ..widgets.dialogs import Choice, Choose, Prompt
+from ..widgets.notice import Notice
 from ..widgets.source_area import SourceArea
 from . import commands
 
@@ -91,6 +92,7 @@ class Editor(Keyed, Screen[bool]):
         yield area
         yield Static("", id="wrong")
         yield Static("", id="said")
+        yield Notice(self.palette)
         yield Keys(self.palette)
 
     def on_mount(self) -> None:

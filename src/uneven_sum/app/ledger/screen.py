@@ -24,6 +24,7 @@ from ..widgets.bars import Keys, TopLine
 from ..widgets.bench_view import BenchView
 from ..widgets.dialogs import Prompt
 from ..widgets.grid import Grid
+from ..widgets.notice import Notice
 from ..widgets.plot import Plot
 from ..widgets.split import put_beside
 from . import commands
@@ -93,6 +94,7 @@ class LedgerScreen(Keyed, Controlled, Screen[None]):
             with VerticalScroll(id="facts", can_focus=False):
                 yield Static("", id="facts-text")
         yield Static("", id="said")
+        yield Notice(self.palette)
         yield Keys(self.palette)
 
     async def on_mount(self) -> None:

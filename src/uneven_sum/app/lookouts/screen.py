@@ -21,6 +21,7 @@ from ..shell.theme import Palette
 from ..widgets.bars import Keys, TopLine
 from ..widgets.bench_view import BenchView
 from ..widgets.fields import Field
+from ..widgets.notice import Notice
 from . import commands
 
 KEYS = hints(commands.COMMANDS, "space", "enter", "n", "delete", "U", "g", "N", "F", "D", "escape", "?")
@@ -69,6 +70,7 @@ class Lookouts(Keyed, Screen[None]):
         yield TopLine(self.palette)
         yield VerticalScroll(can_focus=True)
         yield Static("", id="said")
+        yield Notice(self.palette)
         yield Keys(self.palette)
 
     async def on_mount(self) -> None:

@@ -21,6 +21,7 @@ from ..shell.theme import Palette
 from ..widgets.bars import Keys, TopLine
 from ..widgets.bench_view import BenchView
 from ..widgets.dialogs import Choice, Choose, Prompt
+from ..widgets.notice import Notice
 from ..widgets.options import Options
 from . import commands
 
@@ -59,6 +60,7 @@ class Notes(Keyed, Screen[None]):
             with VerticalScroll(id="body", can_focus=False):
                 yield Markdown("")
         yield Static("", id="said")
+        yield Notice(self.palette)
         yield Keys(self.palette)
 
     def on_mount(self) -> None:

@@ -21,6 +21,7 @@ from ..shell.paths import short
 from ..shell.theme import Palette
 from ..widgets.bars import Keys, TopLine
 from ..widgets.dialogs import BOX, Choice, Choose, Prompt
+from ..widgets.notice import Notice
 from ..widgets.options import Options
 from . import commands
 
@@ -68,6 +69,7 @@ class SettingsScreen(Keyed, Screen[None]):
         yield Options()
         yield Static("", id="about")
         yield Static("", id="said")
+        yield Notice(self.palette)
         yield Keys(self.palette)
 
     def on_mount(self) -> None:
@@ -191,7 +193,7 @@ class SettingsScreen(Keyed, Screen[None]):
             said = f"{said} It is not saved: {e}"
         told = self.uneven.apply_settings(self.settings, theme)
         self.palette = self.uneven.palette
-        for widget in self.query("TopLine, Keys"):
+        for widget in self.query("TopLine, Notice, Keys"):
             widget.palette = self.palette  # type: ignore[attr-defined]
         self.query_one(Keys).show(HINTS)
         self.query_one(TopLine).show("settings", short(str(settings.place())))
