@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 import struct
 
+import pytest
 from driving_app import settled, until
 from textual.widgets import RichLog
 
@@ -142,6 +143,25 @@ async def test_what_became_of_a_key_covers_nothing_and_goes_with_the_next(script
         assert "replaced at a pause for nan or inf" in str(notice.render())
         assert notice.region.bottom == bench.query_one(Keys).region.y and not bench.query("Toast")
         await pilot.press("up")
+        await until(pilot, lambda: not notice.display)
+
+
+@pytest.mark.parametrize("screen", ["settings", "editor"])
+async def test_a_message_on_another_screen_covers_nothing_either(script, screen) -> None:
+    app = UnevenSum(Launch(script("x = 1\nbreakpoint()\n"), keep_case=False, pause_on=set()))
+    async with app.run_test(size=(80, 24)) as pilot:
+        bench = await settled(pilot, "paused", 2)
+        if screen == "settings":
+            app.open_settings()
+        else:
+            await pilot.press("e")
+        await until(pilot, lambda: app.screen is not bench and app.screen.query(Notice))
+        notice = app.screen.query_one(Notice)
+        app.notify("The weir [north] is closed.")
+        await until(pilot, lambda: notice.region.height == 1)
+        assert "[north]" in str(notice.render()) and not app.screen.query("Toast")
+        assert notice.region.bottom == app.screen.query_one(Keys).region.y == 23
+        await pilot.press("down")
         await until(pilot, lambda: not notice.display)
 
 
