@@ -329,7 +329,7 @@ def _telling(original: Any, leaving: Any) -> Any:
 
 
 def _last_words(e: SystemExit) -> str:
-    """What `sys.exit("text")` says, and the line of the user's that it stands in."""
+    """What `sys.exit("text")` says, and the line of the user that it is in."""
     lines = [stack.line_of(f) for f in stack.frames_left(e)]
     text = clean(e.code, 200) if isinstance(e.code, str) else ""
     if not text:

@@ -1,4 +1,4 @@
-"""The terminal application: draws what the client tells it; computes nothing about the script."""
+"""The terminal application: draws what the client gives it; computes nothing about the script."""
 
 from __future__ import annotations
 

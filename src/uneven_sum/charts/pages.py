@@ -23,7 +23,7 @@ LOOSE = re.compile(r"(\S{28})(?=\S)")  # what a table's cell could not break
 def write_pages(markdown: str, folder: Path, path: str, title: str) -> None:
     """Writes Markdown (with tables, code and pictures) as a PDF.
 
-    A picture `NAME.svg` of `folder` is drawn from its `NAME.png`; without one its name stands there.  OSError as
+    A picture `NAME.svg` of `folder` is drawn from its `NAME.png`; without one its name is there.  OSError as
     open gives it.
     """
     from fpdf import FPDF, FontFace, TextStyle

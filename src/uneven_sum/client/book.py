@@ -33,7 +33,7 @@ class Book:
     switches: Switches = field(default_factory=Switches)
     accepted: list[tuple[str, int]] = field(default_factory=list)
     accepted_as: list[str] = field(default_factory=list)  # `calls of f`, `values of x`: wherever they stand
-    unread: dict[str, list[Any]] = field(default_factory=dict)  # entries of the case file that are kept as they stand
+    unread: dict[str, list[Any]] = field(default_factory=dict)  # entries of the case file that are kept as they are
     over: list[str] = field(default_factory=list)
     recorded: list[tuple[str, int]] = field(default_factory=list)  # heads of loops whose passes are kept
     always: bool = False  # every loop of the user's code
@@ -93,7 +93,7 @@ class Book:
         ]
 
     def toggle(self, path: str, line: int) -> bool:
-        """A plain breakpoint on, or what stands at the line off; True when something was added."""
+        """A plain breakpoint on, or what is at the line off; True when something was added."""
         found = self.at_line(path, line)
         if found:
             self.remove([k.lookout.id for k in found])

@@ -105,7 +105,7 @@ def load(script: str, book: Book) -> tuple[list[str], list[str]]:
     told: list[str] = []
 
     def odd(key: str, entry: object, why: str) -> None:
-        """Keep an entry as it stands, and say so."""
+        """Keep an entry as it is, and say so."""
         book.unread.setdefault(key, []).append(entry)
         at = _line_of(script, entry)
         told.append(f"{place(script).name}{f', line {at}' if at else ''}: {why} It is kept as it stands.")
@@ -169,7 +169,7 @@ def load(script: str, book: Book) -> tuple[list[str], list[str]]:
 
 
 def _entries(document: tomlkit.TOMLDocument, key: str, odd: Callable[[str, Any, str], None]) -> list[Any]:
-    """The entries of a list in the file; something else there is kept as it stands."""
+    """The entries of a list in the file; something else there is kept as it is."""
     found = document.get(key)
     if found is None or isinstance(found, list):
         return list(found or [])
@@ -178,7 +178,7 @@ def _entries(document: tomlkit.TOMLDocument, key: str, odd: Callable[[str, Any, 
 
 
 def _line_of(script: str, entry: object) -> int:
-    """The line of the case file where an entry stands; 0 when it is not found."""
+    """The line of the case file where an entry is; 0 when it is not found."""
     texts = [str(v) for v in entry.values()] if isinstance(entry, dict) else [str(entry)]
     try:
         lines = place(script).read_text(encoding="utf-8").split("\n")
@@ -332,7 +332,7 @@ def _text_at(path: str, line: int) -> str:
 
 
 def _find_line(path: str, number: int, text: str) -> int | None:
-    """The line that was meant: at its number, or else where its text stands nearest."""
+    """The line that was meant: at its number, or else where its text is nearest."""
     lines = [s.strip() for s in lines_of(path)]
     if not text:
         return number if 1 <= number <= len(lines) else None

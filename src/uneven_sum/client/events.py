@@ -32,7 +32,7 @@ class CallEnded:
 
 @dataclass
 class Tripped:
-    """Something tripped, and the script went on."""
+    """Something tripped, and the script continued."""
 
     facts: Facts
 
@@ -103,7 +103,7 @@ class Ended:
 
 @dataclass
 class Exited:
-    """The process is gone.  `died`: by a signal or at once; `sentence` tells it and the last known place."""
+    """The process is gone.  `died`: by a signal or at once; `sentence` says it and the last known place."""
 
     exit_status: int | None
     signal: str | None

@@ -6,7 +6,7 @@ import difflib
 
 
 def follow(old: list[str], new: list[str], line: int) -> int | None:
-    """Where a line of the old text stands in the new one (both counted from 1); None when it is gone.
+    """Where a line of the old text is in the new one (both counted from 1); None when it is gone.
 
     Equal runs of lines carry it over; in a replaced run the line most like it does, if it is like enough.
     """
@@ -35,7 +35,7 @@ def follow(old: list[str], new: list[str], line: int) -> int | None:
 
 
 def _moved(old: list[str], new: list[str], at: int) -> int | None:
-    """A line that stands elsewhere, once, word for word."""
+    """A line that is elsewhere, once, word for word."""
     wanted = old[at].strip()
     found = [n for n, text in enumerate(new) if text.strip() == wanted]
     return found[0] + 1 if wanted and len(found) == 1 and [s.strip() for s in old].count(wanted) == 1 else None

@@ -110,7 +110,7 @@ def _is_nan(node: ast.expr) -> bool:
 
 
 def _exact(node: ast.expr) -> bool:
-    """What a float is compared with on purpose: 0, whole numbers, infinities, texts, None."""
+    """What a float is compared with on purpose: 0, integers, infinities, texts, None."""
     if isinstance(node, ast.UnaryOp):
         return _exact(node.operand)
     if isinstance(node, ast.Constant):

@@ -72,7 +72,7 @@ class Values:
         return await self.session.request("evaluate", {"expression": text, "frameId": frame, "context": context})
 
     async def call_with_pauses(self, expression: str, frame: int = 0, into: bool = False) -> None:
-        """Runs a call within this pause, with all lookouts on; a CallEnded event tells its end."""
+        """Runs a call within this pause, with all lookouts on; a CallEnded event reports its end."""
         arguments = {"expression": expression, "frameId": frame, "into": into}
         await self.session.request("unevenSum/callWithPauses", arguments)
 

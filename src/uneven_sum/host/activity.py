@@ -35,7 +35,7 @@ def activity(pid: int) -> tuple[Activity, str]:
         with open(f"/proc/{pid}/task/{pid}/syscall") as f:
             text = f.read().strip()
         with open(f"/proc/{pid}/task/{pid}/schedstat") as f:
-            turns = f.read().split()[-1]  # how often it was given the processor: tells one wait from the next
+            turns = f.read().split()[-1]  # how often it was given the processor: distinguishes one wait from the next
     except (OSError, IndexError):
         return Activity.UNKNOWN, ""
     first = text.partition(" ")[0]

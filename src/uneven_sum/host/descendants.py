@@ -3,7 +3,7 @@
 Run as a program, `python descendants.py MARK SESSION`, it is the warden: it waits until its standard input closes,
 which happens at the latest when the host dies, and then ends what is left of the run, unless it has read `bye`.
 
-A process belongs to a run if the run's mark stands in the environment that it, or an ancestor that it was forked
+A process belongs to a run if the run's mark is in the environment that it, or an ancestor that it was forked
 from, was started with; if its parent belongs to it; or if it was seen to while its parent was alive.  A process in a
 session of its own (a daemon) is meant to outlive the script: it is left.
 """
@@ -22,7 +22,7 @@ MARK = "UNEVEN_SUM_RUN"  # the name of the environment variable; the agent remov
 
 @dataclass(frozen=True)
 class Process:
-    """One line of the process table.  `begun`: clock ticks since the machine's start; tells reused numbers apart."""
+    """One line of the process table.  `begun`: clock ticks since the machine's start; distinguishes reused numbers."""
 
     pid: int
     parent: int

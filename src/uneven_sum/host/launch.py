@@ -72,7 +72,7 @@ class Launch:
     stdin_file: str | None = None  # what the script reads, instead of what is typed
     rewind: bool = False  # return points at the pauses
     return_points: bool = True  # the user wants them on the Bench
-    passes: int = 0  # of each recorded loop that a pause tells
+    passes: int = 0  # of each recorded loop that a pause shows
     checks: bool = True
     meters: bool = True
     guards: bool = True

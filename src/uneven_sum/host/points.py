@@ -47,7 +47,7 @@ class Point:
 
     @property
     def memory(self) -> int:
-        """Bytes that are the sleeper's own, not shared; 0 when it cannot be told."""
+        """Bytes that are the sleeper's own, not shared; 0 when it is unknown."""
         try:
             with open(f"/proc/{self.pid}/smaps_rollup") as f:
                 kept = [line.split() for line in f if line.startswith(("Private_Dirty", "Private_Clean"))]
@@ -65,7 +65,7 @@ class Points:
         self.news = news
         self.folder = ""
         self.expected: set[int] = set()  # snapshots that were announced and have not connected yet
-        self.since: dict[int, int] = {}  # points made anew: a sleeper that is older is out of date
+        self.since: dict[int, int] = {}  # points made again: a sleeper that is older is out of date
         self._server: asyncio.Server | None = None
         self._arrived = asyncio.Event()
         self._came = 0

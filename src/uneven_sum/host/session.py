@@ -174,7 +174,7 @@ class Session:
         if self.process is not None:
             await self._first_ended()
             with contextlib.suppress(TimeoutError):
-                await asyncio.wait_for(self.exited.wait(), 2)  # its end is still to be told
+                await asyncio.wait_for(self.exited.wait(), 2)  # its end is still to be reported
             await asyncio.sleep(0)
         await self.close()
 
@@ -486,7 +486,7 @@ class Session:
                 self.on_event({"type": "event", "event": "unevenSum/where", "body": place})
 
     async def _watch(self) -> None:
-        """Waits for the process to end and tells how it did."""
+        """Waits for the process to end and says how it ended."""
         assert self.process is not None
         status = await self._first_ended()
         if self._waking or self.pid != self.process.pid:

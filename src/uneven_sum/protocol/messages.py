@@ -114,7 +114,7 @@ class Facts(msgspec.Struct):
 
 
 class Card(msgspec.Struct):
-    """A value of a call: its summary, and how it stands to the line and to the last pause."""
+    """A value of a call: its summary, and how it relates to the line and to the last pause."""
 
     name: str
     text: str
@@ -137,7 +137,7 @@ class Card(msgspec.Struct):
 
 
 class Note(msgspec.Struct):
-    """What stands at the end of a line; `count`: how often it ran, when that is counted."""
+    """What is at the end of a line; `count`: how often it ran, when that is counted."""
 
     line: int
     text: str

@@ -10,7 +10,7 @@ import warnings
 from collections.abc import Callable, Iterator
 from typing import Any
 
-quiet = False  # no probe does anything: a pause is under way, or the run goes on without lookouts
+quiet = False  # no probe does anything: a pause is under way, or the run continues without lookouts
 in_trial = False  # this process is a trial's copy
 paused = 0.0  # seconds in pauses so far
 met = 0  # non-finite values that the user's own code has judged so far

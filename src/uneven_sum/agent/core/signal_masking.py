@@ -97,7 +97,7 @@ def again(numbers: list[int]) -> None:
 def timers_stopped() -> Iterator[None]:
     """The timers of the process (`alarm`, `setitimer`) stand still, and go on with what was left of them.
 
-    A copy of the process has no timers: one that is woken in here goes on with them, too.
+    A copy of the process has no timers: one that is woken in here continues with them, too.
     """
     kept = [(which, *signal.setitimer(which, 0)) for which in TIMERS]
     try:

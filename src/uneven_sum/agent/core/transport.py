@@ -57,7 +57,7 @@ def _wait(fd: int, event: int) -> None:
     """Waits with the lock kept until the socket is ready."""
     asked = ctypes.create_string_buffer(struct.pack("ihh", fd, event, 0))
     while _Hold.libc.poll(asked, 1, 1000) <= 0:
-        pass  # a signal of the script's is handled here, and the wait goes on
+        pass  # a signal of the script's is handled here, and the wait continues
 
 
 def _send(sock: socket.socket, data: bytes) -> None:

@@ -12,7 +12,7 @@ from typing import Any
 
 
 class FileIO(io.FileIO):
-    """A file that goes on with what an interrupted write has left."""
+    """A file that continues with what an interrupted write has left."""
 
     __module__ = "_io"
 

@@ -93,7 +93,7 @@ def _named(found: Culprit, terms: list[Term], file: SourceFile) -> Culprit:
         return found
     if term.known:
         found.cell = _first_cell(term)
-    at = found.cell if term.cellwise or hasattr(term.value, "iloc") else None  # else the whole operand tells
+    at = found.cell if term.cellwise or hasattr(term.value, "iloc") else None  # else the whole operand is shown
     for child in term.children:
         if child.known:
             value = _at(child.value, at, term.value) if at is not None else child.value

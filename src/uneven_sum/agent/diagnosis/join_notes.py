@@ -17,7 +17,7 @@ LOOKED = 1_000_000  # rows up to which keys are compared
 
 @dataclass
 class _Side:
-    name: str  # as it stands in the text
+    name: str  # as it is in the text
     keys: Any  # an Index of the rows' keys
     label: str  # what the key is called
 

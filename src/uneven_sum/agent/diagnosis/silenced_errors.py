@@ -1,4 +1,4 @@
-"""Non-finite values made where the script has told NumPy to be silent about them.
+"""Non-finite values made where the script has silenced NumPy's warnings of them.
 
 Inside an `errstate`, or under a warning filter, that ignores the category they are meant, as long as the function
 masks or tests them.  They are remembered; where one leaves its function all the same there is a pause.
@@ -17,7 +17,7 @@ TEXTS = {"divide": "divide by zero encountered", "over": "overflow encountered",
 
 
 def is_silenced(value: object) -> bool:
-    """True when NumPy would warn of such a value by default and has been told not to."""
+    """True when NumPy would warn of such a value by default and is set not to."""
     np = nonfinite.module("numpy")
     if np is None or not isinstance(value, (np.ndarray, np.generic)):
         return False

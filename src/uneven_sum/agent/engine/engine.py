@@ -93,7 +93,7 @@ class Engine(WarningTrigger, NonfiniteTrigger, Snapshots, BreakpointTrigger, tra
         self.handler = 0  # id of its frame: the frame itself would keep its values alive
         self.requests: Answering  # set by who builds both
         self.process = os.getpid()
-        self.began = 0.0  # when the script did, by the clock that stands still in pauses
+        self.began = 0.0  # when the script did, by the clock that stops in pauses
         self.launch: dict[str, Any] = {}  # the arguments of the launch request
         self.old_main: types.ModuleType | None = None
         self.ended = False  # no pause any more
@@ -109,7 +109,7 @@ class Engine(WarningTrigger, NonfiniteTrigger, Snapshots, BreakpointTrigger, tra
         self.interrupting = False  # a pause was asked for between two lines
         self.hurry = False  # back to a place of before: nothing else pauses on the way
         self.entering = False  # on the way to the first line
-        self.at_first_line = self.anew = False  # paused there; to be compiled anew
+        self.at_first_line = self.anew = False  # paused there; to be compiled again
 
     # -- set-up --------------------------------------------------------------------------------------
 
@@ -182,9 +182,9 @@ class Engine(WarningTrigger, NonfiniteTrigger, Snapshots, BreakpointTrigger, tra
         if not self.switches.error.wants_class(type(exc)) or not self.switches.error.wants_place(frame):
             return ""
         if isinstance(exc, (StopIteration, StopAsyncIteration)) and not frame.f_code.co_name.startswith("<module"):
-            return ""  # it ends an iteration, or becomes a RuntimeError that is met further out
+            return ""  # it ends an iteration, or becomes a RuntimeError that is caught further out
         if isinstance(exc, PROTOCOL_ANSWERS.get(frame.f_code.co_name, ())):
-            return ""  # so a class tells `for`, `hasattr` or `in` that there is nothing; an error is met further out
+            return ""  # so a class tells `for`, `hasattr` or `in` that there is nothing; an error is caught further out
         if self.expected == (id(exc), type(exc)) and id(frame) != self.handler:
             return ""  # a call further out handles it, as was found further in
         statement = site.file.statement(site.statement)
@@ -417,7 +417,7 @@ class Engine(WarningTrigger, NonfiniteTrigger, Snapshots, BreakpointTrigger, tra
 
     @with_originals
     def again(self, frame: types.FrameType) -> None:
-        """A statement was given up, to run again: the step goes on."""
+        """A statement was given up, to run again: the step continues."""
         if self.motion.mode != tracer.CONTINUE:
             self.motion.resume_jump(frame)
 

@@ -30,7 +30,7 @@ class Nested:
 
 
 def run(engine: Engine, nested: Nested) -> None:
-    """Runs the call and tells the host of its end; the pause around it goes on as it was."""
+    """Runs the call and reports its end to the host; the pause around it continues as it was."""
     pause, facts, point = engine.present, engine.facts, engine.point
     scope = Scope(nested.frame)
     names: dict[str, Any] = {**scope.globals, **scope.locals, "__builtins__": scope.builtins}

@@ -45,7 +45,7 @@ class Fate(enum.Enum):
 
 
 def in_file(flying: Flying, statement: Statement, frame: types.FrameType) -> tuple[Fate, Flying]:
-    """What the clauses around a statement, in its own function, do with an exception, and what goes on from there."""
+    """What the clauses around a statement, in its own function, do with an exception, and what continues from there."""
     left = _parts(flying)
     for handler in reversed(statement.handlers):
         if not _catches(handler, flying, frame):
@@ -235,7 +235,7 @@ def _clauses(instructions: list[Any], at: int) -> list[_Clause]:
 
 
 def _body(steps: list[Any], start: int) -> list[Any]:
-    """The instructions of a clause: from its test to the place where the test goes on when it fails."""
+    """The instructions of a clause: from its test to the place where the test continues when it fails."""
     end = next((s.argval for s in steps[start : start + 3] if "JUMP" in s.opname), None)
     return [s for s in steps[start:] if not isinstance(end, int) or s.offset < end]
 

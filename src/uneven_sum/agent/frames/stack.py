@@ -304,7 +304,7 @@ def _hint(iterator: Any) -> int:
 
 
 def chain(frame: types.FrameType | None) -> list[list[Any]]:
-    """What tells one call from another: for each call from this one outwards its function, file, line and passes."""
+    """What distinguishes calls: for each call from this one outwards its function, file, line and passes."""
     from .exception_handlers import statement_at
 
     found: list[list[Any]] = []

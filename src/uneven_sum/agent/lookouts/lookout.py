@@ -1,7 +1,7 @@
 """Lookouts that the user sets: where they stand, when they count, what they do.
 
 `Lookouts` holds them by number and tells the rewriter what to insert into a file (`Plan`); `engine`
-asks `due` when one is met.  A lookout's condition is compiled into the function that it stands in; only
+asks `due` when one is hit.  A lookout's condition is compiled into the function that it is in; only
 where that cannot be (`inline` False) it is evaluated by name.
 """
 
@@ -263,7 +263,7 @@ def gate(lk: Lookout, frame: types.FrameType, all_: dict[int, Lookout]) -> bool:
 
 def _at_goal(goal: list[tuple[str, int, int]], frame: types.FrameType) -> bool:
     """True as the wanted pass of a loop begins, in the wanted passes of the loops around it.  The head of a `while`
-    is met before its pass is counted."""
+    is hit before its pass is counted."""
     here = [(loop["file"], loop["line"], loop["pass"]) for loop in stack.all_loops(frame) if loop["pass"]]
     file, line, number = goal[0]
     if here[:1] and here[0][:2] == (file, line):
@@ -310,7 +310,7 @@ def bind_owner(lk: Lookout, scope: Scope) -> None:
 
 
 def read_watched(lk: Lookout, frame: types.FrameType) -> tuple[Any, Any]:
-    """(value, key): the watched value in a call, and what tells one baseline from another."""
+    """(value, key): the watched value in a call, and what distinguishes one baseline from another."""
     scope = Scope(frame)
     node = ast.parse(lk.name, mode="eval").body
     if isinstance(node, ast.Name):

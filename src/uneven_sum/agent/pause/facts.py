@@ -33,7 +33,7 @@ class Pause:
     can_retry: bool = False
     can_replace: bool = False  # `replacement` takes the place of the value that was looked at
     replacement: Any = MISSING
-    answer: str = ""  # how the user goes on
+    answer: str = ""  # how the user continues
     hits: int = 0  # how often the lookout was met
     reached: bool = False  # the line that the user has asked to run to
     kept: str = ""  # task or future: what keeps the exception for whoever asks

@@ -108,7 +108,7 @@ def culprit_sentence(found: dict[str, Any] | None) -> str:
 
 
 class Main:
-    """The script's own file: of others the headline tells the name."""
+    """The script's own file: of others the headline gives the name."""
 
     path = ""
 

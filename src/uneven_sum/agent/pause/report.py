@@ -214,7 +214,7 @@ def _also(node: ast.stmt) -> list[ast.AST]:
 
 
 def _raised(pause: Pause, root: ast.AST) -> tuple[ast.AST | None, types.FrameType | None]:
-    """The term whose evaluation raised, by the position that the traceback tells; and the frame of the
+    """The term whose evaluation raised, by the position that the traceback gives; and the frame of the
     comprehension that it raised in, where that has one of its own (before 3.12)."""
     tb = _where_raised(pause)
     if tb is None:

@@ -46,7 +46,7 @@ def _cells_print(np: Any, value: Any) -> str:
 
 
 def is_large(value: object) -> bool:
-    """True for arrays whose summary takes time: told after the rest."""
+    """True for arrays whose summary takes time: sent after the rest."""
     np = nonfinite.module("numpy")
     return np is not None and isinstance(value, np.ndarray) and value.size > SMALL and not has_shrunk(value)
 

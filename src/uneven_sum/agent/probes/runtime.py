@@ -50,7 +50,7 @@ class Leave(BaseException):
 
 
 class Anew(BaseException):
-    """Raised at the first line, before anything has run: the script's own text is compiled anew."""
+    """Raised at the first line, before anything has run: the script's own text is compiled again."""
 
 
 class Leaving:

@@ -71,7 +71,7 @@ def number_of(file: SourceFile, line: int, column: int, word: str) -> int:
 
 
 def begin(file: SourceFile) -> Coverage:
-    """A file is rewritten: its groups are found anew, with the marks that it has."""
+    """A file is rewritten: its groups are found again, with the marks that it has."""
     found = of_file[file.path, file.print] = Coverage(counts=of_file.get((file.path, file.print), Coverage()).counts)
     return found
 

@@ -51,7 +51,7 @@ class Recorders:
         bare: bool = True,
         keep: bool = False,
     ) -> Recorder | None:
-        """Records a loop, comprehension or function; in the place of an earlier recorder of it, if that tells other
+        """Records a loop, comprehension or function; in the place of an earlier recorder of it, if that records other
         things and is not to be kept.  None when there is nothing to tell of it (and `bare` is not wanted)."""
         path = os.path.realpath(file.path)
         made = columns.recorder_for(file, node, path, how.branches, how.times, names)

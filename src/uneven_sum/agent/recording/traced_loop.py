@@ -1,6 +1,6 @@
 """A loop that is recorded while it runs already: its code cannot be changed any more, so its lines are traced.
 
-Each time the line of its head is met, a pass is over; so it is when the loop or the call is left.
+Each time the line of its head is hit, a pass is over; so it is when the loop or the call is left.
 """
 
 from __future__ import annotations

@@ -181,7 +181,7 @@ class Loader:
         return True
 
     def lines_in(self, code: types.CodeType) -> set[int]:
-        """The lines of a piece of code itself at which a lookout stands."""
+        """The lines of a piece of code itself at which a lookout is."""
         wanted = self.lookouts.lines(os.path.realpath(code.co_filename))
         return wanted & {line for _, _, line in code.co_lines() if line is not None} if wanted else set()
 
@@ -200,7 +200,7 @@ def _functions(code: types.CodeType, into: dict[Any, types.CodeType] | None = No
 
 
 def _key(code: types.CodeType) -> tuple[Any, ...]:
-    """What tells a function of a file from the others; lambdas and comprehensions of one line by their columns."""
+    """What distinguishes the functions of a file; lambdas and comprehensions of one line by their columns."""
     key = (code.co_qualname, code.co_firstlineno)
     if not code.co_name.startswith("<"):
         return key

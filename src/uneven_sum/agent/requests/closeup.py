@@ -1,7 +1,7 @@
 """The requests of the Close-up: facts, pages of the grid, plots, comparison, matrix figures, export.
 
 A value is named by its expression.  What can be read without running code is looked at in place; all else
-is evaluated in a trial, anew for each request, and only the page or the reduced series comes back.
+is evaluated in a trial, again for each request, and only the page or the reduced series comes back.
 """
 
 from __future__ import annotations
@@ -89,7 +89,7 @@ class CloseupRequests(Part):
     def __init__(self, exchange: Exchange) -> None:
         super().__init__(exchange)
         self.orders: dict[Any, Any] = {}  # rows of sorted and filtered grids
-        self.pictures: dict[Any, Body] = {}  # of columns, until the script goes on
+        self.pictures: dict[Any, Body] = {}  # of columns, until the script continues
         self.copies: dict[str, Any] = {}  # arrays as they were at the last pause
 
     # -- the value -----------------------------------------------------------------------------------

@@ -61,7 +61,7 @@ class EvaluationRequests(Part):
 
     @request("unevenSum/callWithPauses", moves=True)
     def call_with_pauses(self, expression: str = "", frame_id: int = 0, into: bool = False) -> Body:
-        """Runs a call with all lookouts on, within this pause; `unevenSum/callEnded` tells its end.  What it changes
+        """Runs a call with all lookouts on, within this pause; `unevenSum/callEnded` reports its end.  What it changes
         is undone by going back to this pause's return point.  `into`: pause at its first line."""
         self.exchange.can_move()
         frame, text = self.exchange.frame(frame_id), expression.strip()
@@ -125,7 +125,7 @@ class EvaluationRequests(Part):
 
     @request("unevenSum/expect")
     def expect(self, text: str = "", frame_id: int = 0) -> Body:
-        """What the user expects of the coming pause; told with its facts."""
+        """What the user expects of the coming pause; sent with its facts."""
         self.exchange.can_move()
         try:
             expected = expectations.parse(text)

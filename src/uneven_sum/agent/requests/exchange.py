@@ -71,7 +71,7 @@ class Exchange:
         return frame, file, statement
 
     def go(self, mode: str, action: str = "", aim: Aim | None = None) -> Body:
-        """The answer that ends the pause: how the script goes on, and what the failed statement does."""
+        """The answer that ends the pause: how the script continues, and what the failed statement does."""
         self.mode, self.aim = mode, aim or Aim()
         return {"·action": action, "allThreadsContinued": True}
 

@@ -257,7 +257,7 @@ class LedgerRequests(Part):
 
     @request("unevenSum/notes")
     def notes(self, frame_id: int = 0) -> Body:
-        """What stands at the ends of a call's lines: what each assigned, with its spark by pass; passes at the heads of
+        """What is at the ends of a call's lines: what each assigned, with its spark by pass; passes at the heads of
         loops; `never ran`; how often it ran, when that is counted."""
         frame = self.exchange.frame(frame_id)
         found = {note["line"]: note for note in value_cards.notes(frame)}

@@ -128,7 +128,7 @@ class SteppingRequests(Part):
         if goal is None and here is not None and os.path.realpath(here.path) == lk.file:
             statement = statement_at(here, frame)
             if statement is not None and statement.line == lk.line and pause.state == "next":
-                engine.stepped_to = engine.execution(frame)  # not this time: it stands there already
+                engine.stepped_to = engine.execution(frame)  # not this time: it is there already
         return self.exchange.go(tracer.CONTINUE)
 
     # -- another line, another end -------------------------------------------------------------------

@@ -1,7 +1,7 @@
 """Return points: sleeping forks of the paused script, by which one can go back.
 
 Each has its own connection to the host, made right after the fork.  Woken, it first forks a twin, so that the
-point can be used again, and goes on in the pause at which it was made.
+point can be used again, and continues in the pause at which it was made.
 """
 
 from __future__ import annotations
@@ -115,7 +115,7 @@ class SnapshotMaker:
         return number
 
     def settle(self) -> None:
-        """Takes note of the end of the process between us and the last sleeper; before the script goes on."""
+        """Takes note of the end of the process between us and the last sleeper; before the script continues."""
         if self.between is None:
             return
         child, handler = self.between
@@ -134,7 +134,7 @@ class SnapshotMaker:
         kept = {self.engine.wire.sock.fileno()}
         told = {**told, "made": time.monotonic_ns(), "cannot": process_resources.cannot_undo(kept)}
         dice = sys.modules.get("random")
-        seed = dice.getstate() if dice is not None else None  # CPython seeds it anew in every forked child
+        seed = dice.getstate() if dice is not None else None  # CPython seeds it again in every forked child
         files = _regular_files()
         _pause_openmp()
         handler = signal.getsignal(signal.SIGCHLD)
@@ -219,7 +219,7 @@ def _regular_files() -> dict[int, tuple[str, int, int, int]]:
 
 
 def _private_offsets(files: dict[int, tuple[str, int, int, int]]) -> None:
-    """Offsets are shared with the process that goes on: the same files are opened anew."""
+    """Offsets are shared with the process that continues: the same files are opened again."""
     for fd, (_, flags, offset, _) in files.items():
         try:
             anew = os.open(f"/proc/self/fd/{fd}", flags & ~(os.O_CREAT | os.O_TRUNC | os.O_EXCL))

@@ -341,7 +341,7 @@ def _iter_place(loop: ast.AST, like: ast.expr) -> ast.AST:
 
 
 def _may_be_bad(index: ast.expr) -> bool:
-    """A subscript whose arithmetic can give nan or inf: sums of whole numbers cannot."""
+    """A subscript whose arithmetic can give nan or inf: sums of integers cannot."""
     for node in ast.walk(index):
         if isinstance(node, ast.BinOp) and isinstance(node.op, (ast.Div, ast.Pow)):
             return True

@@ -1,6 +1,6 @@
 """The probes of lookouts within rewritten code (`rewrite/statements.py` has the whole plan).
 
-A condition becomes code of the function that it stands in.  Where that would change what the function
+A condition becomes code of the function that it is in.  Where that would change what the function
 closes over, so that running functions could not be given the new code, it is left to be evaluated by name.
 """
 

@@ -30,7 +30,7 @@ from ..source.source_file import SourceFile, position
 from .lookout_probes import LookoutProbes
 
 RUN = "·r"  # the temporary of what is recorded
-MOST_BRANCHES = 60  # of one loop: bits of a whole number
+MOST_BRANCHES = 60  # of one loop: bits of an integer
 Body = list[ast.stmt]
 
 
@@ -72,7 +72,7 @@ class RecordingProbes(LookoutProbes):
         return ast.Expr(ast.Call(ast.Attribute(owner, method, ast.Load()), list(args), []))
 
     def _others(self, recorder: Recorder, name: str) -> list[tuple[ast.expr, ast.expr]]:
-        """Of each value that is no name: what it begins with, and what a pass tells of it."""
+        """Of each value that is not a name: what it begins with, and what a pass records of it."""
         missing = ast.Constant(MARK + "missing")
         found: list[tuple[ast.expr, ast.expr]] = []
         for at, text in enumerate((*recorder.places, *recorder.others)):
@@ -263,7 +263,7 @@ class RecordingProbes(LookoutProbes):
     def counted(self, s: ast.stmt, block: coverage.Count | None) -> tuple[Body, coverage.Count]:
         """Counts how often a statement is begun; `block`: the count of the one before it, if that does not leave.
 
-        Statements that run one after the other share a counter; what raises is counted where it is met.
+        Statements that run one after the other share a counter; what raises is counted where it is hit.
         """
         steps: Body = []
         if block is None:
@@ -277,7 +277,7 @@ class RecordingProbes(LookoutProbes):
         return steps, coverage.Count(block.block, (*block.raised, raised))
 
     def raised(self, s: ast.stmt) -> Body:
-        """In the guard of a statement, before its error goes on."""
+        """In the guard of a statement, before its error continues."""
         if not self.options.counts:
             return []
         return [self._more(coverage.number_of(self.file, s.lineno, s.col_offset, "raised"))]
@@ -317,7 +317,7 @@ PLACES = (ast.Attribute, ast.Subscript)
 
 
 def _leaves(s: ast.AST) -> bool:
-    """True when a statement may leave the block that it stands in."""
+    """True when a statement may leave the block that it is in."""
     if isinstance(s, (ast.Return, ast.Raise, ast.Break, ast.Continue)):
         return True
     if isinstance(s, (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef, ast.For, ast.While, ast.AsyncFor, ast.Try)):
@@ -342,7 +342,7 @@ def run_name(s: Any) -> str:
 
 
 def first_line(s: Any) -> ast.AST:
-    """A node that stands at the start of a statement and is one line long."""
+    """A node that is at the start of a statement and is one line long."""
     like = ast.Pass()
     like.lineno = like.end_lineno = s.lineno
     like.col_offset = like.end_col_offset = s.col_offset

@@ -24,13 +24,13 @@ class Options:
 
 @dataclass
 class Site:
-    """A place where a probe stands: its statement and, for checks, the expression that it looks at."""
+    """A place where a probe is: its statement and, for checks, the expression that it looks at."""
 
     file: SourceFile
     statement: Position
     expression: Position | None
     role: str  # statement, head, value, argument, return, yield, test, augmented, right, loop, lookout
-    lookouts: tuple[int, ...] = ()  # numbers of the lookouts that a probe stands for
+    lookouts: tuple[int, ...] = ()  # numbers of the lookouts that a probe is for
     versions: tuple[int, ...] = ()  # of these, as the probe was made for
 
 

@@ -84,7 +84,7 @@ class SourceFile:
 
     @property
     def print(self) -> int:
-        """What tells this text of the file from another one."""
+        """What distinguishes this text of the file from another one."""
         if self._print is None:
             self._print = zlib.crc32(self.data)
         return self._print

@@ -49,7 +49,7 @@ class Hooks:
         return False
 
     def old_call(self, frame: types.FrameType) -> bool:
-        """Whether a beginning call lacks the present lookouts (and is met as an entry, if one is set)."""
+        """Whether a beginning call lacks the present lookouts (and is hit as an entry, if one is set)."""
         return False
 
     def old_return(self, frame: types.FrameType, value: object) -> None: ...
@@ -103,7 +103,7 @@ class Stepper:
         self._switch()
 
     def enter(self) -> None:
-        """Sets off from nowhere: ends at the first line of the user's that is reached."""
+        """Sets off from nowhere: ends at the first line of the user that is reached."""
         self.mode, self.aim, self.left, self.start, self.returned = INTO, Aim(), False, None, _NOTHING
         self._switch()
 
@@ -293,7 +293,7 @@ class Stepper:
             self.hooks.settled(frame, self.held.pop(frame))
         if self.mode != CONTINUE and frame is self.start:
             if suspended and self.mode != OUT:
-                return  # a coroutine that waits: the step goes on when it does
+                return  # a coroutine that waits: the step continues when it does
             self.left, self.returned = True, value
             outer = stack.user_frame(frame.f_back)
             if outer is not None and outer is frame.f_back and self.mode == OUT:

@@ -1,7 +1,7 @@
 """In a trial's copy: what the script has open is the copy's own from then on.
 
 Nothing that is done there reaches a file, a connection, a pipe, a place in a file, or memory shared by a mapping.
-Files that were open for reading are opened anew at the same place; a file that was open for writing becomes one in
+Files that were open for reading are opened again at the same place; a file that was open for writing becomes one in
 memory; a connection or a pipe, one whose other end is closed.  What is written to them is noted, and dropped.
 """
 
@@ -108,7 +108,7 @@ def _now(fd: int) -> tuple[int, ...]:
 
 
 def _shared() -> list[tuple[int, int, list[str]]]:
-    """The shared mappings that can be written: where from, to, and what else the system tells of each."""
+    """The shared mappings that can be written: where from, to, and what else the system says of each."""
     found = []
     try:
         with open("/proc/self/maps") as f:

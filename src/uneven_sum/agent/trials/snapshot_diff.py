@@ -82,7 +82,7 @@ class NamesBefore:
 
     def __init__(self, names: dict[str, Any]) -> None:
         self.copied, self.summed, self.parts = COPIED, SUMMED, PARTS
-        self.sampled = False  # something was too large to be compared in whole
+        self.sampled = False  # something was too large to be compared completely
         self.seen: set[int] = set()
         self.kept: list[Any] = []  # so that no identity is given to another object
         self.names = {n: self._of(v, 0) for n, v in names.items() if _counts(n, v)}

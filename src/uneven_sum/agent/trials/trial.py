@@ -31,7 +31,7 @@ REFUSED = {
 
 OWN_THREADS = ("polars", "jax", "tensorflow", "cupy")  # libraries that may hang in a copy
 refused: list[str] = []  # in a trial: what it was not let do
-_told: list[float] = []  # in a trial: when it told how far it has come
+_told: list[float] = []  # in a trial: when it last reported its progress
 _writer = -1
 
 
@@ -74,7 +74,7 @@ def run(work: Callable[[], dict[str, Any]], limit: float | None = None) -> dict[
         except Exception:
             pass
     dice = sys.modules.get("random")
-    seed = dice.getstate() if dice is not None else None  # CPython seeds it anew in every forked child
+    seed = dice.getstate() if dice is not None else None  # CPython seeds it again in every forked child
     reader, writer = os.pipe()
     handler = signal.getsignal(signal.SIGCHLD)
     hears = threading.current_thread() is threading.main_thread() and callable(handler)

@@ -1,4 +1,4 @@
-"""What happens when a lookout of the user's is met: it counts, pauses or writes."""
+"""What happens when a lookout of the user is hit: it counts, pauses or writes."""
 
 from __future__ import annotations
 
@@ -87,7 +87,7 @@ class BreakpointTrigger(runtime.Listener):
         try:
             made_for = dict(zip(site.lookouts, site.versions))
             found = [lk for n in numbers if (lk := self.lookouts.all.get(n)) is not None]
-            # A call that runs on with older code: what has changed since is met by line tracing.
+            # A call that runs on with older code: what has changed since is hit by line tracing.
             found = [lk for lk in found if made_for.get(lk.id, lk.version) == lk.version]
             self._meet(found, site, frame, by_name, facts)
         except Closed:
@@ -226,7 +226,7 @@ class BreakpointTrigger(runtime.Listener):
             self.stepped_to = None
             return False  # still the same execution: the probes of a lookout that is gone stand between
 
-        # A pass begins at the head of its loop, as where a probe stands.
+        # A pass begins at the head of its loop, as where a probe is.
         node = statement.loops[-1] if begins and found == begins else statement.node
         site = Site(file, position(node), None, "by name")
         return self._meet(found, site, frame, True, {})

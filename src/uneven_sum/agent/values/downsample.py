@@ -12,7 +12,7 @@ def edges(np: Any, size: int, columns: int) -> Any:
 
 def extremes(np: Any, values: Any, columns: int) -> tuple[Any, Any, str]:
     """(lowest, highest, marks) of each part over its finite cells: float64 arrays (nan: none) and a text with
-    `.` for fine, `n` for nan, `+` and `-` for the infinities, the first that is met of these."""
+    `.` for fine, `n` for nan, `+` and `-` for the infinities, the first that is hit of these."""
     size = len(values)
     if not size:
         return np.empty(0), np.empty(0), ""

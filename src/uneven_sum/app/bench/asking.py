@@ -27,7 +27,7 @@ class Asking(Controller):
 
     @background(group="ask")
     async def _ask(self, text: str) -> None:
-        """Questions are answered one after another, so that each answer stands under its own."""
+        """Questions are answered one after another, so that each answer is under its own."""
         self.bench.to_ask.append(text)
         if len(self.bench.to_ask) > 1:
             return
@@ -111,7 +111,7 @@ class Asking(Controller):
 
     @background(group="dialog")
     async def action_expect(self) -> None:
-        """What the user thinks the coming step will do; the answer stands in the headline after it."""
+        """What the user thinks the coming step will do; the answer is in the headline after it."""
         bench, client = self.bench, self.bench.client
         if client is None or bench.state != "paused":
             return

@@ -106,7 +106,7 @@ class Running(Controller):
             try:
                 await self.take(event, client)
             except BadUse as e:
-                if client.alive and not client.running:  # else it ended, or went on, while it was being read
+                if client.alive and not client.running:  # else it ended, or continued, while it was being read
                     bench.notify(str(e), severity="warning")
             except Exception as e:  # an internal error must not freeze the Bench
                 bench.notify(f"Internal error: {type(e).__name__}: {e}", severity="error", timeout=20)

@@ -29,7 +29,7 @@ class Appearance(Controller):
         self.draw_theme()
 
     def draw_theme(self) -> None:
-        """Everything anew, in the colours of the application's theme."""
+        """Draws everything again, in the colours of the application's theme."""
         bench = self.bench
         bench.palette = bench.uneven.palette
         for widget in bench.query("TopLine, Headline, Trail, Sheet, Cards, PassStrip, AskDrawer, OutputDrawer, Keys"):

@@ -282,7 +282,7 @@ class Stepping(Controller):
 
     @background(group="dialog")
     async def action_edit(self) -> None:
-        """Edits the file in the sheet; once it is saved the user says how the script goes on."""
+        """Edits the file in the sheet; once it is saved the user says how the script continues."""
         bench, sheet = self.bench, self.bench.query_one(Sheet)
         path, line = sheet.path, sheet.cursor
 

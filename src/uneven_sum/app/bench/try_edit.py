@@ -53,7 +53,7 @@ class TryChange(ModalScreen[None]):
         super().__init__()
         self.bench, self.palette, self.frame, self.line = bench, palette, frame, line
         self.place: dict[str, Any] = {}
-        self.old = ""  # the lines as they stand in the file
+        self.old = ""  # the lines as they are in the file
         self.fine = False
         self.asked = ""
 
@@ -152,7 +152,7 @@ class TryChange(ModalScreen[None]):
 
     @work(group="dialog")
     async def action_put(self) -> None:
-        """Writes the lines; then the user says how the script goes on."""
+        """Writes the lines; then the user says how the script continues."""
         text = self.query_one(TextArea).text
         bench, place = self.bench, self.place
         if not place:

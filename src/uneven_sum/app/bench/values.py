@@ -76,7 +76,7 @@ class Values(Controller):
             self.open_closeup([chosen])
 
     async def _choose_value(self) -> str | None:
-        """One of the values of this call and of the module; what the cards show stands first."""
+        """One of the values of this call and of the module; what the cards show is first."""
         bench, client = self.bench, self.bench.client
         if client is None or self.bench.state != "paused":
             return None

@@ -50,7 +50,7 @@ class Inside(Controller["CloseUp"]):
         found = await screen.ask(client.parts(owner, screen.frame, start, PAGE))
         if found is None:
             return
-        target = node.parent if start and node.parent is not None else node  # the next page stands beside, not below
+        target = node.parent if start and node.parent is not None else node  # the next page is beside, not below
         if target is not node:
             node.remove()
         self._add(target, owner, start, found)
@@ -92,7 +92,7 @@ class Inside(Controller["CloseUp"]):
         tree.scroll_home(animate=False)
 
     def find_text(self, wanted: str) -> None:
-        """Go to the next place where a text stands, from the cursor on, then from the top."""
+        """Go to the next place where a text is, from the cursor on, then from the top."""
         screen = self.screen
         found = _find_in_tree(screen.query_one(Tree), wanted) if screen.query(Tree) else None
         if found is None and screen.query(TextArea):
@@ -164,7 +164,7 @@ def _find_in_tree(tree: Tree[str], wanted: str) -> str | None:
 
 
 def _path(owner: str, name: str, kind: str) -> str | None:
-    """The expression of a part, where it can be told from its name."""
+    """The expression of a part, where its name gives it."""
     if name.startswith("[") and name.endswith("]") and name[1:-1].isdigit():
         return owner + name
     if name.isidentifier():

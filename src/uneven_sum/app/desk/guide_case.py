@@ -14,7 +14,7 @@ FILES = ("rating_year.py", "stage_2031.csv")
 
 
 def prepared() -> Launch:
-    """The guide's case, copied anew: it will be changed.  BadUse when it cannot be copied."""
+    """The guide's case, copied again: it will be changed.  BadUse when it cannot be copied."""
     folder = user_state_path("uneven-sum") / "guide"
     try:
         folder.mkdir(parents=True, exist_ok=True)

@@ -167,7 +167,7 @@ class Desk(Keyed, Screen[None]):
         self.look()
 
     def look(self) -> None:
-        """Reads the text anew."""
+        """Reads the text again."""
         setup, sheet = self.setup, self.query_one(Sheet)
         if setup is None:
             return
@@ -301,7 +301,7 @@ class Desk(Keyed, Screen[None]):
         try:
             kept = None if setup.module else case.setup_of(setup.program)
         except case.Damaged:
-            return setup  # told on the Bench
+            return setup  # shown on the Bench
         if kept is not None:
             kept.when, kept.ended = setup.when, setup.ended
         return kept or setup
@@ -348,7 +348,7 @@ class Desk(Keyed, Screen[None]):
 
     @work(group="dialog")
     async def action_edit(self) -> None:
-        """The script's text; what is wrong with it is looked at anew."""
+        """The script's text; what is wrong with it is looked at again."""
         if self.setup is None or self.setup.module:
             return
         sheet = self.query_one(Sheet)
@@ -375,7 +375,7 @@ class Desk(Keyed, Screen[None]):
         self.draw_theme()
 
     def draw_theme(self) -> None:
-        """Everything anew, in the colours of the application's theme."""
+        """Draws everything again, in the colours of the application's theme."""
         self.palette = self.uneven.palette
         for widget in self.query("TopLine, Sheet, Notice, Keys"):
             widget.palette = self.palette  # type: ignore[attr-defined]

@@ -154,7 +154,7 @@ class Editor(Keyed, Screen[bool]):
         await self._look()
 
     async def _look(self) -> None:
-        """What is wrong with the text as it is now; looked for aside, so that one can type on."""
+        """What is wrong with the text as it is now; looked for in a thread, so that one can type on."""
         p, out = self.palette, Text(no_wrap=True, overflow="ellipsis")
         try:
             data = self.area.text.encode(self.opened.encoding)

@@ -41,7 +41,7 @@ class Line:
 
 
 class Row(Static):
-    """A row of the list; the chosen one stands out, and can hold a line to type in."""
+    """A row of the list; the chosen one is highlighted, and can hold a line to type in."""
 
 
 class Lookouts(Keyed, Screen[None]):

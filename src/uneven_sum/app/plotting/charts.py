@@ -21,7 +21,7 @@ WORDS = {"n": "nan", "+": "inf", "-": "-inf"}
 @dataclass
 class Drawn:
     canvas: Canvas
-    read: Callable[[int, int], str]  # (column, row) of the canvas -> what stands there
+    read: Callable[[int, int], str]  # (column, row) of the canvas -> what is there
 
 
 def floats(text: str) -> list[float]:

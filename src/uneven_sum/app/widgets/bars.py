@@ -89,7 +89,7 @@ def _sentences(text: str) -> list[str]:
 
 
 class Trail(Static):
-    """The calls as a breadcrumb, outermost first; the chosen one stands out."""
+    """The calls as a breadcrumb, outermost first; the chosen one is highlighted."""
 
     DEFAULT_CSS = "Trail { height: 1; width: 100%; padding: 0 1; background: $background; }"
 

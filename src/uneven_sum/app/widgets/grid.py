@@ -37,7 +37,7 @@ class Grid(Widget, can_focus=True):
     ]
 
     class Moved(Message):
-        """The cursor stands on another cell."""
+        """The cursor is on another cell."""
 
     def __init__(self, palette: Palette, ask: Ask, **kwargs: object) -> None:
         super().__init__(**kwargs)  # type: ignore[arg-type]

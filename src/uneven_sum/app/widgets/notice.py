@@ -1,4 +1,4 @@
-"""The line in which a screen says what became of a key: it covers nothing, and goes with the next key."""
+"""The line in which a screen says what a key did: it covers nothing, and goes with the next key."""
 
 from __future__ import annotations
 

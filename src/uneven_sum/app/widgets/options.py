@@ -10,7 +10,7 @@ SIGN = "›"
 
 
 class Options(OptionList):
-    """Entries begin with an empty column, in which the sign stands."""
+    """Entries begin with an empty column, in which the sign is."""
 
     DEFAULT_CSS = """
     Options > .option-list--option { padding: 0 1; }

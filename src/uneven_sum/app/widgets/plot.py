@@ -19,7 +19,7 @@ class Plot(Widget, can_focus=True):
     DEFAULT_CSS = "Plot { background: $background; height: 1fr; width: 1fr; padding: 0; }"
 
     class Read(Message):
-        """The mouse stands on another place of the plot."""
+        """The mouse is on another place of the plot."""
 
     def __init__(self, palette: Palette, **kwargs: object) -> None:
         super().__init__(**kwargs)  # type: ignore[arg-type]

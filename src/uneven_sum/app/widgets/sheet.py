@@ -37,7 +37,7 @@ class Row:
 
 
 def _short(term: Term) -> str:
-    """Of an array or a frame that does not fit, what tells most; its shape is never left out."""
+    """Of an array or a frame that does not fit, the most informative part; its shape is never left out."""
     shape = term.shape or []
     cells = " x ".join(map(str, shape))
     if "DataFrame" in term.type or "Series" in term.type or "Table" in term.type:

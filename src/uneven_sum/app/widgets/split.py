@@ -8,7 +8,7 @@ from .grid import Grid
 from .plot import Plot
 
 PLOT = 44  # columns of a plot beside a grid, at least
-TALL = 26  # rows from which on the plot stands below the grid, where there is no room beside it
+TALL = 26  # rows from which on the plot is below the grid, where there is no room beside it
 
 
 async def put_beside(body: Horizontal, grid: Grid, plot: Plot) -> bool:

@@ -147,7 +147,7 @@ class Absorption(Rule):
             self._tell(site, known, share)
 
     def _is_compensated(self, site: int) -> bool:
-        """A compensated sum forms again what was lost: `(t - s) - y` stands in the same function."""
+        """A compensated sum forms again what was lost: `(t - s) - y` is in the same function."""
         place = self.auditor.place(site)
         names = {n for n in place.operand_texts() if n.isidentifier()}
         found = place.site.file.statement(place.site.statement)

@@ -10,7 +10,7 @@ from .base import Rule
 
 
 class IntegerDivision(Rule):
-    """`integer-division`: a quotient of whole numbers that is 0 in most passes."""
+    """`integer-division`: a quotient of integers that is 0 in most passes."""
 
     NAME = "integer-division"
     WANTS = ("floordiv",)

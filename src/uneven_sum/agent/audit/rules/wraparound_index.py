@@ -61,7 +61,7 @@ class WraparoundIndex(Rule):
 
     @staticmethod
     def _around(place: Any) -> str:
-        """The text of the subscript that the index stands in."""
+        """The text of the subscript that the index is in."""
         statement = place.site.file.innermost(place.line, place.position[1])
         root = statement.node if statement is not None else place.site.file.tree
         for node in ast.walk(root):

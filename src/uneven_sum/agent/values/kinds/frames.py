@@ -194,7 +194,7 @@ def label(value: object, limit: int) -> str:
 
 
 def frame_grid(value: Any) -> Grid:
-    """A frame, series or index as it stands; sorted and filtered pages take rows by number."""
+    """A frame, series or index as it is; sorted and filtered pages take rows by number."""
     pd = module("pandas")
     frame = value
     if isinstance(value, pd.Series):
