@@ -376,7 +376,7 @@ def _give_up_output() -> None:
 
 
 def main() -> None:
-    """Entry point: no traceback of ours reaches the user."""
+    """Entry point: no internal traceback reaches the user."""
     try:
         try:
             cli(prog_name="uneven-sum")

@@ -107,7 +107,7 @@ class UnevenSum(App[None]):
         self.push_screen(Bench(launch, self.palette, guided))
 
     def get_line_filters(self) -> Sequence[LineFilter]:
-        """Textual's own, and ours, through which all that is drawn goes."""
+        """Textual's filters, and the one for all that is drawn."""
         return [*super().get_line_filters(), self.harmless]
 
     def notify(self, message: str, **how: Any) -> None:

@@ -64,7 +64,7 @@ class Launch:
     pause_on: set[str] = field(default_factory=lambda: set(TRIPS))
     go_on: bool = False
     pause_at_end: bool = False
-    capture: bool = False  # standard input, output and error are pipes of ours
+    capture: bool = False  # standard input, output and error are pipes to the host
     output_to_stderr: bool = False  # the script's standard output goes to our standard error
     pause_on_given: bool = False  # chosen for this run, whatever the case file says
     keep_case: bool = True

@@ -136,7 +136,7 @@ class Conversation:
             self.answer(message, error=str(e))
         except (TypeError, ValueError, AttributeError, KeyError) as e:
             self.answer(message, error=f"An argument of {command} is missing or of the wrong type: {e}.")
-        except Exception as e:  # a fault of ours must not end the conversation
+        except Exception as e:  # an internal error must not end the conversation
             self.answer(message, error=f"This could not be done: {type(e).__name__}: {e}")
 
     async def _relay(self, message: Message, command: str, arguments: dict[str, Any]) -> None:

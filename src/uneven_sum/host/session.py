@@ -162,7 +162,7 @@ class Session:
         self._tasks.append(asyncio.create_task(self._sample()))
 
     async def end(self) -> None:
-        """Ends the script and everything of ours."""
+        """Ends the script and all its processes."""
         self._stopped_by_us = True
         if self.process is not None and not self.exited.is_set():
             self.family.look(self.pid)

@@ -18,7 +18,7 @@ met = 0  # non-finite values that the user's own code has judged so far
 fork: Callable[[], int] = getattr(os, "fork", lambda: -1)  # how this process makes a copy of itself
 cancelled: Callable[[], bool] = bool  # the host has given the request under way up
 host_fd = -1
-own_fork = False  # the fork under way is ours
+own_fork = False  # the fork under way is the agent's
 
 
 @contextlib.contextmanager

@@ -1,8 +1,8 @@
 """Signals whose handlers are the script's.
 
-A handler runs between any two instructions of the main thread, so in the midst of ours too; what it raises belongs to
-the script, and must not be taken for a fault of ours or for a value that resists being looked at.  So longer pieces of
-ours hold signals back, and whoever catches exceptions asks whose they are.
+A handler runs between any two instructions of the main thread, also inside the agent. What it raises belongs to the
+script, and must not be taken for an internal error or for a value that cannot be read. So longer pieces of the agent
+hold signals back, and code that catches exceptions asks whose they are.
 """
 
 from __future__ import annotations

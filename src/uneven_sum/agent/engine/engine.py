@@ -235,7 +235,7 @@ class Engine(WarningTrigger, NonfiniteTrigger, Snapshots, BreakpointTrigger, tra
     def _will_be_handled(self, exc: BaseException, statement: Statement, frame: types.FrameType) -> bool:
         """Whether something up the stack handles an exception, or what its handlers raise in its place.
 
-        Where that cannot be known it counts as handled as long as there is a call of the user's further out: that
+        Where that cannot be known it counts as handled as long as there is a user call further out: that
         call's guard will judge what arrives there.
         """
         fate, flying = exception_handlers.in_file(exc, statement, frame)
@@ -411,7 +411,7 @@ class Engine(WarningTrigger, NonfiniteTrigger, Snapshots, BreakpointTrigger, tra
 
     @with_originals
     def given(self, frame: types.FrameType) -> None:
-        """A call is left with a value of the user's: pause in its caller."""
+        """A call is left with a user value: pause in its caller."""
         if not run_state.quiet:
             self.motion.leaving(frame)
 

@@ -120,7 +120,7 @@ def _matches(found: object, flying: Flying) -> bool:
 
 
 def asks_for_attribute(statement: Statement | None, frame: types.FrameType) -> bool:
-    """True when a call of the user's is in the midst of `hasattr`, or of `getattr` with a default."""
+    """True when a user call is inside `hasattr`, or of `getattr` with a default."""
     place = instruction_place(frame.f_code, frame.f_lasti)
     if statement is None or place is None:
         return False
@@ -263,7 +263,7 @@ _statements: dict[tuple[types.CodeType, int], Statement | None] = {}
 
 
 def statement_at(file: SourceFile, frame: types.FrameType) -> Statement | None:
-    """The statement that a frame of the user's is in, by line and, where known, column."""
+    """The statement that a user frame is in, by line and, where known, column."""
     key = (frame.f_code, frame.f_lasti)
     if key not in _statements:
         if len(_statements) > 10_000:

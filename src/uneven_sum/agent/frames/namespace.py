@@ -13,7 +13,7 @@ from ..core.markers import INNER, TEMPORARY
 OPTIMIZED = 0x1  # CO_OPTIMIZED: locals are no dictionary
 TRACERS: set[types.CodeType] = set()  # the code of our trace functions
 BEFORE_313 = sys.version_info < (3, 13)
-HOLDERS = 4  # of a copy that only its frame keeps: that, two calls of ours, and the question
+HOLDERS = 4  # of a copy that only its frame keeps: that, two internal calls, and the question
 
 
 def locals_of(frame: types.FrameType) -> Mapping[str, Any]:

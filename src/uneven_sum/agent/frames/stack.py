@@ -56,7 +56,7 @@ def _outwards(frame: types.FrameType | None) -> list[types.FrameType]:
 
 
 def _users_calls(tb: types.TracebackType | None, but: types.FrameType) -> list[types.FrameType]:
-    """The calls of the user's in a traceback, outermost first."""
+    """The user's calls in a traceback, outermost first."""
     found = []
     while tb is not None:
         inner = tb.tb_frame
@@ -78,14 +78,14 @@ def frames_left(exc: BaseException) -> list[types.FrameType]:
 
 
 def user_frame(frame: types.FrameType | None) -> types.FrameType | None:
-    """The nearest call of the user's own code, from here outwards."""
+    """The nearest call of the user's code, from here outwards."""
     while frame is not None and file_of(frame) is None:
         frame = frame.f_back
     return frame
 
 
 def calls(frame: types.FrameType | None, libraries: bool = False) -> list[types.FrameType]:
-    """The calls from this one outwards, innermost first: the user's, or (with libraries) all but ours.
+    """The calls from this one outwards, innermost first: the user's, or (with libraries) all but the agent's.
 
     A comprehension's own frame counts as its call's, as it does from 3.12 on.
     """

@@ -114,7 +114,7 @@ def _coroutine_handles(exc: BaseException, task: Any) -> bool:
 
 
 def _result_is_tried(exc: BaseException) -> bool:
-    """Whether a call of the user's in another thread asks for results within a `try` that handles the exception."""
+    """Whether a user call in another thread asks for results within a `try` that handles the exception."""
     here = threading.get_ident()
     for thread, frame in list(sys._current_frames().items()):
         if thread == here:

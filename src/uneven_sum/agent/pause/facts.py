@@ -40,7 +40,7 @@ class Pause:
     interrupted_in: str = ""
     dead: list[types.FrameType] = field(default_factory=list)  # calls that the exception has left, innermost first
     place: tuple[str, int] | None = None  # where there is no frame any more: the end
-    said: str = ""  # what a lookout of the user's says, without the place
+    said: str = ""  # what a user lookout says, without the place
     why: str = ""
     lookout: int = 0
     past: list[types.FrameType] = field(default_factory=list)  # calls of a script that has ended, innermost first

@@ -295,7 +295,7 @@ class Recorder:
         before = self.now
         run = self.now = Run(self)
         if run_state.quiet or run_state.in_trial:
-            return run  # an evaluation of ours, say: not recorded
+            return run  # for example an internal evaluation: not recorded
         self.begun += 1
         if outer is not None:
             run.outer, run.outer_pass = outer, outer.base + outer.before + len(outer.waiting) // outer.of.wide + 1

@@ -71,7 +71,7 @@ class Loader:
         for options in (self.options, Options(False, self.options.checks, self.options.meters)):
             try:
                 code = self.rewritten(file, options)
-            except Exception as e:  # CANNOT, or a fault of ours: the script runs all the same
+            except Exception as e:  # CANNOT, or an internal error: the script runs all the same
                 self.plain[name] = f"it cannot be rewritten ({type(e).__name__}: {e})"
                 continue
             registry.files[name] = file

@@ -62,7 +62,7 @@ class Exchange:
         return pause, frame
 
     def here(self) -> tuple[types.FrameType, SourceFile, Statement]:
-        """The paused call of the user's, its file and statement."""
+        """The user's paused call, its file and statement."""
         _, frame = self.can_move()
         file = registry.file_of(frame)
         statement = statement_at(file, frame) if file is not None else None

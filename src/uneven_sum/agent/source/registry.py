@@ -36,7 +36,7 @@ def note_meter(site: int, frame: types.FrameType, meter: Meter) -> None:
 
 
 def file_of(frame: types.FrameType) -> SourceFile | None:
-    """The text that a call runs; None when it is none of the user's."""
+    """The text that a call runs; None when it is not the user's."""
     if of_code and id(frame.f_code) in of_code:
         return of_code[id(frame.f_code)][1]
     return files.get(frame.f_code.co_filename)

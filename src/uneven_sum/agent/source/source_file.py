@@ -55,7 +55,7 @@ class Statement:
 
 
 class SourceFile:
-    """One file of the user's, as it was when it was loaded."""
+    """One user file, as it was when it was loaded."""
 
     def __init__(self, path: str, data: bytes) -> None:
         self.path = path

@@ -33,7 +33,7 @@ class _Written:
 
 
 def seclude(kept: set[int]) -> list[_Written]:
-    """Gives the copy descriptors and mappings of its own; `kept`: descriptors that are ours."""
+    """Gives the copy descriptors and mappings of its own; `kept`: descriptors of the agent."""
     written: list[_Written] = []
     for fd, info in process_resources.descriptors():
         if fd in kept or process_resources.is_own(fd, info):

@@ -47,7 +47,7 @@ def is_own(fd: int, info: os.stat_result) -> bool:
 
 
 def cannot_undo(kept: set[int]) -> list[str]:
-    """What going back to now will not undo, a phrase each.  `kept`: further descriptors that are ours."""
+    """What going back to now will not undo, a phrase each.  `kept`: further descriptors of the agent."""
     found: list[str] = []
     sockets = pipes = 0
     in_place: list[str] = []

@@ -43,7 +43,7 @@ class NonfiniteTrigger(tracer.Hooks):
         self.bad_right: tuple[int, Any] | None = None  # the right side of an augmented assignment under way
         self.gaps = Gaps()
         self.guarded = Gaps()  # made where NumPy ignores such errors
-        self.last_bad: Any = MISSING  # what a call of the user's has just returned
+        self.last_bad: Any = MISSING  # what a user call has just returned
 
     def pause(self, pause: Pause, apart: dict[str, Any] | None = None) -> str:
         raise NotImplementedError

@@ -91,7 +91,7 @@ class WarningTrigger(tracer.Hooks):
 
     @staticmethod
     def _warner(frame: types.FrameType | None) -> types.FrameType | None:
-        """The nearest call of the user's, unless an import lies between."""
+        """The user's nearest call, unless an import lies between."""
         while frame is not None and registry.file_of(frame) is None:
             if str(frame.f_globals.get("__name__", "")).startswith("importlib._bootstrap"):
                 return None

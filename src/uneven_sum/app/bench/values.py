@@ -223,7 +223,7 @@ class Values(Controller):
     # -- words of the ask line -----------------------------------------------------------------------
 
     async def command(self, text: str) -> str | None:
-        """`plot EXPR [as KIND] [to FILE]`, `table EXPR to FILE`, `open EXPR`: done; what is said of it, or None when
+        """`plot EXPR [as KIND] [to FILE]`, `table EXPR to FILE`, `open EXPR`: done; the message, or None when
         the text is no such command."""
         if text.startswith("watch "):
             return self._watch_asked(text[6:].strip())
