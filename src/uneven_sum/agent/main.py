@@ -177,9 +177,9 @@ def _main_module(engine: Engine, arguments: dict[str, Any]) -> tuple[types.Modul
     folders.append(os.path.dirname(os.path.realpath(path)))
     headline.Main.path = path
     engine.loader.folders = [os.path.join(os.path.realpath(f), "") for f in folders]
-    main.__builtins__ = sys.modules["builtins"]  # type: ignore[attr-defined]
+    main.__builtins__ = sys.modules["builtins"]  # type: ignore[attr-defined]  # as CPython's own main module has
     if sys.version_info < (3, 15):
-        main.__cached__ = cached  # type: ignore[attr-defined]
+        main.__cached__ = cached  # type: ignore[attr-defined]  # as CPython's own main module has
     if sys.version_info < (3, 14):
         main.__annotations__ = {}
     data = _readable(path, engine.loader)
@@ -254,7 +254,7 @@ def _buffer_lines() -> None:
     """What the script prints into our pipes is shown line by line."""
     for stream in (sys.stdout, sys.stderr):
         if stream is not None:
-            stream.reconfigure(line_buffering=True)  # type: ignore[union-attr]
+            stream.reconfigure(line_buffering=True)  # type: ignore[union-attr]  # TextIO in name, a TextIOWrapper
 
 
 def _pause_at_start(engine: Engine, path: str) -> None:

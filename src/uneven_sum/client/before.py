@@ -125,7 +125,7 @@ def in_words(message: str) -> str:
 
 def _flakes(tree: ast.Module, name: str, text: str) -> list[Finding]:
     """What pyflakes finds, in our words."""
-    from pyflakes import checker, messages  # type: ignore[import-untyped]
+    from pyflakes import checker, messages  # type: ignore[import-untyped]  # it has no types
 
     known = _known(tree)
     found = []

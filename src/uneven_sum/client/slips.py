@@ -250,7 +250,7 @@ def _length_of(node: ast.expr) -> str:
     if isinstance(node, ast.Attribute) and node.attr == "size":
         return ast.unparse(node.value)
     if isinstance(node, ast.Subscript) and _value(node.slice) == 0 and getattr(node.value, "attr", "") == "shape":
-        return ast.unparse(node.value.value)  # type: ignore[attr-defined]
+        return ast.unparse(node.value.value)  # type: ignore[attr-defined]  # it is `.shape`
     return ""
 
 

@@ -119,6 +119,7 @@ class Place:
 def _at(node: ast.AST) -> Position | None:
     if not hasattr(node, "lineno"):
         return None
+    # mypy: only of nodes with places
     return (node.lineno, node.col_offset, node.end_lineno, node.end_col_offset)  # type: ignore[attr-defined]
 
 

@@ -7,7 +7,7 @@ hold signals back, and code that catches exceptions asks whose they are.
 
 from __future__ import annotations
 
-import _signal  # type: ignore[import-not-found]
+import _signal  # type: ignore[import-not-found]  # built in, without types
 import contextlib
 import os
 import signal

@@ -16,7 +16,7 @@ class FileIO(io.FileIO):
 
     __module__ = "_io"
 
-    def write(self, data: Any) -> int | None:  # type: ignore[override]
+    def write(self, data: Any) -> int | None:  # type: ignore[override]  # takes what the base takes
         done = super().write(data)
         if done is None:
             return None

@@ -429,17 +429,18 @@ class Decomposed:
     def _by_python(self, node: ast.AST) -> Any:
         if self.namespace is None:
             self.namespace = {**self.scope.globals, **self.scope.locals}
+        # mypy: any mapping is taken
         return eval(compile(ast.Expression(node), "<term>", "eval"), self.namespace)  # type: ignore[arg-type]
 
     def _tuple(self, node: ast.Tuple, term: Term) -> Any:
         return tuple(self._each([e.value if isinstance(e, ast.Starred) else e for e in node.elts], term))
 
     def _list(self, node: ast.List, term: Term) -> Any:
-        return list(self._tuple(node, term))  # type: ignore[arg-type]
+        return list(self._tuple(node, term))  # type: ignore[arg-type]  # only `elts` is read
 
     def _set(self, node: ast.Set, term: Term) -> Any:
         self._allow(term)
-        return set(self._tuple(node, term))  # type: ignore[arg-type]
+        return set(self._tuple(node, term))  # type: ignore[arg-type]  # only `elts` is read
 
     def _dict(self, node: ast.Dict, term: Term) -> Any:
         if None in node.keys:

@@ -116,8 +116,8 @@ class Engine(WarningTrigger, NonfiniteTrigger, Snapshots, BreakpointTrigger, tra
     def install(self) -> None:
         """Puts the engine behind the probes, the warnings and the host's signal."""
         runtime.listener = self
-        self._show = warnings._showwarnmsg  # type: ignore[attr-defined]
-        warnings._showwarnmsg = self._warned  # type: ignore[attr-defined]
+        self._show = warnings._showwarnmsg  # type: ignore[attr-defined]  # no public way
+        warnings._showwarnmsg = self._warned  # type: ignore[attr-defined]  # no public way
         signal.signal(CALL_SIGNAL, self._called)
         self.start_ticks()
         sys.breakpointhook = self.breakpoint_hook

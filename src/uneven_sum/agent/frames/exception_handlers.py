@@ -195,7 +195,7 @@ def _table(code: types.CodeType) -> list[_Range]:
     instructions = list(dis.get_instructions(code))
     place = {i.offset: n for n, i in enumerate(instructions)}
     found = []
-    for entry in dis._parse_exception_table(code):  # type: ignore[attr-defined]
+    for entry in dis._parse_exception_table(code):  # type: ignore[attr-defined]  # no public way
         number = place.get(entry.target)
         if number is not None:
             found.append(_Range(entry.start, entry.end, _clauses(instructions, number)))

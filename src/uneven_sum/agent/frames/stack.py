@@ -170,6 +170,7 @@ def loops(
     around = [*_comprehensions(frame, statement, place), *reversed(statement.loops)]
     if isinstance(statement.node, LOOPS):
         around.append(statement.node)  # at the head of a loop that is under way
+        # mypy: statements have places
         around.sort(key=lambda n: (n.lineno, n.col_offset), reverse=True)  # type: ignore[attr-defined]
     for loop in around:
         told = _loop(file, frame, scope, loop, lengths)

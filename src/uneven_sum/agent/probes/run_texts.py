@@ -134,5 +134,5 @@ def watch_runpy() -> None:
             return found
         return (code, *found[1:]) if isinstance(found, tuple) else code
 
-    get_code.__wrapped__ = original  # type: ignore[attr-defined]
-    runpy._get_code_from_file = get_code  # type: ignore[union-attr]
+    get_code.__wrapped__ = original  # type: ignore[attr-defined]  # as functools.wraps does
+    runpy._get_code_from_file = get_code  # type: ignore[union-attr]  # no public way

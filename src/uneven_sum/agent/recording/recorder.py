@@ -82,6 +82,7 @@ class Run:
     def over(self, iterable: Iterable[Any]) -> Iterator[Any]:
         """What a `for` goes over, as it was, with the buffer worked up now and then."""
         iterator = iter(iterable)
+        # mypy: range iterators have it
         if type(iterator) is RANGE and iterator.__length_hint__() <= self.of.chunk:  # type: ignore[attr-defined]
             return iterator  # it is worked up when it is read
         return itertools.chain.from_iterable(self._chunks(iterator))

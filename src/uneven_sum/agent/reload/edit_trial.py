@@ -93,6 +93,7 @@ def _run(node: ast.stmt, names: dict[str, Any]) -> None:
     if isinstance(node, (ast.Return, ast.If, ast.While, ast.For, ast.With, ast.Match)):
         for part in [whole_of(node), *_also(node)]:
             if part is not None:
+                # mypy: `part` is an expression
                 eval(compile(ast.Expression(part), "<tried>", "eval"), names)  # type: ignore[arg-type]
     elif not isinstance(node, (ast.Break, ast.Continue, ast.Pass, ast.Global, ast.Nonlocal)):
         exec(compile(ast.Module([node], []), "<tried>", "exec"), names)

@@ -128,7 +128,7 @@ class Loader:
                 pass  # the original says what is wrong, in its own words
             return original(self, fullname)
 
-        loader.get_code = get_code  # type: ignore[method-assign]
+        loader.get_code = get_code  # type: ignore[method-assign]  # for this one loader
 
     def refresh(self, paths: set[str]) -> None:
         """Swaps the code of the functions of these files (`*`: of all) for code with the present lookouts.

@@ -265,6 +265,7 @@ class CloseupRequests(Part):
                 older = self._grid(before, of)
             told = []
             for c in range(column, end):
+                # mypy: the grid is set here
                 kind, data = grid.cells(c, row, last) if at is None else grid.take(at, c)  # type: ignore[misc]
                 marks = cell_marks(np, kind, data)
                 hidden = grid.masked(c, row, last) if grid.masked is not None and at is None else None

@@ -40,6 +40,7 @@ def request(name: str, *, while_running: bool = False, moves: bool = False, reru
     """
 
     def mark(method: F) -> F:
+        # mypy: read by `declared`
         method.declaration = Declaration(name, while_running, moves, rerun)  # type: ignore[attr-defined]
         return method
 

@@ -81,7 +81,7 @@ def _parts(kind: type) -> tuple[str, ...]:
     if kind not in _with_nodes:
         plain = {"value"} if kind in (ast.Constant, ast.MatchSingleton) else set()
         keep = {"names"} if kind in (ast.Import, ast.ImportFrom) else set()
-        fields: tuple[str, ...] = kind._fields  # type: ignore[attr-defined]
+        fields: tuple[str, ...] = kind._fields  # type: ignore[attr-defined]  # every node type has it
         _with_nodes[kind] = tuple(n for n in fields if n in keep or n not in NO_NODES | plain)
     return _with_nodes[kind]
 
@@ -141,7 +141,7 @@ class Expressions:
 
     def _meter_name(self, loop: ast.AST) -> str:
         # The loop's line and column name its meter, so that a pause can find it again.
-        return f"{METER}{loop.lineno}_{loop.col_offset}"  # type: ignore[attr-defined]
+        return f"{METER}{loop.lineno}_{loop.col_offset}"  # type: ignore[attr-defined]  # loops have places
 
     def _metered(self, iterable: ast.expr, loop: ast.AST, like: ast.expr, temps: bool) -> ast.expr:
         """The iterable of a `for`, with a meter that costs next to nothing."""
@@ -228,7 +228,7 @@ class Expressions:
         if kind is ast.Name or kind is ast.Constant:
             return node
         if kind is ast.Call:
-            return self._call(node)  # type: ignore[arg-type]
+            return self._call(node)  # type: ignore[arg-type]  # `kind` is its type
         if isinstance(node, ast.Lambda):
             return self._lambda(node)
         if isinstance(node, COMPREHENSIONS):
@@ -251,7 +251,9 @@ class Expressions:
         elif isinstance(node, (ast.Tuple, ast.List, ast.Set, ast.Dict, ast.IfExp, ast.BoolOp, ast.NamedExpr)):
             return self.value(node, "argument")
         elif kind is ast.BinOp:
+            # mypy: `kind` is BinOp
             node.left, node.right = self.inside(node.left), self.inside(node.right)  # type: ignore[attr-defined]
+            # mypy: `kind` is BinOp
             return self.audited_operator(node) if self.options.audit else node  # type: ignore[arg-type]
         else:
             for name, value in ast.iter_fields(node):
@@ -332,7 +334,7 @@ class Expressions:
         self._watched_elements(node)
         self._comprehended(node)
         self.temps = outer
-        return node  # type: ignore[no-any-return]
+        return node  # type: ignore[no-any-return]  # the node that was given
 
 
 def _iter_place(loop: ast.AST, like: ast.expr) -> ast.AST:

@@ -218,7 +218,7 @@ class Rewriter(RecordingProbes):
             s.value = right
             return [s if done is None else self._here(ast.Assign([s.target], done), s)]
         if not self.options.checks and not self.captures(s.target):
-            s.target = self.inside(s.target)  # type: ignore[assignment]
+            s.target = self.inside(s.target)  # type: ignore[assignment]  # a target stays one
             s.value = self.inside(s.value)
             return [s]
         lossless = isinstance(s.op, (ast.Add, ast.Sub, ast.Mult))
@@ -483,7 +483,7 @@ def _as_index(index: ast.expr, by: Rewriter) -> ast.expr:
 def _repeatable(place: ast.expr) -> bool:
     """True when evaluating the place twice does nothing that evaluating it once does not."""
     allowed = (ast.Name, ast.Constant, ast.Attribute, ast.Subscript, ast.BinOp, ast.UnaryOp, ast.Tuple, ast.Slice)
-    allowed += (ast.expr_context, ast.operator, ast.unaryop)  # type: ignore[assignment]
+    allowed += (ast.expr_context, ast.operator, ast.unaryop)  # type: ignore[assignment]  # a tuple of types
     return all(isinstance(n, allowed) for n in ast.walk(place))
 
 

@@ -24,6 +24,7 @@ SCOPES = (ast.FunctionDef, ast.AsyncFunctionDef, ast.Lambda, ast.ClassDef)
 
 
 def position(node: ast.AST) -> Position:
+    # mypy: only of nodes with places
     return (node.lineno, node.col_offset, node.end_lineno, node.end_col_offset)  # type: ignore[attr-defined]
 
 
@@ -203,7 +204,7 @@ def decode(data: bytes) -> str:
 
 def head_end(node: ast.AST) -> int:
     """The last line of a compound statement's head (its own expressions, not its body)."""
-    last: int = node.lineno  # type: ignore[attr-defined]
+    last: int = node.lineno  # type: ignore[attr-defined]  # only of nodes with places
     for name in ("test", "iter", "subject", "target", "args", "returns"):
         part = getattr(node, name, None)
         if part is not None:

@@ -39,7 +39,7 @@ def _guards(code: types.CodeType) -> tuple[Ranges, Ranges]:
         return [], []
     data = code.co_code
     protected, guards = [], []
-    for entry in dis._parse_exception_table(code):  # type: ignore[attr-defined]
+    for entry in dis._parse_exception_table(code):  # type: ignore[attr-defined]  # no public way
         # A handler of the script's may hold a guard too, further on: ours begins with the call itself.
         called = _first_constant(code, data, entry.target)
         if called is runtime.failed:

@@ -276,6 +276,7 @@ class Stepper:
     def _loop_begins(frame: types.FrameType) -> bool:
         file = registry.file_of(frame)
         loops = [s for s in file.statements if isinstance(s.node, LOOPS)] if file else []
+        # mypy: of loops
         return any(s.line == frame.f_lineno == s.node.body[0].lineno for s in loops)  # type: ignore[attr-defined]
 
     def _entered(self, frame: types.FrameType) -> bool:
@@ -315,7 +316,7 @@ class Stepper:
             line, self.aim = self.aim.jump, Aim()
             try:
                 with run_state.silenced():
-                    frame.f_lineno = line  # type: ignore[misc]
+                    frame.f_lineno = line  # type: ignore[misc]  # settable in a trace function
             except (ValueError, RuntimeError) as e:
                 self.hooks.refused(jumps.in_words(str(e)))
             self.mode = CONTINUE

@@ -74,6 +74,7 @@ def _is_pure_call(node: ast.Call, scope: Scope) -> bool:
     if getattr(function, "__module__", None) == "math":
         return True
     owner = getattr(function, "__self__", None)
+    # mypy: its owner came from an attribute
     return node.func.attr in PURE_METHODS and owner is not None and safe_kind(type(owner))  # type: ignore[attr-defined]
 
 
@@ -256,7 +257,7 @@ def _inner(path: str, kind: str, key: object) -> str:
 def _part(owner: object, kind: str, key: object) -> Any:
     own = _attributes(owner) if kind == "attributes" else owner
     try:
-        return own[key]  # type: ignore[index]
+        return own[key]  # type: ignore[index]  # TypeError is caught
     except (KeyError, IndexError, TypeError):
         return MISSING
 

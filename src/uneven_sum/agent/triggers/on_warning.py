@@ -55,7 +55,7 @@ class WarningTrigger(tracer.Hooks):
         if run_state.quiet or run_state.in_trial or "warning" not in self.pauses_on:
             return
         try:
-            if warnings._showwarnmsg_impl is not _PLAIN_SHOW:  # type: ignore[attr-defined]
+            if warnings._showwarnmsg_impl is not _PLAIN_SHOW:  # type: ignore[attr-defined]  # no public way
                 return  # the script records its warnings itself
             if not self.switches.warning.wants_class(message.category):
                 return
@@ -128,4 +128,4 @@ class WarningTrigger(tracer.Hooks):
             self._trouble(e)
 
 
-_PLAIN_SHOW = warnings._showwarnmsg_impl  # type: ignore[attr-defined]
+_PLAIN_SHOW = warnings._showwarnmsg_impl  # type: ignore[attr-defined]  # no public way

@@ -100,6 +100,7 @@ def told(value: Any) -> Any:
             return f"{kind_name(kind)} of {' x '.join(map(str, shape))}"
         for base in COLLECTIONS:
             if isinstance(value, base):
+                # mypy: `base` is the container's type
                 return f"{kind.__name__} of {base.__len__(value)}"  # type: ignore[arg-type]
     except Exception as e:
         if signal_masking.is_the_scripts(e):

@@ -41,7 +41,7 @@ class Cards(ScrollView, can_focus=False):
             self.name = name
 
     def __init__(self, palette: Palette, **kwargs: object) -> None:
-        super().__init__(**kwargs)  # type: ignore[arg-type]
+        super().__init__(**kwargs)  # type: ignore[arg-type]  # a widget's id and classes
         self.palette = palette
         self.cards: list[Card] = []
         self.starts: list[int] = []  # the text line where each card begins

@@ -125,5 +125,6 @@ class GuideBar(Static):
         out.append(f"{title}   ", f"bold {p.at}")
         text = f"{END if over else STEPS[self.step].text}   ‹G› {'closes' if over else 'leaves'} the guide."
         for number, part in enumerate(re.split("[‹›]", text)):
+            # mypy: shown on keyed screens
             out.append(self.screen.key(part) if number % 2 else part, f"bold {p.text}" if number % 2 else p.text)  # type: ignore[attr-defined]
         self.update(out)

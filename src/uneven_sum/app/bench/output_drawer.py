@@ -52,7 +52,7 @@ class OutputDrawer(Vertical):
             self.text = text
 
     def __init__(self, palette: Palette, most: int = KEPT, **kwargs: object) -> None:
-        super().__init__(**kwargs)  # type: ignore[arg-type]
+        super().__init__(**kwargs)  # type: ignore[arg-type]  # a widget's id and classes
         self.palette, self.most = palette, most
         self.partial = {"stdout": "", "stderr": "", "console": ""}
         self.last_line = ""

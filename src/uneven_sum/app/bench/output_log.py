@@ -23,7 +23,7 @@ class OutputLog(ScrollView, can_focus=True):
     DEFAULT_CSS = "OutputLog { background: $panel; scrollbar-size-vertical: 1; scrollbar-size-horizontal: 0; }"
 
     def __init__(self, palette: Palette, most: int, **kwargs: object) -> None:
-        super().__init__(**kwargs)  # type: ignore[arg-type]
+        super().__init__(**kwargs)  # type: ignore[arg-type]  # a widget's id and classes
         self.palette = palette
         self.kept: deque[tuple[str, str]] = deque(maxlen=most)  # colour and text
         self.count = 0  # of lines that were ever written

@@ -23,7 +23,7 @@ class PassStrip(Static):
     """
 
     def __init__(self, palette: Palette, **kwargs: object) -> None:
-        super().__init__(**kwargs)  # type: ignore[arg-type]
+        super().__init__(**kwargs)  # type: ignore[arg-type]  # a widget's id and classes
         self.palette = palette
         self.recent = Recent()
         self.present = 0  # the pass under way, 0 for none

@@ -33,7 +33,7 @@ class Appearance(Controller):
         bench = self.bench
         bench.palette = bench.uneven.palette
         for widget in bench.query("TopLine, Headline, Trail, Sheet, Cards, PassStrip, AskDrawer, OutputDrawer, Keys"):
-            widget.palette = bench.palette  # type: ignore[attr-defined]
+            widget.palette = bench.palette  # type: ignore[attr-defined]  # each of these has one
         for bar in bench.query(GuideBar):
             bar.palette = bench.palette
             bar.draw()

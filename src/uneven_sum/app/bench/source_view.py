@@ -174,7 +174,7 @@ class SourceView(Controller):
 def _said(lookout: object) -> str:
     from ...client.sentences import sentence
 
-    return sentence(lookout)  # type: ignore[arg-type]
+    return sentence(lookout)  # type: ignore[arg-type]  # imported late
 
 
 def definition(text: str, name: str) -> int | None:

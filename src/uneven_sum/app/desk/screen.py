@@ -378,7 +378,7 @@ class Desk(Keyed, Screen[None]):
         """Draws everything again, in the colours of the application's theme."""
         self.palette = self.uneven.palette
         for widget in self.query("TopLine, Sheet, Notice, Keys"):
-            widget.palette = self.palette  # type: ignore[attr-defined]
+            widget.palette = self.palette  # type: ignore[attr-defined]  # each of these has one
         sheet = self.query_one(Sheet)
         sheet.path = ""
         self.fill()

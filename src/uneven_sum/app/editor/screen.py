@@ -116,6 +116,7 @@ class Editor(Keyed, Screen[bool]):
         area.theme = "uneven"
         area.move_cursor((max(0, min(self.line, area.document.line_count) - 1), 0), center=True)
         self._title()
+        # mypy: Textual's type is narrower than what it takes
         self.run_worker(self._look, exclusive=True, group="look")  # type: ignore[arg-type]
 
     @property
@@ -141,6 +142,7 @@ class Editor(Keyed, Screen[bool]):
         if not self.loaded:
             return
         self._title()
+        # mypy: Textual's type is narrower than what it takes
         self.run_worker(self._look_soon, exclusive=True, group="look")  # type: ignore[arg-type]
 
     def on_text_area_selection_changed(self) -> None:

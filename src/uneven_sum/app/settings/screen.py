@@ -194,7 +194,7 @@ class SettingsScreen(Keyed, Screen[None]):
         told = self.uneven.apply_settings(self.settings, theme)
         self.palette = self.uneven.palette
         for widget in self.query("TopLine, Notice, Keys"):
-            widget.palette = self.palette  # type: ignore[attr-defined]
+            widget.palette = self.palette  # type: ignore[attr-defined]  # each of these has one
         self.query_one(Keys).show(HINTS)
         self.query_one(TopLine).show("settings", short(str(settings.place())))
         self.fill(self.at)

@@ -136,7 +136,7 @@ class Keyed:
 
     def _bottom_line(self, acts: bool) -> None:
         """Below a dialog the keys of the bottom line do not act: it is empty."""
-        for line in self.query("Keys"):  # type: ignore[attr-defined]
+        for line in self.query("Keys"):  # type: ignore[attr-defined]  # mixed into screens
             line.act(acts)
 
     def action_help(self) -> None:

@@ -19,7 +19,7 @@ class TopLine(Static):
     DEFAULT_CSS = "TopLine { height: 1; background: $panel; width: 100%; }"
 
     def __init__(self, palette: Palette, **kwargs: object) -> None:
-        super().__init__(**kwargs)  # type: ignore[arg-type]
+        super().__init__(**kwargs)  # type: ignore[arg-type]  # a widget's id and classes
         self.palette, self.left, self.right = palette, "", ""
 
     def show(self, left: str, right: str) -> None:
@@ -44,7 +44,7 @@ class Headline(Static):
     )
 
     def __init__(self, palette: Palette, **kwargs: object) -> None:
-        super().__init__(**kwargs)  # type: ignore[arg-type]
+        super().__init__(**kwargs)  # type: ignore[arg-type]  # a widget's id and classes
         self.palette = palette
         self.said: tuple[str, str, list[Expected]] = ("", "", [])
 
@@ -94,7 +94,7 @@ class Trail(Static):
     DEFAULT_CSS = "Trail { height: 1; width: 100%; padding: 0 1; background: $background; }"
 
     def __init__(self, palette: Palette, **kwargs: object) -> None:
-        super().__init__(**kwargs)  # type: ignore[arg-type]
+        super().__init__(**kwargs)  # type: ignore[arg-type]  # a widget's id and classes
         self.palette = palette
 
     def show(self, trail: list[TrailCall], chosen: int) -> None:
@@ -124,7 +124,7 @@ class Keys(Static):
     DEFAULT_CSS = "Keys { height: 1; width: 100%; background: $panel; }"
 
     def __init__(self, palette: Palette, **kwargs: object) -> None:
-        super().__init__(**kwargs)  # type: ignore[arg-type]
+        super().__init__(**kwargs)  # type: ignore[arg-type]  # a widget's id and classes
         self.palette = palette
         self.pairs: list[tuple[str, str]] = []
         self.acts = True

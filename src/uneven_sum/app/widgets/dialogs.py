@@ -181,6 +181,7 @@ class EditSentence(ModalScreen[str | None]):
         line.cursor_position = len(line.value)
 
     async def on_input_changed(self, event: Input.Changed) -> None:
+        # mypy: Textual's type is narrower than what it takes
         self.run_worker(partial(self._look, event.value), exclusive=True, group="check")  # type: ignore[arg-type]
 
     async def _look(self, text: str) -> None:

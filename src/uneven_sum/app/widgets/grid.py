@@ -40,7 +40,7 @@ class Grid(Widget, can_focus=True):
         """The cursor is on another cell."""
 
     def __init__(self, palette: Palette, ask: Ask, **kwargs: object) -> None:
-        super().__init__(**kwargs)  # type: ignore[arg-type]
+        super().__init__(**kwargs)  # type: ignore[arg-type]  # a widget's id and classes
         self.palette, self.ask = palette, ask
         self.page: dict[str, Any] | None = None
         self.how = Format()

@@ -20,7 +20,7 @@ class Notice(Static):
     """
 
     def __init__(self, palette: Palette, **kwargs: object) -> None:
-        super().__init__(**kwargs)  # type: ignore[arg-type]
+        super().__init__(**kwargs)  # type: ignore[arg-type]  # a widget's id and classes
         self.palette = palette
         self.timer: Timer | None = None
 

@@ -22,7 +22,7 @@ class Plot(Widget, can_focus=True):
         """The mouse is on another place of the plot."""
 
     def __init__(self, palette: Palette, **kwargs: object) -> None:
-        super().__init__(**kwargs)  # type: ignore[arg-type]
+        super().__init__(**kwargs)  # type: ignore[arg-type]  # a widget's id and classes
         self.palette = palette
         self.drawn: Drawn | None = None
         self.at: tuple[int, int] | None = None

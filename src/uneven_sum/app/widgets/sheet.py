@@ -125,7 +125,7 @@ class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
             self.line = line
 
     def __init__(self, palette: Palette, **kwargs: object) -> None:
-        super().__init__(**kwargs)  # type: ignore[arg-type]
+        super().__init__(**kwargs)  # type: ignore[arg-type]  # a widget's id and classes
         self.palette = palette
         self.path = ""
         self.lines: list[str] = []

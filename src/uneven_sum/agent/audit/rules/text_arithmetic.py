@@ -72,6 +72,7 @@ class TextArithmetic(Rule):
         numbers = [_number(v) for v in values[:10_000]]
         if len(values) < 2 or None in numbers or self.auditor.has(self, site):
             return
+        # mypy: None was ruled out
         as_numbers = [v for _, v in sorted(zip(numbers, values), key=lambda p: p[0])]  # type: ignore[arg-type, return-value]
         if as_numbers == sorted(values) and seen(function, "__name__", "") != "sum":
             return

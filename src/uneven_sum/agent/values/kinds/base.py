@@ -170,5 +170,5 @@ def length(value: object) -> int:
     """The true length of a collection, without the code of a subclass."""
     for base in (list, tuple, dict, set, frozenset):
         if isinstance(value, base):
-            return int(base.__len__(value))  # type: ignore[arg-type]
+            return int(base.__len__(value))  # type: ignore[arg-type]  # `base` is the container's type
     return 0

@@ -17,7 +17,7 @@ def _items(value: Any) -> Any:
     """The elements themselves: a subclass's own iteration is not run."""
     for base in (list, tuple, set, frozenset):
         if isinstance(value, base):
-            return base.__iter__(value)  # type: ignore[arg-type]
+            return base.__iter__(value)  # type: ignore[arg-type]  # `base` is the container's type
     return iter(value)
 
 
