@@ -61,7 +61,7 @@ async def test_any_keys_do_no_harm(case: str, tmp_path, monkeypatch) -> None:
             pressed.append(key)
             await pilot.press(key)
             await rest(pilot, choice.choice([0, 0, 0.05, 0.2]))
-        told = [n.message for n in app._notifications]
+        told = list(app.messages)
         assert not [t for t in told if "Internal error" in t], (told, pressed)
         assert app.is_running, pressed
         await out(pilot)

@@ -114,7 +114,7 @@ async def test_on_the_desk_the_bench_and_in_the_editor(name: str, tmp_path) -> N
         await until(pilot, lambda: isinstance(app.screen, Bench) and app.screen.state == "paused", 120)
         await rest(pilot, 0.5)
         assert app.screen.facts.line == line
-        assert not [n.message for n in app._notifications if "Internal error" in n.message]
+        assert not [m for m in app.messages if "Internal error" in m]
 
 
 @pytest.mark.parametrize("name", REFUSED)

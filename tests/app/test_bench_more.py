@@ -6,7 +6,7 @@ import base64
 import struct
 
 import pytest
-from driving_app import settled, until
+from driving_app import rest, settled, until
 from textual.widgets import RichLog
 
 from uneven_sum.app.app import UnevenSum
@@ -134,7 +134,7 @@ async def test_the_bottom_line_names_the_keys_of_the_field_in_focus(script) -> N
 
 async def test_what_became_of_a_key_covers_nothing_and_goes_with_the_next(script) -> None:
     app = UnevenSum(Launch(script("x = 1\nbreakpoint()\n"), keep_case=False, pause_on=set()))
-    async with app.run_test(size=(80, 24)) as pilot:
+    async with app.run_test(size=(80, 24), notifications=True) as pilot:
         bench = await settled(pilot, "paused", 2)
         notice = bench.query_one(Notice)
         assert not notice.display
@@ -144,12 +144,16 @@ async def test_what_became_of_a_key_covers_nothing_and_goes_with_the_next(script
         assert notice.region.bottom == bench.query_one(Keys).region.y and not bench.query("Toast")
         await pilot.press("up")
         await until(pilot, lambda: not notice.display)
+        await pilot.press("K", "P")  # a dialog opens: the message of the key before does not cover it
+        await until(pilot, lambda: isinstance(app.screen, Prompt))
+        await rest(pilot, 0.3)
+        assert "replaced at a pause for nan or inf" in app.messages[-1] and not app.screen.query("Toast")
 
 
 @pytest.mark.parametrize("screen", ["settings", "editor"])
 async def test_a_message_on_another_screen_covers_nothing_either(script, screen) -> None:
     app = UnevenSum(Launch(script("x = 1\nbreakpoint()\n"), keep_case=False, pause_on=set()))
-    async with app.run_test(size=(80, 24)) as pilot:
+    async with app.run_test(size=(80, 24), notifications=True) as pilot:
         bench = await settled(pilot, "paused", 2)
         if screen == "settings":
             app.open_settings()

@@ -81,7 +81,7 @@ async def test_it_is_left_at_any_time_and_begins_anew() -> None:
         await pilot.press("G")
         await until(pilot, lambda: not bench.query(GuideBar))
         await pilot.press("G")
-        assert any("begins on the Desk" in n.message for n in app._notifications)
+        assert any("begins on the Desk" in m for m in app.messages)
         await pilot.press("1")
         await rest(pilot, 0.3)
         await pilot.press("enter")

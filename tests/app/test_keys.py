@@ -215,7 +215,7 @@ async def test_a_conflict_in_the_file_is_told_and_the_key_stays() -> None:
         await rest(pilot, 0.3)
         desk = app.desk
         assert isinstance(desk, Keyed) and (desk.key("o"), desk.key("m")) == ("o", "M")
-        said = [n.message for n in app._notifications]
+        said = list(app.messages)
         assert any("keys.desk: o = 'e': e does something else already" in text for text in said)
         assert any("keys.dsk: there is no such screen" in text for text in said)
         await pilot.press("7")

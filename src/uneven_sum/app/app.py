@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import threading
+from collections import deque
 from collections.abc import Sequence
 from typing import Any
 
@@ -11,7 +12,6 @@ from textual import events
 from textual.app import App
 from textual.binding import BindingsMap
 from textual.filter import LineFilter
-from textual.notifications import Notification
 
 from .. import crash, endings
 from ..client import Launch, settings
@@ -58,6 +58,7 @@ class UnevenSum(App[None]):
         self.launch = launch
         self.refusal = ""
         self.harmless = Harmless()
+        self.messages: deque[str] = deque(maxlen=100)  # the last ones
         self.key_order = KeyOrder(self, super().on_event)
 
     @property
@@ -112,12 +113,12 @@ class UnevenSum(App[None]):
 
     def notify(self, message: str, **how: Any) -> None:
         """In the line for it where the screen has one, else a toast; brackets in it are text."""
+        self.messages.append(message)
         notices = self.screen.query(Notice)
         if not notices:
             super().notify(message, **{**how, "markup": False})
             return
         severity = how.get("severity", "information")
-        self._notifications.add(Notification(message, severity=severity, markup=False))  # as toasts are, but not shown
         for notice in notices:
             notice.say(message, severity)
 
