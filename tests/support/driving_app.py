@@ -24,7 +24,7 @@ async def settled(pilot, state: str, line: int | None = None) -> Bench:
         if bench.state == state and (line is None or bench.facts and bench.facts.line == line):
             await rest(pilot, 0.2)
             return bench
-    raise AssertionError(f"not {state} at {line}: {bench.state} {bench.facts}")
+    raise AssertionError(f"not {state} at {line}: {bench.facts}; {state_of(pilot.app)}")
 
 
 async def until(pilot, true, seconds: float = 25):
@@ -32,7 +32,14 @@ async def until(pilot, true, seconds: float = 25):
         await pilot.pause(0.05)
         if true():
             return
-    raise AssertionError("it did not come about")
+    raise AssertionError(f"it did not come about: {state_of(pilot.app)}")
+
+
+def state_of(app) -> str:
+    """What the application shows: its screen, the state of its run, its messages."""
+    screen = app.screen
+    said = [str(found.render()) for found in screen.query("#said, #wrong, Headline")]
+    return f"{type(screen).__name__} {getattr(screen, 'state', '')}, focus {app.focused}, {said}, {list(app.messages)}"
 
 
 class Terminal:
