@@ -97,7 +97,7 @@ async def test_on_the_desk_the_bench_and_in_the_editor(name: str, tmp_path) -> N
         here = lines_of(str(path))
         assert app.desk.query_one(Sheet).lines[: len(here)] == here
         await until(pilot, lambda: "looked at …" not in str(app.desk.query_one("#wrong", Static).render()), 90)
-        assert not [f for f in app.desk.found if f.error]
+        assert not [f for f in app.desk.checks.found if f.error]
         await pilot.press("e")
         if name == "a line of 1 MB":
             await until(pilot, lambda: "a line of more than" in str(app.desk.query_one("#said", Static).render()))

@@ -12,7 +12,8 @@ from textual.widgets import Input, OptionList
 from uneven_sum.app.app import UnevenSum
 from uneven_sum.app.bench.output_drawer import OutputDrawer
 from uneven_sum.app.bench.screen import Bench
-from uneven_sum.app.desk.screen import Desk, scripts_below
+from uneven_sum.app.desk.case_list import scripts_below
+from uneven_sum.app.desk.screen import Desk
 from uneven_sum.app.widgets.dialogs import Choose
 from uneven_sum.app.widgets.sheet import Sheet
 from uneven_sum.client import Launch
@@ -96,7 +97,7 @@ async def test_from_the_desk_to_the_bench_and_back(script, tmp_path, monkeypatch
         await pilot.press(*"gauge", "enter")
         await until(pilot, lambda: desk.setup.program == path)
         await rest(pilot, 0.3)
-        assert [(f.line, f.kind) for f in desk.found] == [(3, "nan"), (4, "undefined")]
+        assert [(f.line, f.kind) for f in desk.checks.found] == [(3, "nan"), (4, "undefined")]
         wrong = str(desk.query_one("#wrong").render())
         assert "2 errors" in wrong and "is `level` meant?" in wrong
         notes = desk.query_one(Sheet).notes
@@ -122,12 +123,12 @@ async def test_from_the_desk_to_the_bench_and_back(script, tmp_path, monkeypatch
         await until(pilot, lambda: isinstance(app.screen, Desk))
         assert recent()[0].program == path and recent()[0].ended == "ran to its end"
         await rest(pilot, 0.3)
-        await until(pilot, lambda: desk.cases[0].program == path)
+        await until(pilot, lambda: desk.case_list.cases[0].program == path)
         assert recent()[0].stdin == str(tmp_path / "in.txt")
         # At full speed; a script that cannot be run is refused here, not on the command line.
         Path(path).write_text("print('fast')\nx = (1 +\n")
         desk.query_one(OptionList).focus()
-        desk.show_case(desk.cases[0])
+        desk.show_case(desk.case_list.cases[0])
         await pilot.press("f")
         await until(
             pilot,
@@ -153,13 +154,13 @@ async def test_a_kind_of_finding_is_turned_off(script) -> None:
         desk = app.screen
         assert desk.has_class("narrow")
         desk.show_case(Setup(script(SLIPS)))
-        await until(pilot, lambda: {f.kind for f in desk.found} == {"nan", "undefined"})
+        await until(pilot, lambda: {f.kind for f in desk.checks.found} == {"nan", "undefined"})
         await pilot.press("k")
         await until(pilot, lambda: isinstance(app.screen, Choose))
         await pilot.press("down", "down", "down", "enter")
         await until(pilot, lambda: isinstance(app.screen, Desk))
         await rest(pilot, 0.3)
-        assert {f.kind for f in desk.found} == {"undefined"}
+        assert {f.kind for f in desk.checks.found} == {"undefined"}
         desk.show_case(Setup("/nowhere/at/all.py"))
         assert "cannot be read: No such file" in str(desk.query_one("#wrong").render())
 
@@ -185,7 +186,7 @@ async def test_the_entries_come_back_from_the_case_file(script, tmp_path, monkey
     app = UnevenSum(None)
     async with app.run_test(size=(140, 42)) as pilot:
         await until(pilot, lambda: app.desk is not None and app.desk.setup is not None)
-        app.desk.show_case(app.desk.fresh(path))
+        app.desk.show_case(app.desk.case_list.fresh(path))
         app.desk.query_one("#args", Input).value = "upper"
         await rest(pilot, 0.2)
         await pilot.press("enter")
@@ -197,7 +198,7 @@ async def test_the_entries_come_back_from_the_case_file(script, tmp_path, monkey
     app = UnevenSum(None)
     async with app.run_test(size=(140, 42)) as pilot:
         await until(pilot, lambda: app.desk is not None and app.desk.setup is not None)
-        setup = next(s for s in app.desk.cases if s.program == path)
+        setup = next(s for s in app.desk.case_list.cases if s.program == path)
         assert (setup.args, setup.ended) == ("lower", "paused at line 3: error")
         (tmp_path / "gauge.case.toml").write_text("schema = [\n")
-        assert app.desk.fresh(path).args == ""
+        assert app.desk.case_list.fresh(path).args == ""

@@ -83,8 +83,8 @@ async def test_settings_hold_on_the_desk_and_the_bench(script) -> None:
     async with app.run_test(size=(140, 42)) as pilot:
         await until(pilot, lambda: isinstance(app.screen, Desk) and app.screen.setup is not None)
         desk = app.screen
-        desk.show_case(desk.fresh(path))
-        assert not desk.found and desk.setup.pause_on == "error"
+        desk.show_case(desk.case_list.fresh(path))
+        assert not desk.checks.found and desk.setup.pause_on == "error"
         await pilot.press("T")
         await until(pilot, lambda: settings.load()[0].theme == "chalk")
         await pilot.press("enter")
