@@ -8,8 +8,9 @@ from typing import Any
 
 import msgspec
 
+from ..host.failures import died_sentence
 from ..host.launch import BadUse, Launch
-from ..host.session import Session, died_sentence
+from ..host.session import Session
 from ..protocol import (
     Facts,
     Finding,

@@ -14,7 +14,6 @@ import os
 import secrets
 import signal
 import socket
-import subprocess
 import sys
 import time
 from collections.abc import Callable
@@ -22,14 +21,15 @@ from pathlib import Path
 from typing import Any
 
 from ..protocol import Decoder, MalformedMessage, Message, encode
-from . import descendants
 from .activity import Activity, activity, reads_input
 from .descendants import MARK, Family, below
+from .failures import cannot_run
 from .interpreter import find_interpreter
-from .launch import BadUse, Launch, SyntaxFault, inspect_script
+from .launch import BadUse, Launch, inspect_script
 from .output import ScriptOutput
 from .points import Points, ended, reap
 from .typed import Input
+from .warden import Warden
 
 LOG = logging.getLogger("uneven_sum.host")
 BOOT = Path(__file__).parent.parent / "agent" / "boot.py"
@@ -85,8 +85,7 @@ class Session:
         self._calling: asyncio.Task[None] | None = None
         self.family = Family(secrets.token_hex(8), os.getsid(0))
         self.left: list[str] = []  # what the script has started to outlive it
-        self._warden: subprocess.Popen[bytes] | None = None
-        self._told: set[int] = set()  # members that the warden knows
+        self.warden = Warden(self.family)
         self._ticks = False  # the script looks by itself for what was sent, while it computes
 
     # -- starting and ending -------------------------------------------------------------------------
@@ -169,7 +168,7 @@ class Session:
             self._kill(signal.SIGKILL)
             self.points.end_all()
             self.left = [f"{p.name} (process {p.pid})" for p in self.family.end()]
-            self._reap_family()
+            self.warden.reap(self.process.pid)
         self.points.end_all()
         if self.process is not None:
             await self._first_ended()
@@ -183,7 +182,7 @@ class Session:
         for task in tasks:
             task.cancel()
         await asyncio.gather(*tasks, return_exceptions=True)
-        self._dismiss()
+        self.warden.dismiss()
         await self.points.close()
         self.input.close()
         if self._writer is not None:
@@ -194,42 +193,6 @@ class Session:
                 transport.close()
                 for _ in range(3):
                     await asyncio.sleep(0)  # its pipes close in the turns that follow
-
-    # -- what the script starts ----------------------------------------------------------------------
-
-    def _look_at_family(self) -> None:
-        """Note the processes below the script; the warden ends them should we die."""
-        self.family.look(self.pid)
-        news = [(pid, begun) for pid, begun in self.family.seen.items() if pid not in self._told]
-        if not news:
-            return
-        if self._warden is None:
-            command = [sys.executable, "-I", "-S", descendants.__file__, self.family.mark, str(self.family.session)]
-            quiet = subprocess.DEVNULL
-            try:
-                self._warden = subprocess.Popen(
-                    command, stdin=subprocess.PIPE, stdout=quiet, stderr=quiet, env={}, start_new_session=True
-                )
-            except OSError:
-                return
-        assert self._warden.stdin is not None
-        with contextlib.suppress(OSError):
-            self._warden.stdin.write(b"".join(b"%d %d\n" % one for one in news))
-            self._warden.stdin.flush()
-            self._told.update(pid for pid, _ in news)
-
-    def _dismiss(self) -> None:
-        if self._warden is not None:
-            with contextlib.suppress(OSError, subprocess.TimeoutExpired):
-                self._warden.communicate(b"bye\n", timeout=2)
-            self._warden = None
-
-    def _reap_family(self) -> None:
-        """Orphans that we have ended are our children, since we are the subreaper."""
-        for pid in self.family.seen:
-            if self.process is None or pid != self.process.pid:
-                with contextlib.suppress(ChildProcessError, OSError):
-                    os.waitpid(pid, os.WNOHANG)
 
     # -- messages ------------------------------------------------------------------------------------
 
@@ -429,13 +392,13 @@ class Session:
         if event == "initialized":
             self._initialized.set()
         elif event == "unevenSum/starts":
-            asyncio.get_running_loop().call_later(0.01, self._look_at_family)
+            asyncio.get_running_loop().call_later(0.01, lambda: self.warden.look(self.pid))
             return
         elif event == "unevenSum/ticks":
             self._ticks = True
             return
         elif event == "unevenSum/cannotRun":
-            self._failed = _cannot_run(body)
+            self._failed = cannot_run(body)
             return
         elif event == "stopped":
             self.running = False
@@ -471,7 +434,7 @@ class Session:
             if not self.running:
                 pause = 0.2
                 continue
-            self._look_at_family()
+            self.warden.look(self.pid)
             doing, call = activity(self.pid)
             if doing is Activity.SENDS or (call and call == asked_in):
                 continue  # it is where it was
@@ -521,27 +484,3 @@ class Session:
         for future in waiting.values():
             if not future.done():
                 future.set_result({"success": False, "message": "The script has ended."})
-
-
-def _cannot_run(body: dict[str, Any]) -> BadUse:
-    message = str(body.get("message", "The script cannot be run."))
-    if body.get("line"):
-        return SyntaxFault(message, int(body["line"]), int(body.get("column") or 1), str(body.get("text") or ""))
-    return BadUse(message)
-
-
-def died_sentence(body: dict[str, Any], program: str) -> str:
-    """How a script died and where it was last seen, in one sentence."""
-    place = body.get("place")
-    where = f" Its last known place is line {place['line']} of {place['file']}." if place and place.get("file") else ""
-    if body.get("signal"):
-        how = {
-            "SIGSEGV": "a segmentation fault",
-            "SIGKILL": "SIGKILL, as the system sends it when memory runs out",
-            "SIGABRT": "an abort",
-            "SIGFPE": "an arithmetic fault",
-            "SIGBUS": "a bus error",
-        }.get(body["signal"], body["signal"])
-        how = how if body["signal"] in how else f"{how} ({body['signal']})"
-        return f"{program} crashed: {how}.{where}"
-    return f"{program} exited with status {body.get('exitCode')}, bypassing normal shutdown.{where}"

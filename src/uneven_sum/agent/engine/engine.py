@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import ast
 import os
 import signal
 import sys
@@ -14,13 +13,12 @@ import warnings
 from typing import Any, Protocol
 
 from ..audit.auditor import Auditor
-from ..core import identity, run_state, signal_masking
+from ..core import run_state, signal_masking
 from ..core.markers import TRIPS
 from ..core.original_builtins import with_originals
 from ..core.transport import Closed, Wire, holding_others
 from ..diagnosis.gaps import Gap
-from ..frames import exception_handlers, other_compilers, stack, task_waiters
-from ..frames.exception_handlers import Fate, Flying
+from ..frames import other_compilers, stack, task_waiters
 from ..pause import end_of_run, report
 from ..pause.facts import Pause
 from ..pause.headline import str_of
@@ -41,15 +39,8 @@ from ..triggers.settings import Switches, Tripwire
 from ..values import snapshot
 from . import nested_call, ticks
 from .checkpoints import Snapshots
+from .fate import answers_protocol, handling, in_head
 
-PROTOCOL_ANSWERS: dict[str, tuple[type, ...]] = {
-    "__getitem__": (IndexError, KeyError),
-    "__missing__": (KeyError,),
-    "__getattr__": (AttributeError,),
-    "__getattribute__": (AttributeError,),
-    "__next__": (StopIteration,),
-    "__anext__": (StopAsyncIteration,),
-}
 CALL_SIGNAL = signal.SIGURG  # ignored by default: never fatal, however late it comes
 
 
@@ -183,14 +174,14 @@ class Engine(WarningTrigger, NonfiniteTrigger, Snapshots, BreakpointTrigger, tra
             return ""
         if isinstance(exc, (StopIteration, StopAsyncIteration)) and not frame.f_code.co_name.startswith("<module"):
             return ""  # it ends an iteration, or becomes a RuntimeError that is caught further out
-        if isinstance(exc, PROTOCOL_ANSWERS.get(frame.f_code.co_name, ())):
+        if answers_protocol(exc, frame):
             return ""  # so a class tells `for`, `hasattr` or `in` that there is nothing; an error is caught further out
         if self.expected == (id(exc), type(exc)) and id(frame) != self.handler:
             return ""  # a call further out handles it, as was found further in
         statement = site.file.statement(site.statement)
         if statement is None:
             return ""
-        if head and not self._in_head(exc, frame, statement):
+        if head and not in_head(exc, frame, statement):
             return ""
         will_be_handled = self._will_be_handled(exc, statement, frame)
         if will_be_handled:
@@ -214,56 +205,11 @@ class Engine(WarningTrigger, NonfiniteTrigger, Snapshots, BreakpointTrigger, tra
             self.judged = None
         return action
 
-    @staticmethod
-    def _in_head(exc: BaseException, frame: types.FrameType, statement: Any) -> bool:
-        tb = exc.__traceback__
-        while tb is not None and tb.tb_frame is not frame:
-            tb = tb.tb_next
-        if tb is None:
-            return False
-        node = statement.node
-        line = tb.tb_lineno
-        if node.lineno <= line <= max(statement.head_end, node.lineno):
-            return True
-        rest = getattr(node, "orelse", [])
-        while len(rest) == 1 and isinstance(rest[0], ast.If):  # an elif
-            if rest[0].test.lineno <= line <= (rest[0].test.end_lineno or 0):
-                return True
-            rest = rest[0].orelse
-        return any(d.lineno <= line <= d.end_lineno for d in getattr(node, "decorator_list", []))
-
     def _will_be_handled(self, exc: BaseException, statement: Statement, frame: types.FrameType) -> bool:
-        """Whether something up the stack handles an exception, or what its handlers raise in its place.
-
-        Where that cannot be known it counts as handled as long as there is a user call further out: that
-        call's guard will judge what arrives there.
-        """
-        fate, flying = exception_handlers.in_file(exc, statement, frame)
-        inner, outer = frame, frame.f_back
-        while fate is Fate.PASSES and outer is not None and outer is not self.boundary:
-            if issubclass(_class(flying), PROTOCOL_ANSWERS.get(inner.f_code.co_name, ())):
-                fate = Fate.UNKNOWN  # so a class tells `for`, `hasattr` or `in` that there is nothing
-            elif not identity.is_ours(outer):
-                fate, flying = self._fate_at(flying, outer)
-            if fate is Fate.UNKNOWN and stack.user_frame(outer) is None:
-                fate = Fate.PASSES  # nobody further out will judge it
-            elif fate is not Fate.PASSES:
-                self.expected, self.handler = (id(exc), type(exc)), id(outer)
-                return True
-            inner, outer = outer, outer.f_back
-        if fate is Fate.UNKNOWN:
-            return stack.user_frame(frame.f_back) is not None
-        return fate is Fate.HANDLED or task_waiters.is_awaited(exc, frame)
-
-    @staticmethod
-    def _fate_at(flying: Flying, frame: types.FrameType) -> tuple[Fate, Flying]:
-        file = registry.file_of(frame)
-        if file is None:
-            return exception_handlers.in_code(flying, frame), flying
-        statement = exception_handlers.statement_at(file, frame)
-        if issubclass(_class(flying), AttributeError) and exception_handlers.asks_for_attribute(statement, frame):
-            return Fate.HANDLED, flying
-        return exception_handlers.in_file(flying, statement, frame) if statement is not None else (Fate.PASSES, flying)
+        found = handling(exc, statement, frame, self.boundary)
+        if found.outer is not None:  # so that the calls on the way there do not judge it again
+            self.expected, self.handler = (id(exc), type(exc)), id(found.outer)
+        return found.handled
 
     # -- breakpoints and steps -----------------------------------------------------------------------
 
@@ -535,10 +481,6 @@ class Engine(WarningTrigger, NonfiniteTrigger, Snapshots, BreakpointTrigger, tra
             self.wire.event("unevenSum/trouble", {"message": f"{type(e).__name__}: {e}", "detail": text})
         except Exception:
             self._alone()
-
-
-def _class(flying: Flying) -> type[BaseException]:
-    return flying if isinstance(flying, type) else type(flying)
 
 
 def clean_name(frame: types.FrameType) -> str:

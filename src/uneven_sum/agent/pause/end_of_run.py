@@ -10,7 +10,7 @@ from typing import Any
 
 from ..core import run_state
 from ..core.markers import MARK
-from ..rewrite.statements import put_in
+from ..rewrite.linking import put_in
 from ..source import registry
 from .facts import Pause
 

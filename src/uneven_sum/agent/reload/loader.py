@@ -16,7 +16,8 @@ from ..frames import other_compilers
 from ..lookouts.lookout import Lookouts
 from ..probes import runtime
 from ..recording.recorder_set import Recorders
-from ..rewrite.statements import Rewriter, put_in
+from ..rewrite.linking import put_in
+from ..rewrite.statements import Rewriter
 from ..source import plain_code, registry, sites
 from ..source.sites import Options
 from ..source.source_file import SourceFile

@@ -32,16 +32,16 @@ from __future__ import annotations
 
 import ast
 import copy
-import types
 from typing import Any
 
-from ..core.markers import INDEX, MARK, OLD, OWNER, VALUE
+from ..core.markers import INDEX, OLD, OWNER, VALUE
 from ..lookouts.lookout import Plan
 from ..recording import coverage
 from ..source.call_lists import SEES_FRAME
 from ..source.sites import Options, Sites
 from ..source.source_file import SourceFile, last_statements, position
 from .expressions import at, placed
+from .predicates import cannot_fail, is_docstring, is_future, repeatable, sees_frame, takes_all
 from .recording_probes import RecordingProbes, first_line, may_leave, run_name
 
 GUARDED = (ast.Assign, ast.AugAssign, ast.AnnAssign, ast.Expr, ast.Return, ast.Delete, ast.Raise, ast.Assert)
@@ -82,13 +82,13 @@ class Rewriter(RecordingProbes):
         out: list[ast.stmt] = []
         block: coverage.Count | None = None
         for number, s in enumerate(statements):
-            if docstring and number == 0 and _is_docstring(s):
+            if docstring and number == 0 and is_docstring(s):
                 out.append(s)
             else:
                 if self.escaping and number:
                     out += self.after(statements[number:], self.escaping)
                 self.escaping = []
-                if self.options.counts and not _is_future(s):
+                if self.options.counts and not is_future(s):
                     leaves = may_leave(s) or isinstance(s, NO_GUARD)
                     steps, block = self.counted(s, block)
                     out += steps
@@ -103,14 +103,14 @@ class Rewriter(RecordingProbes):
         outer, self.at = self.at, position(s)
         plain = s
         before: list[ast.stmt] = []
-        if s.lineno in self.lines and not isinstance(s, (*OWN_SCOPE, ast.While)) and not _is_future(s):
+        if s.lineno in self.lines and not isinstance(s, (*OWN_SCOPE, ast.While)) and not is_future(s):
             before = self._lookouts_at(s)
         method = getattr(self, "_" + type(s).__name__.lower(), None)
         new: list[ast.stmt] = method(s) if method else self._simple(s)
         if self.options.guards:
             if getattr(plain, "is_lazy", False):
                 pass  # a lazy import may stand in no `try`
-            elif isinstance(plain, (*GUARDED, *GUARDED_TOO)) and not _cannot_fail(plain):
+            elif isinstance(plain, (*GUARDED, *GUARDED_TOO)) and not cannot_fail(plain):
                 new = [self._guard(plain, new)]
             elif isinstance(plain, (ast.If, ast.While, ast.For, ast.AsyncFor, ast.With, ast.AsyncWith, ast.Match)) or (
                 isinstance(plain, OWN_SCOPE) and (plain.decorator_list or getattr(plain, "bases", None))
@@ -270,7 +270,7 @@ class Rewriter(RecordingProbes):
         right = self.value(s.value, "right")
         if not self.temps:
             s.value = right
-            return [s] if not _repeatable(place) else [self._aug_by_functions(s, place)]
+            return [s] if not repeatable(place) else [self._aug_by_functions(s, place)]
         first: list[ast.stmt] = [self._set(OWNER, self.inside(place.value))]
 
         def at(ctx: ast.expr_context) -> ast.expr:
@@ -406,7 +406,7 @@ class Rewriter(RecordingProbes):
         for number, case in enumerate(s.cases):
             text = case.body
             case.body = self.branch(self.body(text), f"case {number}", case.pattern, made, text)
-        if self.options.marks and not _takes_all(s.cases[-1]):
+        if self.options.marks and not takes_all(s.cases[-1]):
             none = self.branch([], "no case", s, made, [])
             s.cases.append(self._here(ast.match_case(ast.MatchAs(), None, none), first_line(s)))
         self.group(made, texts)
@@ -444,8 +444,8 @@ class Rewriter(RecordingProbes):
 
     def _functiondef(self, s: ast.FunctionDef | ast.AsyncFunctionDef) -> list[ast.stmt]:
         outer = (self.temps, self.absorbing)
-        self.temps, self.absorbing = not (self.sees_frames and _sees_frame(s)), 0
-        start = 1 if _is_docstring(s.body[0]) else 0
+        self.temps, self.absorbing = not (self.sees_frames and sees_frame(s)), 0
+        start = 1 if is_docstring(s.body[0]) else 0
         begin = s.body[min(start, len(s.body) - 1)]  # a docstring may be all
         if s.lineno in self.lines:  # the line of the `def`: its first statement
             self.lines.setdefault(begin.lineno, []).extend(self.lines.pop(s.lineno))
@@ -478,56 +478,3 @@ def _as_index(index: ast.expr, by: Rewriter) -> ast.expr:
     if isinstance(index, ast.Tuple):
         index.elts = [_as_index(e, by) for e in index.elts]
     return index
-
-
-def _repeatable(place: ast.expr) -> bool:
-    """True when evaluating the place twice does nothing that evaluating it once does not."""
-    allowed = (ast.Name, ast.Constant, ast.Attribute, ast.Subscript, ast.BinOp, ast.UnaryOp, ast.Tuple, ast.Slice)
-    allowed += (ast.expr_context, ast.operator, ast.unaryop)  # type: ignore[assignment]  # a tuple of types
-    return all(isinstance(n, allowed) for n in ast.walk(place))
-
-
-def _sees_frame(function: ast.AST) -> bool:
-    for node in ast.walk(function):
-        name = getattr(node, "attr", None) or getattr(node, "id", None)
-        if name in SEES_FRAME:
-            return True
-    return False
-
-
-def _takes_all(case: ast.match_case) -> bool:
-    return case.guard is None and isinstance(case.pattern, ast.MatchAs) and case.pattern.pattern is None
-
-
-def _is_docstring(s: ast.stmt) -> bool:
-    return isinstance(s, ast.Expr) and isinstance(s.value, ast.Constant) and isinstance(s.value.value, str)
-
-
-def _is_future(s: ast.stmt) -> bool:
-    return isinstance(s, ast.ImportFrom) and s.module == "__future__"
-
-
-def _cannot_fail(s: ast.stmt) -> bool:
-    """Statements that need no guard: `x = 1.0`, annotations without value, future imports, constants."""
-    if isinstance(s, ast.Assign):
-        return isinstance(s.value, ast.Constant) and all(isinstance(t, ast.Name) for t in s.targets)
-    if isinstance(s, ast.AnnAssign):
-        return s.value is None and isinstance(s.target, ast.Name)
-    if isinstance(s, ast.Expr):
-        return isinstance(s.value, ast.Constant)
-    if isinstance(s, ast.Return):
-        return s.value is None or isinstance(s.value, ast.Constant)
-    return _is_future(s)
-
-
-def put_in(code: types.CodeType, probes: dict[str, Any]) -> types.CodeType:
-    """The compiled code with the probes in the place of their marks."""
-    consts = tuple(
-        put_in(c, probes)
-        if isinstance(c, types.CodeType)
-        else probes[c[len(MARK) :]]
-        if isinstance(c, str) and c.startswith(MARK)
-        else c
-        for c in code.co_consts
-    )
-    return code.replace(co_consts=consts)

@@ -1,0 +1,93 @@
+"""What becomes of an exception on its way up the stack."""
+
+from __future__ import annotations
+
+import ast
+import types
+from dataclasses import dataclass
+
+from ..core import identity
+from ..frames import exception_handlers, stack, task_waiters
+from ..frames.exception_handlers import Fate, Flying
+from ..source import registry
+from ..source.source_file import Statement
+
+PROTOCOL_ANSWERS: dict[str, tuple[type, ...]] = {
+    "__getitem__": (IndexError, KeyError),
+    "__missing__": (KeyError,),
+    "__getattr__": (AttributeError,),
+    "__getattribute__": (AttributeError,),
+    "__next__": (StopIteration,),
+    "__anext__": (StopAsyncIteration,),
+}
+
+
+def in_head(exc: BaseException, frame: types.FrameType, statement: Statement) -> bool:
+    """Whether an exception was raised in the head of a compound statement, not in its body."""
+    tb = exc.__traceback__
+    while tb is not None and tb.tb_frame is not frame:
+        tb = tb.tb_next
+    if tb is None:
+        return False
+    node = statement.node
+    line = tb.tb_lineno
+    if node.lineno <= line <= max(statement.head_end, node.lineno):
+        return True
+    rest = getattr(node, "orelse", [])
+    while len(rest) == 1 and isinstance(rest[0], ast.If):  # an elif
+        if rest[0].test.lineno <= line <= (rest[0].test.end_lineno or 0):
+            return True
+        rest = rest[0].orelse
+    return any(d.lineno <= line <= d.end_lineno for d in getattr(node, "decorator_list", []))
+
+
+@dataclass(frozen=True)
+class Handling:
+    """`handled`: something up the stack handles the exception.  `outer`: the call that does so, if one further out."""
+
+    handled: bool
+    outer: types.FrameType | None = None
+
+
+def handling(
+    exc: BaseException, statement: Statement, frame: types.FrameType, boundary: types.FrameType | None
+) -> Handling:
+    """Find what handles an exception up to the call `boundary`, or what its handlers raise in its place.
+
+    Where that cannot be known it counts as handled as long as there is a user call further out: that
+    call's guard will judge what arrives there.
+    """
+    fate, flying = exception_handlers.in_file(exc, statement, frame)
+    inner, outer = frame, frame.f_back
+    while fate is Fate.PASSES and outer is not None and outer is not boundary:
+        if answers_protocol(flying, inner):
+            fate = Fate.UNKNOWN
+        elif not identity.is_ours(outer):
+            fate, flying = _fate_at(flying, outer)
+        if fate is Fate.UNKNOWN and stack.user_frame(outer) is None:
+            fate = Fate.PASSES  # nobody further out will judge it
+        elif fate is not Fate.PASSES:
+            return Handling(True, outer)
+        inner, outer = outer, outer.f_back
+    if fate is Fate.UNKNOWN:
+        return Handling(stack.user_frame(frame.f_back) is not None)
+    return Handling(fate is Fate.HANDLED or task_waiters.is_awaited(exc, frame))
+
+
+def answers_protocol(flying: Flying, frame: types.FrameType) -> bool:
+    """Whether this is how a class says to `for`, `hasattr` or `in` that there is nothing."""
+    return issubclass(_class(flying), PROTOCOL_ANSWERS.get(frame.f_code.co_name, ()))
+
+
+def _fate_at(flying: Flying, frame: types.FrameType) -> tuple[Fate, Flying]:
+    file = registry.file_of(frame)
+    if file is None:
+        return exception_handlers.in_code(flying, frame), flying
+    statement = exception_handlers.statement_at(file, frame)
+    if issubclass(_class(flying), AttributeError) and exception_handlers.asks_for_attribute(statement, frame):
+        return Fate.HANDLED, flying
+    return exception_handlers.in_file(flying, statement, frame) if statement is not None else (Fate.PASSES, flying)
+
+
+def _class(flying: Flying) -> type[BaseException]:
+    return flying if isinstance(flying, type) else type(flying)

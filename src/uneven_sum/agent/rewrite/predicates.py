@@ -1,0 +1,47 @@
+"""What the rewriter asks about a statement or an expression."""
+
+from __future__ import annotations
+
+import ast
+
+from ..source.call_lists import SEES_FRAME
+
+
+def repeatable(place: ast.expr) -> bool:
+    """True when evaluating the place twice does nothing that evaluating it once does not."""
+    allowed = (ast.Name, ast.Constant, ast.Attribute, ast.Subscript, ast.BinOp, ast.UnaryOp, ast.Tuple, ast.Slice)
+    allowed += (ast.expr_context, ast.operator, ast.unaryop)  # type: ignore[assignment]  # a tuple of types
+    return all(isinstance(n, allowed) for n in ast.walk(place))
+
+
+def sees_frame(function: ast.AST) -> bool:
+    for node in ast.walk(function):
+        name = getattr(node, "attr", None) or getattr(node, "id", None)
+        if name in SEES_FRAME:
+            return True
+    return False
+
+
+def takes_all(case: ast.match_case) -> bool:
+    return case.guard is None and isinstance(case.pattern, ast.MatchAs) and case.pattern.pattern is None
+
+
+def is_docstring(s: ast.stmt) -> bool:
+    return isinstance(s, ast.Expr) and isinstance(s.value, ast.Constant) and isinstance(s.value.value, str)
+
+
+def is_future(s: ast.stmt) -> bool:
+    return isinstance(s, ast.ImportFrom) and s.module == "__future__"
+
+
+def cannot_fail(s: ast.stmt) -> bool:
+    """Statements that need no guard: `x = 1.0`, annotations without value, future imports, constants."""
+    if isinstance(s, ast.Assign):
+        return isinstance(s.value, ast.Constant) and all(isinstance(t, ast.Name) for t in s.targets)
+    if isinstance(s, ast.AnnAssign):
+        return s.value is None and isinstance(s.target, ast.Name)
+    if isinstance(s, ast.Expr):
+        return isinstance(s.value, ast.Constant)
+    if isinstance(s, ast.Return):
+        return s.value is None or isinstance(s.value, ast.Constant)
+    return is_future(s)
