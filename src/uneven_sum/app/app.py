@@ -29,6 +29,7 @@ from .safe_drawing import Harmless
 from .settings.screen import SettingsScreen
 from .shell.keymap import Changes, Keyed, fitting
 from .shell.theme import PALETTES, Palette
+from .shell.too_late import too_late
 from .widgets.help import Help
 from .widgets.notice import Notice
 
@@ -67,6 +68,8 @@ class UnevenSum(App[None]):
 
     def _handle_exception(self, error: Exception) -> None:
         """An internal error: a crash file and a sentence, no traceback."""
+        if too_late(error):
+            return
         if self.is_headless:  # a test: it shall fail
             super()._handle_exception(error)
             return
