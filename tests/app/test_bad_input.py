@@ -111,7 +111,7 @@ async def test_on_the_desk_the_bench_and_in_the_editor(name: str, tmp_path) -> N
             await pilot.press("escape")
             await until(pilot, lambda: app.screen is app.desk, 60)
         await pilot.press("enter")
-        await until(pilot, lambda: isinstance(app.screen, Bench) and app.screen.state == "paused", 120)
+        await until(pilot, lambda: isinstance(app.screen, Bench) and app.screen.state == "paused", 200)
         await rest(pilot, 0.5)
         assert app.screen.facts.line == line
         assert not [m for m in app.messages if "Internal error" in m]

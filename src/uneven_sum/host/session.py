@@ -35,6 +35,7 @@ LOG = logging.getLogger("uneven_sum.host")
 BOOT = Path(__file__).parent.parent / "agent" / "boot.py"
 CALL_SIGNAL = signal.SIGURG  # ignored by default: never fatal, however late it comes
 PR_SET_PDEATHSIG = 1
+SHARE = 10  # a script that takes a second to say where it is is asked every ten
 PATIENCE = 0.5  # seconds until an interrupt that is not answered is explained
 
 _libc = ctypes.CDLL(None, use_errno=True)
@@ -426,11 +427,11 @@ class Session:
 
     async def _sample(self) -> None:
         """Asks a running script now and then where it is."""
-        pause = 0.03
+        pause, answered = 0.03, 0.0  # seconds; how long the last answer took
         asked_in = ""  # the system call in which it was asked last
         while not self.exited.is_set():
-            await asyncio.sleep(pause)
-            pause = min(pause * 2, 0.4 if self.launch.capture else 2.0)
+            await asyncio.sleep(min(pause, 10.0))
+            pause = min(pause * 2, max(SHARE * answered, 0.4 if self.launch.capture else 2.0), 10.0)
             if not self.running:
                 pause = 0.2
                 continue
@@ -439,10 +440,14 @@ class Session:
             if doing is Activity.SENDS or (call and call == asked_in):
                 continue  # it is where it was
             asked_in = call
+            began = time.monotonic()
             try:
                 place = await asyncio.wait_for(self.request("unevenSum/where"), 5)
             except (TimeoutError, BadUse):
                 continue
+            finally:
+                answered = time.monotonic() - began
+                pause = max(pause, SHARE * answered)
             if place.get("file"):
                 place["waits"] = reads_input(call)
                 self.last_place = place

@@ -97,6 +97,8 @@ class Engine(WarningTrigger, NonfiniteTrigger, Snapshots, BreakpointTrigger, tra
         self.boundary: types.FrameType | None = None  # what is further out handles none of its errors
         self.by_hand = Assignments()
         self.audit: Auditor | None = None
+        self.answering = False  # what the host has sent while the script was running
+        self.deciding = False  # whether an error is worth a pause
         self.interrupting = False  # a pause was asked for between two lines
         self.hurry = False  # back to a place of before: nothing else pauses on the way
         self.entering = False  # on the way to the first line
@@ -152,6 +154,7 @@ class Engine(WarningTrigger, NonfiniteTrigger, Snapshots, BreakpointTrigger, tra
 
     @with_originals
     def failed(self, site: Site, frame: types.FrameType, head: bool) -> str:
+        self.deciding = True
         try:
             return self._failed(site, frame, head)
         except Closed:
@@ -160,6 +163,8 @@ class Engine(WarningTrigger, NonfiniteTrigger, Snapshots, BreakpointTrigger, tra
             raise
         except Exception as e:
             self._trouble(e)
+        finally:
+            self.deciding = False
         return ""
 
     def _failed(self, site: Site, frame: types.FrameType, head: bool) -> str:
@@ -273,7 +278,7 @@ class Engine(WarningTrigger, NonfiniteTrigger, Snapshots, BreakpointTrigger, tra
                 return ""
             if self.hurry and pause.lookout not in self.temporary and pause.reason != "pause":
                 return ""  # on the way to where it was before: this was met then
-            self.hurry = False
+            self.hurry = self.deciding = False
             run_state.quiet = True
             began = time.perf_counter()
             try:
@@ -429,15 +434,19 @@ class Engine(WarningTrigger, NonfiniteTrigger, Snapshots, BreakpointTrigger, tra
     @with_originals
     def _called(self, number: int, frame: types.FrameType | None) -> None:
         """The host has sent something while the script was running."""
-        if run_state.quiet or run_state.in_trial or self.present is not None:
-            return
+        if run_state.quiet or run_state.in_trial or self.present is not None or self.answering or self.deciding:
+            return  # what the host has sent waits: it repeats its signal
         try:
             due = self.rewind is not None and self.rewind.is_due()
             if not due and not self.written and not self.wire.has_come():
                 return
-            with signal_masking.held():
-                self.send_written()
-                pausing = self.requests.while_running(frame)
+            self.answering = True
+            try:
+                with signal_masking.held():
+                    self.send_written()
+                    pausing = self.requests.while_running(frame)
+            finally:
+                self.answering = False
             if not pausing:
                 self.point_on_the_way(frame)
             else:

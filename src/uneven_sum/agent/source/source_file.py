@@ -7,6 +7,7 @@ position, in a tree that no probe has touched.
 from __future__ import annotations
 
 import ast
+import bisect
 import io
 import sys
 import tokenize
@@ -21,6 +22,11 @@ FunctionNode = Union[ast.FunctionDef, ast.AsyncFunctionDef, ast.Lambda]
 LOOPS = (ast.For, ast.AsyncFor, ast.While)
 COMPREHENSIONS = (ast.ListComp, ast.SetComp, ast.DictComp, ast.GeneratorExp)
 SCOPES = (ast.FunctionDef, ast.AsyncFunctionDef, ast.Lambda, ast.ClassDef)
+
+
+def _first_line(node: ast.stmt) -> int:
+    decorators = getattr(node, "decorator_list", [])
+    return min(node.lineno, decorators[0].lineno) if decorators else node.lineno
 
 
 def position(node: ast.AST) -> Position:
@@ -64,6 +70,7 @@ class SourceFile:
         self.data = data
         self._tree: ast.Module | None = None
         self._statements: list[Statement] | None = None
+        self._tops: list[tuple[int, int]] | None = None  # first line, and number, of each top-level statement
         self._by_position: dict[Position, list[ast.AST]] | None = None
         self._statement_of: dict[Position, Statement] = {}
         self._text: str | None = None
@@ -116,11 +123,9 @@ class SourceFile:
     def innermost(self, line: int, column: int | None = None) -> Statement | None:
         """The innermost statement that covers a line (and column, in bytes, where known)."""
         best: Statement | None = None
-        for s in self.statements:
-            first, last = s.node.lineno, s.node.end_lineno or s.node.lineno
+        for s in self._near(line):
+            first, last = _first_line(s.node), s.node.end_lineno or s.node.lineno
             decorators = getattr(s.node, "decorator_list", [])
-            if decorators:
-                first = min(first, decorators[0].lineno)
             if not first <= line <= last:
                 continue
             if column is not None and first == line and s.node.col_offset > column and not decorators:
@@ -137,6 +142,20 @@ class SourceFile:
             if column is None and s.line == line and not hasattr(s.node, "body"):
                 return s  # the first of several statements on one line
         return best
+
+    def _near(self, line: int) -> list[Statement]:
+        """The statements that may cover a line: those of the top-level statements that begin at or before it."""
+        statements = self.statements
+        if self._tops is None:
+            top = {id(node) for node in self.tree.body}
+            self._tops = [(_first_line(s.node), n) for n, s in enumerate(statements) if id(s.node) in top]
+        tops = self._tops
+        at = bisect.bisect_right(tops, (line, len(statements)))
+        end = tops[at][1] if at < len(tops) else len(statements)
+        at -= 1
+        while at > 0 and (statements[tops[at - 1][1]].node.end_lineno or 0) >= line:
+            at -= 1  # several statements on one line
+        return statements[tops[at][1] if at >= 0 else 0 : end]
 
     def node(self, at: Position, kind: type | None = None) -> ast.AST | None:
         """The pristine node at exactly this position; the outermost if several share it."""
