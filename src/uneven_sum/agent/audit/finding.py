@@ -88,6 +88,19 @@ class Place:
         return self._node
 
     @property
+    def around(self) -> list[ast.AST]:
+        """The nodes around the term within its statement, innermost first."""
+        statement = self.site.file.innermost(self.line, self.position[1])
+        root: ast.AST = statement.node if statement is not None else self.site.file.tree
+        return _path(root, self.node)[:-1][::-1]
+
+    @property
+    def scope(self) -> ast.AST:
+        """The function, class or module that the term is in."""
+        found = self.site.file.innermost(self.line, self.position[1])
+        return found.scope if found is not None else self.site.file.tree
+
+    @property
     def text(self) -> str:
         return self.site.file.segment(self.node)
 
@@ -114,6 +127,16 @@ class Place:
         if isinstance(node, ast.Call):
             return [self.text_of(a) for a in node.args]
         return [self.text]
+
+
+def _path(root: ast.AST, wanted: ast.AST) -> list[ast.AST]:
+    if root is wanted:
+        return [root]
+    for child in ast.iter_child_nodes(root):
+        found = _path(child, wanted)
+        if found:
+            return [root, *found]
+    return []
 
 
 def _at(node: ast.AST) -> Position | None:

@@ -4,6 +4,8 @@ sees its operands and its result.
     a + b            ‹audit_add›(a, b, site)
     a == b           ‹audit_eq›(a, b, site)
     x[i] = v         ‹audit_store›(v, x, i, site)
+    x[i] += v        ‹audit_put_iadd›(‹audit_take›(x, i), v, site, store site)
+    -a               ‹audit_neg›(a, site)
     x[i - 1]         x[‹audit_index›(i - 1, site)]
     f(a, k=b)        ‹audit_call›(f, site, a, k=b)      for the names that a rule wants
     for … in it      for … in ‹audit_iter›(it, site)
@@ -25,7 +27,10 @@ OPERATORS = {
     **{ast.Add: "add", ast.Sub: "sub", ast.Mult: "mul", ast.Div: "truediv", ast.FloorDiv: "floordiv", ast.Mod: "mod"},
     **{ast.Pow: "pow", ast.MatMult: "matmul"},
 }
-COMPARISONS = {ast.Eq: "eq", ast.NotEq: "ne", ast.Lt: "lt", ast.LtE: "le", ast.Gt: "gt", ast.GtE: "ge"}
+COMPARISONS = {
+    **{ast.Eq: "eq", ast.NotEq: "ne", ast.Lt: "lt", ast.LtE: "le", ast.Gt: "gt", ast.GtE: "ge"},
+    **{ast.In: "in", ast.NotIn: "not_in"},
+}
 SEES_CALLER = {
     "super",
     "locals",
@@ -78,6 +83,28 @@ class AuditProbes(Expressions):
         site = self.sites.add(self.file, self.at, position(s), "running" if name in ("add", "sub") else "audit")
         mark = "_running" if name in ("add", "sub") else ""
         return self._here(self._probe(f"audit_i{name}{mark}", target, right, ast.Constant(site)), s)
+
+    def audited_place(self, s: ast.AugAssign) -> ast.stmt | None:
+        """`x[i] op= v` and `o.a op= v`: the place is evaluated and read before the value, as Python does."""
+        name, place = OPERATORS.get(type(s.op)), s.target
+        if name is None or not (self._wants(name) or self._wants("store")):
+            return None
+        role = "running" if name in ("add", "sub") else "audit"
+        where, op_site = position(place), self.sites.add(self.file, self.at, position(s), role)
+        if isinstance(place, ast.Subscript):
+            owner, index = self.inside(place.value), self.index_of(self.inside(place.slice))
+            taken = self._probe("audit_take", owner, index)
+        elif isinstance(place, ast.Attribute) and not (place.attr.startswith("__") and not place.attr.endswith("__")):
+            taken = self._probe("audit_take_attribute", self.inside(place.value), ast.Constant(place.attr))
+        else:
+            return None  # a private name of a class is changed by the compiler
+        sites = [ast.Constant(op_site), ast.Constant(self.sites.add(self.file, self.at, where, "audit"))]
+        return self._here(ast.Expr(self._probe(f"audit_put_i{name}", taken, self.inside(s.value), *sites)), s)
+
+    def audited_negation(self, node: ast.UnaryOp) -> ast.expr:
+        if not self._wants("neg") or not isinstance(node.op, ast.USub) or isinstance(node.operand, ast.Constant):
+            return node
+        return self._here(self._probe("audit_neg", node.operand, self._site("audit", node)), node)
 
     def audited_comparison(self, node: ast.Compare) -> ast.expr:
         if len(node.ops) != 1:
@@ -139,7 +166,7 @@ class AuditProbes(Expressions):
     def audited_result(self, call: ast.expr, made: ast.expr) -> ast.expr:
         """The result of a call that is a statement of its own; `made`: what the call has become."""
         if isinstance(call, ast.Call) and self._wants("unused:" + callee(call)):
-            owner = call.func.value if isinstance(call.func, ast.Attribute) else None
+            owner = call.func.value if isinstance(call.func, ast.Attribute) else call.func
             if isinstance(owner, (ast.Name, ast.Attribute)):
                 return self._here(self._probe("audit_unused", made, self._site("audit", call)), call)
         return made

@@ -261,6 +261,8 @@ class Expressions:
                     setattr(node, name, self.inside(value))
                 elif isinstance(value, list):
                     setattr(node, name, [self.inside(v) if isinstance(v, ast.expr) else v for v in value])
+            if kind is ast.UnaryOp and self.options.audit:
+                return self.audited_negation(node)  # type: ignore[arg-type]  # `kind` is UnaryOp
         return node
 
     def _call(self, node: ast.Call) -> ast.expr:
@@ -298,6 +300,12 @@ class Expressions:
     def audited_comparison(self, node: ast.Compare) -> ast.expr:
         return node
 
+    def audited_negation(self, node: ast.UnaryOp) -> ast.expr:
+        return node
+
+    def audited_iterable(self, node: ast.expr, loop: ast.AST) -> ast.expr:
+        return node
+
     def audited_index(self, node: ast.Subscript) -> None: ...
 
     def audited_call(self, node: ast.Call, name: str) -> ast.expr:
@@ -319,6 +327,8 @@ class Expressions:
         like = node.generators[0].iter
         self.temps = False
         first = self.inside(like)
+        if self.options.audit and not node.generators[0].is_async:
+            first = self.audited_iterable(first, node)
         node.generators[0].iter = first if node.generators[0].is_async else self._metered(first, node, like, False)
         for number, generator in enumerate(node.generators):
             if number:

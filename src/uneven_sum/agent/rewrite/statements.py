@@ -217,6 +217,8 @@ class Rewriter(RecordingProbes):
             done = self.audited_augmented(s, placed(self._load(s.target.id), s.target), right)
             s.value = right
             return [s if done is None else self._here(ast.Assign([s.target], done), s)]
+        if self.options.audit and (audited := self.audited_place(s)) is not None:
+            return [audited]
         if not self.options.checks and not self.captures(s.target):
             s.target = self.inside(s.target)  # type: ignore[assignment]  # a target stays one
             s.value = self.inside(s.value)

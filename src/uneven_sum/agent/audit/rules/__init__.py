@@ -7,13 +7,16 @@ from .alias import Alias
 from .alignment import Alignment
 from .base import Rule
 from .broadcast import Broadcast
+from .cancellation import Cancellation
 from .dates import Dates
 from .exhausted import Exhausted
 from .float_equality import FloatEquality
 from .ignored_failure import IgnoredFailure
 from .ill_conditioned import IllConditioned
+from .instability import Instability
 from .joins import DuplicatedRows, LostRows
 from .lost_write import LostWrite
+from .missing import Missing
 from .narrowing import Narrowing
 from .out_of_range import OutOfRange
 from .reseeded import Reseeded
@@ -22,13 +25,13 @@ from .text_arithmetic import TextArithmetic
 from .truncation import Truncation
 from .underflow import Underflow
 from .unsorted import Unsorted
-from .weak import Degrees, IntegerDivision
+from .weak import Degrees, IntegerDivision, Rounding
 from .wrap import Wrap
 from .wraparound_index import WraparoundIndex
 
 RULES: tuple[type[Rule], ...] = (
     *(Wrap, Truncation, Narrowing, Broadcast, Underflow, Absorption, FloatEquality, Unsorted, Exhausted, Reseeded),
     *(IgnoredFailure, OutOfRange, LostRows, DuplicatedRows, TextArithmetic, Alignment, Dates, Swallowed, LostWrite),
-    *(IllConditioned, Alias, WraparoundIndex, IntegerDivision, Degrees),
+    *(IllConditioned, Alias, WraparoundIndex, Missing, Cancellation, Instability, IntegerDivision, Degrees, Rounding),
 )
 NAMES = tuple(rule.NAME for rule in RULES)

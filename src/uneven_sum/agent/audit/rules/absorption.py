@@ -7,87 +7,35 @@ from typing import Any
 from ...source.sites import sites
 from ...values import nonfinite
 from ..figures import full, seen, short
+from ..running_sums import Running
 from .base import Rule
 
 PASSES = 50  # of one place, at least
 SHARE = 0.01  # of what was added that was lost
-
-
-class Running:
-    """What is known of a running sum: additions, what was added and lost, the first pass without effect."""
-
-    __slots__ = ("added", "first", "last", "lost", "passes", "shown", "start", "taken", "without")
-
-    def __init__(self) -> None:
-        self.passes = self.without = self.first = 0
-        self.added = self.lost = 0.0
-        self.shown: Any = None  # operands at the first pass without effect
-        self.last: Any = None
-        self.start: Any = None
-        self.taken: Any = None
+NARROW_SHARE = 0.001  # the same in 16 or 32 bits
 
 
 class Absorption(Rule):
-    """Errors of additions by Fast2Sum (Dekker 1971): `lost = b - ((a + b) - a)` for |a| ≥ |b|.
+    """By the rounding errors of the additions, see `running_sums`.
 
     Exempt where what was lost is formed again in the same function, as compensated sums do.
     """
 
     NAME = "absorption"
     WANTS = ("add", "sub", "call:float32", "call:float16", "call:cumsum")
-    SCALARS = True
-    SCREEN = "running"
 
     def __init__(self, auditor: Any) -> None:
         super().__init__(auditor)
-        self.running: dict[int, Running] = {}
+        self.running: dict[int, Running] = auditor.sums
         self.casts: dict[int, Running] = {}
-        self.is_running: dict[int, bool] = {}
-
-    def scalars(self, name: str, a: Any, b: Any, result: Any, site: int) -> None:
-        known = self.running.get(site)
-        if known is None:
-            if not self._runs(site):
-                return
-            known = self.running[site] = Running()
-        known.passes += 1
-        if type(result) is not float:
-            return
-        small = b if name == "add" else -b
-        if (a if a >= 0 else -a) < (b if b >= 0 else -b):
-            a, small = small, a
-        lost = small - (result - a)
-        known.added += small if small >= 0 else -small
-        if lost:
-            known.lost += lost
-            if result == a:
-                known.without += 1
-                if not known.first:
-                    known.first, known.shown = known.passes, (a, small)
-        known.last = result
-
-    def _runs(self, site: int) -> bool:
-        found = self.is_running.get(site)
-        if found is None:
-            found = self.is_running[site] = sites[site].role == "running"
-        return found
 
     def operator(self, name: str, a: Any, b: Any, result: Any, site: int) -> None:
         np = nonfinite.module("numpy")
-        if np is not None and isinstance(result, np.floating) and not isinstance(b, np.ndarray) and self._runs(site):
-            known = self.running.setdefault(site, Running())
-            known.passes += 1
-            x, y, r = float(a), float(b) if name == "add" else -float(b), float(result)
-            if abs(x) < abs(y):
-                x, y = y, x
-            lost = y - (r - x)
-            known.added += abs(y)
-            known.lost += lost
-            if lost and r == x:
-                known.without += 1
-                if not known.first:
-                    known.first, known.shown = known.passes, (x, y)
-            known.last = r
+        if np is not None and isinstance(result, np.floating) and not isinstance(b, np.ndarray):
+            if sites[site].role == "running":
+                known = self.running.setdefault(site, Running())
+                known.take(float(a), float(b) if name == "add" else -float(b), float(result))
+                known.narrow = result.dtype.itemsize < 8
 
     def call(
         self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int, kept: Any
@@ -119,7 +67,7 @@ class Absorption(Rule):
         given = seen(function, "__self__", None)
         given = args[0] if args and not isinstance(given, np.ndarray) else given
         cells = np.asarray(given)
-        if cells.dtype != np.float32 or cells.ndim != 1 or cells.size < PASSES:
+        if cells.dtype not in (np.float32, np.float16) or cells.ndim != 1 or cells.size < PASSES:
             return
         right = np.cumsum(cells, dtype=np.float64)
         last, true = float(np.asarray(result)[-1]), float(right[-1])
@@ -128,7 +76,7 @@ class Absorption(Rule):
             self.auditor.report(
                 self,
                 site,
-                f"{place.text} sums {cells.size:,} numbers in float32: the last is {short(last)}, in float64 "
+                f"{place.text} sums {cells.size:,} numbers in {cells.dtype}: the last is {short(last)}, in float64 "
                 f"{short(true)}.",
                 0.8,
                 evidence={"last": full(last), "float64": full(true), "numbers": int(cells.size)},
@@ -140,6 +88,9 @@ class Absorption(Rule):
             if known.passes < PASSES or not known.added:
                 continue
             share = abs(known.lost) / known.added
+            if known.narrow and share >= NARROW_SHARE:
+                self._tell(site, known, share)
+                continue
             if share < SHARE and known.without < max(PASSES, known.passes // 20):
                 continue
             if share < SHARE / 100 or self._is_compensated(site):
@@ -161,15 +112,15 @@ class Absorption(Rule):
         place = self.auditor.place(site)
         since = ""
         shown: list[tuple[str, str]] = []
-        if known.first:
+        if known.shown is not None:
             total, step = known.shown
             since = f" since pass {known.first:,}, when {short(total)} + {short(step)} stayed {short(total)}"
             shown = list(zip(place.operand_texts(), (full(total), full(step))))
-        kind = "float32" if site in self.casts else "float64"
+        kind = "float32" if site in self.casts or known.narrow else "float64"
         told = self.auditor.report(
             self,
             site,
-            f"{place.text} loses what is added: {100 * share:.2g} % of {short(known.added)} in {known.passes:,} passes"
+            f"{place.text} loses what is added: {100 * share:.3g} % of {short(known.added)} in {known.passes:,} passes"
             f"{since}. {'float64' if kind == 'float32' else 'math.fsum or a compensated sum'} keeps it.",
             min(0.95, 0.6 + share),
             evidence={

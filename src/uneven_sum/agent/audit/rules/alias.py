@@ -8,23 +8,40 @@ import types
 from typing import Any
 
 from ...core.type_identity import is_one_of
+from ...frames import stack
+from ...frames.exception_handlers import statement_at
+from ...frames.namespace import locals_of
 from ...source import registry
 from ...source.source_file import position
 from ...values import nonfinite
+from ..finding import Place
 from .base import Rule
 
 MUTABLE = (list, dict, set)
 
 
+CHANGES = (  # what the name or docstring of a function says that is there to change its argument
+    *("update", "fill", "set", "add", "apply", "place", "sort", "shuffle", "swap", "init", "push", "insert", "step"),
+    *("advance", "assign", "clear", "write", "load", "modif", "mutat", "chang", "append", "put", "reset", "evolve"),
+)
+LOOKS = 40  # at a place, for other names
+
+
 class Alias(Rule):
-    """`[row] * n` whose rows are stored into, and a default argument that grew."""
+    """`[row] * n` whose rows are stored into, a default argument that grew, and a change in place of what another name,
+    which is read afterwards, stands for too.
+
+    What a function is there to change (its name or docstring says so, or it returns nothing) is a question.
+    """
 
     NAME = "alias"
-    WANTS = ("mul", "store")
+    WANTS = ("mul", "store", "changed", "call:fromkeys")
 
     def __init__(self, auditor: Any) -> None:
         super().__init__(auditor)
         self.shared: dict[int, tuple[Any, int, int]] = {}  # by id: the row, the place of the `*`, how often it is in
+        self.empty: list[tuple[Any, int, int]] = []  # the same for rows that were empty
+        self.looks: dict[int, int] = {}  # by place
 
     def operator(self, name: str, a: Any, b: Any, result: Any, site: int) -> None:
         listed, times = (a, b) if type(a) is list else (b, a)
@@ -33,7 +50,105 @@ class Alias(Rule):
         np = nonfinite.module("numpy")
         for row in listed:
             if is_one_of(type(row), *MUTABLE) or (np is not None and type(row) is np.ndarray):
-                self.shared[id(row)] = (row, site, times)
+                self._share(row, site, times)
+
+    def _share(self, row: Any, site: int, times: int) -> None:
+        self.shared[id(row)] = (row, site, times)
+        if is_one_of(type(row), *MUTABLE) and not row and len(self.empty) < 1_000:
+            self.empty.append((row, site, times))
+
+    def call(self, function: Any, args: Any, named: Any, result: Any, site: int, kept: Any) -> None:
+        """`dict.fromkeys(keys, [])`: all keys have the same list."""
+        if len(args) == 2 and is_one_of(type(args[1]), *MUTABLE) and is_one_of(type(result), dict) and len(result) > 1:
+            self._share(args[1], site, len(result))
+
+    def changed(self, target: Any, site: int) -> None:
+        node = self.auditor.place(site).node
+        if isinstance(node, ast.AugAssign) and isinstance(node.target, ast.Name):
+            self._look(target, node.target.id, site, whole=True)
+
+    def store(self, target: Any, index: Any, value: Any, site: int, kept: Any) -> None:
+        node = self.auditor.place(site).node
+        if isinstance(node, ast.Subscript) and isinstance(node.value, ast.Name):
+            self._look(target, node.value.id, site, whole=False)
+
+    # -- another name for what is changed ----------------------------------------------------------------
+
+    def _look(self, target: Any, name: str, site: int, whole: bool) -> None:
+        """Look for other names of an object that has just been changed through `name`."""
+        looks = self.looks[site] = self.looks.get(site, 0) + 1
+        np, pd = nonfinite.module("numpy"), nonfinite.module("pandas")
+        is_array = np is not None and type(target) is np.ndarray
+        is_frame = pd is not None and isinstance(target, (pd.DataFrame, pd.Series))
+        if looks > LOOKS or not (is_array or is_frame or is_one_of(type(target), *MUTABLE)):
+            return
+        frame = self.auditor.user_frame()
+        if frame is None or self.auditor.has(self, site):
+            return
+        place = self.auditor.place(site)
+        here = locals_of(frame)
+        for other, value in list(here.items()):
+            if other == name or not isinstance(other, str) or not other.isidentifier() or other.startswith("_"):
+                continue
+            if value is target:
+                if _is_second_name(place, name, other) and _is_read(place, other):
+                    self._tell(site, f"`{other}` is the same {_kind(target)}, and changes too", other, 0.85, False)
+                    return
+            elif is_array and whole and type(value) is np.ndarray and _is_part(np, target, value):
+                if _is_second_name(place, name, other) and _is_read(place, other):
+                    said = f"`{name}` is a part of `{other}`, whose cells change too"
+                    self._tell(site, said, other, 0.7, True)
+                    return
+            elif is_one_of(type(value), list) and len(value) <= 1_000 and sum(v is target for v in value) > 1:
+                if _is_read(place, other) and not is_one_of(type(target), dict):
+                    times = sum(v is target for v in value)
+                    said = f"`{other}` has this same {_kind(target)} {times} times, and all of them change"
+                    self._tell(site, said, other, 0.85, False)
+                    return
+        self._look_at_caller(target, name, site, place, frame)
+
+    def _look_at_caller(self, target: Any, name: str, site: int, place: Place, frame: types.FrameType) -> None:
+        function = place.scope
+        if not isinstance(function, (ast.FunctionDef, ast.AsyncFunctionDef)):
+            return
+        if name not in {a.arg for a in (*function.args.posonlyargs, *function.args.args, *function.args.kwonlyargs)}:
+            return
+        caller = stack.user_frame(frame.f_back)
+        file = registry.file_of(caller) if caller is not None else None
+        if caller is None or file is None:
+            return
+        returns = any(isinstance(n, ast.Return) and n.value is not None for n in ast.walk(function))
+        said = f"{function.name} {ast.get_docstring(function) or ''}".lower()
+        meant = not returns or any(word in said for word in CHANGES) or name in ("out", "self")
+        if meant and not returns:
+            return  # a procedure: it is there to change what it is given
+        for other, value in list(locals_of(caller).items()):
+            if value is target and isinstance(other, str) and other.isidentifier():
+                outer = statement_at(file, caller)
+                if outer is not None and _is_read_after(
+                    outer.scope, other, outer.node.end_lineno or caller.f_lineno, name
+                ):
+                    told = (
+                        f"the caller's `{other}` is the same {_kind(target)}, and changes too (line {caller.f_lineno})"
+                    )
+                    self._tell(site, told, other, 0.6 if meant else 0.8, meant)
+                    return
+
+    def _tell(self, site: int, said: str, other: str, weight: float, question: bool) -> None:
+        place = self.auditor.place(site)
+        what = place.text.partition("\n")[0]
+        what = what if isinstance(place.node, ast.AugAssign) else f"{what} = …"
+        end = "Is that meant?" if question else "A copy() leaves it as it was."
+        self.auditor.report(
+            self,
+            site,
+            f"{what} changes its object in place: {said}. {end}",
+            weight,
+            question=question,
+            evidence={"name": other},
+        )
+
+    # -- the same row in a list several times --------------------------------------------------------------
 
     def before_store(self, target: Any, index: Any, value: Any, site: int) -> Any:
         known = self.shared.get(id(target))
@@ -53,7 +168,19 @@ class Alias(Rule):
         )
 
     def finish(self) -> None:
-        """Default arguments that are empty in the source, and are not any longer."""
+        """Rows that were empty, and default arguments that are so in the source, and are not any longer."""
+        for row, site, times in self.empty:
+            if row and not self.auditor.has(self, site):
+                place = self.auditor.place(site)
+                self.auditor.report(
+                    self,
+                    site,
+                    f"{place.text} has the same {type(row).__name__} {times:,} times: what was put into one is "
+                    f"in all of "
+                    "them. One each needs a comprehension.",
+                    0.9,
+                    evidence={"times": times, "elements": len(row)},
+                )
         files = {name: file for name, file in registry.files.items()}
         for function in [f for f in gc.get_objects() if type(f) is types.FunctionType]:
             file = files.get(function.__code__.co_filename)
@@ -87,3 +214,54 @@ class Alias(Rule):
                 question=cached,
                 evidence={"elements": len(value), "argument": name},
             )
+
+
+def _kind(value: Any) -> str:
+    return {"ndarray": "array", "DataFrame": "frame", "Series": "series"}.get(
+        type(value).__name__, type(value).__name__
+    )
+
+
+def _is_part(np: Any, part: Any, whole: Any) -> bool:
+    """Whether one array is a view into another."""
+    return part.size < whole.size and (part.base is whole or (part.base is not None and part.base is whole.base))
+
+
+def _is_second_name(place: Place, name: str, other: str) -> bool:
+    """Whether a statement of the function made one name of the other: `old = u`, `part = data[2:4]`."""
+    for node in ast.walk(place.scope):
+        if isinstance(node, ast.Assign) and len(node.targets) == 1 and isinstance(node.targets[0], ast.Name):
+            value = node.value.value if isinstance(node.value, ast.Subscript) else node.value
+            if isinstance(value, ast.Name) and {node.targets[0].id, value.id} == {name, other}:
+                return True
+        if isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute) and node.func.attr == "append":
+            if isinstance(node.func.value, ast.Name) and node.func.value.id == other:
+                return True
+    return False
+
+
+def _is_read(place: Place, name: str) -> bool:
+    """Whether a name is read after the place, or in a loop around it."""
+    statement = place.site.file.innermost(place.line, place.position[1])
+    if statement is None:
+        return False
+    first = statement.node.end_lineno or place.line
+    if statement.loops:
+        first = min(first, getattr(statement.loops[0], "lineno", first))
+    return _is_read_after(place.scope, name, first, "")
+
+
+def _is_read_after(scope: ast.AST, name: str, line: int, without: str) -> bool:
+    """Whether a name is read below a line before it is given another value there; `old = u` alone does not count."""
+    skipped = {
+        id(n.value)
+        for n in ast.walk(scope)
+        if isinstance(n, ast.Assign) and isinstance(n.value, ast.Name) and isinstance(n.targets[0], ast.Name)
+    }
+    found = [
+        n
+        for n in ast.walk(scope)
+        if isinstance(n, ast.Name) and n.id == name and n.lineno > line and id(n) not in skipped
+    ]
+    found.sort(key=lambda n: (n.lineno, isinstance(n.ctx, ast.Store)))
+    return bool(found) and isinstance(found[0].ctx, ast.Load)

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import ast
+from typing import Any
+
 from ...values import nonfinite
 from ..figures import listed
 from .base import Rule
@@ -13,7 +16,12 @@ class Alignment(Rule):
 
     def operator(self, name: str, a: object, b: object, result: object, site: int) -> None:
         pd = nonfinite.module("pandas")
-        if pd is None or not isinstance(a, pd.Series) or not isinstance(b, pd.Series) or a.index.equals(b.index):
+        if pd is None:
+            return
+        if isinstance(a, pd.DataFrame) and isinstance(b, pd.DataFrame):
+            self._frames(a, b, site)
+            return
+        if not isinstance(a, pd.Series) or not isinstance(b, pd.Series) or a.index.equals(b.index):
             return
         only_left, only_right = a.index.difference(b.index), b.index.difference(a.index)
         if not len(only_left) + len(only_right) or self.auditor.has(self, site):
@@ -36,6 +44,42 @@ class Alignment(Rule):
             evidence={"left only": len(only_left), "right only": len(only_right), "of": max(len(a), len(b))},
         )
 
+    def _frames(self, a: Any, b: Any, site: int) -> None:
+        """Frames whose columns or rows differ."""
+        for what, left, right in (("columns", a.columns, b.columns), ("rows", a.index, b.index)):
+            only = [str(k) for k in left.difference(right)], [str(k) for k in right.difference(left)]
+            if (only[0] or only[1]) and not self.auditor.has(self, site):
+                place = self.auditor.place(site)
+                lost = len(only[0]) + len(only[1])
+                self.auditor.report(
+                    self,
+                    site,
+                    f"{place.text} combines by label, and {lost:,} {what} have no partner: "
+                    f"{listed([*only[0][:2], *only[1][:2]], 4)}. They become missing.",
+                    0.75,
+                    question=lost < 0.5 * max(len(left), len(right)),
+                    evidence={"left only": only[0][:20], "right only": only[1][:20]},
+                )
+                return
+
+    def _reordered(self, target: Any, value: Any, site: int) -> None:
+        """The same labels in another order: the frame's order is kept, so a sort before has no effect."""
+        node = self.auditor.place(site).scope
+        if not target.index.is_unique or "sort_values" not in ast.unparse(node):
+            return
+        place = self.auditor.place(site)
+        first = value.iloc[0]
+        self.auditor.report(
+            self,
+            site,
+            f"{place.text} takes the series by label, not in its order: its first value, {first!r}, goes to row "
+            f"{value.index[0]!r}. The sort has no effect here. Is the order meant? Then .to_numpy() keeps it.",
+            0.7,
+            question=True,
+            evidence={"first label": str(value.index[0]), "rows": len(target)},
+            right="the values in their order: .to_numpy()",
+        )
+
     def store(self, target: object, index: object, value: object, site: int, kept: object) -> None:
         pd = nonfinite.module("pandas")
         if pd is None or not isinstance(target, pd.DataFrame) or not isinstance(value, pd.Series):
@@ -43,7 +87,10 @@ class Alignment(Rule):
         if len(value) != len(target) or value.index.equals(target.index):
             return
         missing = target.index.difference(value.index)
-        if not len(missing) or self.auditor.has(self, site):
+        if self.auditor.has(self, site):
+            return
+        if not len(missing):
+            self._reordered(target, value, site)
             return
         place = self.auditor.place(site)
         self.auditor.report(

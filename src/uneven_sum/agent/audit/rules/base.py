@@ -6,15 +6,18 @@ from typing import TYPE_CHECKING, Any, ClassVar
 
 if TYPE_CHECKING:
     from ..auditor import Auditor
+    from ..running_sums import Running
 
 BINARY = ("add", "sub", "mul", "truediv", "floordiv", "mod", "pow", "matmul")
 
 
 class Rule:
-    """`WANTS`: names of operators and comparisons, `call:NAME`, `store`, `index`, `iter`, `handled`, `unused:NAME`.
+    """`WANTS`: names of operators and comparisons, `neg`, `in`, `changed`, `call:NAME`, `store`, `index`, `iter`,
+    `handled`, `unused:NAME`.
 
-    `SCALARS`: it wants operators on plain floats and ints; `SCREEN`: "running", only sums whose target is an operand;
-    "every", all of them; else those whose result is tiny, or whose operands are near.
+    `SCALARS`: it wants operators on plain floats and ints; `SCREEN`: "cancels", only differences of nearly equal
+    numbers; "floats", all whose result is a float; "every", all of them; else those whose result is tiny, or whose
+    operands are near.
     `OTHERS`: it wants those on anything else.  `WEAK`: off unless named.
     """
 
@@ -34,6 +37,9 @@ class Rule:
     def operator(self, name: str, a: object, b: object, result: object, site: int) -> None:
         """An operator or comparison on other values."""
 
+    def alternates(self, b: Any, running: Running, site: int) -> None:
+        """The increment of a running sum has another sign than the one before."""
+
     def before(self, function: object, args: tuple[Any, ...], named: dict[str, Any], site: int) -> Any:
         """Before a call; what it returns is given to `call`."""
 
@@ -47,6 +53,9 @@ class Rule:
 
     def store(self, target: object, index: object, value: object, site: int, kept: object) -> None:
         """After `target[index] = value`."""
+
+    def changed(self, target: Any, site: int) -> None:
+        """After `target op= value` that has changed the object itself."""
 
     def indexed(self, value: Any, site: int) -> None:
         """A computed index, before it is used."""

@@ -26,7 +26,14 @@ MEANT = (
 
 class Broadcast(Rule):
     NAME = "broadcast"
-    WANTS = ("add", "sub", "mul", "truediv", "pow", "lt", "le", "gt", "ge", "eq", "ne")
+    WANTS = (
+        *("add", "sub", "mul", "truediv", "pow", "lt", "le", "gt", "ge", "eq", "ne"),
+        *(f"call:{name}" for name in ("add", "subtract", "multiply", "divide", "hypot", "maximum", "minimum")),
+    )
+
+    def call(self, function: Any, args: Any, named: Any, result: Any, site: int, kept: Any) -> None:
+        if len(args) == 2:
+            self.operator("call", args[0], args[1], result, site)
 
     def operator(self, name: str, a: Any, b: Any, result: Any, site: int) -> None:
         np = nonfinite.module("numpy")

@@ -1,14 +1,19 @@
-"""`exhausted`: a generator is entered again after its end, and gives nothing."""
+"""`exhausted`: an iterator is entered again after its end, and gives nothing."""
 
 from __future__ import annotations
 
+import ast
 import inspect
+import os
 import types
+from dataclasses import dataclass
 from typing import Any
 
 from ...core.type_identity import is_one_of
+from ..finding import Place
 from .base import Rule
 
+# These take all that there is.
 TAKES = (
     "list",
     "sum",
@@ -17,50 +22,117 @@ TAKES = (
     "tuple",
     "set",
     "sorted",
-    "any",
-    "all",
     "dict",
     "fromiter",
-    "enumerate",
-    "zip",
-    "map",
+    "frozenset",
+    "fsum",
+    "mean",
+    "Counter",
 )
+LAZY = ("any", "all", "enumerate", "zip", "map", "filter")
+READS = ("readlines", "read")
+
+
+@dataclass
+class Entered:
+    """An iterator: the object, where it was entered first, and whether all of it was taken there."""
+
+    value: Any
+    site: int
+    taken: bool
 
 
 class Exhausted(Rule):
+    """Generators say themselves when they are over; other iterators are over when what took them takes all, or when a
+    loop over them that has no `break` is left."""
+
     NAME = "exhausted"
-    WANTS = ("iter", *(f"call:{name}" for name in TAKES))
+    WANTS = ("iter", *(f"call:{name}" for name in (*TAKES, *LAZY, *READS)))
 
     def __init__(self, auditor: Any) -> None:
         super().__init__(auditor)
-        self.entered: dict[int, tuple[Any, int, bool]] = {}  # by id: the iterator, where it was entered first
+        self.entered: dict[int, Entered] = {}  # by id
 
     def iterated(self, value: object, site: int) -> None:
-        self._enter(value, site)
+        if _is_iterator(value):
+            place = self.auditor.place(site)
+            self._enter(value, site, _takes_all(place))
 
     def before(self, function: object, args: tuple[Any, ...], named: dict[str, Any], site: int) -> Any:
+        name = getattr(function, "__name__", "")
         for value in args[:4]:
-            self._enter(value, site)
+            if _is_iterator(value):
+                self._enter(value, site, name in TAKES)
 
-    def _enter(self, value: Any, site: int) -> None:
-        kind = type(value)
-        if kind is types.GeneratorType:
-            ended = inspect.getgeneratorstate(value) == inspect.GEN_CLOSED
-        elif is_one_of(kind, map, zip, filter, enumerate):
-            ended = None
-        else:
-            return
+    def call(self, function: Any, args: Any, named: Any, result: Any, site: int, kept: Any) -> None:
+        if getattr(function, "__name__", "") in READS:
+            owner = getattr(function, "__self__", None)
+            if _is_file(owner):
+                self._enter(owner, site, True)
+
+    def _enter(self, value: Any, site: int, takes_all: bool) -> None:
         known = self.entered.get(id(value))
-        if known is None:
-            self.entered[id(value)] = (value, site, bool(ended))
+        if known is None or known.value is not value:
+            self.entered[id(value)] = Entered(value, site, takes_all)
             return
-        if ended and not self.auditor.has(self, site):
-            place, first = self.auditor.place(site), self.auditor.place(known[1])
-            self.auditor.report(
-                self,
-                site,
-                f"{place.text} goes over a generator that is used up: line {first.line} has taken all of it "
-                f"({first.text}). Nothing is left here. A list can be gone over twice.",
-                0.85,
-                evidence={"used up at line": first.line, "by": first.text},
-            )
+        ended = (
+            inspect.getgeneratorstate(value) == inspect.GEN_CLOSED
+            if type(value) is types.GeneratorType
+            else known.taken
+        )
+        if _is_file(value):
+            ended = ended and _is_at_end(value)
+        if not ended:
+            known.taken = known.taken or takes_all
+            return
+        if known.site == site or self.auditor.has(self, site):
+            return
+        place, first = self.auditor.place(site), self.auditor.place(known.site)
+        kind = "a file that is read to its end" if _is_file(value) else f"a {type(value).__name__} that is used up"
+        self.auditor.report(
+            self,
+            site,
+            f"{place.text} goes over {kind}: line {first.line} has taken all of it ({first.text}). Nothing is "
+            f"left here. "
+            f"{'seek(0) goes back to its start.' if _is_file(value) else 'A list can be gone over twice.'}",
+            0.85,
+            evidence={"used up at line": first.line, "by": first.text},
+        )
+
+
+def _is_iterator(value: object) -> bool:
+    kind = type(value)
+    if kind is types.GeneratorType or is_one_of(kind, map, zip, filter, enumerate, reversed):
+        return True
+    return (kind.__module__, kind.__name__) in {("_csv", "reader"), ("csv", "DictReader")} or _is_file(value)
+
+
+def _is_file(value: object) -> bool:
+    return type(value).__module__ in ("_io", "tempfile") and type(value).__name__ in (
+        *("TextIOWrapper", "BufferedReader", "StringIO", "_TemporaryFileWrapper"),
+    )
+
+
+def _is_at_end(value: Any) -> bool:
+    """Whether a file's place is its end: it may have been set back since."""
+    try:
+        size = len(value.getvalue()) if type(value).__name__ == "StringIO" else os.fstat(value.fileno()).st_size
+        return bool(value.tell() >= size)
+    except (OSError, ValueError):
+        return True  # `tell` does not work in the midst of a loop over it
+
+
+def _takes_all(place: Place) -> bool:
+    """Whether the loop or comprehension over the term goes on to the end."""
+    for outer in place.around:
+        if isinstance(outer, (ast.ListComp, ast.SetComp, ast.DictComp)):
+            return True
+        if isinstance(outer, ast.GeneratorExp):
+            around = place.around
+            consumer = around[around.index(outer) + 1] if outer in around[:-1] else None
+            name = getattr(consumer.func, "id", "") if isinstance(consumer, ast.Call) else ""
+            return name in TAKES
+        if isinstance(outer, (ast.For, ast.While)):
+            inner = [n for s in outer.body for n in ast.walk(s)]
+            return not any(isinstance(n, (ast.Break, ast.Return, ast.Raise)) for n in inner)
+    return False

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import ast
+import itertools
 import math
 from typing import Any
 
 from ...core.type_identity import is_one_of
 from ...values import nonfinite
 from ..figures import full, seen
+from ..finding import Place
 from .base import Rule
 
 ULPS = 8
@@ -17,10 +20,15 @@ class FloatEquality(Rule):
     """Exempt where the place becomes equal later: there the comparison does what it should."""
 
     NAME = "float-equality"
-    WANTS = ("eq", "ne", "call:arange", "call:isin")
+    WANTS = (
+        *("eq", "ne", "lt", "le", "gt", "ge", "in"),
+        *(f"call:{name}" for name in ("arange", "isin", "get", "index", "count", "set", "unique")),
+    )
     SCALARS = True
 
     def scalars(self, name: str, a: Any, b: Any, result: Any, site: int) -> None:
+        if a != a or b != b:
+            return
         if a == b:
             if type(a) is float or type(b) is float:
                 self.auditor.place(site).kept["equal"] = True
@@ -29,11 +37,26 @@ class FloatEquality(Rule):
             place = self.auditor.place(site)
             if place.kept.get("equal") or self.auditor.has(self, site):
                 return
+            if name in ("lt", "le", "gt", "ge") and not self._by_rounding(place, a, b):
+                return
             self._tell(a, b, 1, site)
+
+    @staticmethod
+    def _by_rounding(place: Place, a: float, b: float) -> bool:
+        """Whether an order of two floats was decided by rounding: one is a round number, which the other misses."""
+        short = [v for v in (a, b) if len(repr(float(v))) <= 8]
+        if len(short) != 1:
+            return False
+        outer = next(iter(place.around), None)
+        return isinstance(outer, (ast.While, ast.If, ast.IfExp))
 
     def operator(self, name: str, a: object, b: object, result: object, site: int) -> None:
         np = nonfinite.module("numpy")
-        if np is None:
+        if name == "in":
+            if not result:
+                self._among(a, b, site)
+            return
+        if np is None or name in ("lt", "le", "gt", "ge"):
             return
         left, right = _floats(np, a), _floats(np, b)
         if left is None or right is None or (left.dtype.kind != "f" and right.dtype.kind != "f"):
@@ -62,11 +85,70 @@ class FloatEquality(Rule):
             operands=list(zip(place.operand_texts(), (full(a), full(b)))),
         )
 
+    def _among(self, value: Any, others: Any, site: int) -> None:
+        """A float that is not among others, though one of them differs in its last digits only."""
+        if not is_one_of(type(value), float) or value != value or self.auditor.has(self, site):
+            return
+        np = nonfinite.module("numpy")
+        if np is not None and isinstance(others, np.ndarray):
+            others = others.ravel()[:100_000].tolist()
+        if not is_one_of(type(others), list, tuple, set, frozenset, dict):
+            return
+        for other in itertools.islice(others, 100_000):
+            if is_one_of(type(other), float, int) and other != value:
+                if abs(other - value) <= ULPS * math.ulp(max(abs(other), abs(value))):
+                    place = self.auditor.place(site)
+                    self.auditor.report(
+                        self,
+                        site,
+                        f"{place.text} does not find {full(value)}, though {full(other)} is there: they differ in "
+                        "their last digits only. math.isclose, or keys that are integers, find it.",
+                        0.85,
+                        evidence={"value": full(value), "near": full(other)},
+                        right=f"{full(other)} is found",
+                    )
+                    return
+
+    def _distinct(self, np: Any, result: Any, site: int) -> None:
+        """Distinct floats of which some differ in their last digits only."""
+        if np is not None and isinstance(result, np.ndarray) and result.dtype.kind == "f":
+            result = result.ravel()[:100_000].tolist()
+        if not is_one_of(type(result), set, list) or not 2 <= len(result) <= 100_000:
+            return
+        values = sorted(v for v in result if is_one_of(type(v), float) and math.isfinite(v))
+        near = [(a, b) for a, b in itertools.pairwise(values) if b - a <= ULPS * math.ulp(max(abs(a), abs(b)))]
+        if near and not self.auditor.has(self, site):
+            place = self.auditor.place(site)
+            self.auditor.report(
+                self,
+                site,
+                f"{place.text} counts {full(near[0][0])} and {full(near[0][1])} as two values: they differ in their "
+                "last digits only. round() first makes them one.",
+                0.75,
+                evidence={"left": full(near[0][0]), "right": full(near[0][1]), "pairs": len(near)},
+                right=f"{len(values) - len(near)} values",
+            )
+
     def call(
         self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int, kept: Any
     ) -> None:
-        np = nonfinite.module("numpy")
-        if np is None or seen(function, "__name__", "") != "arange" or len(args) < 3:
+        np, name = nonfinite.module("numpy"), seen(function, "__name__", "")
+        owner = seen(function, "__self__", None)
+        if (name == "get" and is_one_of(type(owner), dict) and args and args[0] not in owner) or (
+            name in ("index", "count") and is_one_of(type(owner), list, tuple) and args and not result
+        ):
+            self._among(args[0], owner, site)
+        elif name == "unique" or function is set:
+            self._distinct(np, result, site)
+        if np is None or not args:
+            return
+        if name == "isin":
+            given = [v for v in np.atleast_1d(np.asarray(args[0])).ravel()[:1000].tolist()]
+            hits = np.atleast_1d(np.asarray(result)).ravel()[:1000].tolist()
+            for value, hit in zip(given, hits):
+                if not hit and len(args) > 1:
+                    self._among(value, np.asarray(args[1]).ravel()[:100_000].tolist(), site)
+        if name != "arange" or len(args) < 3:
             return
         start, stop, step = (float(v) for v in args[:3])
         if all(float(v).is_integer() for v in (start, stop, step)) or not step:

@@ -28,7 +28,7 @@ def _sides(function: object, args: tuple[Any, ...], named: dict[str, Any]) -> tu
 
 
 def _keys(pd: Any, name: str, left: Any, right: Any, named: dict[str, Any]) -> tuple[Any, Any, str] | None:
-    """The key of each side as a series, and how it is called; None for keys of several columns."""
+    """The key of each side as a series, of tuples for keys of several columns, and how it is called."""
     on = named.get("on")
     left_on, right_on = named.get("left_on", on), named.get("right_on", on)
     if name == "join":
@@ -38,26 +38,39 @@ def _keys(pd: Any, name: str, left: Any, right: Any, named: dict[str, Any]) -> t
     if left_on is None and right_on is None:
         if named.get("left_index") and named.get("right_index"):
             return left.index.to_series(), right.index.to_series(), "the index"
-        common = [c for c in left.columns if c in set(right.columns)]
-        if len(common) != 1:
-            return None
-        left_on = right_on = common[0]
-    left_on = left_on[0] if isinstance(left_on, list) and len(left_on) == 1 else left_on
-    right_on = right_on[0] if isinstance(right_on, list) and len(right_on) == 1 else right_on
-    if isinstance(left_on, list) or isinstance(right_on, list) or left_on is None or right_on is None:
+        left_on = right_on = [c for c in left.columns if c in set(right.columns)]
+    if named.get("right_index") and left_on is not None and not isinstance(left_on, list):
+        return left[left_on], right.index.to_series(), str(left_on)
+    if named.get("left_index") and right_on is not None and not isinstance(right_on, list):
+        return left.index.to_series(), right[right_on], str(right_on)
+    mine = left_on if isinstance(left_on, list) else [left_on]
+    theirs = right_on if isinstance(right_on, list) else [right_on]
+    if not mine or len(mine) != len(theirs) or not all(isinstance(c, (str, int)) for c in (*mine, *theirs)):
         return None
-    return left[left_on], right[right_on], str(left_on)
+    called = "`, `".join(map(str, mine))
+    if len(mine) == 1:
+        return left[mine[0]], right[theirs[0]], called
+    return _tuples(pd, left[mine]), _tuples(pd, right[theirs]), called
+
+
+def _tuples(pd: Any, frame: Any) -> Any:
+    columns = [frame.iloc[:, n].tolist() for n in range(frame.shape[1])]
+    return pd.Series(list(zip(*columns)), index=frame.index, dtype=object)
 
 
 def _folded(value: object) -> Any:
-    """A key as its writer may have meant it: without blanks around it, case and type."""
+    """A key as its writer may have meant it: without blanks around it, case, type and the last digits."""
+    if isinstance(value, tuple):
+        return tuple(map(_folded, value))
     if isinstance(value, str):
         text = value.strip().casefold()
         try:
             return float(text)
         except ValueError:
             return text
-    return float(value) if isinstance(value, (int, float)) and not isinstance(value, bool) else value
+    if isinstance(value, (int, float)) and not isinstance(value, bool):
+        return float(f"{value:.14g}") if isinstance(value, float) else float(value)
+    return value.tz_localize(None) if getattr(value, "tzinfo", None) and hasattr(value, "tz_localize") else value
 
 
 class LostRows(Rule):
@@ -65,7 +78,7 @@ class LostRows(Rule):
     drops.  Exempt: `indicator`, and left or outer joins without near keys."""
 
     NAME = "lost-rows"
-    WANTS = ("call:merge", "call:join", "call:groupby")
+    WANTS = tuple(f"call:{name}" for name in ("merge", "join", "groupby", "pivot_table", "map", "isin"))
 
     def call(
         self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int, kept: object
@@ -74,8 +87,14 @@ class LostRows(Rule):
         name = seen(function, "__name__", "")
         if pd is None or named.get("indicator"):
             return
-        if name == "groupby":
-            self._grouped(pd, function, args, named, site)
+        if name in ("groupby", "pivot_table"):
+            owner = seen(function, "__self__", None)
+            frame = owner if isinstance(owner, pd.DataFrame) else args[0] if args else None
+            by = [args[0] if args and name == "groupby" else named.get("by"), named.get("index"), named.get("columns")]
+            self._grouped(pd, frame, by, named, site)
+            return
+        if name in ("map", "isin"):
+            self._looked_up(pd, function, args, site)
             return
         sides = _sides(function, args, named)
         if sides is None:
@@ -130,26 +149,53 @@ class LostRows(Rule):
                 },
             )
 
-    def _grouped(self, pd: Any, function: Any, args: tuple[Any, ...], named: dict[str, Any], site: int) -> None:
-        frame = seen(function, "__self__", None)
-        by = args[0] if args else named.get("by")
+    def _looked_up(self, pd: Any, function: Any, args: tuple[Any, ...], site: int) -> None:
+        """`s.map({…})`, `s.isin([…])`: values without a partner that have a near one."""
+        mine, others = seen(function, "__self__", None), args[0] if args else None
+        if isinstance(others, pd.Series):
+            others = others.index if seen(function, "__name__", "") == "map" else others
+        if not isinstance(mine, pd.Series) or not isinstance(others, (dict, list, set, tuple, pd.Index, pd.Series)):
+            return
+        if len(mine) > MOST or len(others) > MOST or self.auditor.has(self, site):
+            return
+        known = {k for k in others if isinstance(k, (str, int, float))}
+        alone = mine[~mine.isin(list(known))].dropna()
+        by_fold = {_folded(k): k for k in known}
+        near = [(k, by_fold[f]) for k in alone.unique() if (f := _folded(k)) in by_fold]
+        if not near:
+            return
+        place = self.auditor.place(site)
+        pairs = ", ".join(f"{a!r} beside {b!r}" for a, b in near[:3])
+        rows = int(alone.isin([a for a, _ in near]).sum())
+        self.auditor.report(
+            self,
+            site,
+            f"{place.text} does not find {rows:,} of {len(mine):,} values that have a near one: {pairs}"
+            f"{' …' if len(near) > 3 else ''}.",
+            0.9,
+            evidence={"rows": rows, "of": len(mine), "near": [[str(a), str(b)] for a, b in near[:20]]},
+            right=f"{rows:,} rows more",
+        )
+
+    def _grouped(self, pd: Any, frame: Any, by: list[Any], named: dict[str, Any], site: int) -> None:
         if not isinstance(frame, pd.DataFrame) or named.get("dropna") is False:
             return
-        names = by if isinstance(by, list) else [by]
+        names = [n for one in by for n in (one if isinstance(one, list) else [one])]
         for one in names:
-            if isinstance(one, str) and one in frame.columns:
-                missing = int(frame[one].isna().sum())
-                if missing and not self.auditor.has(self, site):
-                    place = self.auditor.place(site)
-                    self.auditor.report(
-                        self,
-                        site,
-                        f"{place.text} leaves out {missing:,} of {len(frame):,} rows whose `{one}` is missing. "
-                        "dropna=False keeps them. Is that meant?",
-                        0.6,
-                        question=True,
-                        evidence={"rows": missing, "of": len(frame), "column": one},
-                    )
+            if not isinstance(one, str) or one not in frame.columns or not isinstance(frame[one], pd.Series):
+                continue
+            missing = int(frame[one].isna().sum())
+            if missing and not self.auditor.has(self, site):
+                place = self.auditor.place(site)
+                self.auditor.report(
+                    self,
+                    site,
+                    f"{place.text} leaves out {missing:,} of {len(frame):,} rows whose `{one}` is missing. "
+                    "dropna=False keeps them. Is that meant?",
+                    0.6,
+                    question=True,
+                    evidence={"rows": missing, "of": len(frame), "column": one},
+                )
 
 
 class DuplicatedRows(Rule):
@@ -174,21 +220,26 @@ class DuplicatedRows(Rule):
         mine, theirs, called = keys
         counts = theirs[theirs.isin(set(mine))].value_counts()
         repeated = counts[counts > 1]
-        if not len(repeated) or mine.duplicated().any():
+        if not len(repeated):
             return
+        both = counts.index.isin(mine[mine.duplicated()])
+        both_repeat = bool((both & (counts > 1).to_numpy()).any())  # each with each
         sums = ""
         numbers = [c for c in left.columns if left[c].dtype.kind in "if" and c in result.columns and c != mine.name]
         if numbers:
             before, after = float(left[numbers[0]].sum()), float(result[numbers[0]].sum())
             if before and after != before:
                 sums = f" The sum of `{numbers[0]}` grows from {before:.6g} to {after:.6g}."
+        check = "many_to_one" if mine.duplicated().any() else "one_to_one"
         place = self.auditor.place(site)
         self.auditor.report(
             self,
             site,
             f"{place.text} gives {len(result):,} rows from {len(left):,}: `{called}` repeats on the right for "
-            f"{listed(list(repeated.index))}.{sums} validate='one_to_one' checks it.",
+            f"{listed(list(repeated.index))}{', and on the left too' if both_repeat else ''}.{sums} "
+            f"{'Is that meant?' if both_repeat else f'validate={check!r} checks it.'}",
             0.85,
+            question=both_repeat,
             evidence={"rows": len(result), "left": len(left), "repeated": [str(k) for k in repeated.index[:20]]},
             right=f"{len(left):,} rows",
         )

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from ...core.type_identity import is_one_of
 from ...values import nonfinite
 from ..figures import full, many, seen
 from .base import Rule
@@ -13,7 +14,50 @@ LIMIT = {"float16": 2**11, "float32": 2**24, "float64": 2**53}
 
 class Narrowing(Rule):
     NAME = "narrowing"
-    WANTS = ("call:astype", "call:float", "call:float32", "call:float64", "call:asarray", "call:array")
+    WANTS = (
+        *(f"call:{name}" for name in ("astype", "float", "float32", "float64", "asarray", "array")),
+        *("store", "mul", "add", "sub", "truediv", "call:merge", "call:join", "call:reindex", "call:concat"),
+    )
+
+    def operator(self, name: str, a: Any, b: Any, result: Any, site: int) -> None:
+        """An array of large integers with a float: the integers become floats first."""
+        np = nonfinite.module("numpy")
+        if np is None or not is_one_of(type(b), float) or not isinstance(a, np.ndarray) or a.dtype.kind not in "iu":
+            return
+        if a.size and int(np.abs(a).max()) > LIMIT["float64"] and not self.auditor.has(self, site):
+            self._changed(np, a, a.astype(float), "float64", site)
+
+    def store(self, target: Any, index: Any, value: Any, site: int, kept: Any) -> None:
+        np = nonfinite.module("numpy")
+        if np is None or not isinstance(target, np.ndarray) or str(target.dtype) not in LIMIT:
+            return
+        if type(value) is int and abs(value) > LIMIT[str(target.dtype)]:
+            stored = target.dtype.type(value)
+            if int(stored) != value and not self.auditor.has(self, site):
+                self._tell(value, stored, str(target.dtype), 1, 0, site)
+        elif isinstance(value, np.ndarray) and value.dtype.kind in "iu" and value.size:
+            if not self.auditor.has(self, site):
+                self._changed(np, value, value.astype(target.dtype), str(target.dtype), site)
+
+    def _columns(self, pd: Any, np: Any, sources: list[Any], result: Any, site: int) -> None:
+        """Integers that became floats since rows without a partner have missing values."""
+        made = {result.name: result} if isinstance(result, pd.Series) else dict(result.items())
+        for source in sources:
+            for label, column in {source.name: source}.items() if isinstance(source, pd.Series) else source.items():
+                after = made.get(label)
+                if after is None or column.dtype.kind not in "iu" or after.dtype.kind != "f" or not len(column):
+                    continue
+                if int(column.abs().max()) > LIMIT["float64"] and not self.auditor.has(self, site):
+                    cells = column.to_numpy()
+                    self._changed(np, cells, cells.astype(float), "float64", site, f" in `{label}`")
+
+    def _changed(self, np: Any, before: Any, after: Any, kind: str, site: int, where: str = "") -> None:
+        back = np.array([int(v) for v in after.ravel().tolist()], dtype=object).reshape(before.shape)
+        changed = (back != before.astype(object)).astype(bool)
+        if changed.any():
+            lost = len(np.unique(before)) - len(np.unique(after))
+            first, then = before[changed].ravel()[0], after[changed].ravel()[0]
+            self._tell(first, then, kind, int(changed.sum()), lost, site, where)
 
     def call(
         self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int, kept: Any
@@ -22,6 +66,21 @@ class Narrowing(Rule):
         if np is None:
             if function is float and args and type(args[0]) is int and int(result) != args[0]:
                 self._tell(args[0], result, "float64", 1, 0, site)
+            return
+        pd, name = nonfinite.module("pandas"), seen(function, "__name__", "")
+        if name in ("merge", "join", "reindex", "concat"):
+            if pd is not None and isinstance(result, (pd.DataFrame, pd.Series)):
+                near = [seen(function, "__self__", None), *args, named.get("right")]
+                near += [v for a in args if isinstance(a, (list, tuple)) for v in a]
+                self._columns(pd, np, [v for v in near if isinstance(v, (pd.DataFrame, pd.Series))], result, site)
+            return
+        if name in ("array", "asarray") and args and isinstance(args[0], (list, tuple)):
+            large = [v for v in args[0][:100_000] if type(v) is int and abs(v) > LIMIT["float64"]]
+            wrong = [
+                v for v in large if isinstance(result, np.ndarray) and result.dtype.kind == "f" and int(float(v)) != v
+            ]
+            if wrong and not self.auditor.has(self, site):
+                self._tell(wrong[0], float(wrong[0]), "float64", len(wrong), 0, site)
             return
         given = seen(function, "__self__", None) if seen(function, "__name__", "") == "astype" else None
         given = given if given is not None else args[0] if args else None
@@ -52,13 +111,13 @@ class Narrowing(Rule):
         lost = len(np.unique(before)) - len(np.unique(np.asarray(result)))
         self._tell(first, then, kind, int(changed.sum()), lost, site)
 
-    def _tell(self, first: Any, then: Any, kind: str, cells: int, lost: int, site: int) -> None:
+    def _tell(self, first: Any, then: Any, kind: str, cells: int, lost: int, site: int, where: str = "") -> None:
         place = self.auditor.place(site)
         collide = f" {many(lost, 'distinct value')} became equal to another." if lost else ""
         self.auditor.report(
             self,
             site,
-            f"{place.text} changes {'a large integer' if cells == 1 else f'{cells} large integers'}: "
+            f"{place.text} changes {'a large integer' if cells == 1 else f'{cells} large integers'}{where}: "
             f"{full(first)} becomes {int(then)} in {kind}, which holds integers up to {LIMIT[kind]:,} "
             f"exactly.{collide}",
             0.85 if lost else 0.7,

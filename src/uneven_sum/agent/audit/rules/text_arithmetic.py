@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from ...core.type_identity import is_one_of
 from ...values import nonfinite
 from ..figures import seen
 from .base import Rule
@@ -27,10 +28,14 @@ class TextArithmetic(Rule):
         "le",
         "ge",
         "mul",
+        "eq",
         *(f"call:{n}" for n in ("max", "min", "sorted", "sum", "sort", "sort_values")),
     )
 
     def operator(self, name: str, a: Any, b: Any, result: Any, site: int) -> None:
+        if name == "eq":
+            self._beside_number(a, b, site)
+            return
         x, y = _number(a), _number(b) if name != "mul" else 0.0
         if x is None or y is None or (name == "mul" and type(b) is not int):
             return
@@ -54,6 +59,32 @@ class TextArithmetic(Rule):
             right=str(right),
         )
 
+    def _beside_number(self, a: Any, b: Any, site: int) -> None:
+        """A text that looks like a number is never equal to that number."""
+        pd = nonfinite.module("pandas")
+        if pd is not None and isinstance(a, pd.Series) and is_one_of(type(b), int, float):
+            if a.dtype.kind in "ifbcmM" or isinstance(a.dtype, pd.CategoricalDtype):
+                return
+            equal = next((t for t in a.dropna().tolist()[:10_000] if _number(t) == b), None)
+            if equal is None:
+                return
+            a = equal
+        elif isinstance(b, str):
+            a, b = b, a
+        if not isinstance(a, str) or not is_one_of(type(b), int, float) or _number(a) != b:
+            return
+        if self.auditor.has(self, site):
+            return
+        place = self.auditor.place(site)
+        self.auditor.report(
+            self,
+            site,
+            f"{place.text} compares the text {a!r} with the number {b!r}: they are never equal. As numbers they are.",
+            0.85,
+            evidence={"text": a, "number": str(b)},
+            right="True",
+        )
+
     def call(
         self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int, kept: object
     ) -> None:
@@ -67,6 +98,10 @@ class TextArithmetic(Rule):
             values = column.dropna().tolist()
         elif isinstance(given, (list, tuple, set)) and not named.get("key"):
             values = list(given)
+        elif seen(function, "__name__", "") == "sorted" and isinstance(result, list) and not named.get("key"):
+            values = result
+        elif seen(function, "__name__", "") == "sort" and isinstance(owner, list) and not named.get("key"):
+            values = owner
         else:
             return
         numbers = [_number(v) for v in values[:10_000]]

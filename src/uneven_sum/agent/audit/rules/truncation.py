@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import ast
 import math
 from typing import Any
 
 from ...values import nonfinite
 from ..figures import full, seen
+from ..finding import Place
 from .base import Rule
 
 NEAR = 1e-9
@@ -16,7 +18,28 @@ class Truncation(Rule):
     """A store of a fraction into an integer array, and `int`, `astype(int)` of a value just below an integer."""
 
     NAME = "truncation"
-    WANTS = ("store", "call:int", "call:astype", "call:floor", "call:trunc")
+    WANTS = ("store", "floordiv", *(f"call:{name}" for name in ("int", "astype", "floor", "trunc", "fill", "linspace")))
+    SCALARS = True
+    SCREEN = "floats"
+
+    def scalars(self, name: str, a: Any, b: Any, result: Any, site: int) -> None:
+        """`1.0 // 0.1` is 9.0: the quotient is 10 within rounding."""
+        if type(result) is not float or not b or not math.isfinite(result) or abs(result) > 1e9:
+            return
+        quotient = a / b
+        near = round(quotient)
+        if near - result == 1.0 and abs(quotient - near) < NEAR and not self.auditor.has(self, site):
+            place = self.auditor.place(site)
+            self.auditor.report(
+                self,
+                site,
+                f"{place.text} is {full(result)}, though {full(a)} / {full(b)} is {full(quotient)}: the divisor is "
+                f"stored with a rounding error. Is {near} meant? round({place.text.replace('//', '/')}) gives it.",
+                0.8,
+                evidence={"quotient": full(quotient), "cut": full(result), "nearest": str(near)},
+                right=str(near),
+                operands=list(zip(place.operand_texts(), (full(a), full(b)))),
+            )
 
     def store(self, target: object, index: object, value: object, site: int, kept: object) -> None:
         np = nonfinite.module("numpy")
@@ -35,7 +58,7 @@ class Truncation(Rule):
         self.auditor.report(
             self,
             site,
-            f"{place.text} stores integers ({target.dtype}): {what} becomes {int(first)}. "
+            f"{_stored_into(place)} stores integers ({target.dtype}): {what} becomes {int(first)}. "
             "An array of float64 would keep it.",
             0.9,
             evidence={"given": full(first), "stored": str(int(first)), "dtype": str(target.dtype), "cells": count},
@@ -51,18 +74,45 @@ class Truncation(Rule):
             name in ("floor", "trunc") and args and type(args[0]) is float
         ):
             self._near(args[0], site)
+        elif name == "fill" and np is not None and args:
+            self.store(seen(function, "__self__", None), None, args[0], site, None)
+        elif name == "linspace" and np is not None and seen(seen(result, "dtype"), "kind", "") in ("i", "u"):
+            self._steps(np, args, result, site)
+        elif name in ("floor", "trunc") and np is not None and isinstance(args[0] if args else None, np.ndarray):
+            self._below(np, np.asarray(args[0]), site)
         elif name == "astype" and np is not None:
             given = seen(function, "__self__", None)
             told = seen(result, "dtype", None)
             if seen(told, "kind", "") not in ("i", "u") or seen(seen(given, "dtype", None), "kind", "") != "f":
                 return
-            cells = np.asarray(given)
-            up = np.ceil(cells)
-            with np.errstate(all="ignore"):
-                below = (up - cells > 0) & (up - cells < NEAR * np.maximum(1.0, np.abs(cells)))
-            if below.any() and not self.auditor.has(self, site):
-                first = float(cells[below].ravel()[0])
-                self._tell(first, int(below.sum()), site)
+            self._below(np, np.asarray(given), site)
+
+    def _below(self, np: Any, cells: Any, site: int) -> None:
+        if cells.dtype.kind != "f":
+            return
+        up = np.ceil(cells)
+        with np.errstate(all="ignore"):
+            below = (up - cells > 0) & (up - cells < NEAR * np.maximum(1.0, np.abs(cells)))
+        if below.any() and not self.auditor.has(self, site):
+            self._tell(float(cells[below].ravel()[0]), int(below.sum()), site)
+
+    def _steps(self, np: Any, args: tuple[Any, ...], result: Any, site: int) -> None:
+        """`linspace` with an integer dtype cuts its steps."""
+        if len(args) < 2 or len(result) < 2 or np.ndim(args[0]) or np.ndim(args[1]):
+            return
+        right = np.linspace(float(args[0]), float(args[1]), len(result))
+        cut = right != result
+        if cut.any() and not self.auditor.has(self, site):
+            place, first = self.auditor.place(site), right[cut][0]
+            self.auditor.report(
+                self,
+                site,
+                f"{place.text} stores integers: {int(cut.sum())} of {len(result)} values lose their fraction, "
+                f"the first {full(first)}. Without dtype it keeps them.",
+                0.75,
+                evidence={"given": full(first), "cells": int(cut.sum())},
+                right=full(first),
+            )
 
     def _near(self, value: float, site: int) -> None:
         if not math.isfinite(value):
@@ -85,3 +135,11 @@ class Truncation(Rule):
             evidence={"value": full(value), "cut": str(math.trunc(value)), "nearest": str(near), "cells": cells},
             right=str(near),
         )
+
+
+def _stored_into(place: Place) -> str:
+    """`x[i]`, or `x` of `x.fill(…)`."""
+    node = place.node
+    if isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute):
+        return place.text_of(node.func.value)
+    return place.text

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import math
 import sys
+import types
 from typing import Any
 
+from ...core.type_identity import is_one_of
 from ...values import nonfinite
 from ..figures import full, many, seen
 from .base import Rule
@@ -15,7 +17,7 @@ TINY = sys.float_info.min
 
 class Underflow(Rule):
     NAME = "underflow"
-    WANTS = ("mul", "pow", "call:prod", "call:cumprod")
+    WANTS = ("mul", "pow", "call:prod", "call:cumprod", "call:exp")
     SCALARS = True
 
     def scalars(self, name: str, a: Any, b: Any, result: Any, site: int) -> None:
@@ -36,6 +38,27 @@ class Underflow(Rule):
             evidence={"log10": round(power, 3), "stored": full(result)},
             right=f"1e{power:.1f}",
             operands=list(zip(place.operand_texts(), (full(a), full(b)))),
+        )
+
+    def _exponential(self, np: Any, given: Any, result: Any, site: int) -> None:
+        """`exp` of a number below -745 is 0."""
+        x = given if is_one_of(type(given), float, int) else None
+        if x is None and np is not None and isinstance(given, (np.ndarray, np.floating)):
+            low = np.asarray(given)[(np.asarray(result) == 0) & np.isfinite(np.asarray(given))]
+            # a few cells that vanish beside others are how weights and densities look
+            x = float(low.ravel()[0]) if low.size and 2 * low.size >= np.size(given) else None
+        if x is None or x != x or x == -math.inf or x > -745 or self.auditor.has(self, site):
+            return
+        place = self.auditor.place(site)
+        power = x / math.log(10)
+        self.auditor.report(
+            self,
+            site,
+            f"{place.text} is stored as 0: the true value is about 1e{power:.0f}. Is the logarithm itself enough?",
+            0.5,
+            question=True,
+            evidence={"argument": full(x), "log10": round(power, 3)},
+            right=f"1e{power:.1f}",
         )
 
     def operator(self, name: str, a: object, b: object, result: object, site: int) -> None:
@@ -72,8 +95,11 @@ class Underflow(Rule):
         self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int, kept: Any
     ) -> None:
         np = nonfinite.module("numpy")
+        if seen(function, "__name__", "") == "exp":
+            self._exponential(np, args[0] if args else None, result, site)
+            return
         owner = seen(function, "__self__", None)
-        given = args[0] if args else owner
+        given = owner if owner is not None and not isinstance(owner, types.ModuleType) else args[0] if args else None
         if not isinstance(result, (float, int)) and seen(result, "ndim", 1) != 0:
             return
         values = [

@@ -63,3 +63,35 @@ class Degrees(Rule):
                     question=True,
                     evidence={"argument": args[0]},
                 )
+
+
+class Rounding(Rule):
+    """`rounding`: ties, which round() takes to the even neighbour."""
+
+    NAME = "rounding"
+    WANTS = ("call:round", "call:rint", "call:around")
+    WEAK = True
+
+    def call(
+        self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int, kept: Any
+    ) -> None:
+        digits = args[1] if len(args) > 1 else named.get("ndigits", 0)
+        if not args or not is_one_of(type(args[0]), float) or not is_one_of(type(digits), int) or not 0 <= digits <= 15:
+            return
+        scaled = args[0] * 10.0**digits
+        if abs(abs(scaled - math.trunc(scaled)) - 0.5) > 1e-9 or self.auditor.has(self, site):
+            return
+        place = self.auditor.place(site)
+        away = math.copysign(math.floor(abs(scaled) + 0.5 + 1e-9), scaled) / 10.0**digits
+        if away == result:
+            return
+        self.auditor.report(
+            self,
+            site,
+            f"{place.text} rounds {args[0]!r} to {result!r}: a tie goes to the even neighbour, or the stored "
+            f"value lies below it. Is {away:g} meant?",
+            0.4,
+            question=True,
+            evidence={"value": repr(args[0]), "rounded": repr(result)},
+            right=f"{away:g}",
+        )

@@ -15,8 +15,10 @@ EXACT: dict[str, Callable[[int, int], int]] = {
     "mul": lambda a, b: a * b,
     "pow": lambda a, b: a**b if 0 <= b <= 4096 else 0,
 }
+UFUNCS = {"add": "add", "subtract": "sub", "multiply": "mul", "power": "pow"}
 SIGNS = {"add": "+", "sub": "−", "mul": "×", "pow": "to the power of"}
-REDUCES = ("sum", "prod", "cumsum", "cumprod", "dot")
+REDUCES = ("sum", "prod", "cumsum", "cumprod", "dot", "matmul")
+INTEGERS = ("int8", "int16", "int32", "uint8", "uint16", "uint32")
 WIDER = ("int64", "float64")
 
 
@@ -27,11 +29,20 @@ class Wrap(Rule):
     """
 
     NAME = "wrap"
-    WANTS = (*EXACT, *(f"call:{name}" for name in (*REDUCES, "abs", "absolute", "negative")))
+    WANTS = (
+        *(*EXACT, "matmul", "neg"),
+        *(f"call:{name}" for name in (*REDUCES, *UFUNCS, *INTEGERS, "abs", "absolute", "negative", "diff", "astype")),
+    )
 
     def operator(self, name: str, a: object, b: object, result: object, site: int) -> None:
         np = nonfinite.module("numpy")
         if np is None:
+            return
+        if name == "matmul":
+            self._product(np, a, b, result, site)
+            return
+        if name == "neg":
+            self._lowest(np, "negative", a, result, site)
             return
         told = _cells(np, result)
         if told is None or told.dtype.kind not in "iu" or not told.size:
@@ -109,19 +120,32 @@ class Wrap(Rule):
             return
         info = np.iinfo(told.dtype)
         if name in ("abs", "absolute", "negative"):
-            if cells.dtype.kind == "i" and int(cells.min()) == int(info.min) and not self.auditor.has(self, site):
-                self._told_call(site, name, -int(info.min), int(info.min), told.dtype)
+            self._lowest(np, name, cells, result, site)
+            return
+        if name in UFUNCS:
+            if len(args) > 1:
+                self.operator(UFUNCS[name], args[0], args[1], result, site)
+            return
+        if name in ("dot", "matmul"):
+            if len(values) > 1:
+                self._product(np, values[0], values[1], result, site)
+            return
+        if name == "diff":
+            if cells.ndim == 1 and not named:
+                self.operator("sub", cells[1:], cells[:-1], told, site)
+            return
+        if name == "astype" or name in INTEGERS:
+            self._cast(np, cells, told, site)
             return
         if told.dtype.kind == "u" and name != "sum":
             return
-        axis = named.get("axis", args[1] if len(args) > 1 and name != "dot" else None)
-        if name == "dot":
-            if len(values) < 2:
-                return
-            other = _cells(np, values[1])
-            near, stored = np.dot(cells.astype(float), other.astype(float)), told
-        else:
-            near, stored = getattr(np, name)(cells.astype(float), axis=axis), told
+        axis = named.get(
+            "axis", args[-1] if args and type(args[-1]) is int and len(args) + (data is not None) > 1 else None
+        )
+        axis = 0 if axis is None and name.startswith("cum") and seen(data, "index") is not None else axis
+        near, stored = getattr(np, name)(cells.astype(float), axis=axis), told
+        if np.shape(near) != np.shape(stored):
+            return
         outside = np.atleast_1d((near > float(info.max) * (1 + 1e-9)) | (near < float(info.min) * (1 + 1e-9)))
         if (
             name == "sum"
@@ -136,6 +160,48 @@ class Wrap(Rule):
             self._told_call(
                 site, name, float(np.atleast_1d(near).ravel()[where]), np.atleast_1d(stored).ravel()[where], told.dtype
             )
+
+    def _lowest(self, np: Any, name: str, value: object, result: object, site: int) -> None:
+        """The lowest integer of a width has no positive partner."""
+        cells, told = _cells(np, value), _cells(np, result)
+        if cells is None or told is None or cells.dtype.kind != "i" or told.dtype.kind != "i" or not cells.size:
+            return
+        lowest = int(np.iinfo(told.dtype).min)
+        if int(cells.min()) == lowest and not self.auditor.has(self, site):
+            self._told_call(site, name, -lowest, lowest, told.dtype)
+
+    def _product(self, np: Any, a: object, b: object, result: object, site: int) -> None:
+        """A matrix product: its float64 counterpart leaves the range."""
+        left, right, told = _cells(np, a), _cells(np, b), _cells(np, result)
+        if left is None or right is None or told is None or told.dtype.kind != "i" or not told.size:
+            return
+        near = np.asarray(left.astype(float) @ right.astype(float))
+        info = np.iinfo(told.dtype)
+        outside = np.atleast_1d((near > float(info.max) * (1 + 1e-9)) | (near < float(info.min) * (1 + 1e-9)))
+        if outside.any() and not self.auditor.has(self, site):
+            where = int(np.argmax(outside))
+            self._told_call(site, "dot", float(near.ravel()[where]), np.asarray(told).ravel()[where], told.dtype)
+
+    def _cast(self, np: Any, before: Any, after: Any, site: int) -> None:
+        """A cast to a narrower integer."""
+        if before.shape != after.shape or np.iinfo(after.dtype).bits >= np.iinfo(before.dtype).bits:
+            return
+        changed = before != after
+        if not changed.any() or self.auditor.has(self, site):
+            return
+        cell = tuple(int(i) for i in np.argwhere(changed)[0])
+        x, stored, count = int(before[cell]), after[cell], int(changed.sum())
+        place = self.auditor.place(site)
+        self.auditor.report(
+            self,
+            site,
+            f"{place.text} wraps around in {many(count, 'cell')}: {x} becomes {full(stored)} in {after.dtype}. "
+            f"{before.dtype} holds it.",
+            0.9,
+            evidence={"exact": str(x), "stored": full(stored), "dtype": str(after.dtype), "cells": count},
+            right=str(x),
+            cell=list(cell) or None,
+        )
 
     def _told_call(self, site: int, name: str, exact: object, stored: object, dtype: object) -> None:
         place = self.auditor.place(site)

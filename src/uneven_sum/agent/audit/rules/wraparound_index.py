@@ -6,6 +6,7 @@ import ast
 from typing import Any
 
 from ...core.type_identity import is_one_of
+from ...values import nonfinite
 from .base import Rule
 
 CLOSED = ("%", "roll", "mod(", "wrap")  # signs of a ring, where the last element is the neighbour of the first
@@ -15,7 +16,37 @@ class WraparoundIndex(Rule):
     """The place was both at or above 0 and below it; `x[-k:]` with k = 0 takes everything."""
 
     NAME = "wraparound-index"
-    WANTS = ("index",)
+    WANTS = ("index", "call:roll")
+
+    def call(self, function: Any, args: Any, named: Any, result: Any, site: int, kept: Any) -> None:
+        """`roll` in a term with its array: the last element meets the first, and jumps."""
+        np = nonfinite.module("numpy")
+        if np is None or not args or not isinstance(args[0], np.ndarray) or args[0].ndim != 1:
+            return
+        cells, place = args[0], self.auditor.place(site)
+        shift = named.get("shift", args[1] if len(args) > 1 else 0)
+        if type(shift) is not int or not 0 < abs(shift) < len(cells) or cells.dtype.kind not in "if" or len(cells) < 4:
+            return
+        around = [n for n in place.around if isinstance(n, ast.BinOp)]
+        given = place.operand_texts()[0]
+        if not any(given in (place.text_of(n.left), place.text_of(n.right)) for n in around):
+            return
+        steps = np.abs(np.diff(cells.astype(float)))
+        seam = abs(float(cells[0]) - float(cells[-1]))
+        if not np.isfinite(steps).all() or seam <= 1.2 * float(steps.max()) or self.auditor.has(self, site):
+            return
+        at = 0 if shift > 0 else len(cells) - 1
+        self.auditor.report(
+            self,
+            site,
+            f"{place.text} puts the {'last' if shift > 0 else 'first'} element beside the "
+            f"{'first' if shift > 0 else 'last'}: element {at} of the term is off by {seam:.6g}, where "
+            f"neighbours differ by at most {float(steps.max()):.6g}. Is {given} a ring?",
+            0.7,
+            question=True,
+            evidence={"seam": seam, "largest step": float(steps.max())},
+            cell=[at],
+        )
 
     def indexed(self, value: Any, site: int) -> None:
         if not is_one_of(type(value), int):

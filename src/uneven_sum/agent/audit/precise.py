@@ -1,0 +1,441 @@
+"""Evaluates an expression of the user's a second time in higher precision, from the values of its names, without
+running any of the script's code.
+
+Numbers are taken as they are stored.  A name that the same function has set by one expression is replaced by that
+expression, if this gives the name's present value.  Scalars are evaluated in 60 decimal digits, arrays in NumPy's
+long double (64 bits of mantissa).  What is not arithmetic raises `Unknown`.
+"""
+
+from __future__ import annotations
+
+import ast
+import builtins
+import decimal
+import math
+import types
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from decimal import Decimal
+from typing import Any
+
+from ..core.type_identity import is_one_of
+from ..source.registry import files
+from ..values import nonfinite
+from .figures import seen
+
+DEEP = 6  # names and functions that are followed
+MOST = 1_000_000  # cells of an array
+CONTEXT = decimal.Context(prec=60, Emax=10**6, Emin=-(10**6), traps=[decimal.InvalidOperation, decimal.DivisionByZero])
+
+
+class Unknown(Exception):
+    """The expression has a part that is not arithmetic."""
+
+
+class Arrays(Exception):
+    """The expression has arrays in it."""
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """`stored`: in the script's precision; `exact`: in higher precision; `error`: relative, by the largest cell."""
+
+    stored: float
+    exact: float
+    error: float
+
+
+def _pi() -> Decimal:
+    three = Decimal(3)
+    last, t, s, n, na, d, da = Decimal(0), three, three, 1, 0, 0, 24
+    while s != last:
+        last = s
+        n, na = n + na, na + 8
+        d, da = d + da, da + 32
+        t = (t * n) / d
+        s += t
+    return +s
+
+
+def _sine(x: Decimal) -> Decimal:
+    with decimal.localcontext(CONTEXT):
+        x = x % (2 * _pi())
+        total = power = x
+        n = 1
+        while abs(power) > Decimal(10) ** -70:
+            power *= -x * x / ((n + 1) * (n + 2))
+            total += power
+            n += 2
+        return total
+
+
+def _arctangent(x: Decimal) -> Decimal:
+    with decimal.localcontext(CONTEXT):
+        halvings = 0
+        while abs(x) > Decimal("0.01"):
+            x = x / (1 + (1 + x * x).sqrt())
+            halvings += 1
+        total = power = x
+        n = 1
+        while abs(power) > Decimal(10) ** -70:
+            power *= -x * x
+            n += 2
+            total += power / n
+        return Decimal(total * 2**halvings)
+
+
+def _arcsine(x: Decimal) -> Decimal:
+    if abs(x) > 1:
+        raise Unknown
+    if abs(x) == 1:
+        return x * _pi() / 2
+    return _arctangent(x / (1 - x * x).sqrt())
+
+
+def _logarithm(x: Decimal, base: Decimal | None = None) -> Decimal:
+    if x <= 0:
+        raise Unknown
+    natural: Decimal = x.ln()
+    return natural if base is None else natural / base.ln()
+
+
+DECIMAL: dict[str, Callable[..., Decimal]] = {
+    "sqrt": lambda x: x.sqrt(),
+    "exp": lambda x: x.exp(),
+    "expm1": lambda x: x.exp() - 1,
+    "log": _logarithm,
+    "log1p": lambda x: _logarithm(1 + x),
+    "log2": lambda x: _logarithm(x, Decimal(2)),
+    "log10": lambda x: x.log10(),
+    "sin": _sine,
+    "cos": lambda x: _sine(x + _pi() / 2),
+    "tan": lambda x: _sine(x) / _sine(x + _pi() / 2),
+    "atan": _arctangent,
+    "asin": _arcsine,
+    "acos": lambda x: _pi() / 2 - _arcsine(x),
+    "sinh": lambda x: (x.exp() - (-x).exp()) / 2,
+    "cosh": lambda x: (x.exp() + (-x).exp()) / 2,
+    "tanh": lambda x: ((2 * x).exp() - 1) / ((2 * x).exp() + 1),
+    "radians": lambda x: x * _pi() / 180,
+    "degrees": lambda x: x * 180 / _pi(),
+    "fabs": abs,
+    "abs": abs,
+    "pow": lambda x, y: x**y,
+    "hypot": lambda x, y: (x * x + y * y).sqrt(),
+    "float": lambda x: x,
+    "square": lambda x: x * x,
+}
+SAME = {
+    "arcsin": "asin",
+    "arccos": "acos",
+    "arctan": "atan",
+    "deg2rad": "radians",
+    "rad2deg": "degrees",
+    "absolute": "abs",
+}
+ARRAYS = (
+    *("sqrt", "exp", "expm1", "log", "log1p", "log2", "log10", "sin", "cos", "tan", "sum", "mean", "var", "std", "dot"),
+    *(
+        "abs",
+        "absolute",
+        "square",
+        "arcsin",
+        "arccos",
+        "arctan",
+        "sinh",
+        "cosh",
+        "tanh",
+        "cumsum",
+        "diff",
+        "max",
+        "min",
+    ),
+)
+OPERATIONS: dict[type, Callable[[Any, Any], Any]] = {
+    ast.Add: lambda a, b: a + b,
+    ast.Sub: lambda a, b: a - b,
+    ast.Mult: lambda a, b: a * b,
+    ast.Div: lambda a, b: a / b,
+    ast.Pow: lambda a, b: a**b,
+}
+
+
+def compare(root: ast.expr, scope: ast.AST, names: Mapping[str, Any]) -> Outcome:
+    """The value of an expression in the script's precision and in a higher one.
+
+    `names`: what its names stand for; `scope`: the function in whose statements names are looked up.
+    """
+    try:
+        with decimal.localcontext(CONTEXT):
+            exact = _Evaluation(scope, names, _Exact()).value(root)
+            stored = _Evaluation(scope, names, _Stored()).value(root)
+            if not isinstance(exact, Decimal) or not isinstance(stored, (int, float)):
+                raise Unknown
+            if not math.isfinite(stored) or not exact.is_finite():
+                raise Unknown
+            gap = abs(Decimal(stored) - exact)
+            error = float(gap / abs(exact)) if exact else math.inf if gap else 0.0
+            return Outcome(float(stored), float(exact), error)
+    except Arrays:
+        return _compare_arrays(root, scope, names)
+    except (ArithmeticError, TypeError, ValueError, RecursionError, LookupError) as e:
+        raise Unknown from e
+
+
+def _compare_arrays(root: ast.expr, scope: ast.AST, names: Mapping[str, Any]) -> Outcome:
+    np = nonfinite.module("numpy")
+    if np is None or np.finfo(np.longdouble).nmant <= 52:
+        raise Unknown
+    try:
+        with np.errstate(all="ignore"):
+            exact = np.asarray(_Evaluation(scope, names, _Long()).value(root))
+            stored = np.asarray(_Evaluation(scope, names, _Stored()).value(root))
+    except (ArithmeticError, TypeError, ValueError, RecursionError, LookupError) as e:
+        raise Unknown from e
+    if exact.shape != stored.shape or stored.dtype != np.float64 or not np.isfinite(stored).all():
+        raise Unknown
+    gap, largest = np.abs(stored.astype(np.longdouble) - exact), np.abs(exact).max()
+    at = int(np.argmax(gap))
+    return Outcome(float(stored.ravel()[at]), float(exact.ravel()[at]), float(gap.max() / largest) if largest else 0.0)
+
+
+class _Exact:
+    """Sixty decimal digits."""
+
+    inline = True
+
+    def number(self, value: Any) -> Any:
+        np = nonfinite.module("numpy")
+        if np is not None and isinstance(value, np.ndarray):
+            raise Arrays
+        if np is not None and isinstance(value, (np.float64, np.integer)):
+            value = value.item()
+        if is_one_of(type(value), float, int) and math.isfinite(value):
+            return Decimal(value)
+        raise Unknown
+
+    def call(self, name: str, args: list[Any]) -> Any:
+        name = SAME.get(name, name)
+        if name not in DECIMAL:
+            raise Unknown
+        return DECIMAL[name](*args)
+
+    def reduced(self, name: str, values: list[Any]) -> Any:
+        if name == "sum":
+            return sum(values, Decimal(0))
+        raise Unknown
+
+
+class _Stored:
+    """As the script has evaluated it."""
+
+    inline = False
+
+    def number(self, value: Any) -> Any:
+        np = nonfinite.module("numpy")
+        if np is not None and isinstance(value, (np.float64, np.integer)):
+            return value.item()
+        if np is not None and type(value) is np.ndarray and value.dtype.kind in "fi" and value.size <= MOST:
+            return value
+        if is_one_of(type(value), float, int):
+            return value
+        raise Unknown
+
+    def call(self, name: str, args: list[Any]) -> Any:
+        np = nonfinite.module("numpy")
+        if np is not None and any(isinstance(a, (np.ndarray, np.floating)) for a in args):
+            return getattr(np, {"fabs": "abs"}.get(name, name))(*args)
+        name = SAME.get(name, name)
+        if name in ("abs", "float", "pow"):
+            plain: dict[str, Callable[..., Any]] = {"abs": abs, "float": float, "pow": pow}
+            return plain[name](*args)
+        if name == "square":
+            return args[0] * args[0]
+        return getattr(math, name)(*args)
+
+    def reduced(self, name: str, values: list[Any]) -> Any:
+        return sum(values)
+
+
+class _Long:
+    """NumPy's long double."""
+
+    inline = True
+
+    def number(self, value: Any) -> Any:
+        np = nonfinite.module("numpy")
+        if type(value) is np.ndarray and value.dtype.kind in "fi" and value.dtype.itemsize == 8 and value.size <= MOST:
+            return value.astype(np.longdouble)
+        if isinstance(value, (np.float64, np.integer, float, int)) and type(value) is not bool:
+            return np.longdouble(value)
+        raise Unknown
+
+    def call(self, name: str, args: list[Any]) -> Any:
+        np = nonfinite.module("numpy")
+        if name in ("float", "fabs", "pow"):
+            return {"float": lambda x: x, "fabs": np.abs, "pow": np.power}[name](*args)
+        if name not in ARRAYS:
+            raise Unknown
+        return getattr(np, name)(*args)
+
+    def reduced(self, name: str, values: list[Any]) -> Any:
+        raise Unknown
+
+
+class _Evaluation:
+    """Walks over the syntax of an expression.  `own`: names of a function of the user's that is followed."""
+
+    def __init__(self, scope: ast.AST, names: Mapping[str, Any], domain: Any, depth: int = 0) -> None:
+        self.scope, self.names, self.domain, self.depth = scope, names, domain, depth
+        self.own: dict[str, Any] = {}
+
+    def value(self, node: ast.AST) -> Any:
+        if isinstance(node, ast.Constant):
+            return self.domain.number(node.value)
+        if isinstance(node, ast.Name):
+            return self._name(node.id)
+        if isinstance(node, ast.BinOp) and type(node.op) in OPERATIONS:
+            return OPERATIONS[type(node.op)](self.value(node.left), self.value(node.right))
+        if isinstance(node, ast.UnaryOp) and isinstance(node.op, (ast.USub, ast.UAdd)):
+            return -self.value(node.operand) if isinstance(node.op, ast.USub) else self.value(node.operand)
+        if isinstance(node, ast.Call):
+            return self._call(node)
+        if isinstance(node, (ast.Attribute, ast.Subscript)):
+            return self.domain.number(self._object(node))
+        raise Unknown
+
+    def _name(self, name: str) -> Any:
+        if name in self.own:
+            return self.own[name]
+        present = self._object(ast.Name(name, ast.Load()))
+        if self.domain.inline and self.depth < DEEP and is_one_of(type(present), float):
+            for text in _definitions(self.scope, name):
+                try:
+                    if _Evaluation(self.scope, self.names, _Stored(), DEEP).value(text) == present:
+                        inner = _Evaluation(self.scope, self.names, self.domain, self.depth + 1)
+                        return inner.value(text)
+                except (Unknown, ArithmeticError, TypeError, ValueError, LookupError):
+                    continue
+        return self.domain.number(present)
+
+    def _object(self, node: ast.AST) -> Any:
+        """What a name, an attribute or an element of a list or array stands for."""
+        if isinstance(node, ast.Name):
+            if node.id in self.own:
+                raise Unknown  # a number: it has no parts
+            if node.id in self.names:
+                return self.names[node.id]
+            return getattr(builtins, node.id)
+        if isinstance(node, ast.Attribute):
+            owner = self._object(node.value)
+            if isinstance(owner, types.ModuleType):
+                return vars(owner)[node.attr]
+            return seen(owner, node.attr)
+        if isinstance(node, ast.Subscript):
+            owner, index = self._object(node.value), self._index(node.slice)
+            np = nonfinite.module("numpy")
+            if is_one_of(type(owner), list, tuple, dict) or (np is not None and type(owner) is np.ndarray):
+                return owner[index]
+        raise Unknown
+
+    def _index(self, node: ast.AST) -> Any:
+        if isinstance(node, ast.Constant):
+            return node.value
+        if isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.USub) and isinstance(node.operand, ast.Constant):
+            return -node.operand.value  # type: ignore[operator]  # an index is a number here, else a TypeError
+        if isinstance(node, ast.Slice):
+            return slice(*(None if n is None else self._index(n) for n in (node.lower, node.upper, node.step)))
+        if isinstance(node, ast.Tuple):
+            return tuple(self._index(e) for e in node.elts)
+        if isinstance(node, ast.BinOp) and isinstance(node.op, (ast.Add, ast.Sub)):
+            return OPERATIONS[type(node.op)](self._index(node.left), self._index(node.right))
+        found = self._object(node)
+        if not is_one_of(type(found), int, str):
+            raise Unknown
+        return found
+
+    def _call(self, node: ast.Call) -> Any:
+        if node.keywords or any(isinstance(a, ast.Starred) for a in node.args):
+            raise Unknown
+        func = node.func
+        if isinstance(func, ast.Attribute):
+            np = nonfinite.module("numpy")
+            try:
+                owner = self._object(func.value)
+            except Unknown:
+                owner = None
+            if not isinstance(owner, types.ModuleType):
+                if np is None or func.attr not in ("sum", "mean", "var", "std", "dot"):
+                    raise Unknown
+                return self.domain.call(func.attr, [self.value(func.value), *map(self.value, node.args)])
+        function = self._object(func)
+        if isinstance(function, types.FunctionType):
+            return self._followed(function, [self.value(a) for a in node.args])
+        name = seen(function, "__name__", "")
+        home = seen(function, "__module__", "") or ""
+        if function is len:
+            return self.domain.number(len(self._object(node.args[0])))
+        if function is sum:
+            return self.domain.reduced("sum", [self.domain.number(v) for v in self._list(node.args[0])])
+        if (
+            function in (abs, float, pow)
+            or home == "math"
+            or home.startswith("numpy")
+            or type(function).__name__ == "ufunc"
+        ):
+            return self.domain.call(name, [self.value(a) for a in node.args])
+        raise Unknown
+
+    def _list(self, node: ast.AST) -> list[Any]:
+        found = self._object(node)
+        if not is_one_of(type(found), list, tuple) or len(found) > 10_000:
+            raise Unknown
+        return list(found)
+
+    def _followed(self, function: types.FunctionType, args: list[Any]) -> Any:
+        """A function of the user's that is assignments and one return."""
+        if self.depth >= DEEP:
+            raise Unknown
+        file = files.get(function.__code__.co_filename)
+        node = _definition_of(file.tree, function.__code__) if file is not None else None
+        if node is None or len(node.args.args) < len(args) or node.args.vararg or node.args.kwarg:
+            raise Unknown
+        names = {**function.__globals__}
+        for name, cell in zip(function.__code__.co_freevars, function.__closure__ or ()):
+            names[name] = cell.cell_contents
+        inner = _Evaluation(node, names, self.domain, self.depth + 1)
+        wanted = [a.arg for a in node.args.args]
+        inner.own = dict(zip(wanted, args))
+        for name, default in zip(wanted[::-1], (function.__defaults__ or ())[::-1]):
+            inner.own.setdefault(name, self.domain.number(default))
+        if set(wanted) - set(inner.own):
+            raise Unknown
+        if isinstance(node, ast.Lambda):
+            return inner.value(node.body)
+        for s in node.body:
+            if isinstance(s, ast.Return) and s.value is not None:
+                return inner.value(s.value)
+            if isinstance(s, ast.Assign) and len(s.targets) == 1 and isinstance(s.targets[0], ast.Name):
+                inner.own[s.targets[0].id] = inner.value(s.value)
+            elif not (isinstance(s, ast.Expr) and isinstance(s.value, ast.Constant)):
+                raise Unknown
+        raise Unknown
+
+
+def _definition_of(tree: ast.AST, code: types.CodeType) -> ast.FunctionDef | ast.Lambda | None:
+    for node in ast.walk(tree):
+        if isinstance(node, ast.FunctionDef) and node.name == code.co_name and node.lineno == code.co_firstlineno:
+            return node
+        if isinstance(node, ast.Lambda) and code.co_name == "<lambda>" and node.lineno == code.co_firstlineno:
+            return node
+    return None
+
+
+def _definitions(scope: ast.AST, name: str) -> list[ast.expr]:
+    """The expressions that the statements of a function store under a name, save those that use it themselves."""
+    found = []
+    for node in ast.walk(scope):
+        if isinstance(node, ast.Assign) and len(node.targets) == 1 and getattr(node.targets[0], "id", "") == name:
+            if not any(isinstance(n, ast.Name) and n.id == name for n in ast.walk(node.value)):
+                found.append(node.value)
+    return found

@@ -1,0 +1,200 @@
+"""`cancellation`: a difference of nearly equal numbers, whose rounding errors are all that is left."""
+
+from __future__ import annotations
+
+import ast
+import math
+from dataclasses import dataclass
+from typing import Any
+
+from ...frames.namespace import locals_of
+from ...values import nonfinite
+from ..figures import full, seen
+from ..finding import Place
+from ..precise import Outcome, Unknown, compare
+from .base import Rule
+
+LIMIT = 1e-6  # relative error of the whole expression
+NEARLY = 1e-6  # a difference that is smaller than this beside its operands
+TRIES = 12  # evaluations of a place
+SAMPLE = 4096  # cells of an array
+BY_DESIGN = ("err", "resid", "tol", "discrep", "accura", "misfit", "defect", "drift")
+ROOTS = ("log", "log2", "log10", "acos", "asin", "arccos", "arcsin")
+
+
+@dataclass
+class Losses:
+    """What is known of a place: how often it ran and lost digits, and the worst that was confirmed."""
+
+    runs: int = 0
+    lost: int = 0
+    tries: int = 0
+    worst: Outcome | None = None
+    operands: tuple[Any, Any, Any] | None = None
+    at_pass: int = 0
+    root: str = ""
+
+
+class Cancellation(Rule):
+    """Confirmed by the whole expression evaluated again in higher precision (as with shadow values: Benz et al. 2012).
+
+    Exempt: what is compared with a tolerance, or is called an error or a residual; places that lose digits in less
+    than half of their passes, as a residual does that goes to 0; compensated sums, whose exact value is 0.
+    """
+
+    NAME = "cancellation"
+    WANTS = ("sub", "add", *(f"call:{name}" for name in ROOTS))
+    SCALARS = True
+    SCREEN = "cancels"
+
+    def scalars(self, name: str, a: Any, b: Any, result: Any, site: int) -> None:
+        self._lost(a, b, result, site)
+
+    def operator(self, name: str, a: Any, b: Any, result: Any, site: int) -> None:
+        np = nonfinite.module("numpy")
+        if np is None or (type(result) is not np.float64 and type(result) is not np.ndarray):
+            return
+        if result.dtype != np.float64 or not result.size:
+            return
+        losses = self._losses(site)
+        losses.runs += 1
+        if losses.tries >= TRIES:
+            return
+        largest = max(_largest(np, a), _largest(np, b))
+        if _largest(np, result) < NEARLY * largest:
+            self._lost(a, b, result, site)
+
+    def call(self, function: Any, args: tuple[Any, ...], named: Any, result: Any, site: int, kept: Any) -> None:
+        if len(args) != 1:
+            return
+        np, x, name = nonfinite.module("numpy"), args[0], seen(function, "__name__", "")
+        if type(x) is not float and (
+            np is None or not isinstance(x, (np.float64, np.ndarray)) or x.dtype != np.float64
+        ):
+            return
+        losses = self._losses(site)
+        losses.runs += 1
+        if losses.tries >= TRIES or not getattr(x, "size", 1):
+            return
+        if type(x) is float:
+            off = abs(abs(x) - 1.0)
+        else:
+            off = float(np.max(np.abs(np.abs(np.ravel(x)[:SAMPLE]) - 1.0)))
+        if off < NEARLY:
+            self._lost(x, None, result, site)
+
+    def _losses(self, site: int) -> Losses:
+        place = self.auditor.place(site)
+        found = place.kept.get(self.NAME)
+        if found is None:
+            found = place.kept[self.NAME] = Losses()
+        return found
+
+    def _lost(self, a: Any, b: Any, result: Any, site: int) -> None:
+        losses = self._losses(site)
+        losses.lost += 1
+        if losses.tries >= TRIES or (losses.lost > 4 and losses.lost & (losses.lost - 1)):
+            return
+        losses.tries += 1
+        place = self.auditor.place(site)
+        if "root" not in place.kept:
+            place.kept["root"] = None if _is_by_design(place) else _root(place)
+        root = place.kept["root"]
+        frame = self.auditor.user_frame()
+        if root is None or frame is None:
+            losses.tries = TRIES
+            return
+        names = {**frame.f_globals, **locals_of(frame)}
+        try:
+            outcome = compare(root, place.scope, names)
+        except Unknown:
+            return
+        if outcome.error > LIMIT and outcome.exact and (losses.worst is None or outcome.error > losses.worst.error):
+            losses.worst, losses.operands = outcome, (a, b, result)
+            losses.at_pass, losses.root = self.auditor.present_pass(), place.text_of(root)
+
+    def finish(self) -> None:
+        for site, place in list(self.auditor.places.items()):
+            losses: Losses | None = place.kept.get(self.NAME)
+            if losses is None or losses.worst is None or losses.operands is None:
+                continue
+            runs = losses.runs or self.auditor.passes[site] or losses.lost
+            if 2 * losses.lost >= runs:
+                self._tell(site, place, losses, losses.worst)
+
+    def _tell(self, site: int, place: Place, losses: Losses, worst: Outcome) -> None:
+        a, b, result = losses.operands or (None, None, None)
+        digits = max(0, int(-math.log10(worst.error))) if worst.error < 1 else 0
+        left = f"{digits} of 16 digits hold" if digits else "no digit holds"
+        scalars = not any(getattr(v, "ndim", 0) for v in (a, b, result))
+        shown = ""
+        if scalars and b is not None:
+            shown = f"{full(a)} and {full(b)} differ by {full(result)} only"
+        elif scalars:
+            shown = f"the argument {full(a)} is all that is left of what was added to 1"
+        else:
+            shown = "its operands are nearly equal"
+        of = "" if losses.root == place.text else f"{losses.root}, "
+        told = self.auditor.report(
+            self,
+            site,
+            f"{place.text} cancels: {shown}. {of[:-2] + ': ' if of else ''}{left}: it is {worst.stored:.6g}, and "
+            f"{worst.exact:.6g} in higher precision.",
+            0.9 if digits < 3 else 0.75,
+            evidence={
+                "stored": repr(worst.stored),
+                "exact": repr(worst.exact),
+                "digits": digits,
+                "expression": losses.root,
+            },
+            right=repr(worst.exact),
+            operands=list(zip(place.operand_texts(), (full(v) for v in (a, b) if v is not None))) if scalars else [],
+        )
+        if told is not None:
+            told.at_pass = losses.at_pass
+            place.times[self.NAME] = losses.lost
+
+
+def _largest(np: Any, value: Any) -> float:
+    cells = np.ravel(value)
+    step = max(1, cells.size // SAMPLE)
+    cells = cells[::step]
+    return float(np.max(np.abs(cells))) if cells.size and cells.dtype.kind in "fi" else 0.0
+
+
+def _root(place: Place) -> ast.expr | None:
+    """The largest expression around the term that is arithmetic."""
+    root = place.node
+    for outer in place.around:
+        if isinstance(outer, (ast.BinOp, ast.UnaryOp)) or (isinstance(outer, ast.Call) and _is_function(outer, root)):
+            root = outer
+        else:
+            break
+    return root if isinstance(root, ast.expr) else None
+
+
+def _is_function(call: ast.Call, inner: ast.AST) -> bool:
+    """Whether a call is one of a function of numbers, of the term."""
+    owner = getattr(getattr(call.func, "value", None), "id", "")
+    return inner in call.args and (owner in ("math", "np", "numpy") or getattr(call.func, "id", "") in ("abs", "float"))
+
+
+def _is_by_design(place: Place) -> bool:
+    """Whether the loss does no harm: the term is compared, or is meant to be the error of something."""
+    statement: ast.AST = place.node
+    for outer in place.around:
+        if isinstance(outer, (ast.Compare, ast.Assert)):
+            return True
+        if isinstance(outer, ast.stmt):
+            statement = outer
+            break
+    targets = statement.targets if isinstance(statement, ast.Assign) else []
+    names = {n.id for t in targets for n in ast.walk(t) if isinstance(n, ast.Name)}
+    scope = place.scope
+    words = " ".join([*names, getattr(scope, "name", ""), place.statement]).lower()
+    if any(word in words for word in BY_DESIGN):
+        return True
+    for node in ast.walk(scope):
+        if isinstance(node, ast.Compare) and any(isinstance(n, ast.Name) and n.id in names for n in ast.walk(node)):
+            return True
+    return False
