@@ -25,6 +25,7 @@ from .figures import seen
 
 DEEP = 6  # names and functions that are followed
 MOST = 1_000_000  # cells of an array
+HALF_UNIT = 2.0**-53
 CONTEXT = decimal.Context(prec=60, Emax=10**6, Emin=-(10**6), traps=[decimal.InvalidOperation, decimal.DivisionByZero])
 
 
@@ -38,11 +39,16 @@ class Arrays(Exception):
 
 @dataclass(frozen=True)
 class Outcome:
-    """`stored`: in the script's precision; `exact`: in higher precision; `error`: relative, by the largest cell."""
+    """`stored`: in the script's precision; `exact`: in higher precision; `error`: relative, by the largest cell.
+
+    `inherent`: how much the exact value changes, relatively, when each number that goes in is off by half a unit in its
+    last place: no way of calculating could be better than that.
+    """
 
     stored: float
     exact: float
     error: float
+    inherent: float
 
 
 def _pi() -> Decimal:
@@ -173,9 +179,11 @@ def compare(root: ast.expr, scope: ast.AST, names: Mapping[str, Any]) -> Outcome
                 raise Unknown
             if not math.isfinite(stored) or not exact.is_finite():
                 raise Unknown
-            gap = abs(Decimal(stored) - exact)
-            error = float(gap / abs(exact)) if exact else math.inf if gap else 0.0
-            return Outcome(float(stored), float(exact), error)
+            if not exact:
+                return Outcome(float(stored), 0.0, math.inf if stored else 0.0, math.inf)
+            moved = [_Evaluation(scope, names, _Exact(off)).value(root) for off in _moves(scope)]
+            inherent = max(float(abs(m - exact) / abs(exact)) for m in moved)
+            return Outcome(float(stored), float(exact), float(abs(Decimal(stored) - exact) / abs(exact)), inherent)
     except Arrays:
         return _compare_arrays(root, scope, names)
     except (ArithmeticError, TypeError, ValueError, RecursionError, LookupError) as e:
@@ -190,19 +198,66 @@ def _compare_arrays(root: ast.expr, scope: ast.AST, names: Mapping[str, Any]) ->
         with np.errstate(all="ignore"):
             exact = np.asarray(_Evaluation(scope, names, _Long()).value(root))
             stored = np.asarray(_Evaluation(scope, names, _Stored()).value(root))
+            moved = [np.asarray(_Evaluation(scope, names, _Long(off)).value(root)) for off in _moves(scope)]
     except (ArithmeticError, TypeError, ValueError, RecursionError, LookupError) as e:
         raise Unknown from e
     if exact.shape != stored.shape or stored.dtype != np.float64 or not np.isfinite(stored).all():
         raise Unknown
     gap, largest = np.abs(stored.astype(np.longdouble) - exact), np.abs(exact).max()
     at = int(np.argmax(gap))
-    return Outcome(float(stored.ravel()[at]), float(exact.ravel()[at]), float(gap.max() / largest) if largest else 0.0)
+    if not largest:
+        return Outcome(0.0, 0.0, 0.0, math.inf)
+    inherent = max(float(np.abs(m - exact).max() / largest) for m in moved)
+    return Outcome(float(stored.ravel()[at]), float(exact.ravel()[at]), float(gap.max() / largest), inherent)
+
+
+class Moves:
+    """By which sign each name's number is moved: all its uses alike.  `kept`: names that are not moved."""
+
+    def __init__(self, pattern: tuple[int, ...], kept: frozenset[str]) -> None:
+        self.pattern, self.kept = pattern, kept
+        self.signs: dict[str, int] = {}
+
+    def sign(self, name: str) -> int:
+        if name in self.kept:
+            return 0
+        return self.signs.setdefault(name, self.pattern[len(self.signs) % len(self.pattern)])
+
+
+def _moves(scope: ast.AST) -> list[Moves]:
+    kept = frozenset(_accumulators(scope))
+    return [Moves(pattern, kept) for pattern in ((1, -1), (1, 1, -1), (1, -1, -1))]
+
+
+def _accumulators(scope: ast.AST) -> set[str]:
+    """Names that begin with 0 and to which a loop adds: their last digits are the script's own doing."""
+    zero = {
+        ast.unparse(target)
+        for node in ast.walk(scope)
+        if isinstance(node, ast.Assign) and isinstance(node.value, ast.Constant) and node.value.value == 0
+        for target in node.targets
+    }
+    return {
+        ast.unparse(node.target)
+        for node in ast.walk(scope)
+        if isinstance(node, ast.AugAssign) and isinstance(node.op, ast.Add) and ast.unparse(node.target) in zero
+    }
 
 
 class _Exact:
-    """Sixty decimal digits."""
+    """Sixty decimal digits.  `off`: how the numbers that go in are moved."""
 
     inline = True
+
+    def __init__(self, off: Moves | None = None) -> None:
+        self.off = off
+
+    def given(self, value: Any, name: str) -> Any:
+        """A number that a name stands for."""
+        number = self.number(value)
+        if self.off is None or type(value) is int:
+            return number
+        return number * (1 + self.off.sign(name) * Decimal(HALF_UNIT))
 
     def number(self, value: Any) -> Any:
         np = nonfinite.module("numpy")
@@ -231,6 +286,9 @@ class _Stored:
 
     inline = False
 
+    def given(self, value: Any, name: str) -> Any:
+        return self.number(value)
+
     def number(self, value: Any) -> Any:
         np = nonfinite.module("numpy")
         if np is not None and isinstance(value, (np.float64, np.integer)):
@@ -258,9 +316,22 @@ class _Stored:
 
 
 class _Long:
-    """NumPy's long double."""
+    """NumPy's long double.  `off`: as of `_Exact`."""
 
     inline = True
+
+    def __init__(self, off: Moves | None = None) -> None:
+        self.off = off
+
+    def given(self, value: Any, name: str) -> Any:
+        np, number = nonfinite.module("numpy"), self.number(value)
+        if self.off is None or getattr(value, "dtype", np.dtype(type(value))).kind != "f":
+            return number
+        sign = self.off.sign(name)
+        if np.ndim(number):
+            signs = np.where(np.arange(number.size) % 3 == 1, -sign, sign).reshape(number.shape)
+            return number * (1 + signs * np.longdouble(HALF_UNIT))
+        return number * (1 + sign * np.longdouble(HALF_UNIT))
 
     def number(self, value: Any) -> Any:
         np = nonfinite.module("numpy")
@@ -301,7 +372,7 @@ class _Evaluation:
         if isinstance(node, ast.Call):
             return self._call(node)
         if isinstance(node, (ast.Attribute, ast.Subscript)):
-            return self.domain.number(self._object(node))
+            return self.domain.given(self._object(node), ast.unparse(node))
         raise Unknown
 
     def _name(self, name: str) -> Any:
@@ -316,7 +387,7 @@ class _Evaluation:
                         return inner.value(text)
                 except (Unknown, ArithmeticError, TypeError, ValueError, LookupError):
                     continue
-        return self.domain.number(present)
+        return self.domain.given(present, name)
 
     def _object(self, node: ast.AST) -> Any:
         """What a name, an attribute or an element of a list or array stands for."""
@@ -376,7 +447,9 @@ class _Evaluation:
         if function is len:
             return self.domain.number(len(self._object(node.args[0])))
         if function is sum:
-            return self.domain.reduced("sum", [self.domain.number(v) for v in self._list(node.args[0])])
+            return self.domain.reduced(
+                "sum", [self.domain.given(v, str(n)) for n, v in enumerate(self._list(node.args[0]))]
+            )
         if (
             function in (abs, float, pow)
             or home == "math"

@@ -16,6 +16,7 @@ from .base import Rule
 
 LIMIT = 1e-6  # relative error of the whole expression
 NEARLY = 1e-6  # a difference that is smaller than this beside its operands
+BEYOND = 30  # times what half a unit in the last place of the operands would change
 TRIES = 12  # evaluations of a place
 SAMPLE = 4096  # cells of an array
 BY_DESIGN = ("err", "resid", "tol", "discrep", "accura", "misfit", "defect", "drift")
@@ -38,8 +39,9 @@ class Losses:
 class Cancellation(Rule):
     """Confirmed by the whole expression evaluated again in higher precision (as with shadow values: Benz et al. 2012).
 
-    Exempt: what is compared with a tolerance, or is called an error or a residual; places that lose digits in less
-    than half of their passes, as a residual does that goes to 0; compensated sums, whose exact value is 0.
+    Exempt: results that the last digits of the operands decide anyway (the residual near a root, the width of an
+    interval), since no other formula is better; what is compared with a tolerance, or is called an error or a residual;
+    places that lose digits in less than half of their passes; compensated sums.
     """
 
     NAME = "cancellation"
@@ -109,7 +111,9 @@ class Cancellation(Rule):
             outcome = compare(root, place.scope, names)
         except Unknown:
             return
-        if outcome.error > LIMIT and outcome.exact and (losses.worst is None or outcome.error > losses.worst.error):
+        if outcome.error < max(LIMIT, BEYOND * outcome.inherent) or not outcome.exact:
+            return
+        if losses.worst is None or outcome.error > losses.worst.error:
             losses.worst, losses.operands = outcome, (a, b, result)
             losses.at_pass, losses.root = self.auditor.present_pass(), place.text_of(root)
 
@@ -188,6 +192,8 @@ def _is_by_design(place: Place) -> bool:
         if isinstance(outer, ast.stmt):
             statement = outer
             break
+    if _gives_back(place):
+        return True
     targets = statement.targets if isinstance(statement, ast.Assign) else []
     names = {n.id for t in targets for n in ast.walk(t) if isinstance(n, ast.Name)}
     scope = place.scope
@@ -197,4 +203,23 @@ def _is_by_design(place: Place) -> bool:
     for node in ast.walk(scope):
         if isinstance(node, ast.Compare) and any(isinstance(n, ast.Name) and n.id in names for n in ast.walk(node)):
             return True
+    return False
+
+
+def _gives_back(place: Place) -> bool:
+    """`(a + b) - a`, where `s = a + b` may stand for the sum: compensated sums ask so what was rounded away."""
+    term = place.node
+    if not isinstance(term, ast.BinOp):
+        return False
+    sums = [term.left, term.right]
+    for node in ast.walk(place.scope):
+        if isinstance(node, ast.Assign) and len(node.targets) == 1 and isinstance(node.targets[0], ast.Name):
+            if node.targets[0].id in {getattr(term.left, "id", ""), getattr(term.right, "id", "")}:
+                sums.append(node.value)
+    operands = {ast.unparse(term.left), ast.unparse(term.right)}
+    for one in sums:
+        if isinstance(one, ast.BinOp) and isinstance(one.op, (ast.Add, ast.Sub)):
+            if isinstance(one.left, (ast.Name, ast.Attribute)) and isinstance(one.right, (ast.Name, ast.Attribute)):
+                if operands & {ast.unparse(one.left), ast.unparse(one.right)}:
+                    return True
     return False

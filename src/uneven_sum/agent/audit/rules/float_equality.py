@@ -43,12 +43,13 @@ class FloatEquality(Rule):
 
     @staticmethod
     def _by_rounding(place: Place, a: float, b: float) -> bool:
-        """Whether an order of two floats was decided by rounding: one is a round number, which the other misses."""
+        """Whether an order was decided by rounding: a running sum misses a round number."""
         short = [v for v in (a, b) if len(repr(float(v))) <= 8]
-        if len(short) != 1:
+        node = place.node
+        if len(short) != 1 or not isinstance(node, ast.Compare):
             return False
-        outer = next(iter(place.around), None)
-        return isinstance(outer, (ast.While, ast.If, ast.IfExp))
+        other = node.left if short[0] == b else node.comparators[0]
+        return isinstance(other, (ast.Name, ast.Attribute)) and _is_summed(place.scope, ast.unparse(other))
 
     def operator(self, name: str, a: object, b: object, result: object, site: int) -> None:
         np = nonfinite.module("numpy")
@@ -177,3 +178,19 @@ def _floats(np: Any, value: Any) -> Any:
     if pd is not None and isinstance(value, pd.Series) and value.dtype.kind in "fi":
         return value.to_numpy()
     return None
+
+
+def _is_summed(scope: ast.AST, name: str) -> bool:
+    """Whether a name is a running sum: `t += dt`, `t = t + dt`."""
+    for node in ast.walk(scope):
+        if isinstance(node, ast.AugAssign) and isinstance(node.op, (ast.Add, ast.Sub)):
+            if ast.unparse(node.target) == name:
+                return True
+        if (
+            isinstance(node, ast.Assign)
+            and isinstance(node.value, ast.BinOp)
+            and isinstance(node.value.op, (ast.Add, ast.Sub))
+        ):
+            if ast.unparse(node.targets[0]) == name == ast.unparse(node.value.left):
+                return True
+    return False

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 from typing import Any
 
 from ...core.type_identity import is_one_of
@@ -17,6 +18,21 @@ def _number(text: object) -> float | None:
         return float(text)
     except ValueError:
         return None
+
+
+def _is_text_on_purpose(node: ast.AST | None) -> bool:
+    """`f"{n}"`, `str(n)`, `f"{n}" * 3`: whoever writes so wants a text."""
+    called = getattr(getattr(node, "func", None), "id", getattr(getattr(node, "func", None), "attr", ""))
+    return isinstance(node, ast.JoinedStr) or called in (
+        "str",
+        "format",
+        "zfill",
+        "hex",
+        "bin",
+        "join",
+        "rjust",
+        "ljust",
+    )
 
 
 class TextArithmetic(Rule):
@@ -41,6 +57,9 @@ class TextArithmetic(Rule):
             return
         if name == "add" or name == "mul":
             right = x + y if name == "add" else x * b
+            node = self.auditor.place(site).node
+            if any(_is_text_on_purpose(n) for n in (getattr(node, "left", None), getattr(node, "right", None))):
+                return
             what = f"{a!r} {'+' if name == 'add' else '*'} {b!r} is {result!r}; as numbers it is {right:g}"
         else:
             right = {"lt": x < y, "gt": x > y, "le": x <= y, "ge": x >= y}[name]
