@@ -87,6 +87,8 @@ class Alias(Rule):
             return
         place = self.auditor.place(site)
         here = locals_of(frame)
+        if here is not frame.f_globals and not is_array:
+            self._look_at_module(target, name, site, place, frame.f_globals)
         for other, value in list(here.items()):
             if other == name or not isinstance(other, str) or not other.isidentifier() or other.startswith("_"):
                 continue
@@ -107,6 +109,18 @@ class Alias(Rule):
                     return
         self._look_at_caller(target, name, site, place, frame)
 
+    def _look_at_module(self, target: Any, name: str, site: int, place: Place, around: dict[str, Any]) -> None:
+        """A name of the module that the function has given another name: `p = DEFAULTS`."""
+        for node in ast.walk(place.scope):
+            if (
+                isinstance(node, ast.Assign)
+                and isinstance(node.value, ast.Name)
+                and around.get(node.value.id) is target
+            ):
+                if getattr(node.targets[0], "id", "") == name and not self.auditor.has(self, site):
+                    said = f"`{node.value.id}` of the module is the same {_kind(target)}, and changes for all"
+                    self._tell(site, said, node.value.id, 0.6, True)
+
     def _look_at_caller(self, target: Any, name: str, site: int, place: Place, frame: types.FrameType) -> None:
         function = place.scope
         if not isinstance(function, (ast.FunctionDef, ast.AsyncFunctionDef)):
@@ -126,7 +140,7 @@ class Alias(Rule):
             if value is target and isinstance(other, str) and other.isidentifier():
                 outer = statement_at(file, caller)
                 if outer is not None and _is_read_after(
-                    outer.scope, other, outer.node.end_lineno or caller.f_lineno, name
+                    outer.scope, other, outer.node.end_lineno or caller.f_lineno, outer.node.col_offset
                 ):
                     told = (
                         f"the caller's `{other}` is the same {_kind(target)}, and changes too (line {caller.f_lineno})"
@@ -230,10 +244,15 @@ def _is_part(np: Any, part: Any, whole: Any) -> bool:
 def _is_second_name(place: Place, name: str, other: str) -> bool:
     """Whether a statement of the function made one name of the other: `old = u`, `part = data[2:4]`."""
     for node in ast.walk(place.scope):
-        if isinstance(node, ast.Assign) and len(node.targets) == 1 and isinstance(node.targets[0], ast.Name):
-            value = node.value.value if isinstance(node.value, ast.Subscript) else node.value
-            if isinstance(value, ast.Name) and {node.targets[0].id, value.id} == {name, other}:
-                return True
+        if isinstance(node, ast.Assign) and len(node.targets) == 1:
+            target, value = node.targets[0], node.value
+            pairs = [(target, value)]
+            if isinstance(target, ast.Tuple) and isinstance(value, ast.Tuple):
+                pairs = list(zip(target.elts, value.elts))
+            for to, given in pairs:
+                given = given.value if isinstance(given, ast.Subscript) else given
+                if isinstance(to, ast.Name) and isinstance(given, ast.Name) and {to.id, given.id} == {name, other}:
+                    return not _swaps(pairs)
         if isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute) and node.func.attr == "append":
             if isinstance(node.func.value, ast.Name) and node.func.value.id == other:
                 return True
@@ -248,10 +267,10 @@ def _is_read(place: Place, name: str) -> bool:
     first = statement.node.end_lineno or place.line
     if statement.loops:
         first = min(first, getattr(statement.loops[0], "lineno", first))
-    return _is_read_after(place.scope, name, first, "")
+    return _is_read_after(place.scope, name, first, place.position[1])
 
 
-def _is_read_after(scope: ast.AST, name: str, line: int, without: str) -> bool:
+def _is_read_after(scope: ast.AST, name: str, line: int, column: int) -> bool:
     """Whether a name is read below a line before it is given another value there; `old = u` alone does not count."""
     skipped = {
         id(n.value)
@@ -263,5 +282,11 @@ def _is_read_after(scope: ast.AST, name: str, line: int, without: str) -> bool:
         for n in ast.walk(scope)
         if isinstance(n, ast.Name) and n.id == name and n.lineno > line and id(n) not in skipped
     ]
+    found = [n for n in found if isinstance(n.ctx, ast.Load) or n.col_offset <= column]  # deeper ones may not run
     found.sort(key=lambda n: (n.lineno, isinstance(n.ctx, ast.Store)))
     return bool(found) and isinstance(found[0].ctx, ast.Load)
+
+
+def _swaps(pairs: list[tuple[ast.expr, ast.expr]]) -> bool:
+    """`a, b = b, a`: two buffers change their parts, and none has two names."""
+    return {ast.unparse(to) for to, _ in pairs} == {ast.unparse(given) for _, given in pairs}

@@ -44,6 +44,24 @@ class Alignment(Rule):
             evidence={"left only": len(only_left), "right only": len(only_right), "of": max(len(a), len(b))},
         )
 
+    def _shorter(self, target: Any, value: Any, site: int) -> None:
+        """A series of another length, whose labels count from 0 again."""
+        without = target.index.difference(value.index)
+        counts = value.index.equals(target.index[: len(value)]) and len(value) < len(target)
+        if not counts or not len(without) or self.auditor.has(self, site):
+            return
+        place = self.auditor.place(site)
+        self.auditor.report(
+            self,
+            site,
+            f"{place.text} takes {len(value):,} values for {len(target):,} rows by label: they go to the first "
+            f"rows, and "
+            f"{len(without):,} become missing. Are these their rows?",
+            0.5,
+            question=True,
+            evidence={"values": len(value), "rows": len(target)},
+        )
+
     def _frames(self, a: Any, b: Any, site: int) -> None:
         """Frames whose columns or rows differ."""
         for what, left, right in (("columns", a.columns, b.columns), ("rows", a.index, b.index)):
@@ -84,7 +102,10 @@ class Alignment(Rule):
         pd = nonfinite.module("pandas")
         if pd is None or not isinstance(target, pd.DataFrame) or not isinstance(value, pd.Series):
             return
-        if len(value) != len(target) or value.index.equals(target.index):
+        if value.index.equals(target.index) or not len(target):
+            return
+        if len(value) != len(target):
+            self._shorter(target, value, site)
             return
         missing = target.index.difference(value.index)
         if self.auditor.has(self, site):
@@ -97,8 +118,8 @@ class Alignment(Rule):
             self,
             site,
             f"{place.text} takes the series by label, and {len(missing):,} of {len(target):,} rows have none in it "
-            f"({listed([str(k) for k in missing[:4]])}): they become missing. Its length is the same: is the "
-            "order meant?",
+            f"({listed([str(k) for k in missing[:4]])}): they become missing. Its length is the same: "
+            ".to_numpy() takes its values in their order.",
             0.8,
             evidence={"rows": len(missing), "of": len(target)},
             right="the values in their order: .to_numpy()",

@@ -9,7 +9,7 @@ from typing import Any
 
 from ...frames.namespace import locals_of
 from ...values import nonfinite
-from ..figures import full, seen
+from ..figures import full
 from ..finding import Place
 from ..precise import Outcome, Unknown, compare
 from .base import Rule
@@ -69,7 +69,7 @@ class Cancellation(Rule):
     def call(self, function: Any, args: tuple[Any, ...], named: Any, result: Any, site: int, kept: Any) -> None:
         if len(args) != 1:
             return
-        np, x, name = nonfinite.module("numpy"), args[0], seen(function, "__name__", "")
+        np, x = nonfinite.module("numpy"), args[0]
         if type(x) is not float and (
             np is None or not isinstance(x, (np.float64, np.ndarray)) or x.dtype != np.float64
         ):

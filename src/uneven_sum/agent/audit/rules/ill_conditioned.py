@@ -28,10 +28,11 @@ class IllConditioned(Rule):
         name = seen(function, "__name__", "")
         names: list[str] = []
         if name == "polyfit":
-            if len(args) < 3:
+            degree = int(args[2]) if len(args) > 2 else int(named.get("deg", 0))
+            if not degree:
                 return
-            matrix = np.vander(np.asarray(args[0], dtype=float), int(args[2]) + 1)
-            names = [f"x**{int(args[2]) - k}" for k in range(int(args[2]) + 1)]
+            matrix = np.vander(np.asarray(args[0], dtype=float), degree + 1)
+            names = [f"x**{degree - k}" for k in range(degree + 1)]
         else:
             given = args[0]
             names = [str(c) for c in seen(given, "columns", [])]

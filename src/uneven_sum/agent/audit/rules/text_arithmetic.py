@@ -78,6 +78,21 @@ class TextArithmetic(Rule):
             right=str(right),
         )
 
+    def _chosen(self, result: str, site: int) -> None:
+        """`max` of texts that a generator gives."""
+        if _number(result) is None or self.auditor.has(self, site):
+            return
+        place = self.auditor.place(site)
+        self.auditor.report(
+            self,
+            site,
+            f"{place.text} compares texts, and gives {result!r}: '10' comes before '9' among texts. Are numbers meant? "
+            "key=float compares them so.",
+            0.7,
+            question=True,
+            evidence={"result": result},
+        )
+
     def _beside_number(self, a: Any, b: Any, site: int) -> None:
         """A text that looks like a number is never equal to that number."""
         pd = nonfinite.module("pandas")
@@ -121,6 +136,9 @@ class TextArithmetic(Rule):
             values = result
         elif seen(function, "__name__", "") == "sort" and isinstance(owner, list) and not named.get("key"):
             values = owner
+        elif seen(function, "__name__", "") in ("max", "min") and isinstance(result, str) and not named.get("key"):
+            self._chosen(result, site)
+            return
         else:
             return
         numbers = [_number(v) for v in values[:10_000]]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 from collections.abc import Callable
 from typing import Any
 
@@ -51,7 +52,7 @@ class Wrap(Rule):
         if left is None or right is None or left.dtype.kind not in "iub" or right.dtype.kind not in "iub":
             return
         unsigned = told.dtype.kind == "u"
-        if unsigned and name != "sub":
+        if unsigned and name != "sub" and (name != "add" or self._is_hash(site)):
             return
         info = np.iinfo(told.dtype)
         if not left.size or not right.size:
@@ -66,7 +67,7 @@ class Wrap(Rule):
         near = floats(wide.astype(float), other.astype(float))
         half = float(info.max) / 2
         outside = (near > float(info.max) * (1 + 1e-9)) | (near < float(info.min) * (1 + 1e-9) - 0.5)
-        if unsigned:
+        if unsigned and name == "sub":
             outside = (near < -0.5) & (told.astype(float) > half)
         places = np.argwhere(outside)
         if not len(places) or self.auditor.has(self, site):
@@ -96,6 +97,7 @@ class Wrap(Rule):
             f"{place.text} wraps around{where}: {x} {SIGNS[name]} {y} is {exact}, and {dtype} stores {full(stored)}. "
             f"{'float64 or Python integers' if str(dtype) in ('int64', 'uint64') else holds} would hold it.",
             0.95,
+            question=name == "add" and str(dtype).startswith("u"),
             evidence={"exact": str(exact), "stored": full(stored), "dtype": str(dtype), "cells": cells},
             right=str(exact),
             cell=cell or None,
@@ -160,6 +162,11 @@ class Wrap(Rule):
             self._told_call(
                 site, name, float(np.atleast_1d(near).ravel()[where]), np.atleast_1d(stored).ravel()[where], told.dtype
             )
+
+    def _is_hash(self, site: int) -> bool:
+        """Whether the code around works on bits, where a sum is meant to wrap around."""
+        bits = (ast.BitXor, ast.BitAnd, ast.BitOr, ast.LShift, ast.RShift)
+        return any(isinstance(getattr(n, "op", None), bits) for n in ast.walk(self.auditor.place(site).scope))
 
     def _lowest(self, np: Any, name: str, value: object, result: object, site: int) -> None:
         """The lowest integer of a width has no positive partner."""
