@@ -6,6 +6,7 @@ import os
 import threading
 from collections import deque
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import Any
 
 from textual import events
@@ -16,11 +17,13 @@ from textual.filter import LineFilter
 from .. import crash, endings
 from ..client import Launch, settings
 from ..client.settings import Settings
+from ..protocol import Finding
 from .bench.screen import Bench
 from .closeup.screen import CloseUp
 from .command_palette import Commands
 from .desk.screen import Desk
 from .editor.screen import Editor
+from .findings.screen import Findings
 from .key_order import KeyOrder
 from .ledger.screen import LedgerScreen
 from .lookouts.screen import Lookouts
@@ -34,7 +37,7 @@ from .widgets.help import Help
 from .widgets.notice import Notice
 
 SOON = 4.0  # seconds in which a program that a signal ends must be gone
-KEYED: list[type[Keyed]] = [Bench, CloseUp, Desk, Editor, LedgerScreen, Lookouts, Notes, SettingsScreen]
+KEYED: list[type[Keyed]] = [Bench, CloseUp, Desk, Editor, Findings, LedgerScreen, Lookouts, Notes, SettingsScreen]
 
 
 class UnevenSum(App[None]):
@@ -109,6 +112,19 @@ class UnevenSum(App[None]):
     def open_bench(self, launch: Launch, guided: bool = False) -> None:
         self.launch = launch
         self.push_screen(Bench(launch, self.palette, guided))
+
+    def open_findings(self, launch: Launch) -> None:
+        """Audit a script in a run of its own."""
+        self.push_screen(Findings(replace(launch), self.palette))
+
+    def go_to_finding(self, launch: Launch, finding: Finding) -> None:
+        """The Bench, whose script runs to the place of a finding."""
+        self.pop_screen()
+        if isinstance(self.screen, Bench):
+            self.screen.recording.rerun_to_finding(finding)
+            return
+        self.launch = replace(launch)
+        self.push_screen(Bench(self.launch, self.palette, finding=finding))
 
     def get_line_filters(self) -> Sequence[LineFilter]:
         """Textual's filters, and the one for all that is drawn."""

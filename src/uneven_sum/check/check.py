@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import os
 import time
 from dataclasses import dataclass, field
 
-from ..client import Client, Ended, Exited, Found, Launch, Stopped, Tripped, Unwatched
+from ..client import Client, Ended, Exited, Found, Launch, Stopped, Tripped, Unwatched, accepted
 from ..protocol import TRIPS, Facts, Finding
 
 
@@ -26,7 +27,7 @@ class Outcome:
     @property
     def our_status(self) -> int:
         """Our own exit status: 0 fine, 1 something tripped, 3 the script ended with a status of its own."""
-        if self.pauses or self.findings:
+        if self.pauses or any(not f.accepted for f in self.findings or ()):
             return 1
         return 0 if self.exit_status == 0 else 3
 
@@ -51,6 +52,8 @@ async def check(launch: Launch) -> Outcome:
                 outcome.pauses.append(event.facts)
             elif isinstance(event, Found):
                 outcome.findings = event.findings
+                if not launch.as_module:
+                    accepted.mark(os.path.join(launch.cwd or "", launch.program), event.findings)
             elif isinstance(event, Unwatched):
                 outcome.unwatched.append(event)
             elif isinstance(event, Ended):

@@ -60,6 +60,12 @@ def as_report(launch: Launch, outcome: Outcome) -> str:
     entries = []
     for facts in outcome.pauses:
         entries.append(notes.of_pause(facts, lines_of(facts.file)))
+    for found in outcome.findings or ():
+        if not found.accepted:
+            entries.append(notes.of_finding(found, lines_of(found.file)))
+    if outcome.findings is not None:
+        ended = _counted([f for f in outcome.findings if not f.accepted], sum(f.accepted for f in outcome.findings))
+        return visible(reporting.report(launch, entries, " ".join(ended.split())))
     ended = {"finished": "It ran to its end; nothing tripped.", "died": outcome.sentence}.get(outcome.outcome, "")
     return visible(reporting.report(launch, entries, ended))
 
@@ -69,9 +75,9 @@ def as_text(outcome: Outcome) -> str:
     parts = [one.sentence + "\n" for one in outcome.unwatched]
     parts += [_one(p) for p in outcome.pauses]
     if outcome.findings is not None:
-        parts += [_finding(f) for f in outcome.findings]
-        count = len(outcome.findings)
-        parts.append(f"{count} finding{'' if count == 1 else 's'}.\n" if count else "No findings.\n")
+        open_ = [f for f in outcome.findings if not f.accepted]
+        parts += [_finding(f) for f in open_]
+        parts.append(_counted(open_, len(outcome.findings) - len(open_)))
     if outcome.left:
         parts.append(f"Still running, each in a session of its own: {', '.join(outcome.left)}.\n")
     if outcome.outcome == "died":
@@ -93,12 +99,22 @@ def _one(facts: Facts) -> str:
     return "\n".join(lines) + "\n"
 
 
+def _counted(findings: list[Finding], accepted: int) -> str:
+    """`2 findings, 1 question.`"""
+    questions = sum(f.question for f in findings)
+    sure = len(findings) - questions
+    parts = [f"{sure} finding{'' if sure == 1 else 's'}"] if sure else []
+    parts += [f"{questions} question{'' if questions == 1 else 's'}"] if questions else []
+    said = f"{', '.join(parts)}.\n" if parts else "No findings.\n"
+    return said + (f"{accepted} accepted in the case, not listed.\n" if accepted else "")
+
+
 def _finding(found: Finding) -> str:
     """The sentence, the place and the statement."""
     where = f"{os.path.basename(found.file)}:{found.line}" + (f" in {shown(found.function)}" if found.function else "")
     often = f", {found.times:,} times" if found.times > 1 else ""
     first = f", first in pass {found.at_pass:,}" if found.at_pass else ""
-    lines = [found.headline, f"  {where}{often}{first}   [{found.rule}]"]
+    lines = [f"{found.word}: {found.headline}", f"  {where}{often}{first}   [{found.rule}]"]
     lines += [f"      {notes.cut(line)}" for line in found.statement.splitlines()]
     lines += [f"      {text} = {value}" for text, value in found.operands]
     return "\n".join(lines) + "\n"

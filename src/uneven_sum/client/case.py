@@ -239,9 +239,7 @@ def save(script: str, book: Book, watches: list[str], setup: Setup | None = None
     if document is None:
         if empty:
             return None
-        document = tomlkit.document()
-        document.add(tomlkit.comment("Saved state of this case: breakpoints, tripwires, accepted places, watches."))
-        document["schema"] = SCHEMA
+        document = new_document()
     folder = os.path.dirname(script)
     lookouts = tomlkit.aot()
     for one in book.kept.values():
@@ -277,6 +275,19 @@ def save(script: str, book: Book, watches: list[str], setup: Setup | None = None
             document[key] = part
         else:
             document.pop(key, None)
+    return write(script, document)
+
+
+def new_document() -> tomlkit.TOMLDocument:
+    """A case file without entries."""
+    document = tomlkit.document()
+    document.add(tomlkit.comment("Saved state of this case: breakpoints, tripwires, accepted places, watches."))
+    document["schema"] = SCHEMA
+    return document
+
+
+def write(script: str, document: tomlkit.TOMLDocument) -> Path:
+    """Write a case file.  OSError when that fails; the old file then stays."""
     target = place(script)
     target.parent.mkdir(parents=True, exist_ok=True)
     _replace(target, tomlkit.dumps(document))

@@ -11,7 +11,7 @@ from typing import Any
 import msgspec
 
 from ..host.launch import BadUse
-from ..protocol import Card, Expected, Facts, Term
+from ..protocol import Card, Expected, Facts, Finding, Term
 from . import case
 from .edits import write_whole
 from .ledger import Ledger
@@ -129,6 +129,25 @@ def of_pause(facts: Facts, text: list[str], values: Iterable[Card] = ()) -> Entr
         parts += [_passes(facts.passes), ""]
     title = f"{facts.reason} at line {facts.line} of {os.path.basename(facts.file)}"
     return Entry("pause", title, "\n".join(parts).rstrip() + "\n")
+
+
+def of_finding(found: Finding, text: list[str]) -> Entry:
+    """The sentence, the lines around, the operands, and what a right calculation gives."""
+    parts = [found.headline, ""]
+    first, last = max(1, found.line - 3), min(len(text), found.line + 3)
+    if text:
+        lines = [f"{'here' if n == found.line else '':>4} {n:5}  {cut(text[n - 1])}" for n in range(first, last + 1)]
+        parts += ["```text", *(line.rstrip() for line in lines), "```", ""]
+    often = f"{found.times:,} times" if found.times > 1 else "once"
+    first_pass = f", first in pass {found.at_pass:,}" if found.at_pass else ""
+    parts += [f"{often}{first_pass}, found by the rule {found.rule}.", ""]
+    rows = [[f"`{name}`", value] for name, value in found.operands]
+    if rows:
+        parts += [table([["operand", ""], *rows]), ""]
+    if found.right:
+        parts += [f"Right would be: {found.right}", ""]
+    title = f"{found.word} at line {found.line} of {os.path.basename(found.file)}: {found.rule}"
+    return Entry("finding", title, "\n".join(parts).rstrip() + "\n")
 
 
 def _terms(terms: list[Term]) -> str:

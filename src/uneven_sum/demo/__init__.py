@@ -15,6 +15,9 @@ CASES = {
     "fit": ("fit_curve.py", "the errors of the fitted coefficients are nan"),
     "share": ("brook_share.py", "the share of a brook is nan, though both are gauged every day"),
     "logger": ("read_logger.py", "the mean stage is too low, and nothing says so"),
+    "clock": ("gauge_clock.py", "the clock of a gauge goes back, and its mean interval is finite and wrong"),
+    "rain": ("rain_at_gauges.py", "two of five catchments are missing from the volume of rain"),
+    "twins": ("fit_two_gauges.py", "a fit has coefficients of millions, and nothing says so"),
     "total": ("running_total.py", "the total of the gauge grows by less than the inflows bring"),
 }
 

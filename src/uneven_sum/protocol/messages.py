@@ -245,9 +245,20 @@ class Recent(msgspec.Struct):
     values: list[RecentValue] = []
 
 
+SURE = 0.75  # weight from which on a finding is called wrong
+
+
+class FindingLoop(msgspec.Struct):
+    """A loop around a finding, and its pass."""
+
+    file: str
+    line: int
+    at_pass: int = msgspec.field(name="pass")
+
+
 class Finding(msgspec.Struct):
     """What a rule of an audit has found at a place.  `question`: values alone cannot decide; `right`: what a right
-    calculation gives; `operands`: texts and values."""
+    calculation gives; `operands`: texts and values; `loops`: innermost first; `accepted`: in the script's case."""
 
     rule: str
     weight: float
@@ -264,3 +275,10 @@ class Finding(msgspec.Struct):
     evidence: dict[str, Any] = {}
     right: str | None = None
     operands: list[tuple[str, str]] = []
+    loops: list[FindingLoop] = []
+    accepted: bool = False
+
+    @property
+    def word(self) -> str:
+        """How sure it is: `wrong`, `doubtful`, or `question`."""
+        return "question" if self.question else "wrong" if self.weight >= SURE else "doubtful"

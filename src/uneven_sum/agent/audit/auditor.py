@@ -16,7 +16,7 @@ from ..source.sites import sites
 from ..source.source_file import Position, SourceFile
 from ..values import nonfinite
 from . import running_sums
-from .finding import Finding, Place, pass_of
+from .finding import Finding, Place, loops_of, pass_of
 from .rules import RULES
 from .rules.base import Rule
 from .running_sums import Running
@@ -65,7 +65,8 @@ class Auditor:
         made = Finding(rule.NAME, headline, weight, place, **more)
         frame = self.user_frame()
         if frame is not None:
-            made.at_pass, made.function = pass_of(frame), stack.function_name(frame)
+            made.function, made.loops = stack.function_name(frame), loops_of(frame)
+            made.at_pass = pass_of(frame)
         self.found[key] = made
         return made
 

@@ -33,6 +33,7 @@ class Finding:
     operands: list[tuple[str, str]] = field(default_factory=list)
     at_pass: int = 0
     function: str = ""
+    loops: list[dict[str, Any]] = field(default_factory=list)  # around the calls under way: file, line, pass
 
     def as_dict(self) -> dict[str, Any]:
         place = self.place
@@ -52,7 +53,17 @@ class Finding:
             "evidence": self.evidence,
             "right": self.right,
             "operands": [list(pair) for pair in self.operands],
+            "loops": self.loops or self._only_loop(),
         }
+
+    def _only_loop(self) -> list[dict[str, Any]]:
+        """Of a place in one loop that was judged at the end: that loop, with the pass."""
+        statement = self.place.site.file.innermost(self.place.line, self.place.position[1])
+        if not self.at_pass or statement is None or len(statement.loops) != 1:
+            return []
+        if not isinstance(statement.scope, ast.Module):
+            return []
+        return [{"file": self.place.file, "line": statement.loops[0].lineno, "pass": self.at_pass}]  # type: ignore[attr-defined]  # loops have places
 
 
 class Place:
@@ -144,6 +155,12 @@ def _at(node: ast.AST) -> Position | None:
         return None
     # mypy: only of nodes with places
     return (node.lineno, node.col_offset, node.end_lineno, node.end_col_offset)  # type: ignore[attr-defined]
+
+
+def loops_of(frame: types.FrameType) -> list[dict[str, Any]]:
+    """The loops under way around a call's statement and around the calls that led to it, innermost first."""
+    found = stack.all_loops(frame, lengths=False)
+    return [{"file": k["file"], "line": k["line"], "pass": k["pass"]} for k in found if k["pass"]]
 
 
 def pass_of(frame: types.FrameType) -> int:

@@ -59,6 +59,12 @@ class InspectionRequests(Part):
             "loops": stack.all_loops(frame),
         }
 
+    @request("unevenSum/findings", while_running=True)
+    def findings(self) -> Body:
+        """What the audit under way has found so far."""
+        audit = self.engine.audit
+        return {"findings": [f.as_dict() for f in audit.findings()] if audit is not None else []}
+
     @request("threads", while_running=True)
     def threads(self) -> Body:
         return {"threads": [{"id": t.ident or 0, "name": t.name} for t in threading.enumerate()]}

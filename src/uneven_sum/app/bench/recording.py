@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 from ...client import BadUse, Client
 from ...client.book import decoded
 from ...client.placing import follow
-from ...protocol import Facts, LedgerOf, Loop, Recent
+from ...protocol import Facts, Finding, LedgerOf, Loop, Recent
 from ..ledger.screen import LedgerScreen
 from ..widgets.sheet import Sheet
 from .controller import Controller
@@ -193,6 +193,23 @@ class Recording(Controller):
             await client.run_to(*place)
 
         self._again([to_pass, to_line] if goal else [to_line])
+
+    def to_finding(self, finding: Finding) -> list[Step]:
+        """The steps from the first line to the place of a finding, in the pass in which it was found first."""
+        goal = [{"file": k.file, "line": k.line, "pass": k.at_pass} for k in finding.loops]
+
+        async def to_pass(client: Client, facts: Facts) -> None:
+            await client.to_pass(goal)
+
+        async def to_line(client: Client, facts: Facts) -> None:
+            if (facts.file, facts.line) == (finding.file, finding.line):
+                raise Arrived
+            await client.run_to(finding.file, finding.line)
+
+        return [to_pass, to_line] if goal else [to_line]
+
+    def rerun_to_finding(self, finding: Finding) -> None:
+        self._again(self.to_finding(finding))
 
     def _again(self, steps: list[Step]) -> None:
         """A new run, paused at its first line for the first of the steps."""

@@ -22,7 +22,7 @@ from ...client.book import Book, switches_for
 from ...client.case import Claim
 from ...client.notes import Entry
 from ...client.setup import of_launch, remember
-from ...protocol import Facts, LedgerOf, Lookout, StackFrame
+from ...protocol import Facts, Finding, LedgerOf, Lookout, StackFrame
 from ..lookouts.screen import Lookouts
 from ..plotting.number_format import Format
 from ..shell import history
@@ -78,9 +78,10 @@ class Bench(Keyed, Controlled, Screen[None]):
         *(SourceTexts, Verifying, Breakpoints),
     )
 
-    def __init__(self, launch: Launch, palette: Palette, guided: bool = False) -> None:
+    def __init__(self, launch: Launch, palette: Palette, guided: bool = False, finding: Finding | None = None) -> None:
         super().__init__()
         self.guided = guided
+        self.finding = finding  # to which the first run goes
         self.settings = settings.load()[0]
         self.settings.fit(launch)
         launch.capture, launch.pause_at_end, launch.rewind = True, True, launch.return_points
@@ -174,7 +175,7 @@ class Bench(Keyed, Controlled, Screen[None]):
         self.query_one(Sheet).focus()
         self.sources.show_text(self.script_path())
         self.case.take_case()
-        self.running.start()
+        self.running.start(self.recording.to_finding(self.finding) if self.finding is not None else None)
         self.set_interval(1.5, self.breakpoints.look_at_files)
         self.set_interval(0.25, self.case.keep_case_if_changed)
 
@@ -455,6 +456,9 @@ class Bench(Keyed, Controlled, Screen[None]):
     async def action_end(self) -> None:
         if self.client is not None and self.client.alive:
             await self.client.end()
+
+    def action_findings(self) -> None:
+        self.uneven.open_findings(self.launch)
 
     def action_lookouts(self) -> None:
         self.app.push_screen(Lookouts(self, self.palette))

@@ -8,7 +8,6 @@ import contextlib
 import keyword
 import os
 import re
-import shutil
 from math import prod
 
 from textual.css.query import NoMatches
@@ -18,6 +17,7 @@ from ...protocol import Card
 from ..closeup.screen import CloseUp
 from ..plotting import image_export
 from ..plotting.charts import DRAW
+from ..shell.clipboard import copy
 from ..widgets.dialogs import Choice, Choose, Prompt, Sure
 from ..widgets.sheet import Sheet
 from .cards import Cards
@@ -399,20 +399,7 @@ class Values(Controller):
     # -- copying -------------------------------------------------------------------------------------
 
     def copy_text(self, text: str) -> None:
-        """To the terminal's clipboard (OSC 52), and to the system's where there is a command for it."""
-        self.bench.app.copy_to_clipboard(text)
-        command = next((c for c in ("wl-copy", "xclip", "xsel", "pbcopy") if shutil.which(c)), None)
-        if command is not None:
-            self.bench.run_worker(_pipe(command, text), group="copy")
-
-
-async def _pipe(command: str, text: str) -> None:
-    options = {"xclip": ["-selection", "clipboard"], "xsel": ["--clipboard", "--input"]}.get(command, [])
-    try:
-        process = await asyncio.create_subprocess_exec(command, *options, stdin=-1, stdout=-3, stderr=-3)
-        await asyncio.wait_for(process.communicate(text.encode()), 2)
-    except (OSError, TimeoutError):
-        return  # no display: the terminal has it
+        copy(self.bench, text)
 
 
 def names_in(line: str) -> list[str]:

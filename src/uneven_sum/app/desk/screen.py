@@ -11,7 +11,7 @@ from textual.containers import Horizontal, Vertical
 from textual.screen import Screen
 from textual.widgets import Input, OptionList, Static
 
-from ...client import BadUse, settings
+from ...client import BadUse, Launch, settings
 from ...client.setup import Setup, WrongField
 from ...demo import CASES, find
 from ..editor.screen import edit
@@ -40,7 +40,7 @@ FIELDS = {
 }
 
 
-KEYS = hints(commands.COMMANDS, "enter", "f", "tab", "o", "e", "n", "i", "k", "g", "7", "?", "q")
+KEYS = hints(commands.COMMANDS, "enter", "8", "f", "tab", "o", "e", "n", "i", "k", "g", "7", "?", "q")
 
 
 class Desk(Keyed, Controlled, Screen[None]):
@@ -162,10 +162,10 @@ class Desk(Keyed, Controlled, Screen[None]):
 
     # -- running -------------------------------------------------------------------------------------
 
-    def action_run(self, pauses: bool) -> None:
-        """Opens the Bench on the case."""
+    def launch(self) -> Launch | None:
+        """The chosen case with its run options; None, with a message, where one of them is wrong."""
         if self.setup is None:
-            return
+            return None
         try:
             launch = self.setup.launch()
         except WrongField as e:
@@ -173,14 +173,27 @@ class Desk(Keyed, Controlled, Screen[None]):
             self.say(f"{words}: {e}" if e.field in FIELDS else str(e), bad=True)
             if e.field in FIELDS:
                 self.query_one(f"#{e.field}", Input).focus()
+            return None
+        launch.keep_case = self.setup.key not in {Setup(str(find(n))).key for n in CASES}
+        self.say("")
+        return launch
+
+    def action_run(self, pauses: bool) -> None:
+        """Opens the Bench on the case."""
+        launch = self.launch()
+        if launch is None:
             return
         if not pauses:
             launch.pause_on, launch.pause_on_given, launch.return_points = set(), True, False
             launch.checks = launch.meters = False
         launch.entries_given = pauses
-        launch.keep_case = self.setup.key not in {Setup(str(find(n))).key for n in CASES}
-        self.say("")
         self.uneven.open_bench(launch)
+
+    def action_audit(self) -> None:
+        """Opens the Findings of the case."""
+        launch = self.launch()
+        if launch is not None:
+            self.uneven.open_findings(launch)
 
     @work(group="dialog")
     async def action_edit(self) -> None:

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import ast
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 from ...frames.namespace import locals_of
 from ...values import nonfinite
 from ..figures import full
-from ..finding import Place
+from ..finding import Place, loops_of
 from ..precise import Outcome, Unknown, compare
 from .base import Rule
 
@@ -33,6 +33,7 @@ class Losses:
     worst: Outcome | None = None
     operands: tuple[Any, Any, Any] | None = None
     at_pass: int = 0
+    loops: list[dict[str, Any]] = field(default_factory=list)
     root: str = ""
 
 
@@ -116,6 +117,7 @@ class Cancellation(Rule):
         if losses.worst is None or outcome.error > losses.worst.error:
             losses.worst, losses.operands = outcome, (a, b, result)
             losses.at_pass, losses.root = self.auditor.present_pass(), place.text_of(root)
+            losses.loops = loops_of(frame)
 
     def finish(self) -> None:
         for site, place in list(self.auditor.places.items()):
@@ -155,7 +157,7 @@ class Cancellation(Rule):
             operands=list(zip(place.operand_texts(), (full(v) for v in (a, b) if v is not None))) if scalars else [],
         )
         if told is not None:
-            told.at_pass = losses.at_pass
+            told.at_pass, told.loops = losses.at_pass, losses.loops
             place.times[self.NAME] = losses.lost
 
 

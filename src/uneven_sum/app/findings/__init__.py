@@ -1,0 +1,1 @@
+"""The Findings: what an audit has found."""

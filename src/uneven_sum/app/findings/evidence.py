@@ -1,0 +1,87 @@
+"""The evidence of one finding, in words and figures."""
+
+from __future__ import annotations
+
+import os
+import textwrap
+
+from rich.text import Text
+
+from ...protocol import Finding
+from ...protocol.names import shown
+from ..shell.theme import Palette
+
+ROWS = 12  # of a list in the evidence
+
+
+def colour_of(finding: Finding, palette: Palette) -> str:
+    if finding.accepted:
+        return palette.quiet
+    return {"wrong": palette.error, "doubtful": palette.warning}.get(finding.word, palette.at)
+
+
+def entry(finding: Finding, palette: Palette, width: int) -> Text:
+    """One entry of the list: word, line, sentence, how often."""
+    colour = colour_of(finding, palette)
+    word = "accepted" if finding.accepted else finding.word
+    often = f"{finding.times:,} times" if finding.times > 1 else ""
+    since = f"since pass {finding.at_pass:,}" if finding.at_pass else ""
+    tail = ", ".join(part for part in (often, since) if part)
+    out = Text()
+    head = f"{word:<9} {finding.line:>5}  "
+    lines = textwrap.wrap(finding.headline, max(20, width - len(head))) or [""]
+    out.append(head, f"bold {colour}")
+    out.append(lines[0], palette.quiet if finding.accepted else palette.text)
+    for line in lines[1:]:
+        out.append("\n" + " " * len(head) + line, palette.quiet if finding.accepted else palette.text)
+    if tail:
+        out.append("\n" + " " * len(head) + tail, palette.quiet)
+    return out
+
+
+def evidence(finding: Finding, palette: Palette) -> Text:
+    """Operands with their values, the figures, what is right, and where it is."""
+    p, out = palette, Text()
+
+    def section(title: str) -> None:
+        out.append(("\n\n" if out else "") + title + "\n", f"bold {p.quiet}")
+
+    section("where")
+    place = f"{os.path.basename(finding.file)}, line {finding.line}"
+    out.append(f"{place}{f', in {shown(finding.function)}' if finding.function else ''}\n", p.text)
+    out.append("term  ", p.quiet)
+    out.append(" ".join(finding.term.split()) + "\n", f"bold {p.text}")
+    out.append(f"{finding.times:,} times" if finding.times > 1 else "once", p.text)
+    passes = [f"pass {k.at_pass:,} of the loop at line {k.line}" for k in finding.loops]
+    if passes:
+        out.append(f", first in {passes[0]}", p.text)
+    elif finding.at_pass:
+        out.append(f", first in pass {finding.at_pass:,}", p.text)
+    if finding.cell:
+        out.append(f", cell {finding.cell}", p.text)
+    if finding.operands:
+        section("operands")
+        wide = max(len(name) for name, _ in finding.operands)
+        out.append("\n".join(f"{name:<{min(wide, 24)}}  {value}" for name, value in finding.operands), p.text)
+    figures = [(k, v) for k, v in finding.evidence.items() if not isinstance(v, list)]
+    lists = [(k, v) for k, v in finding.evidence.items() if isinstance(v, list) and v]
+    if figures:
+        section("figures")
+        wide = max(len(k) for k, _ in figures)
+        out.append("\n".join(f"{k:<{wide}}  {number(v)}" for k, v in figures), p.text)
+    for name, values in lists:
+        section({"near": "near keys: left, right"}.get(name, name))
+        rows = [" beside ".join(map(repr, v)) if isinstance(v, list) else str(v) for v in values]
+        out.append("\n".join(rows[:ROWS]) + (f"\nand {len(rows) - ROWS:,} more" if len(rows) > ROWS else ""), p.text)
+    if finding.right:
+        section("right would be")
+        out.append(finding.right, p.fine)
+    section("found by the rule")
+    out.append(finding.rule, p.text)
+    return out
+
+
+def number(value: object) -> str:
+    if isinstance(value, bool) or not isinstance(value, (int, float)):
+        return str(value)
+    return f"{value:,}" if isinstance(value, int) else f"{value:.6g}"

@@ -1,0 +1,87 @@
+"""An audit: a run of its own, without pauses, whose rules report where a finite result cannot be trusted."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+
+import msgspec
+
+from ..host.launch import BadUse, Launch
+from ..protocol import Finding
+from . import accepted
+from .client import Client
+from .events import Ended, Exited, Found, Stopped, Where
+
+Progress = Callable[[Where], None]
+
+
+@dataclass
+class Audit:
+    """`findings`: the weightiest first.  `ended`: how the run ended, a sentence; empty where it came to its end."""
+
+    launch: Launch
+    findings: list[Finding] = field(default_factory=list)
+    ended: str = ""
+    seconds: float = 0.0
+    _client: Client | None = None
+
+    @property
+    def script(self) -> str:
+        return os.path.join(self.launch.cwd or os.getcwd(), self.launch.program)
+
+    async def run(self, progress: Progress) -> None:
+        """Run to the end.  BadUse when the script cannot be run."""
+        launch = replace(
+            self.launch,
+            audit=self.launch.audit or [],
+            pause_on=set(),
+            pause_on_given=True,
+            checks=False,
+            pause_at_end=False,
+            capture=True,
+            rewind=False,
+            return_points=False,
+        )
+        client = self._client = Client(launch)
+        began = time.monotonic()
+        try:
+            await client.start()
+            while True:
+                event = await client.next_event()
+                if isinstance(event, Found):
+                    self._take(event.findings)
+                elif isinstance(event, Where):
+                    progress(event)
+                elif isinstance(event, Stopped):
+                    await client.go_on()
+                elif isinstance(event, Ended) and event.exit_status:
+                    how = f"by {event.said}" if event.said else f"with status {event.exit_status}"
+                    self.ended = f"The script ended {how}; what was found until then is shown."
+                elif isinstance(event, Exited):
+                    if event.died:
+                        self.ended = event.sentence
+                    break
+        finally:
+            self.seconds = time.monotonic() - began
+            self._client = None
+            await client.end()
+
+    async def stop(self) -> None:
+        """End the run; what was found so far stays."""
+        client = self._client
+        if client is None:
+            return
+        with contextlib.suppress(BadUse):
+            body = await client.session.request("unevenSum/findings")
+            self._take(msgspec.convert(body["findings"], list[Finding]))
+        self.ended = "The audit was ended before the script was."
+        await client.end()
+
+    def _take(self, findings: list[Finding]) -> None:
+        self.findings = findings
+        if not self.launch.as_module:
+            accepted.mark(self.script, findings)
