@@ -13,6 +13,7 @@ import numpy as np
 import pandas as pd
 from rounds import rounds
 
+from uneven_sum.agent.audit import probes
 from uneven_sum.agent.audit.auditor import Auditor
 from uneven_sum.agent.probes import runtime
 from uneven_sum.agent.reload.loader import Loader
@@ -57,7 +58,7 @@ def main() -> int:
         plain: dict[str, Any] = {"np": np, "pd": pd}
         exec(compile(text, name, "exec"), plain)
         auditor = Auditor()
-        runtime.PROBES.update(auditor.probes())
+        runtime.PROBES.update(probes.of(auditor))
         loader = Loader(Options(checks=False, audit=auditor.wants()))
         audited: dict[str, Any] = {"np": np, "pd": pd, "__name__": "audited"}
         exec(loader.compile(f"{name}.py", text.encode()), audited)

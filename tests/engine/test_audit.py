@@ -116,3 +116,36 @@ def test_bad_options(options: list[str], said: str, script) -> None:
 def test_an_audit_on_each_interpreter(script, interpreter: str) -> None:
     text = "total = 1e17\nfor k in range(100):\n    total += 1.0\nprint(total, int(0.29 * 100))\nx = 'a' + 'b'\n"
     assert [(f.rule, f.line) for f in audit(script(text), python=interpreter)] == [("absorption", 3), ("truncation", 4)]
+
+
+WARNS = """
+import numpy as np, warnings
+largest = np.int32(2**31 - 1)
+def more(x):
+    return (x
+            + np.int32(1))
+for k in range(3):
+    a = largest + np.int32(k)
+    b = more(largest)
+c = np.array([1.0, 0.0]) / np.array([0.0, 0.0])
+warnings.warn("low", stacklevel=1)
+with warnings.catch_warnings(record=True) as met:
+    warnings.simplefilter("always")
+    for k in range(2):
+        largest + np.int32(9)
+print(len(met), met[0].lineno, met[0].filename)
+warnings.simplefilter("error")
+try:
+    largest + np.int32(9)
+except RuntimeWarning as e:
+    print(e)
+"""
+
+
+def test_warnings_of_audited_calculations_stand_at_the_scripts_lines(script) -> None:
+    path = script(WARNS)
+    plain = subprocess.run([sys.executable, path], capture_output=True, text=True)
+    command = [sys.executable, "-m", "uneven_sum", "check", "--audit", path]
+    done = subprocess.run(command, capture_output=True, text=True)
+    assert plain.stderr.count("Warning") >= 4
+    assert done.stdout == plain.stdout and done.stderr.startswith(plain.stderr)

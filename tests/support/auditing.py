@@ -11,6 +11,7 @@ import warnings
 from pathlib import Path
 from typing import NamedTuple
 
+from uneven_sum.agent.audit import probes
 from uneven_sum.agent.audit.auditor import Auditor
 from uneven_sum.agent.audit.finding import Finding
 from uneven_sum.agent.probes import runtime
@@ -41,7 +42,7 @@ def audit_here(text: str, path: Path, rules: set[str] | None = None) -> list[Fin
     """Run a script with an audit's probes; what it prints is dropped."""
     auditor = Auditor(rules)
     kept = dict(runtime.PROBES)
-    runtime.PROBES.update(auditor.probes())
+    runtime.PROBES.update(probes.of(auditor))
     try:
         loader = Loader(Options(checks=False, audit=auditor.wants()))
         code = loader.compile(str(path), text.encode())

@@ -13,6 +13,7 @@ import time
 import types
 from typing import Any
 
+from .audit import probes as audit_probes
 from .audit.auditor import Auditor
 from .core import identity, run_state, unbuffered_streams
 from .core.text import clean
@@ -127,7 +128,7 @@ def _prepare(fd: int) -> Engine:
     if arguments.get("audit") is not None:
         engine.audit = Auditor(set(arguments["audit"]) or None)
         engine.loader.options.audit = engine.audit.wants()
-        runtime.PROBES.update(engine.audit.probes())
+        runtime.PROBES.update(audit_probes.of(engine.audit))
     wire.send(
         {
             "type": "response",

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Any
 
 
@@ -36,42 +35,3 @@ class Running:
                 if not self.first:
                     self.first, self.shown = self.passes, (a, small)
         self.last = result
-
-
-Others = Callable[[Any, Any, Any, int], Any]
-Alternates = Callable[[Any, Any, int], None]
-
-
-def probe(
-    name: str, add: Callable[[Any, Any], Any], sums: dict[int, Running], alternates: Alternates, others: Others
-) -> Callable[[Any, Any, int], Any]:
-    """The probe of `total + x` or `total - x`.  `alternates` is called when an increment has another sign than the one
-    before, `others` for what is no float.  As `Running.take`, in line: this is the hottest path of an audit."""
-    minus = name == "sub"
-
-    def running(a: Any, b: Any, site: int) -> Any:
-        result = add(a, b)
-        if type(result) is not float:
-            return others(a, b, result, site)
-        known = sums.get(site)
-        if known is None:
-            known = sums[site] = Running()
-        known.passes += 1
-        if known.step * b < 0:
-            alternates(b, known, site)
-        known.step = b
-        small = -b if minus else b
-        if (a if a >= 0 else -a) < (small if small >= 0 else -small):
-            a, small = small, a
-        lost = small - (result - a)
-        known.added += small if small >= 0 else -small
-        if lost:
-            known.lost += lost
-            if result == a:
-                known.without += 1
-                if not known.first:
-                    known.first, known.shown = known.passes, (a, small)
-        known.last = result
-        return result
-
-    return running

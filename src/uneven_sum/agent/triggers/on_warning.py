@@ -16,7 +16,7 @@ from ..probes import runtime
 from ..source import registry
 from ..source.source_file import Position
 from ..stepping import tracer
-from . import style_warnings
+from . import style_warnings, warning_places
 from .settings import Switches
 
 if TYPE_CHECKING:
@@ -51,6 +51,8 @@ class WarningTrigger(tracer.Hooks):
             return  # matplotlib's `show` on our backend: the figures are kept, and can be saved
         if sys.gettrace() is not None and str(message.message).startswith("assigning None to unbound local"):
             return  # 3.12 says so of a comprehension's names whenever a module's call is traced, as we do in a step
+        if not warning_places.give_back(message, sys._getframe(1)):
+            return
         self._show(message)
         if run_state.quiet or run_state.in_trial or "warning" not in self.pauses_on:
             return

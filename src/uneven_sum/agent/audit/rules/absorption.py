@@ -22,6 +22,7 @@ class Absorption(Rule):
     """
 
     NAME = "absorption"
+    TAKES = frozenset({"float"})
     WANTS = ("add", "sub", "call:float32", "call:float16", "call:cumsum")
 
     def __init__(self, auditor: Any) -> None:
@@ -37,9 +38,7 @@ class Absorption(Rule):
                 known.take(float(a), float(b) if name == "add" else -float(b), float(result))
                 known.narrow = result.dtype.itemsize < 8
 
-    def call(
-        self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int, kept: Any
-    ) -> None:
+    def call(self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int) -> None:
         np = nonfinite.module("numpy")
         if np is None:
             return

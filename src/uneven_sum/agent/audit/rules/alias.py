@@ -35,6 +35,7 @@ class Alias(Rule):
     """
 
     NAME = "alias"
+    TAKES = frozenset({"array", "frame", "container"})
     WANTS = ("mul", "store", "changed", "call:fromkeys")
 
     def __init__(self, auditor: Any) -> None:
@@ -57,7 +58,7 @@ class Alias(Rule):
         if is_one_of(type(row), *MUTABLE) and not row and len(self.empty) < 1_000:
             self.empty.append((row, site, times))
 
-    def call(self, function: Any, args: Any, named: Any, result: Any, site: int, kept: Any) -> None:
+    def call(self, function: Any, args: Any, named: Any, result: Any, site: int) -> None:
         """`dict.fromkeys(keys, [])`: all keys have the same list."""
         if len(args) == 2 and is_one_of(type(args[1]), *MUTABLE) and is_one_of(type(result), dict) and len(result) > 1:
             self._share(args[1], site, len(result))
@@ -67,7 +68,7 @@ class Alias(Rule):
         if isinstance(node, ast.AugAssign) and isinstance(node.target, ast.Name):
             self._look(target, node.target.id, site, whole=True)
 
-    def store(self, target: Any, index: Any, value: Any, site: int, kept: Any) -> None:
+    def store(self, target: Any, index: Any, value: Any, site: int) -> None:
         node = self.auditor.place(site).node
         if isinstance(node, ast.Subscript) and isinstance(node.value, ast.Name):
             self._look(target, node.value.id, site, whole=False)

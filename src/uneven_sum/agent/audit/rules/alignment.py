@@ -12,6 +12,7 @@ from .base import Rule
 
 class Alignment(Rule):
     NAME = "alignment"
+    TAKES = frozenset({"frame"})
     WANTS = ("add", "sub", "mul", "truediv", "store")
 
     def operator(self, name: str, a: object, b: object, result: object, site: int) -> None:
@@ -98,7 +99,7 @@ class Alignment(Rule):
             right="the values in their order: .to_numpy()",
         )
 
-    def store(self, target: object, index: object, value: object, site: int, kept: object) -> None:
+    def store(self, target: object, index: object, value: object, site: int) -> None:
         pd = nonfinite.module("pandas")
         if pd is None or not isinstance(target, pd.DataFrame) or not isinstance(value, pd.Series):
             return

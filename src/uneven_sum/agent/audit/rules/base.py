@@ -18,7 +18,8 @@ class Rule:
     `SCALARS`: it wants operators on plain floats and ints; `SCREEN`: "cancels", only differences of nearly equal
     numbers; "floats", all whose result is a float; "every", all of them; else those whose result is tiny, or whose
     operands are near.
-    `OTHERS`: it wants those on anything else.  `WEAK`: off unless named.
+    `OTHERS`: it wants those on anything else, where an operand (of a store, the target) is of a category of `TAKES`.
+    `WEAK`: off unless named.
     """
 
     NAME: ClassVar[str]
@@ -26,6 +27,7 @@ class Rule:
     SCALARS: ClassVar[bool] = False
     SCREEN: ClassVar[str] = ""
     OTHERS: ClassVar[bool] = True
+    TAKES: ClassVar[frozenset[str]] = frozenset({"array"})
     WEAK: ClassVar[bool] = False
 
     def __init__(self, auditor: Auditor) -> None:
@@ -40,18 +42,16 @@ class Rule:
     def alternates(self, b: Any, running: Running, site: int) -> None:
         """The increment of a running sum has another sign than the one before."""
 
-    def before(self, function: object, args: tuple[Any, ...], named: dict[str, Any], site: int) -> Any:
-        """Before a call; what it returns is given to `call`."""
+    def before(self, function: object, args: tuple[Any, ...], named: dict[str, Any], site: int) -> None:
+        """Before a call."""
 
-    def call(
-        self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int, kept: object
-    ) -> None:
+    def call(self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int) -> None:
         """After a call."""
 
-    def before_store(self, target: object, index: object, value: object, site: int) -> Any:
-        """Before `target[index] = value`; what it returns is given to `store`."""
+    def before_store(self, target: object, index: object, value: object, site: int) -> None:
+        """Before `target[index] = value`."""
 
-    def store(self, target: object, index: object, value: object, site: int, kept: object) -> None:
+    def store(self, target: object, index: object, value: object, site: int) -> None:
         """After `target[index] = value`."""
 
     def changed(self, target: Any, site: int) -> None:

@@ -67,7 +67,7 @@ class Cancellation(Rule):
         if _largest(np, result) < NEARLY * largest:
             self._lost(a, b, result, site)
 
-    def call(self, function: Any, args: tuple[Any, ...], named: Any, result: Any, site: int, kept: Any) -> None:
+    def call(self, function: Any, args: tuple[Any, ...], named: Any, result: Any, site: int) -> None:
         if len(args) != 1:
             return
         np, x = nonfinite.module("numpy"), args[0]

@@ -64,7 +64,7 @@ class Exhausted(Rule):
             if _is_iterator(value):
                 self._enter(value, site, name in TAKES)
 
-    def call(self, function: Any, args: Any, named: Any, result: Any, site: int, kept: Any) -> None:
+    def call(self, function: Any, args: Any, named: Any, result: Any, site: int) -> None:
         if getattr(function, "__name__", "") in READS:
             owner = getattr(function, "__self__", None)
             if _is_file(owner):

@@ -20,6 +20,7 @@ class FloatEquality(Rule):
     """Exempt where the place becomes equal later: there the comparison does what it should."""
 
     NAME = "float-equality"
+    TAKES = frozenset({"float", "array", "frame"})
     WANTS = (
         *("eq", "ne", "lt", "le", "gt", "ge", "in"),
         *(f"call:{name}" for name in ("arange", "isin", "get", "index", "count", "set", "unique")),
@@ -130,9 +131,7 @@ class FloatEquality(Rule):
                 right=f"{len(values) - len(near)} values",
             )
 
-    def call(
-        self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int, kept: Any
-    ) -> None:
+    def call(self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int) -> None:
         np, name = nonfinite.module("numpy"), seen(function, "__name__", "")
         owner = seen(function, "__self__", None)
         if (name == "get" and is_one_of(type(owner), dict) and args and args[0] not in owner) or (

@@ -19,9 +19,7 @@ class IllConditioned(Rule):
     NAME = "ill-conditioned"
     WANTS = ("call:solve", "call:inv", "call:lstsq", "call:polyfit", "call:pinv")
 
-    def call(
-        self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int, kept: object
-    ) -> None:
+    def call(self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int) -> None:
         np = nonfinite.module("numpy")
         if np is None or not args:
             return

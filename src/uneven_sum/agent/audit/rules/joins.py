@@ -80,9 +80,7 @@ class LostRows(Rule):
     NAME = "lost-rows"
     WANTS = tuple(f"call:{name}" for name in ("merge", "join", "groupby", "pivot_table", "map", "isin"))
 
-    def call(
-        self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int, kept: object
-    ) -> None:
+    def call(self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int) -> None:
         pd = nonfinite.module("pandas")
         name = seen(function, "__name__", "")
         if pd is None or named.get("indicator"):
@@ -204,9 +202,7 @@ class DuplicatedRows(Rule):
     NAME = "duplicated-rows"
     WANTS = ("call:merge", "call:join")
 
-    def call(
-        self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int, kept: object
-    ) -> None:
+    def call(self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int) -> None:
         pd = nonfinite.module("pandas")
         sides = _sides(function, args, named) if pd is not None else None
         if sides is None or named.get("validate") or named.get("how") in ("cross", "outer", "right"):

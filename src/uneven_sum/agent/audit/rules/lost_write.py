@@ -19,6 +19,7 @@ METHODS = (
 
 class LostWrite(Rule):
     NAME = "lost-write"
+    TAKES = frozenset({"array", "frame", "container", "other"})
     WANTS = ("store", *(f"unused:{name}" for name in (*METHODS, *FUNCTIONS)))
 
     def unused(self, value: object, site: int) -> None:

@@ -20,6 +20,7 @@ class Missing(Rule):
     counts the missing ones there.  Exempt where the same function asks for missing cells."""
 
     NAME = "missing"
+    TAKES = frozenset({"array", "frame"})
     WANTS = (*ORDERS, *(f"call:{name}" for name in (*PLACES, "sum")))
     SCALARS = True
 
@@ -64,9 +65,7 @@ class Missing(Rule):
             evidence={"missing": count, "of": of},
         )
 
-    def call(
-        self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int, kept: Any
-    ) -> None:
+    def call(self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int) -> None:
         name = seen(function, "__name__", "")
         owner = seen(function, "__self__", None)
         given = owner if _missing(owner)[1] else args[0] if args else None

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 from ...core.type_identity import is_one_of
@@ -27,7 +28,7 @@ class Narrowing(Rule):
         if a.size and int(np.abs(a).max()) > LIMIT["float64"] and not self.auditor.has(self, site):
             self._changed(np, a, a.astype(float), "float64", site)
 
-    def store(self, target: Any, index: Any, value: Any, site: int, kept: Any) -> None:
+    def store(self, target: Any, index: Any, value: Any, site: int) -> None:
         np = nonfinite.module("numpy")
         if np is None or not isinstance(target, np.ndarray) or str(target.dtype) not in LIMIT:
             return
@@ -38,6 +39,14 @@ class Narrowing(Rule):
         elif isinstance(value, np.ndarray) and value.dtype.kind in "iu" and value.size:
             if not self.auditor.has(self, site):
                 self._changed(np, value, value.astype(target.dtype), str(target.dtype), site)
+
+    def _scalar(self, np: Any, given: float, result: Any, site: int) -> None:
+        """`np.float32(x)` of a whole number, which comes often in loops."""
+        if -2048.0 < given < 2048.0 or not given.is_integer() or not isinstance(result, np.floating):
+            return
+        kind = str(result.dtype)
+        if abs(given) >= LIMIT.get(kind, math.inf) and float(result) != given and not self.auditor.has(self, site):
+            self._tell(given, result, kind, 1, 0, site)
 
     def _columns(self, pd: Any, np: Any, sources: list[Any], result: Any, site: int) -> None:
         """Integers that became floats since rows without a partner have missing values."""
@@ -59,13 +68,14 @@ class Narrowing(Rule):
             first, then = before[changed].ravel()[0], after[changed].ravel()[0]
             self._tell(first, then, kind, int(changed.sum()), lost, site, where)
 
-    def call(
-        self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int, kept: Any
-    ) -> None:
+    def call(self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int) -> None:
         np = nonfinite.module("numpy")
         if np is None:
             if function is float and args and type(args[0]) is int and int(result) != args[0]:
                 self._tell(args[0], result, "float64", 1, 0, site)
+            return
+        if args and isinstance(args[0], (float, np.floating)):
+            self._scalar(np, float(args[0]), result, site)
             return
         pd, name = nonfinite.module("pandas"), seen(function, "__name__", "")
         if name in ("merge", "join", "reindex", "concat"):

@@ -37,6 +37,7 @@ def _is_text_on_purpose(node: ast.AST | None) -> bool:
 
 class TextArithmetic(Rule):
     NAME = "text-arithmetic"
+    TAKES = frozenset({"text", "frame"})
     WANTS = (
         "add",
         "lt",
@@ -119,9 +120,7 @@ class TextArithmetic(Rule):
             right="True",
         )
 
-    def call(
-        self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int, kept: object
-    ) -> None:
+    def call(self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int) -> None:
         pd = nonfinite.module("pandas")
         owner = seen(function, "__self__", None)
         given: Any = args[0] if args else None

@@ -41,7 +41,7 @@ class Truncation(Rule):
                 operands=list(zip(place.operand_texts(), (full(a), full(b)))),
             )
 
-    def store(self, target: object, index: object, value: object, site: int, kept: object) -> None:
+    def store(self, target: object, index: object, value: object, site: int) -> None:
         np = nonfinite.module("numpy")
         if np is None or not isinstance(target, np.ndarray) or target.dtype.kind not in "iu":
             return
@@ -65,9 +65,7 @@ class Truncation(Rule):
             right=full(first),
         )
 
-    def call(
-        self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int, kept: object
-    ) -> None:
+    def call(self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int) -> None:
         np = nonfinite.module("numpy")
         name = seen(function, "__name__", "")
         if (function is int and len(args) == 1 and type(args[0]) is float) or (
@@ -75,7 +73,7 @@ class Truncation(Rule):
         ):
             self._near(args[0], site)
         elif name == "fill" and np is not None and args:
-            self.store(seen(function, "__self__", None), None, args[0], site, None)
+            self.store(seen(function, "__self__", None), None, args[0], site)
         elif name == "linspace" and np is not None and seen(seen(result, "dtype"), "kind", "") in ("i", "u"):
             self._steps(np, args, result, site)
         elif name in ("floor", "trunc") and np is not None and isinstance(args[0] if args else None, np.ndarray):

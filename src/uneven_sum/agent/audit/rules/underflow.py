@@ -17,6 +17,7 @@ TINY = sys.float_info.min
 
 class Underflow(Rule):
     NAME = "underflow"
+    TAKES = frozenset({"float", "array"})
     WANTS = ("mul", "pow", "call:prod", "call:cumprod", "call:exp")
     SCALARS = True
 
@@ -91,9 +92,7 @@ class Underflow(Rule):
             operands=list(zip(place.operand_texts(), (full(x), full(y)))),
         )
 
-    def call(
-        self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int, kept: Any
-    ) -> None:
+    def call(self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int) -> None:
         np = nonfinite.module("numpy")
         if seen(function, "__name__", "") == "exp":
             self._exponential(np, args[0] if args else None, result, site)

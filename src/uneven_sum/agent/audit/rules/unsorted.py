@@ -28,9 +28,7 @@ class Unsorted(Rule):
     NAME = "unsorted"
     WANTS = tuple(f"call:{name}" for name in SORTED)
 
-    def call(
-        self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int, kept: object
-    ) -> None:
+    def call(self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int) -> None:
         name = seen(function, "__name__", "")
         owner = seen(function, "__self__", None)
         np = nonfinite.module("numpy")

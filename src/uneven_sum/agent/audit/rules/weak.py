@@ -48,9 +48,7 @@ class Degrees(Rule):
     WANTS = ("call:sin", "call:cos", "call:tan")
     WEAK = True
 
-    def call(
-        self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int, kept: Any
-    ) -> None:
+    def call(self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int) -> None:
         if args and is_one_of(type(args[0]), int, float) and abs(args[0]) > 2 * math.pi and float(args[0]).is_integer():
             if not self.auditor.has(self, site):
                 place = self.auditor.place(site)
@@ -72,9 +70,7 @@ class Rounding(Rule):
     WANTS = ("call:round", "call:rint", "call:around")
     WEAK = True
 
-    def call(
-        self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int, kept: Any
-    ) -> None:
+    def call(self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int) -> None:
         digits = args[1] if len(args) > 1 else named.get("ndigits", 0)
         if not args or not is_one_of(type(args[0]), float) or not is_one_of(type(digits), int) or not 0 <= digits <= 15:
             return

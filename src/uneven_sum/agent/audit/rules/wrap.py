@@ -20,6 +20,7 @@ UFUNCS = {"add": "add", "subtract": "sub", "multiply": "mul", "power": "pow"}
 SIGNS = {"add": "+", "sub": "−", "mul": "×", "pow": "to the power of"}
 REDUCES = ("sum", "prod", "cumsum", "cumprod", "dot", "matmul")
 INTEGERS = ("int8", "int16", "int32", "uint8", "uint16", "uint32")
+EXACT_CELLS = 1_000  # of 64 bits, that are calculated in Python integers
 WIDER = ("int64", "float64")
 
 
@@ -30,6 +31,7 @@ class Wrap(Rule):
     """
 
     NAME = "wrap"
+    TAKES = frozenset({"integer", "array", "frame"})
     WANTS = (
         *(*EXACT, "matmul", "neg"),
         *(f"call:{name}" for name in (*REDUCES, *UFUNCS, *INTEGERS, "abs", "absolute", "negative", "diff", "astype")),
@@ -63,12 +65,18 @@ class Wrap(Rule):
         if min(bounds) >= int(info.min) and max(bounds) <= int(info.max):
             return
         wide, other = np.broadcast_arrays(left, right)
-        floats = {"add": np.add, "sub": np.subtract, "mul": np.multiply, "pow": np.float_power}[name]
-        near = floats(wide.astype(float), other.astype(float))
-        half = float(info.max) / 2
-        outside = (near > float(info.max) * (1 + 1e-9)) | (near < float(info.min) * (1 + 1e-9) - 0.5)
+        if name != "pow" and told.dtype.itemsize < 8:
+            ints = {"add": np.add, "sub": np.subtract, "mul": np.multiply}[name]
+            outside = ints(wide.astype(np.int64), other.astype(np.int64)) != told
+        elif told.size <= EXACT_CELLS:
+            pairs = zip(wide.ravel().tolist(), other.ravel().tolist(), told.ravel().tolist())
+            outside = np.array([exact(x, y) != z for x, y, z in pairs]).reshape(told.shape)
+        else:
+            floats = {"add": np.add, "sub": np.subtract, "mul": np.multiply, "pow": np.float_power}[name]
+            near = floats(wide.astype(float), other.astype(float))
+            outside = (near > float(info.max) * (1 + 1e-9)) | (near < float(info.min) * (1 + 1e-9) - 0.5)
         if unsigned and name == "sub":
-            outside = (near < -0.5) & (told.astype(float) > half)
+            outside &= told > info.max // 2
         places = np.argwhere(outside)
         if not len(places) or self.auditor.has(self, site):
             return
@@ -104,9 +112,7 @@ class Wrap(Rule):
             operands=list(zip(place.operand_texts(), (full(x), full(y)))),
         )
 
-    def call(
-        self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int, kept: object
-    ) -> None:
+    def call(self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int) -> None:
         np = nonfinite.module("numpy")
         told = _cells(np, result) if np is not None else None
         name = seen(function, "__name__", "")

@@ -1,0 +1,41 @@
+"""Sorts types into what rules ask about: numbers, arrays, frames, texts."""
+
+from __future__ import annotations
+
+from ..values import nonfinite
+
+NUMBERS = frozenset({"number", "float64"})
+NOTHING = frozenset({"nothing"})
+_known: dict[int, tuple[type, str, bool]] = {}  # by the id of a type: a metaclass may define `__eq__`
+_PLAIN: dict[int, str] = {
+    **{id(kind): "number" for kind in (float, int)},
+    **{id(kind): "nothing" for kind in (bool, bytes, type(None))},
+    **{id(kind): "container" for kind in (list, tuple, dict, set, frozenset)},
+    id(str): "text",
+}
+
+
+def category(kind: type) -> str:
+    """`number` (Python's own), `float64`, `float` (narrower ones), `integer`, `array`, `frame` (series and indices
+    too), `text`, `container`, `nothing` or `other`."""
+    plain = _PLAIN.get(id(kind))
+    if plain is not None:
+        return plain
+    np, pd = nonfinite.module("numpy"), nonfinite.module("pandas")
+    known = _known.get(id(kind))
+    with_both = np is not None and pd is not None
+    if known is None or known[2] != with_both:
+        known = _known[id(kind)] = (kind, _found(kind, np, pd), with_both)
+    return known[1]
+
+
+def _found(kind: type, np: object, pd: object) -> str:
+    numpy: list[tuple[str, str]] = [("float64", "float64"), ("floating", "float"), ("integer", "integer")]
+    numpy += [("ndarray", "array"), ("bool_", "nothing")]
+    for name, found in numpy if np is not None else ():
+        if issubclass(kind, getattr(np, name)):
+            return found
+    for name in ("Series", "DataFrame", "Index") if pd is not None else ():
+        if issubclass(kind, getattr(pd, name)):
+            return "frame"
+    return "text" if issubclass(kind, str) else "other"
