@@ -196,7 +196,8 @@ class Recording(Controller):
 
     def to_finding(self, finding: Finding) -> list[Step]:
         """The steps from the first line to the place of a finding, in the pass in which it was found first."""
-        goal = [{"file": k.file, "line": k.line, "pass": k.at_pass} for k in finding.loops]
+        own = (finding.file, finding.line)  # of a comprehension there: its statement is where to pause
+        goal = [{"file": k.file, "line": k.line, "pass": k.at_pass} for k in finding.loops if (k.file, k.line) != own]
 
         async def to_pass(client: Client, facts: Facts) -> None:
             await client.to_pass(goal)

@@ -31,6 +31,7 @@ from . import commands
 from .evidence import entry, evidence
 
 DONE = hints(commands.COMMANDS, "enter", "A", "ctrl+k", "e", "r", "escape", "?")
+NONE = hints(commands.COMMANDS, "e", "r", "escape", "?")
 RUNS = hints(commands.COMMANDS, "x", "escape", "?")
 
 
@@ -45,6 +46,7 @@ class Findings(Keyed, Screen[None]):
     Findings #below { height: 1fr; }
     Findings #source { width: 1fr; height: 100%; }
     Findings #evidence { width: 48; height: 100%; background: $panel; padding: 0 1; border-left: solid $rule; }
+    Findings.running #evidence, Findings.empty #evidence { display: none; }
     Findings #evidence Static { background: $panel; }
     Findings #said { height: 1; padding: 0 1; }
     Findings.narrow #below { layout: vertical; }
@@ -96,8 +98,9 @@ class Findings(Keyed, Screen[None]):
 
     def begin(self) -> None:
         self.state = "running"
+        self.add_class("running")
         self.query_one(TopLine).show(f"Findings   {self.audit.launch.name}", "audit under way")
-        self.query_one(Keys).show(RUNS)
+        self.query_one(Keys).show(self.keys_shown())
         self.query_one(Options).display = False
         self.tell(f"{self.audit.launch.name} is being audited: it runs from its start to its end without pauses.")
         if not self.audit.launch.as_module:
@@ -120,6 +123,9 @@ class Findings(Keyed, Screen[None]):
 
     def progress(self, where: Where) -> None:
         """The line and pass that the run is at."""
+        sheet = self.query_one(Sheet)
+        if os.path.realpath(where.file) == os.path.realpath(sheet.path or ""):
+            sheet.show_place(where.line, where.line, "in", move=True)
         told = [f"line {where.line:,}"]
         for loop in where.loops[:2]:
             if loop.number:
@@ -129,10 +135,13 @@ class Findings(Keyed, Screen[None]):
 
     def done(self) -> None:
         self.state = "done"
-        self.query_one(Keys).show(DONE)
+        self.remove_class("running")
         self.fill()
         if self.audit.ended:
             self.say(self.audit.ended, bad=True)
+
+    def keys_shown(self) -> list[tuple[str, str]]:
+        return list(RUNS if self.state == "running" else DONE if self.rows else NONE)
 
     def counted(self) -> str:
         """`3 wrong · 1 question`."""
@@ -150,18 +159,21 @@ class Findings(Keyed, Screen[None]):
         self.rows = [f for f in self.audit.findings if not (self.hidden and f.accepted)]
         self.rows.sort(key=lambda f: f.accepted)
         options.clear_options()
-        width = self.size.width - 5
+        width = self.size.width - 7  # the sign, the scroll bar
         options.add_options([Option(entry(f, self.palette, width)) for f in self.rows])
         took = f"audited in {self.audit.seconds:.1f} s"
         self.query_one(TopLine).show(f"Findings   {self.audit.launch.name}", f"{took} · {self.counted()}")
         options.display = bool(self.rows)
+        self.set_class(not self.rows, "empty")
+        self.query_one(Keys).show(self.keys_shown())
         self.query_one("#none", Static).display = not self.rows
         if self.rows:
             options.highlighted = min(at, len(self.rows) - 1)
             options.focus()
             self.show(self.rows[options.highlighted or 0])
         else:
-            self.query_one("#evidence-text", Static).update("")
+            self.query_one(Sheet).show_place(0, 0, "")
+            self.query_one(Sheet).show_notes([])
             self.tell(
                 "No findings: no rule has found a result that cannot be trusted. Rules see what the script itself "
                 "calculates, and what goes into and comes out of libraries."
@@ -234,9 +246,14 @@ class Findings(Keyed, Screen[None]):
     @work(group="dialog")
     async def action_edit(self) -> None:
         finding = self.chosen
-        if finding is not None and await edit(self, self.palette, finding.file, finding.line, self.say, frozenset()):
+        if self.state != "done" or (finding is None and self.audit.launch.as_module):
+            return
+        path = finding.file if finding is not None else self.audit.script
+        line = finding.line if finding is not None else 1
+        if await edit(self, self.palette, path, line, self.say, frozenset()):
             self.say(f"Saved. {self.key('r')} audits the new text.")
-            self.show(finding)
+            if finding is not None:
+                self.show(finding)
 
     def action_hide(self) -> None:
         if self.state == "done":
@@ -272,4 +289,4 @@ class Findings(Keyed, Screen[None]):
         self.query_one(Sheet).path = ""
         if self.state == "done":
             self.fill()
-        self.query_one(Keys).show(DONE if self.state == "done" else RUNS)
+        self.query_one(Keys).show(self.keys_shown())

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from typing import Any
 
 from ...core.type_identity import is_one_of
@@ -40,14 +39,6 @@ class Narrowing(Rule):
             if not self.auditor.has(self, site):
                 self._changed(np, value, value.astype(target.dtype), str(target.dtype), site)
 
-    def _scalar(self, np: Any, given: float, result: Any, site: int) -> None:
-        """`np.float32(x)` of a whole number, which comes often in loops."""
-        if -2048.0 < given < 2048.0 or not given.is_integer() or not isinstance(result, np.floating):
-            return
-        kind = str(result.dtype)
-        if abs(given) >= LIMIT.get(kind, math.inf) and float(result) != given and not self.auditor.has(self, site):
-            self._tell(given, result, kind, 1, 0, site)
-
     def _columns(self, pd: Any, np: Any, sources: list[Any], result: Any, site: int) -> None:
         """Integers that became floats since rows without a partner have missing values."""
         made = {result.name: result} if isinstance(result, pd.Series) else dict(result.items())
@@ -75,8 +66,7 @@ class Narrowing(Rule):
                 self._tell(args[0], result, "float64", 1, 0, site)
             return
         if args and isinstance(args[0], (float, np.floating)):
-            self._scalar(np, float(args[0]), result, site)
-            return
+            return  # a measurement: only whole numbers that count or name something matter
         pd, name = nonfinite.module("pandas"), seen(function, "__name__", "")
         if name in ("merge", "join", "reindex", "concat"):
             if pd is not None and isinstance(result, (pd.DataFrame, pd.Series)):

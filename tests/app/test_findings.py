@@ -1,0 +1,136 @@
+"""The Findings: an audit of a script, its findings with their evidence, and what is done with them."""
+
+from __future__ import annotations
+
+import asyncio
+from pathlib import Path
+
+from driving_app import rest, until
+from textual.widgets import OptionList, Static
+
+from uneven_sum.app.app import UnevenSum
+from uneven_sum.app.bench.screen import Bench
+from uneven_sum.app.findings.screen import Findings
+from uneven_sum.app.widgets.sheet import Sheet
+from uneven_sum.check import check
+from uneven_sum.client import Launch, notes
+from uneven_sum.client.setup import Setup
+
+SCRIPT = """import numpy as np
+counts = np.zeros(6, dtype=int)
+for day in range(6):
+    counts[day] = day * 0.5
+level = [1.0, 2.0, 3.0]
+rise = [level[k] - level[k - 1] for k in range(3)]
+print(counts, rise)
+"""
+
+
+def text_of(screen: Findings, name: str) -> str:
+    return str(screen.query_one(name, Static).render())
+
+
+def rows(screen: Findings) -> list[str]:
+    options = screen.query_one(OptionList)
+    return [str(options.get_option_at_index(n).prompt) for n in range(options.option_count)]
+
+
+async def audited(pilot, path: str) -> Findings:
+    """From the Desk, by its key."""
+    app = pilot.app
+    await until(pilot, lambda: app.desk is not None and app.desk.setup is not None)
+    app.desk.show_case(Setup(path))
+    await rest(pilot, 0.2)
+    await pilot.press("8")
+    await until(pilot, lambda: isinstance(app.screen, Findings) and app.screen.state == "done", 60)
+    await rest(pilot, 0.2)
+    return app.screen
+
+
+async def test_findings_with_their_evidence(script) -> None:
+    app = UnevenSum(None)
+    async with app.run_test(size=(140, 42)) as pilot:
+        screen = await audited(pilot, script(SCRIPT, "gauge.py"))
+        shown = rows(screen)
+        assert len(shown) == 2 and shown[0].startswith("wrong         4  counts[day] stores integers (int64)")
+        assert "3 times, since pass 2" in shown[0] and shown[1].startswith("question      6  level[k - 1]")
+        assert screen.query_one(Sheet).at_line == 4
+        said = text_of(screen, "#evidence-text")
+        assert "3 times, first in pass 2 of the loop at line 3" in said and "right would be\n0.5" in said
+        await pilot.press("down")
+        await until(pilot, lambda: screen.query_one(Sheet).at_line == 6)
+        assert "wraparound-index" in text_of(screen, "#evidence-text")
+        await pilot.press("escape")
+        await until(pilot, lambda: app.screen is app.desk)
+
+
+async def test_an_accepted_finding_is_kept_with_the_case(script) -> None:
+    path = script(SCRIPT, "gauge.py")
+    app = UnevenSum(None)
+    async with app.run_test(size=(140, 42)) as pilot:
+        screen = await audited(pilot, path)
+        await pilot.press("A")
+        await until(pilot, lambda: any(r.startswith("accepted") for r in rows(screen)))
+        assert "accepted_findings" in Path(path).with_suffix(".case.toml").read_text()
+        await pilot.press("h")
+        await until(pilot, lambda: len(rows(screen)) == 1)
+        await pilot.press("r")
+        await until(pilot, lambda: screen.state == "running")
+        await until(pilot, lambda: screen.state == "done", 60)
+        assert [f.accepted for f in screen.audit.findings] == [True, False]
+    launch = Launch(path, audit=[], pause_on=set(), checks=False, capture=True)
+    outcome = await check(launch)
+    assert [f.accepted for f in outcome.findings or []] == [True, False] and outcome.our_status == 1
+    Path(path).write_text(SCRIPT.replace("day * 0.5", "day * 0.25"))
+    outcome = await check(launch)
+    assert not any(f.accepted for f in outcome.findings or [])  # its statement is another one
+
+
+async def test_going_there_pauses_at_the_line_and_pass(script) -> None:
+    app = UnevenSum(None)
+    async with app.run_test(size=(140, 42)) as pilot:
+        screen = await audited(pilot, script(SCRIPT, "gauge.py"))
+        await pilot.press("ctrl+k")
+        await until(pilot, lambda: "Saved to the Notes" in text_of(screen, "#said"))
+        await pilot.press("enter")
+        await until(pilot, lambda: isinstance(app.screen, Bench))
+        bench = app.screen
+        await until(pilot, lambda: bench.state == "paused" and bench.facts is not None and bench.facts.line == 4, 60)
+        assert bench.facts is not None and bench.facts.loops[0].number == 2
+        kept = notes.load(screen.audit.script)
+        assert kept[0].kind == "finding" and kept[0].title == "wrong at line 4 of gauge.py: truncation"
+        await pilot.press("8")
+        await until(pilot, lambda: isinstance(app.screen, Findings) and app.screen.state == "done", 60)
+        await pilot.press("down", "enter")
+        await until(pilot, lambda: app.screen is bench and bench.state == "paused" and bench.facts is not None, 60)
+        await until(pilot, lambda: bench.facts is not None and bench.facts.line == 6, 60)
+
+
+async def test_no_findings_an_error_and_an_end_before_the_end(script) -> None:
+    app = UnevenSum(None)
+    async with app.run_test(size=(140, 42)) as pilot:
+        screen = await audited(pilot, script("x = 1.0 + 2.0\n", "fine.py"))
+        assert "No findings" in text_of(screen, "#none") and not rows(screen)
+        await pilot.press("escape")
+        screen = await audited(pilot, script("n = int(0.29 * 100)\nlevel = [1][2]\n", "fails.py"))
+        assert len(rows(screen)) == 1 and "what was found until then is shown" in text_of(screen, "#said")
+        await pilot.press("escape")
+        path = script("import time\nn = int(0.29 * 100)\nwhile True:\n    time.sleep(0.01)\n", "long.py")
+        await until(pilot, lambda: app.screen is app.desk)
+        app.desk.show_case(Setup(path))
+        await rest(pilot, 0.2)
+        await pilot.press("8")
+        await until(pilot, lambda: isinstance(app.screen, Findings) and "line" in text_of(app.screen, "#none"))
+        await asyncio.sleep(0)
+        screen = app.screen
+        await until(pilot, lambda: "line 4" in text_of(screen, "#none") or "line 3" in text_of(screen, "#none"), 30)
+        await pilot.press("x")
+        await until(pilot, lambda: screen.state == "done", 30)
+        assert len(rows(screen)) == 1 and "ended before the script was" in text_of(screen, "#said")
+        await pilot.press("escape")
+        await until(pilot, lambda: app.screen is app.desk)
+        app.desk.show_case(Setup(script("x = = 1\n", "wrong.py")))
+        await rest(pilot, 0.2)
+        await pilot.press("8")
+        await until(pilot, lambda: isinstance(app.screen, Findings) and app.screen.state == "done", 30)
+        assert "line 1" in text_of(app.screen, "#said")
