@@ -13,6 +13,7 @@ from auditing import cases
 from uneven_sum.agent.audit.rules import NAMES
 from uneven_sum.check import check
 from uneven_sum.client import Launch
+from uneven_sum.demo import find
 from uneven_sum.protocol import Finding
 from uneven_sum.protocol.trips import AUDIT_RULES
 
@@ -149,3 +150,57 @@ def test_warnings_of_audited_calculations_stand_at_the_scripts_lines(script) -> 
     done = subprocess.run(command, capture_output=True, text=True)
     assert plain.stderr.count("Warning") >= 4
     assert done.stdout == plain.stdout and done.stderr.startswith(plain.stderr)
+
+
+@pytest.mark.parametrize(
+    ("name", "rule", "line"),
+    [("clock", "wrap", 9), ("rain", "lost-rows", 18), ("twins", "ill-conditioned", 11), ("total", "absorption", 29)],
+)
+def test_demo_cases_whose_fault_is_finite(name: str, rule: str, line: int) -> None:
+    (found,) = [f for f in audit(str(find(name))) if not f.question]
+    assert (found.rule, found.line, found.word) == (rule, line, "wrong" if name != "total" else "doubtful")
+
+
+def test_a_report_of_the_findings(script, tmp_path) -> None:
+    path = script("print(int(0.29 * 100))\n", "gauge.py")
+    out = tmp_path / "findings.md"
+    command = [sys.executable, "-m", "uneven_sum", "check", "--audit", "--report", str(out), path]
+    done = subprocess.run(command, capture_output=True, text=True)
+    text = out.read_text()
+    assert done.returncode == 1 and "wrong at line 1 of gauge.py: truncation" in text and "Right would be: 29" in text
+    assert "1 finding." in text and done.stderr.startswith("wrong: int(0.29 * 100) cuts")
+
+
+MANY = """
+import numpy as np
+class Odd:
+    def __add__(self, other):
+        self.n = getattr(self, "n", 0) + 1
+        return self
+    def __getattr__(self, name):
+        if name == "n":
+            raise AttributeError(name)
+        raise OSError(name)
+odd = Odd()
+for k in range(5):
+    odd = odd + k
+a = np.array([1, "x", None], dtype=object)
+a[0] = 2.5
+counts = np.zeros(4, dtype=int)
+for k in range(10_000):
+    counts[k % 4] = k + 0.5
+import pandas as pd
+twice = pd.DataFrame([[1.0, 2.0], [3.0, 4.0]], columns=["x", "x"])
+print((twice + twice).sum().sum(), twice.merge(twice.iloc[:, :1], left_index=True, right_index=True).shape, odd.n)
+large = np.ones(30_000_000, dtype=np.int8)
+print((large + large).max())
+"""
+
+
+def test_odd_objects_large_arrays_and_ten_thousand_times(script) -> None:
+    path = script(MANY)
+    plain = subprocess.run([sys.executable, path], capture_output=True, text=True).stdout
+    command = [sys.executable, "-m", "uneven_sum", "check", "--audit", "--json", path]
+    done = subprocess.run(command, capture_output=True, text=True)
+    (finding,) = json.loads(done.stdout)["findings"]
+    assert (finding["rule"], finding["times"]) == ("truncation", 10_000) and plain in done.stderr

@@ -88,6 +88,9 @@ WALKS = {
     "share": (21, "zero divided by zero", {"int((flows == 0).all(axis=1).sum())": "6"}),
     "logger": (0, "", {}),
     "total": (0, "", {}),
+    "clock": (0, "", {}),
+    "rain": (0, "", {}),
+    "twins": (0, "", {}),
 }
 
 

@@ -24,6 +24,9 @@ KINDS = {
     "equality": "== between floats",
     "range": "subscripts that leave their loop's range",
     "swallow": "an except that swallows everything",
+    "result": "results that are thrown away",
+    "shared": "lists that several names or calls share by mistake",
+    "growing": "arrays and frames that a loop makes longer, which is slow",
     "other": "other things that pyflakes finds",
 }
 ASIDE = 100_000  # bytes from which on a process of its own looks at it

@@ -14,6 +14,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
+from .wasted import wasted
+
 NAN = {"np.nan", "numpy.nan", "math.nan", "cmath.nan", "nan", "np.NaN", "np.NAN", "pd.NA", "pandas.NA"}
 FLOAT_FUNCTIONS = {
     *(
@@ -64,6 +66,7 @@ class Slip:
 def slips(tree: ast.Module) -> list[Slip]:
     """All slips of a module, in the order of the lines."""
     found = [*_comparisons(tree), *_swallowed(tree), *_ranges(tree)]
+    found += [_at(kind, node, text) for kind, node, text in wasted(tree)]
     return sorted(found, key=lambda s: (s.line, s.column))
 
 

@@ -153,3 +153,26 @@ def test_the_demo_cases_say_what_can_be_seen() -> None:
         ("lagged", 28, "range"),
         ("logger", 19, "swallow"),
     ]
+
+
+@pytest.mark.parametrize(
+    ("text", "found"),
+    [
+        ("df.fillna(0)\n", ["result"]),
+        ("xs = [3, 1]\nsorted(xs)\nprint(xs)\n", ["result"]),
+        ("total = 1\ntotal == 2\nprint(total)\n", ["result"]),
+        ("df.fillna(0, inplace=True)\nname = ' a '.strip()\nprint(name)\n", []),
+        ("grid = [[0] * 3] * 4\nprint(grid)\n", ["shared"]),
+        ("row = [0] * 4\nline = '-' * 9\ngrid = [[0] * 3 for _ in range(4)]\nprint(row, line, grid)\n", []),
+        ("def add(x, out=[]):\n    out.append(x)\n    return out\nadd(1)\n", ["shared"]),
+        ("def show(x, names=[]):\n    print(x, names)\nshow(1)\n", []),
+        ("import numpy as np\na = np.zeros(1)\nfor k in range(9):\n    a = np.append(a, k)\nprint(a)\n", ["growing"]),
+        (
+            "import numpy as np\nparts = []\nfor k in range(9):\n    parts.append(k)\na = np.array(parts)\nprint(a)\n",
+            [],
+        ),
+    ],
+)
+def test_results_thrown_away_shared_lists_and_growing_arrays(text: str, found: list[str]) -> None:
+    kinds = [f.kind for f in findings(text.encode(), "gauge.py") if f.kind in ("result", "shared", "growing")]
+    assert kinds == found

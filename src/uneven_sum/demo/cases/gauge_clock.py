@@ -5,9 +5,8 @@ import numpy as np
 READINGS = 12
 EVERY = 30 * 24 * 3600 * 100  # pulses in thirty days
 
-pulses = np.zeros(READINGS, dtype=np.int32)
-for n in range(1, READINGS):
-    pulses[n] = pulses[n - 1] + np.int32(EVERY)
+reading = np.arange(READINGS, dtype=np.int32)
+pulses = reading * EVERY
 
 days = pulses / (24 * 3600 * 100)
 print(f"days since the start: {days[-1]:.1f}, of {30 * (READINGS - 1)} expected")

@@ -45,7 +45,7 @@ class IllConditioned(Rule):
         pair = _dependent(np, matrix)
         texts = place.operand_texts()
         shown = [names[i] if names else f"column {i}" for i in pair] if pair else []
-        which = f" {shown[0]} and {shown[1]} are nearly dependent." if shown else ""
+        which = f" Nearly dependent: {shown[0]} and {shown[1]}." if shown else ""
         left = f"about {digits} of 16 digits hold" if digits else "no digit of the result is sure"
         self.auditor.report(
             self,

@@ -120,7 +120,8 @@ class LostRows(Rule):
             self.auditor.report(
                 self,
                 site,
-                f"{head}; {rows:,} of them {'has' if rows == 1 else 'have'} a near key on the other side: "
+                f"{head}; {f'{rows:,} of them' if rows < len(alone) else 'each'} "
+                f"{'has' if rows in (1, len(alone)) else 'have'} a near key on the other side: "
                 f"{pairs}{' …' if len(near) > 3 else ''}.",
                 0.95,
                 evidence={
