@@ -13,6 +13,7 @@ from .auditor import Auditor
 from .care import with_care
 from .categories import NUMBERS, category
 from .rules.base import Rule
+from .rules.wrap import may_leave
 from .running_sums import Running
 
 TINY = sys.float_info.min
@@ -278,7 +279,7 @@ def _in_place(auditor: Auditor, name: str, change: Operator, running: bool) -> P
     def objects(a: Any, b: Any, site: int) -> Any:
         np = nonfinite.module("numpy")
         if np is not None and type(a) is np.ndarray:
-            before = a.copy() if a.dtype.kind in "iu" and a.size <= MOST_CELLS else None
+            before = a.copy() if a.size <= MOST_CELLS and with_care(may_leave, name, a, b) else None
             result = change(a, b)
             if before is not None:
                 look(before, b, result, site)

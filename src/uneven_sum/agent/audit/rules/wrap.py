@@ -147,6 +147,10 @@ class Wrap(Rule):
             return
         if told.dtype.kind == "u" and name != "sum":
             return
+        if name in ("sum", "cumsum") and max(abs(int(cells.min())), abs(int(cells.max()))) * cells.size <= int(
+            info.max
+        ):
+            return
         axis = named.get(
             "axis", args[-1] if args and type(args[-1]) is int and len(args) + (data is not None) > 1 else None
         )
@@ -228,6 +232,20 @@ class Wrap(Rule):
             evidence={"exact": about, "stored": full(stored), "dtype": str(dtype)},
             right=about,
         )
+
+
+def may_leave(name: str, a: Any, b: Any) -> bool:
+    """Whether an operation in place on an array of integers may leave their range, by the ends of the operands."""
+    np = nonfinite.module("numpy")
+    if np is None or name not in EXACT or a.dtype.kind not in "iu" or not a.size:
+        return False
+    other = _cells(np, b)
+    if other is None or other.dtype.kind not in "iub" or not other.size:
+        return False
+    info, exact = np.iinfo(a.dtype), EXACT[name]
+    ends = [int(a.min()), int(a.max())], [int(other.min()), int(other.max())]
+    bounds = [exact(x, y) for x in ends[0] for y in ends[1]]
+    return min(bounds) < int(info.min) or max(bounds) > int(info.max)
 
 
 def _cells(np: Any, value: Any) -> Any:
