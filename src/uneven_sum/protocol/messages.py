@@ -258,7 +258,8 @@ class FindingLoop(msgspec.Struct):
 
 class Finding(msgspec.Struct):
     """What a rule of an audit has found at a place.  `question`: values alone cannot decide; `right`: what a right
-    calculation gives; `operands`: texts and values; `loops`: innermost first; `accepted`: in the script's case."""
+    calculation gives; `operands`: texts and values; `loops`: innermost first; `fix`: a changed
+    statement to try; `accepted`: in the script's case."""
 
     rule: str
     weight: float
@@ -276,6 +277,7 @@ class Finding(msgspec.Struct):
     right: str | None = None
     operands: list[tuple[str, str]] = []
     loops: list[FindingLoop] = []
+    fix: str | None = None
     accepted: bool = False
 
     @property

@@ -72,3 +72,18 @@ def test_a_private_attribute_and_odd_places_are_changed_as_before(tmp_path: Path
         "assert Gauge().go() == (2, [-0.5, 2.0])\nassert 3 in [3] and 4 not in [3] and -row[0] == -6\n"
     )
     assert not audit_here(text, tmp_path / "odd.py")
+
+
+@pytest.mark.parametrize(
+    ("text", "fix"),
+    [
+        ("n = int(0.29 * 100)\n", "n = round(0.29 * 100)"),
+        ("import pandas as pd\ndf = pd.DataFrame({'x': [2, 1]})\ndf.sort_values('x')\n", "df = df.sort_values('x')"),
+        ("x = 0.1 + 0.2\nfull = x == 0.3\n", "full = math.isclose(x, 0.3)"),
+        ("import numpy as np\nq = np.array([1.0, np.nan])\nday = np.argmax(q)\n", "day = np.nanargmax(q)"),
+        ("import numpy as np\nq = np.zeros(2, dtype=int)\nq[0] = 2.5\n", None),
+    ],
+)
+def test_a_changed_line_where_one_is_safe_to_propose(text: str, fix: str | None, tmp_path: Path) -> None:
+    (found,) = audit_here(text, tmp_path / "fixed.py")
+    assert found.fix == fix

@@ -20,6 +20,7 @@ class Finding:
     """`weight`: from 0 to 1, how sure it is times how much it changes.  `question`: values alone cannot decide.
 
     `right`: what a right calculation gives, as text.  `operands`: name and value as text, for the screen.
+    `fix`: a changed statement to try, where one is safe to propose.
     """
 
     rule: str
@@ -29,6 +30,7 @@ class Finding:
     question: bool = False
     evidence: dict[str, Any] = field(default_factory=dict)
     right: str | None = None
+    fix: str | None = None
     cell: list[int] | None = None
     operands: list[tuple[str, str]] = field(default_factory=list)
     at_pass: int = 0
@@ -52,6 +54,7 @@ class Finding:
             "cell": self.cell,
             "evidence": self.evidence,
             "right": self.right,
+            "fix": self.fix,
             "operands": [list(pair) for pair in self.operands],
             "loops": self.loops or self._only_loop(),
         }
@@ -125,6 +128,11 @@ class Place:
             return self.text
         last = min(found.head_end or found.line, found.line + 3)
         return "\n".join(self.site.file.lines[found.line - 1 : last]).strip()
+
+    def with_term(self, new: str) -> str | None:
+        """The statement with another text for the term; None for one of several lines."""
+        line, text = self.statement, self.text
+        return line.replace(text, new, 1) if "\n" not in line and line.count(text) == 1 else None
 
     def operand_texts(self) -> list[str]:
         """The texts of the operands of an operator, a comparison or a call."""

@@ -76,6 +76,9 @@ def evidence(finding: Finding, palette: Palette) -> Text:
     if finding.right:
         section("right would be")
         out.append(finding.right, p.fine)
+    if finding.fix:
+        section("a line to try")
+        out.append(finding.fix, p.text)
     section("found by the rule")
     out.append(finding.rule, p.text)
     return out

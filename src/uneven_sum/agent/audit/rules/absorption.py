@@ -23,7 +23,7 @@ class Absorption(Rule):
 
     NAME = "absorption"
     TAKES = frozenset({"float"})
-    WANTS = ("add", "sub", "call:float32", "call:float16", "call:cumsum")
+    WANTS = ("add", "sub", "call:float32", "call:float16", "call:cumsum", "call:sum")
 
     def __init__(self, auditor: Any) -> None:
         super().__init__(auditor)
@@ -45,7 +45,10 @@ class Absorption(Rule):
         if seen(function, "__name__", "") == "cumsum":
             self._cumulative(np, function, args, result, site)
             return
-        if not args or seen(args[0], "shape", None):
+        if function is sum:
+            self._one_by_one(np, args, result, site)
+            return
+        if not args or seen(args[0], "shape", None) or seen(function, "__name__", "") == "sum":
             return
         known = self.casts.get(site)
         if known is None:
@@ -61,6 +64,31 @@ class Absorption(Rule):
                 if not known.first:
                     known.first, known.shown = known.passes, (known.last, step)
         known.last = stored
+
+    def _one_by_one(self, np: Any, args: tuple[Any, ...], result: Any, site: int) -> None:
+        """`sum(x)` of an array of 16 or 32 bits adds its cells one by one, in their precision."""
+        cells = args[0] if args else None
+        if (
+            cells is None
+            or type(cells) is not np.ndarray
+            or cells.dtype not in (np.float32, np.float16)
+            or cells.ndim != 1
+        ):
+            return
+        right = float(np.sum(cells, dtype=np.float64))
+        if not right or abs(float(result) - right) / abs(right) < NARROW_SHARE / 10 or self.auditor.has(self, site):
+            return
+        place = self.auditor.place(site)
+        self.auditor.report(
+            self,
+            site,
+            f"{place.text} adds {cells.size:,} numbers one by one in {cells.dtype}: it is "
+            f"{short(float(result))}, in float64 "
+            f"{short(right)}. np.sum with dtype=float keeps it.",
+            0.8,
+            evidence={"sum": full(float(result)), "float64": full(right), "numbers": int(cells.size)},
+            right=full(right),
+        )
 
     def _cumulative(self, np: Any, function: Any, args: tuple[Any, ...], result: Any, site: int) -> None:
         given = seen(function, "__self__", None)

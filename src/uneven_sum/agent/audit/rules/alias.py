@@ -35,7 +35,7 @@ class Alias(Rule):
     """
 
     NAME = "alias"
-    TAKES = frozenset({"array", "frame", "container"})
+    TAKES = frozenset({"array", "frame", "container", "other"})
     WANTS = ("mul", "store", "changed", "call:fromkeys")
 
     def __init__(self, auditor: Any) -> None:
@@ -67,11 +67,19 @@ class Alias(Rule):
         node = self.auditor.place(site).node
         if isinstance(node, ast.AugAssign) and isinstance(node.target, ast.Name):
             self._look(target, node.target.id, site, whole=True)
+        elif isinstance(node, ast.AugAssign) and isinstance(node.target, ast.Attribute):
+            self._look_further_out(target, site)
 
     def store(self, target: Any, index: Any, value: Any, site: int) -> None:
         node = self.auditor.place(site).node
-        if isinstance(node, ast.Subscript) and isinstance(node.value, ast.Name):
+        if not isinstance(node, ast.Subscript):
+            return
+        if isinstance(node.value, ast.Name):
             self._look(target, node.value.id, site, whole=False)
+        elif isinstance(node.value, ast.Attribute) and node.value.attr in ("loc", "iloc", "at", "iat"):
+            if isinstance(node.value.value, ast.Name):
+                name = node.value.value.id
+                self._look(self.auditor.value_of(name), name, site, whole=False)
 
     # -- another name for what is changed ----------------------------------------------------------------
 
@@ -109,6 +117,26 @@ class Alias(Rule):
                     self._tell(site, said, other, 0.85, False)
                     return
         self._look_at_caller(target, name, site, place, frame)
+
+    def _look_further_out(self, target: Any, site: int) -> None:
+        """`self.state += 1.0`, where a caller has a name for that very array, which it reads later."""
+        looks = self.looks[site] = self.looks.get(site, 0) + 1
+        frame = self.auditor.user_frame()
+        if looks > LOOKS or frame is None or self.auditor.has(self, site):
+            return
+        caller = stack.user_frame(frame.f_back)
+        while caller is not None:
+            file = registry.file_of(caller)
+            outer = statement_at(file, caller) if file is not None else None
+            for other, value in list(locals_of(caller).items()) if outer is not None else ():
+                if value is target and isinstance(other, str) and other.isidentifier() and outer is not None:
+                    last = outer.node.end_lineno or caller.f_lineno
+                    if _is_read_after(outer.scope, other, last, outer.node.col_offset):
+                        line = caller.f_lineno
+                        said = f"`{other}` of a caller is the same {_kind(target)}, and changes too (line {line})"
+                        self._tell(site, said, other, 0.55, True)
+                        return
+            caller = stack.user_frame(caller.f_back)
 
     def _look_at_module(self, target: Any, name: str, site: int, place: Place, around: dict[str, Any]) -> None:
         """A name of the module that the function has given another name: `p = DEFAULTS`."""

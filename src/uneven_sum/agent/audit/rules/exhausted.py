@@ -104,6 +104,10 @@ def _is_iterator(value: object) -> bool:
     kind = type(value)
     if kind is types.GeneratorType or is_one_of(kind, map, zip, filter, enumerate, reversed):
         return True
+    if kind.__module__ == "builtins" and kind.__name__.endswith(
+        ("_iterator", "keyiterator", "valueiterator", "itemiterator")
+    ):
+        return True
     return (kind.__module__, kind.__name__) in {("_csv", "reader"), ("csv", "DictReader")} or _is_file(value)
 
 

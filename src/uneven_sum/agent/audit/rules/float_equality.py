@@ -84,6 +84,7 @@ class FloatEquality(Rule):
             0.8,
             evidence={"left": full(a), "right": full(b), "cells": cells},
             right="equal",
+            fix=_with_isclose(place) if cells == 1 else None,
             operands=list(zip(place.operand_texts(), (full(a), full(b)))),
         )
 
@@ -193,3 +194,12 @@ def _is_summed(scope: ast.AST, name: str) -> bool:
             if ast.unparse(node.targets[0]) == name == ast.unparse(node.value.left):
                 return True
     return False
+
+
+def _with_isclose(place: Place) -> str | None:
+    """The statement with `math.isclose` in the place of `==` or `!=`."""
+    node = place.node
+    if not isinstance(node, ast.Compare) or not isinstance(node.ops[0], (ast.Eq, ast.NotEq)):
+        return None
+    negated = "not " if isinstance(node.ops[0], ast.NotEq) else ""
+    return place.with_term(f"{negated}math.isclose({', '.join(place.operand_texts())})")

@@ -17,7 +17,35 @@ class IllConditioned(Rule):
     not count."""
 
     NAME = "ill-conditioned"
-    WANTS = ("call:solve", "call:inv", "call:lstsq", "call:polyfit", "call:pinv")
+    WANTS = ("call:solve", "call:inv", "call:lstsq", "call:polyfit", "call:pinv", "call:curve_fit")
+
+    def _fit(self, np: Any, result: Any, site: int) -> None:
+        """The covariance of the parameters of `curve_fit`: which of them cannot be told apart."""
+        covariance = result[1] if type(result) is tuple and len(result) > 1 else None
+        if covariance is None or type(covariance) is not np.ndarray or covariance.ndim != 2 or len(covariance) < 2:
+            return
+        spread = np.sqrt(np.abs(np.diag(covariance)))
+        pair: list[int] = []
+        if not spread.all():
+            return  # an exact fit
+        if not np.isfinite(covariance).all():
+            said = "their covariance is not finite"
+        else:
+            related = np.abs(covariance / np.outer(spread, spread)) - np.eye(len(covariance))
+            if float(related.max()) < 1 - 1e-8:
+                return
+            pair = sorted(divmod(int(np.argmax(related)), len(covariance)))
+            said = f"the correlation of parameters {pair[0]} and {pair[1]} is {float(related.max()):.10g}"
+        if self.auditor.has(self, site):
+            return
+        place = self.auditor.place(site)
+        self.auditor.report(
+            self,
+            site,
+            f"{place.text.partition('(')[0]} cannot tell its parameters apart: {said}. Each alone has no meaning.",
+            0.8,
+            evidence={"parameters": pair, "count": len(covariance)},
+        )
 
     def call(self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int) -> None:
         np = nonfinite.module("numpy")
@@ -25,6 +53,9 @@ class IllConditioned(Rule):
             return
         name = seen(function, "__name__", "")
         names: list[str] = []
+        if name == "curve_fit":
+            self._fit(np, result, site)
+            return
         if name == "polyfit":
             degree = int(args[2]) if len(args) > 2 else int(named.get("deg", 0))
             if not degree:

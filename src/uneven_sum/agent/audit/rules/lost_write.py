@@ -37,6 +37,7 @@ class LostWrite(Rule):
             f"The result of {place.text} is thrown away: `{owner}` stays as it was. `{owner} = …` keeps it.",
             0.9,
             evidence={"type": type(value).__name__},
+            fix=f"{owner} = {place.statement}" if owner.isidentifier() and "\n" not in place.statement else None,
         )
 
     def before_store(self, target: object, index: object, value: object, site: int) -> Any:

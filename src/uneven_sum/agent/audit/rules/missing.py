@@ -100,6 +100,9 @@ class Missing(Rule):
             f"{place.text} {what} ({many(count, 'missing cell')} of {of:,}). {right[0].upper()}{right[1:]} is right.",
             0.85,
             evidence={"missing": count, "of": of},
+            fix=place.with_term(place.text.replace(name, right, 1))
+            if name.startswith("arg") and owner is None
+            else None,
         )
 
     def _mean(self, given: Any, site: int) -> None:

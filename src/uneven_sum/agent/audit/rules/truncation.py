@@ -132,6 +132,7 @@ class Truncation(Rule):
             0.85,
             evidence={"value": full(value), "cut": str(math.trunc(value)), "nearest": str(near), "cells": cells},
             right=str(near),
+            fix=place.with_term("round" + place.text[3:]) if place.text.startswith("int(") else None,
         )
 
 

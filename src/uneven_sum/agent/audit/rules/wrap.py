@@ -34,7 +34,10 @@ class Wrap(Rule):
     TAKES = frozenset({"integer", "array", "frame"})
     WANTS = (
         *(*EXACT, "matmul", "neg"),
-        *(f"call:{name}" for name in (*REDUCES, *UFUNCS, *INTEGERS, "abs", "absolute", "negative", "diff", "astype")),
+        *(
+            f"call:{name}"
+            for name in (*REDUCES, *UFUNCS, *INTEGERS, "square", "abs", "absolute", "negative", "diff", "astype")
+        ),
     )
 
     def operator(self, name: str, a: object, b: object, result: object, site: int) -> None:
@@ -129,6 +132,9 @@ class Wrap(Rule):
         info = np.iinfo(told.dtype)
         if name in ("abs", "absolute", "negative"):
             self._lowest(np, name, cells, result, site)
+            return
+        if name == "square":
+            self.operator("mul", cells, cells, result, site)
             return
         if name in UFUNCS:
             if len(args) > 1:
