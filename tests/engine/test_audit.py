@@ -158,7 +158,7 @@ def test_warnings_of_audited_calculations_stand_at_the_scripts_lines(script) -> 
 )
 def test_demo_cases_whose_fault_is_finite(name: str, rule: str, line: int) -> None:
     (found,) = [f for f in audit(str(find(name))) if not f.question]
-    assert (found.rule, found.line, found.word) == (rule, line, "wrong" if name != "total" else "doubtful")
+    assert (found.rule, found.line, found.word) == (rule, line, "wrong")
 
 
 def test_a_report_of_the_findings(script, tmp_path) -> None:

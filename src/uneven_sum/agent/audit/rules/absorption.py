@@ -149,7 +149,7 @@ class Absorption(Rule):
             site,
             f"{place.text} loses what is added: {100 * share:.3g} % of {short(known.added)} in {known.passes:,} passes"
             f"{since}. {'float64' if kind == 'float32' else 'math.fsum or a compensated sum'} keeps it.",
-            min(0.95, 0.6 + share),
+            min(0.95, 0.75 + share),
             evidence={
                 "passes": known.passes,
                 "without effect": known.without,
