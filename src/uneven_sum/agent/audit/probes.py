@@ -25,19 +25,21 @@ COMPARED = ("eq", "ne", "lt", "le", "gt", "ge")
 MOST_CELLS = 10_000_000  # of an array whose old cells are kept while it is changed in place
 Operator = Callable[[Any, Any], Any]
 Probe = Callable[[Any, Any, int], Any]
+Taken = tuple[Any, Any, Any, bool]  # owner, index or name, value, whether it is an attribute
 Look = Callable[[Any, Any, Any, int], Any]  # at operands and result; gives the result
 
 
 def of(auditor: Auditor) -> dict[str, Any]:
     """The functions by their marks."""
-    found: dict[str, Any] = {"audit_store": _store(auditor)}
+    store = _store(auditor)
+    found: dict[str, Any] = {"audit_store": store, "audit_put": _put(store)}
     for name in ARITHMETIC:
         do, change = getattr(operator, name), getattr(operator, "i" + name)
         found["audit_" + name] = _operator(auditor, name, do, False)
         found[f"audit_{name}_running"] = _operator(auditor, name, do, True)
         found["audit_i" + name] = _in_place(auditor, name, change, False)
         found[f"audit_i{name}_running"] = running = _in_place(auditor, name, change, True)
-        found["audit_put_i" + name] = _put(running, found["audit_store"])
+        found["audit_change_i" + name] = _change(running)
     for name in COMPARED:
         found["audit_" + name] = _comparison(auditor, name, getattr(operator, name))
     found |= {"audit_in": _within(auditor, False), "audit_not_in": _within(auditor, True)}
@@ -306,24 +308,33 @@ def _in_place(auditor: Auditor, name: str, change: Operator, running: bool) -> P
     return in_place
 
 
-def _take(owner: Any, index: Any) -> tuple[Any, Any, Any, bool]:
+def _take(owner: Any, index: Any) -> Taken:
     return owner, index, owner[index], False
 
 
-def _take_attribute(owner: Any, name: str) -> tuple[Any, Any, Any, bool]:
+def _take_attribute(owner: Any, name: str) -> Taken:
     return owner, name, getattr(owner, name), True
 
 
-def _put(change: Probe, store: Callable[..., None]) -> Callable[..., None]:
-    """`owner[index] op= value` and `owner.name op= value`, after `_take`."""
+def _change(do: Probe) -> Callable[[Taken, Any, int], Taken]:
+    """The operation of `owner[index] op= value` and `owner.name op= value`, after `_take`."""
 
-    def put(taken: tuple[Any, Any, Any, bool], value: Any, site: int, store_site: int) -> None:
+    def change(taken: Taken, value: Any, site: int) -> Taken:
         owner, index, old, is_attribute = taken
-        result = change(old, value, site)
+        return owner, index, do(old, value, site), is_attribute
+
+    return change
+
+
+def _put(store: Callable[..., None]) -> Callable[[Taken, int], None]:
+    """The store of these, after `_change`."""
+
+    def put(changed: Taken, site: int) -> None:
+        owner, index, result, is_attribute = changed
         if is_attribute:
             setattr(owner, index, result)
         else:
-            store(result, owner, index, store_site)
+            store(result, owner, index, site)
 
     return put
 

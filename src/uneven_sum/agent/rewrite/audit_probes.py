@@ -4,7 +4,7 @@ sees its operands and its result.
     a + b            ‹audit_add›(a, b, site)
     a == b           ‹audit_eq›(a, b, site)
     x[i] = v         ‹audit_store›(v, x, i, site)
-    x[i] += v        ‹audit_put_iadd›(‹audit_take›(x, i), v, site, store site)
+    x[i] += v        ‹audit_put›(‹audit_change_iadd›(‹audit_take›(x, i), v, site), site)
     -a               ‹audit_neg›(a, site)
     x[i - 1]         x[‹audit_index›(i - 1, site)]
     f(a, k=b)        ‹audit_call›(f, site, a, k=b)      for the names that a rule wants
@@ -98,8 +98,12 @@ class AuditProbes(Expressions):
             taken = self._probe("audit_take_attribute", self.inside(place.value), ast.Constant(place.attr))
         else:
             return None  # a private name of a class is changed by the compiler
-        sites = [ast.Constant(op_site), ast.Constant(self.sites.add(self.file, self.at, where, "audit"))]
-        return self._here(ast.Expr(self._probe(f"audit_put_i{name}", taken, self.inside(s.value), *sites)), s)
+        # Each part at the place where its error is shown: reading and storing at the target, the operation at all.
+        changed = self._probe(f"audit_change_i{name}", self._here(taken, place), self.inside(s.value))
+        changed = self._here(changed, s)
+        changed.args.append(self._here(ast.Constant(op_site), s))
+        store_site = ast.Constant(self.sites.add(self.file, self.at, where, "audit"))
+        return self._here(ast.Expr(self._here(self._probe("audit_put", changed, store_site), place)), s)
 
     def audited_negation(self, node: ast.UnaryOp) -> ast.expr:
         if not self._wants("neg") or not isinstance(node.op, ast.USub) or isinstance(node.operand, ast.Constant):
