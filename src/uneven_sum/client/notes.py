@@ -12,6 +12,7 @@ import msgspec
 
 from ..host.launch import BadUse
 from ..protocol import Card, Expected, Facts, Finding, Term
+from ..protocol.names import reason
 from . import case
 from .edits import write_whole
 from .ledger import Ledger
@@ -127,7 +128,7 @@ def of_pause(facts: Facts, text: list[str], values: Iterable[Card] = ()) -> Entr
         parts += [table([["value", "", "type"], *rows]), ""]
     if facts.passes:
         parts += [_passes(facts.passes), ""]
-    title = f"{facts.reason} at line {facts.line} of {os.path.basename(facts.file)}"
+    title = f"{reason(facts.reason)} at line {facts.line} of {os.path.basename(facts.file)}"
     return Entry("pause", title, "\n".join(parts).rstrip() + "\n")
 
 

@@ -9,6 +9,7 @@ import msgspec
 
 from ..host.launch import BadUse
 from ..protocol import TRIPS, Facts
+from ..protocol.names import reason
 from .client import Client
 from .placing import follow
 
@@ -84,7 +85,7 @@ def at_pause(before: Seen, facts: Facts, now: Seen) -> str:
     if any(_same(before, old, facts, now) for old in before.trips):
         return "Same problem as in the previous run."
     old = before.trips[-1]
-    return f"New: the previous run paused at line {old.line} instead ({old.reason})."
+    return f"New: the previous run paused at line {old.line} instead ({reason(old.reason)})."
 
 
 def at_end(before: Seen, now: Seen) -> str:

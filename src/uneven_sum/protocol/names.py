@@ -1,4 +1,4 @@
-"""How names of functions are shown to a person."""
+"""How names of functions, and reasons of pauses, are shown to a person."""
 
 from __future__ import annotations
 
@@ -10,3 +10,8 @@ def shown(qualified: str) -> str:
         return ".".join(parts)
     outer = ".".join(p for p in parts[:-1] if p != "<lambda>")
     return f"lambda in {outer}" if outer else "lambda"
+
+
+def reason(name: str) -> str:
+    """`non-finite` for `nonfinite`; the others are words already."""
+    return "non-finite" if name == "nonfinite" else name

@@ -23,6 +23,7 @@ from ...client.case import Claim
 from ...client.notes import Entry
 from ...client.setup import of_launch, remember
 from ...protocol import Facts, Finding, LedgerOf, Lookout, StackFrame
+from ...protocol.names import reason
 from ..lookouts.screen import Lookouts
 from ..plotting.number_format import Format
 from ..shell import history
@@ -236,7 +237,9 @@ class Bench(Keyed, Controlled, Screen[None]):
 
     def show_pause(self, facts: Facts) -> None:
         self.facts = facts
-        self.ended = "ran to its end" if facts.reason == "end" else f"paused at line {facts.line}: {facts.reason}"
+        self.ended = (
+            "ran to its end" if facts.reason == "end" else f"paused at line {facts.line}: {reason(facts.reason)}"
+        )
         with self.app.batch_update():
             self.show_state("paused")
             self.query_one(Headline).show(facts.headline, facts.reason, facts.expectations)

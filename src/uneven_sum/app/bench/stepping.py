@@ -7,6 +7,7 @@ from collections.abc import Awaitable, Callable
 
 from ...client import BadUse, Client
 from ...protocol import Facts, Term
+from ...protocol.names import reason
 from ..editor.screen import edit
 from ..widgets.bars import Headline
 from ..widgets.dialogs import Choice, Choose, Prompt, Sure
@@ -256,7 +257,11 @@ class Stepping(Controller):
             mark = "memory only   " if p.get("cannot") else ""
             age = f"{(time.monotonic_ns() - p['made']) / 1e9:5.0f} s ago" if p.get("made") else ""
             about = f"{age}  {p['memory'] / 1e6:6.1f} MB   {mark}{text}"
-            where = "before the first line" if p["reason"] == "start" else f"line {p['line']}{passes}  {p['reason']}"
+            where = (
+                "before the first line"
+                if p["reason"] == "start"
+                else f"line {p['line']}{passes}  {reason(p['reason'])}"
+            )
             choices.append(Choice(str(p["number"]), f"{p['number']}  {where}", about))
         chosen = await bench.app.push_screen_wait(Choose(bench.palette, "Go back to which pause?", choices))
         if chosen is not None:
