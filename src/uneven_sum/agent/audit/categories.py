@@ -6,7 +6,8 @@ from ..values import nonfinite
 
 NUMBERS = frozenset({"number", "float64"})
 NOTHING = frozenset({"nothing"})
-_known: dict[int, tuple[type, str, bool]] = {}  # by the id of a type: a metaclass may define `__eq__`
+# By the id of a type, since a metaclass may define `__eq__`; with how many of the packages were loaded.
+_known: dict[int, tuple[type, str, int]] = {}
 _PLAIN: dict[int, str] = {
     **{id(kind): "number" for kind in (float, int)},
     **{id(kind): "nothing" for kind in (bool, bytes, type(None))},
@@ -23,9 +24,9 @@ def category(kind: type) -> str:
         return plain
     np, pd = nonfinite.module("numpy"), nonfinite.module("pandas")
     known = _known.get(id(kind))
-    with_both = np is not None and pd is not None
-    if known is None or known[2] != with_both:
-        known = _known[id(kind)] = (kind, _found(kind, np, pd), with_both)
+    loaded = sum(nonfinite.module(name) is not None for name in ("numpy", "pandas", "polars"))
+    if known is None or known[2] != loaded:
+        known = _known[id(kind)] = (kind, _found(kind, np, pd), loaded)
     return known[1]
 
 
@@ -38,4 +39,7 @@ def _found(kind: type, np: object, pd: object) -> str:
     for name in ("Series", "DataFrame", "Index") if pd is not None else ():
         if issubclass(kind, getattr(pd, name)):
             return "frame"
+    pl = nonfinite.module("polars")
+    if pl is not None and issubclass(kind, (pl.Series, pl.DataFrame)):
+        return "frame"
     return "text" if issubclass(kind, str) else "other"

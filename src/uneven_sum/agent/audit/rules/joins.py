@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import collections
 from typing import Any
 
 from ...values import nonfinite
@@ -58,6 +59,30 @@ def _tuples(pd: Any, frame: Any) -> Any:
     return pd.Series(list(zip(*columns)), index=frame.index, dtype=object)
 
 
+def _polars_keys(
+    function: object, args: tuple[Any, ...], named: dict[str, Any]
+) -> tuple[list[Any], list[Any], str, str] | None:
+    """Of a join of two polars frames: the keys of each side, how they are called, and how it joins."""
+    pl = nonfinite.module("polars")
+    left, right = seen(function, "__self__", None), args[0] if args else named.get("other")
+    if pl is None or not isinstance(left, pl.DataFrame) or not isinstance(right, pl.DataFrame):
+        return None
+    on = named.get("on", args[1] if len(args) > 1 else None)
+    sides = named.get("left_on", on), named.get("right_on", on)
+    names = [
+        [side] if isinstance(side, str) else list(side) if isinstance(side, (list, tuple)) else [] for side in sides
+    ]
+    if not all(n and all(isinstance(c, str) for c in n) for n in names):
+        return None
+    if len(left) > MOST or len(right) > MOST:
+        return None
+    keys = [
+        frame[n[0]].to_list() if len(n) == 1 else list(zip(*(frame[c].to_list() for c in n)))
+        for frame, n in zip((left, right), names)
+    ]
+    return keys[0], keys[1], "`, `".join(names[0]), str(named.get("how", "inner"))
+
+
 def _folded(value: object) -> Any:
     """A key as its writer may have meant it: without blanks around it, case, type and the last digits."""
     if isinstance(value, tuple):
@@ -83,6 +108,12 @@ class LostRows(Rule):
     def call(self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int) -> None:
         pd = nonfinite.module("pandas")
         name = seen(function, "__name__", "")
+        polars = _polars_keys(function, args, named)
+        if polars is not None:
+            mine, theirs, called, how = polars
+            if how in ("inner", "left", "full", "outer"):
+                self._joined(site, how, mine, [k for k in theirs if k is not None], called)
+            return
         if pd is None or named.get("indicator"):
             return
         if name in ("groupby", "pivot_table"):
@@ -103,26 +134,33 @@ class LostRows(Rule):
         if keys is None or len(left) > MOST or len(right) > MOST or how == "cross":
             return
         mine, theirs, called = keys
-        known = set(theirs.dropna())
-        alone = mine[~mine.isin(known)]
-        if not len(alone) or self.auditor.has(self, site):
+        self._joined(site, how, mine.tolist(), theirs.dropna().tolist(), called)
+
+    def _joined(self, site: int, how: str, mine: list[Any], theirs: list[Any], called: str) -> None:
+        """The keys of the left side that have no partner; missing ones count as such."""
+        known = set(theirs)
+        alone = [k for k in mine if k not in known]
+        if not alone or self.auditor.has(self, site):
             return
         by_fold: dict[Any, Any] = {}
         for key in known:
             by_fold.setdefault(_folded(key), key)
-        near = [(k, by_fold[f]) for k in alone.dropna().unique()[:MOST] if (f := _folded(k)) in by_fold]
+        distinct = list(dict.fromkeys(k for k in alone if k == k and k is not None))
+        near = [(k, by_fold[f]) for k in distinct if (f := _folded(k)) in by_fold]
         place = self.auditor.place(site)
         gone = "are dropped" if how in ("inner", "right") else "get missing values"
         head = f"{place.text}: {len(alone):,} of {len(mine):,} rows have no partner by `{called}` and {gone}"
         if near:
             pairs = ", ".join(f"{a!r} beside {b!r}" for a, b in near[:3])
-            rows = int(alone.isin([a for a, _ in near]).sum())
+            keys = {a for a, _ in near}
+            rows = sum(k in keys for k in alone)
+            each = rows == len(alone)
             self.auditor.report(
                 self,
                 site,
-                f"{head}; {f'{rows:,} of them' if rows < len(alone) else 'each'} "
-                f"{'has' if rows in (1, len(alone)) else 'have'} a near key on the other side: "
-                f"{pairs}{' …' if len(near) > 3 else ''}.",
+                f"{head}; {'each' if each else f'{rows:,} of them'} {'has' if each or rows == 1 else 'have'} a "
+                f"near key on "
+                f"the other side: {pairs}{' …' if len(near) > 3 else ''}.",
                 0.95,
                 evidence={
                     "rows": len(alone),
@@ -133,19 +171,13 @@ class LostRows(Rule):
                 right=f"{rows:,} rows more",
             )
         elif how == "inner" and len(alone) < len(mine):
-            shown = listed([k for k in alone.unique()[:4]])
             self.auditor.report(
                 self,
                 site,
-                f"{head}: {shown}. Is that meant?",
+                f"{head}: {listed(distinct[:4])}. Is that meant?",
                 0.45,
                 question=True,
-                evidence={
-                    "rows": len(alone),
-                    "of": len(mine),
-                    "keys": [str(k) for k in alone.unique()[:20]],
-                    "how": how,
-                },
+                evidence={"rows": len(alone), "of": len(mine), "keys": [str(k) for k in distinct[:20]], "how": how},
             )
 
     def _looked_up(self, pd: Any, function: Any, args: tuple[Any, ...], site: int) -> None:
@@ -203,8 +235,13 @@ class DuplicatedRows(Rule):
     NAME = "duplicated-rows"
     WANTS = ("call:merge", "call:join")
 
-    def call(self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int) -> None:
+    def call(self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int) -> None:
         pd = nonfinite.module("pandas")
+        polars = _polars_keys(function, args, named)
+        if polars is not None:
+            if polars[3] in ("inner", "left") and not named.get("validate") and len(result) > len(polars[0]):
+                self._grown(site, len(result), *polars[:3], "")
+            return
         sides = _sides(function, args, named) if pd is not None else None
         if sides is None or named.get("validate") or named.get("how") in ("cross", "outer", "right"):
             return
@@ -215,28 +252,32 @@ class DuplicatedRows(Rule):
         if keys is None or self.auditor.has(self, site):
             return
         mine, theirs, called = keys
-        counts = theirs[theirs.isin(set(mine))].value_counts()
-        repeated = counts[counts > 1]
-        if not len(repeated):
-            return
-        both = counts.index.isin(mine[mine.duplicated()])
-        both_repeat = bool((both & (counts > 1).to_numpy()).any())  # each with each
         sums = ""
         numbers = [c for c in left.columns if left[c].dtype.kind in "if" and c in result.columns and c != mine.name]
         if numbers:
             before, after = float(left[numbers[0]].sum()), float(result[numbers[0]].sum())
             if before and after != before:
                 sums = f" The sum of `{numbers[0]}` grows from {before:.6g} to {after:.6g}."
-        check = "many_to_one" if mine.duplicated().any() else "one_to_one"
+        self._grown(site, len(result), mine.tolist(), theirs.tolist(), called, sums)
+
+    def _grown(self, site: int, rows: int, mine: list[Any], theirs: list[Any], called: str, sums: str) -> None:
+        """The keys of the right side that repeat, and have partners."""
+        known, counts = set(mine), collections.Counter(theirs)
+        repeated = [k for k, n in counts.items() if n > 1 and k in known]
+        if not repeated or self.auditor.has(self, site):
+            return
+        on_left = collections.Counter(mine)
+        both_repeat = any(on_left[k] > 1 for k in repeated)  # each with each
+        check = "1:1" if len(on_left) == len(mine) else "m:1"
         place = self.auditor.place(site)
+        end = "Is that meant?" if both_repeat else f"validate={check!r} checks it."
         self.auditor.report(
             self,
             site,
-            f"{place.text} gives {len(result):,} rows from {len(left):,}: `{called}` repeats on the right for "
-            f"{listed(list(repeated.index))}{', and on the left too' if both_repeat else ''}.{sums} "
-            f"{'Is that meant?' if both_repeat else f'validate={check!r} checks it.'}",
+            f"{place.text} gives {rows:,} rows from {len(mine):,}: `{called}` repeats on the right for "
+            f"{listed(repeated)}{', and on the left too' if both_repeat else ''}.{sums} {end}",
             0.85,
             question=both_repeat,
-            evidence={"rows": len(result), "left": len(left), "repeated": [str(k) for k in repeated.index[:20]]},
-            right=f"{len(left):,} rows",
+            evidence={"rows": rows, "left": len(mine), "repeated": [str(k) for k in repeated[:20]]},
+            right=f"{len(mine):,} rows",
         )

@@ -263,4 +263,7 @@ def _cells(np: Any, value: Any) -> Any:
     pd = nonfinite.module("pandas")
     if pd is not None and isinstance(value, pd.Series) and isinstance(value.dtype, np.dtype):
         return value.to_numpy()
+    pl = nonfinite.module("polars")
+    if pl is not None and isinstance(value, pl.Series) and value.dtype.is_integer() and not value.null_count():
+        return value.to_numpy()
     return None
