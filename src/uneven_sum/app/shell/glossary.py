@@ -23,6 +23,8 @@ WORDS = [
     ("Bench", "main screen of a running or paused script (debugger view)"),
     ("Close-up", "one value: statistics, table, plots (inspector, array viewer)"),
     ("Ledger", "the recorded passes of a loop (loop trace, iteration log)"),
+    ("Findings", "what an audit has found: results that are finite and wrong (numerical lint, sanity check)"),
+    ("audit", "a run without pauses that looks for results that are finite and wrong"),
     ("Lookouts", "screen of all that can pause (breakpoints, hit counts, logpoints)"),
     ("Notes", "saved evidence, source of the report (log)"),
     ("case", "a script with its run options and its saved breakpoints, watches and notes (project, session)"),
