@@ -12,7 +12,7 @@ from ...frames import stack
 from ...frames.exception_handlers import statement_at
 from ...frames.namespace import locals_of
 from ...source import registry
-from ...source.source_file import position
+from ...source.source_file import Statement, position
 from ...values import nonfinite
 from ..finding import Place
 from .base import Rule
@@ -130,8 +130,7 @@ class Alias(Rule):
             outer = statement_at(file, caller) if file is not None else None
             for other, value in list(locals_of(caller).items()) if outer is not None else ():
                 if value is target and isinstance(other, str) and other.isidentifier() and outer is not None:
-                    last = outer.node.end_lineno or caller.f_lineno
-                    if _is_read_after(outer.scope, other, last, outer.node.col_offset):
+                    if _is_read_later(outer, other):
                         line = caller.f_lineno
                         said = f"`{other}` of a caller is the same {_kind(target)}, and changes too (line {line})"
                         self._tell(site, said, other, 0.55, True)
@@ -168,9 +167,7 @@ class Alias(Rule):
         for other, value in list(locals_of(caller).items()):
             if value is target and isinstance(other, str) and other.isidentifier():
                 outer = statement_at(file, caller)
-                if outer is not None and _is_read_after(
-                    outer.scope, other, outer.node.end_lineno or caller.f_lineno, outer.node.col_offset
-                ):
+                if outer is not None and _is_read_later(outer, other):
                     told = (
                         f"the caller's `{other}` is the same {_kind(target)}, and changes too (line {caller.f_lineno})"
                     )
@@ -319,3 +316,12 @@ def _is_read_after(scope: ast.AST, name: str, line: int, column: int) -> bool:
 def _swaps(pairs: list[tuple[ast.expr, ast.expr]]) -> bool:
     """`a, b = b, a`: two buffers change their parts, and none has two names."""
     return {ast.unparse(to) for to, _ in pairs} == {ast.unparse(given) for _, given in pairs}
+
+
+def _is_read_later(statement: Statement, name: str) -> bool:
+    """Whether a name is read after a caller's statement, which does not give it another value: `grid = step(grid)`."""
+    node = statement.node
+    targets = node.targets if isinstance(node, ast.Assign) else [node.target] if isinstance(node, ast.AnnAssign) else []
+    if any(isinstance(n, ast.Name) and n.id == name for t in targets for n in ast.walk(t)):
+        return False
+    return _is_read_after(statement.scope, name, node.end_lineno or node.lineno, node.col_offset)

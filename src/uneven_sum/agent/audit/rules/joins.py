@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import ast
 import collections
 from typing import Any
 
 from ...values import nonfinite
 from ..figures import listed, seen
+from ..finding import Place
 from .base import Rule
 
 MOST = 200_000  # keys that are looked at
@@ -253,14 +255,18 @@ class DuplicatedRows(Rule):
             return
         mine, theirs, called = keys
         sums = ""
+        summed = False
         numbers = [c for c in left.columns if left[c].dtype.kind in "if" and c in result.columns and c != mine.name]
         if numbers:
             before, after = float(left[numbers[0]].sum()), float(result[numbers[0]].sum())
             if before and after != before:
                 sums = f" The sum of `{numbers[0]}` grows from {before:.6g} to {after:.6g}."
-        self._grown(site, len(result), mine.tolist(), theirs.tolist(), called, sums)
+                summed = _is_summed(self.auditor.place(site), [str(c) for c in numbers])
+        self._grown(site, len(result), mine.tolist(), theirs.tolist(), called, sums, summed)
 
-    def _grown(self, site: int, rows: int, mine: list[Any], theirs: list[Any], called: str, sums: str) -> None:
+    def _grown(
+        self, site: int, rows: int, mine: list[Any], theirs: list[Any], called: str, sums: str, summed: bool = False
+    ) -> None:
         """The keys of the right side that repeat, and have partners."""
         known, counts = set(mine), collections.Counter(theirs)
         repeated = [k for k, n in counts.items() if n > 1 and k in known]
@@ -270,14 +276,26 @@ class DuplicatedRows(Rule):
         both_repeat = any(on_left[k] > 1 for k in repeated)  # each with each
         check = "1:1" if len(on_left) == len(mine) else "m:1"
         place = self.auditor.place(site)
-        end = "Is that meant?" if both_repeat else f"validate={check!r} checks it."
+        question = both_repeat or not summed  # a table of all pairs may be what is wanted
+        end = "Is that meant?" if question else f"validate={check!r} checks it."
         self.auditor.report(
             self,
             site,
             f"{place.text} gives {rows:,} rows from {len(mine):,}: `{called}` repeats on the right for "
             f"{listed(repeated)}{', and on the left too' if both_repeat else ''}.{sums} {end}",
             0.85,
-            question=both_repeat,
+            question=question,
             evidence={"rows": rows, "left": len(mine), "repeated": [str(k) for k in repeated[:20]]},
             right=f"{len(mine):,} rows",
         )
+
+
+def _is_summed(place: Place, columns: list[str]) -> bool:
+    """Whether the code around sums or averages one of the columns that now repeat."""
+    for node in ast.walk(place.scope):
+        if isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute):
+            if node.func.attr in ("sum", "mean", "agg", "cumsum", "total"):
+                text = ast.unparse(node)
+                if any(f"'{c}'" in text or f".{c}." in text for c in columns):
+                    return True
+    return False

@@ -61,6 +61,8 @@ class TextArithmetic(Rule):
             node = self.auditor.place(site).node
             if any(_is_text_on_purpose(n) for n in (getattr(node, "left", None), getattr(node, "right", None))):
                 return
+            if any(t.startswith("0") for t in (a, b) if isinstance(t, str)):
+                return  # digits that are put side by side: padding, a month
             what = f"{a!r} {'+' if name == 'add' else '*'} {b!r} is {result!r}; as numbers it is {right:g}"
         else:
             right = {"lt": x < y, "gt": x > y, "le": x <= y, "ge": x >= y}[name]
@@ -69,12 +71,14 @@ class TextArithmetic(Rule):
             what = f"{a!r} and {b!r} are compared as texts, which gives {result}; as numbers it is {right}"
         if self.auditor.has(self, site):
             return
+        joined = name in ("add", "mul")
         place = self.auditor.place(site)
         self.auditor.report(
             self,
             site,
-            f"{place.text} works on texts: {what}.",
+            f"{place.text} works on texts: {what}.{' Is that meant?' if joined else ''}",
             0.85,
+            question=joined,
             evidence={"left": a, "right": str(b)},
             right=str(right),
         )
@@ -147,12 +151,14 @@ class TextArithmetic(Rule):
         as_numbers = [v for _, v in sorted(zip(numbers, values), key=lambda p: p[0])]  # type: ignore[arg-type, return-value]
         if as_numbers == sorted(values) and seen(function, "__name__", "") != "sum":
             return
+        ordered = seen(function, "__name__", "") in ("sorted", "sort", "sort_values")  # labels may be so
         place = self.auditor.place(site)
         self.auditor.report(
             self,
             site,
             f"{place.text} works on texts that all look like numbers ({values[0]!r}, {values[1]!r} …): '10' comes "
-            "before '9'.",
+            f"before '9'.{' Is that meant?' if ordered else ''}",
             0.8,
+            question=ordered,
             evidence={"texts": [str(v) for v in values[:10]]},
         )

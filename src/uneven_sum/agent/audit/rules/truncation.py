@@ -59,8 +59,9 @@ class Truncation(Rule):
             self,
             site,
             f"{_stored_into(place)} stores integers ({target.dtype}): {what} becomes {int(first)}. "
-            "An array of float64 would keep it.",
+            f"{'Is that meant?' if target.dtype.itemsize == 1 else 'An array of float64 would keep it.'}",
             0.9,
+            question=target.dtype.itemsize == 1,  # pixels are stored so
             evidence={"given": full(first), "stored": str(int(first)), "dtype": str(target.dtype), "cells": count},
             right=full(first),
         )
