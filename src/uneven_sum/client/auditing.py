@@ -14,7 +14,7 @@ from ..host.launch import BadUse, Launch
 from ..protocol import Finding
 from . import accepted
 from .client import Client
-from .events import Ended, Exited, Found, Stopped, Where
+from .events import Ended, Exited, Found, Output, Stopped, Where
 
 Progress = Callable[[Where], None]
 
@@ -47,28 +47,43 @@ class Audit:
             return_points=False,
         )
         client = self._client = Client(launch)
-        began = time.monotonic()
+        began, errors = time.monotonic(), ""
+        last: Ended | None = None
         try:
             await client.start()
+            await self._feed(client)
             while True:
                 event = await client.next_event()
                 if isinstance(event, Found):
                     self._take(event.findings)
+                elif isinstance(event, Output):
+                    errors = (errors + event.text)[-2_000:] if event.category == "stderr" else errors
                 elif isinstance(event, Where):
                     progress(event)
                 elif isinstance(event, Stopped):
                     await client.go_on()
-                elif isinstance(event, Ended) and event.exit_status:
-                    how = f"by {event.said}" if event.said else f"with status {event.exit_status}"
-                    self.ended = f"The script ended {how}; what was found until then is shown."
+                elif isinstance(event, Ended):
+                    last = event
                 elif isinstance(event, Exited):
                     if event.died:
                         self.ended = event.sentence
                     break
+            if last is not None and last.exit_status:
+                self.ended = f"The script ended {_how(last, errors)}; what was found until then is shown."
         finally:
             self.seconds = time.monotonic() - began
             self._client = None
             await client.end()
+
+    async def _feed(self, client: Client) -> None:
+        """Standard input from the chosen file; else it is at its end, since nobody types."""
+        if self.launch.stdin_file is not None:
+            try:
+                with open(self.launch.stdin_file, encoding="utf-8", errors="replace") as f:
+                    await client.write_input(f.read())
+            except OSError as e:
+                self.ended = f"{self.launch.stdin_file} cannot be read: {e.strerror}."
+        await client.write_input(None)
 
     async def stop(self) -> None:
         """End the run; what was found so far stays."""
@@ -85,3 +100,9 @@ class Audit:
         self.findings = findings
         if not self.launch.as_module:
             accepted.mark(self.script, findings)
+
+
+def _how(ended: Ended, errors: str) -> str:
+    """`by ValueError: …`: what `sys.exit` was given, else the last line on standard error."""
+    said = ended.said or next((line.strip()[:200] for line in errors.splitlines()[::-1] if line.strip()), "")
+    return f"by {said}" if said else f"with status {ended.exit_status}"

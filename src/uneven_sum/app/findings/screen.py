@@ -237,8 +237,9 @@ class Findings(Keyed, Screen[None]):
         finding = self.chosen
         if finding is not None:
             made = notes.of_finding(finding, lines_of(finding.file))
+            script = finding.file if self.audit.launch.as_module else self.audit.script
             try:
-                notes.add(self.audit.script, made, {finding.file: "\n".join(lines_of(finding.file))})
+                notes.add(script, made, {finding.file: "\n".join(lines_of(finding.file))})
                 self.say(f"Saved to the Notes: {made.title}.")
             except BadUse as e:
                 self.say(str(e), bad=True)
