@@ -6,10 +6,11 @@ import asyncio
 from pathlib import Path
 
 from driving_app import rest, until
-from textual.widgets import OptionList, Static
+from textual.widgets import OptionList, Static, TextArea
 
 from uneven_sum.app.app import UnevenSum
 from uneven_sum.app.bench.screen import Bench
+from uneven_sum.app.bench.try_edit import TryChange
 from uneven_sum.app.findings.screen import Findings
 from uneven_sum.app.widgets.sheet import Sheet
 from uneven_sum.check import check
@@ -138,3 +139,22 @@ async def test_no_findings_an_error_and_an_end_before_the_end(script) -> None:
         await pilot.press("8")
         await until(pilot, lambda: isinstance(app.screen, Findings) and app.screen.state == "done", 30)
         assert "line 1" in text_of(app.screen, "#said")
+
+
+async def test_the_changed_line_is_tried_in_a_copy(script) -> None:
+    app = UnevenSum(None)
+    async with app.run_test(size=(140, 42)) as pilot:
+        path = script("share = 0.29\nn = int(share * 100)\nprint(n)\n", "gauge.py")
+        screen = await audited(pilot, path)
+        assert "a line to try\nn = round(share * 100)" in text_of(screen, "#evidence-text")
+        await pilot.press("w")
+        await until(pilot, lambda: isinstance(app.screen, TryChange), 60)
+        trying = app.screen
+        await until(pilot, lambda: "n would be" in str(trying.query_one("#said", Static).render()) or trying.fine, 30)
+        await until(pilot, lambda: "29" in str(trying.query_one("#would", Static).render()), 30)
+        assert trying.query_one(TextArea).text == "n = round(share * 100)"
+        await pilot.press("escape")
+        await until(pilot, lambda: isinstance(app.screen, Bench) and app.screen.state == "paused")
+        assert app.screen.facts.line == 2 and Path(path).read_text().startswith("share = 0.29\nn = int(")
+        await pilot.press("8")
+        await until(pilot, lambda: isinstance(app.screen, Findings) and app.screen.state == "done", 60)

@@ -117,14 +117,16 @@ class UnevenSum(App[None]):
         """Audit a script in a run of its own."""
         self.push_screen(Findings(replace(launch), self.palette))
 
-    def go_to_finding(self, launch: Launch, finding: Finding) -> None:
-        """The Bench, whose script runs to the place of a finding."""
+    def go_to_finding(self, launch: Launch, finding: Finding, trying: bool = False) -> None:
+        """The Bench, whose script runs to the place of a finding; there the changed line is tried if `trying`."""
         self.pop_screen()
         if isinstance(self.screen, Bench):
-            self.screen.recording.rerun_to_finding(finding)
+            self.screen.recording.rerun_to_finding(finding, trying)
             return
         self.launch = replace(launch)
-        self.push_screen(Bench(self.launch, self.palette, finding=finding))
+        bench = Bench(self.launch, self.palette, finding=finding)
+        bench.recording.trying = finding if trying else None
+        self.push_screen(bench)
 
     def get_line_filters(self) -> Sequence[LineFilter]:
         """Textual's filters, and the one for all that is drawn."""

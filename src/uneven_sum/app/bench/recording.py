@@ -16,6 +16,7 @@ from ..ledger.screen import LedgerScreen
 from ..widgets.sheet import Sheet
 from .controller import Controller
 from .pass_strip import PassStrip
+from .try_edit import TryChange
 from .values import names_in
 
 if TYPE_CHECKING:
@@ -29,6 +30,7 @@ class Recording(Controller):
 
     def __init__(self, bench: Bench) -> None:
         super().__init__(bench)
+        self.trying: Finding | None = None  # whose changed line is tried once the script is there
         self.steps: list[Step] = []  # what the next pauses are for, on the way to another one
 
     async def action_ledger(self) -> None:
@@ -209,8 +211,19 @@ class Recording(Controller):
 
         return [to_pass, to_line] if goal else [to_line]
 
-    def rerun_to_finding(self, finding: Finding) -> None:
+    def rerun_to_finding(self, finding: Finding, trying: bool) -> None:
+        self.trying = finding if trying else None
         self._again(self.to_finding(finding))
+
+    def try_finding(self, facts: Facts) -> None:
+        """At the place of a finding whose changed line is to be tried: the dialog for that, with the line."""
+        finding = self.trying
+        if finding is None or self.steps:
+            return
+        self.trying = None
+        if (facts.file, facts.line) == (finding.file, finding.line) and facts.reason != "end":
+            bench = self.bench
+            bench.app.push_screen(TryChange(bench, bench.palette, bench.frame_number(), None, finding.fix or ""))
 
     def _again(self, steps: list[Step]) -> None:
         """A new run, paused at its first line for the first of the steps."""

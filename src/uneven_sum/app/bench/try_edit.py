@@ -49,8 +49,9 @@ class TryChange(ModalScreen[None]):
         Binding("ctrl+s", "put", "put it in the file"),
     ]
 
-    def __init__(self, bench: Bench, palette: Palette, frame: int, line: int | None) -> None:
+    def __init__(self, bench: Bench, palette: Palette, frame: int, line: int | None, text: str = "") -> None:
         super().__init__()
+        self.text = text  # to begin with, in the place of the present lines
         self.bench, self.palette, self.frame, self.line = bench, palette, frame, line
         self.place: dict[str, Any] = {}
         self.old = ""  # the lines as they are in the file
@@ -85,11 +86,13 @@ class TryChange(ModalScreen[None]):
         lines = self.bench.query_one(Sheet).lines  # the text that the call runs
         self.old = "\n".join(lines[self.place["first"] - 1 : self.place["last"]])
         area = self.query_one(TextArea)
-        area.load_text(textwrap.dedent(self.old))
+        area.load_text(self.text or textwrap.dedent(self.old))
         area.move_cursor(area.document.end)
         area.focus()
         present = self._written(msgspec.convert(self.place["terms"], list[Term]), "as it is")
         self.query_one("#is", Static).update(present)
+        if self.text:
+            self._try(self.text)
 
     # -- trying ----------------------------------------------------------------------------------------
 

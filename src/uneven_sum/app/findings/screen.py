@@ -30,7 +30,7 @@ from ..widgets.sheet import Sheet
 from . import commands
 from .evidence import entry, evidence
 
-DONE = hints(commands.COMMANDS, "enter", "A", "ctrl+k", "e", "r", "escape", "?")
+DONE = hints(commands.COMMANDS, "enter", "w", "A", "ctrl+k", "e", "r", "escape", "?")
 NONE = hints(commands.COMMANDS, "e", "r", "escape", "?")
 RUNS = hints(commands.COMMANDS, "x", "escape", "?")
 
@@ -216,6 +216,13 @@ class Findings(Keyed, Screen[None]):
         finding = self.chosen
         if finding is not None:
             self.uneven.go_to_finding(self.audit.launch, finding)
+
+    def action_try_line(self) -> None:
+        finding = self.chosen
+        if finding is not None and finding.fix is None:
+            self.say("No change is safe to propose here: enter goes there, and w tries an edit.")
+        elif finding is not None:
+            self.uneven.go_to_finding(self.audit.launch, finding, trying=True)
 
     def action_accept(self) -> None:
         finding = self.chosen
