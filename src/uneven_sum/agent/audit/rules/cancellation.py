@@ -9,9 +9,10 @@ from typing import Any
 
 from ...frames.namespace import locals_of
 from ...values import nonfinite
+from ..decimals import Unknown
 from ..figures import full
 from ..finding import Place, loops_of
-from ..precise import Outcome, Unknown, compare
+from ..precise import Outcome, compare
 from .base import Rule
 
 LIMIT = 1e-6  # relative error of the whole expression
