@@ -13,6 +13,7 @@ from uneven_sum.app.app import UnevenSum
 from uneven_sum.app.bench.screen import Bench
 from uneven_sum.app.bench.try_edit import TryChange
 from uneven_sum.app.findings.screen import Findings
+from uneven_sum.app.widgets.bars import Keys
 from uneven_sum.app.widgets.sheet import Sheet
 from uneven_sum.check import check
 from uneven_sum.client import Launch, notes
@@ -57,6 +58,7 @@ async def test_findings_with_their_evidence(script) -> None:
         assert len(shown) == 2 and shown[0].startswith("wrong         4  counts[day] stores integers (int64)")
         assert "3 times, since pass 2" in shown[0] and shown[1].startswith("question      6  level[k - 1]")
         assert screen.query_one(Sheet).at_line == 4
+        assert "try changed line" not in str(screen.query_one(Keys).render())  # none is safe to propose
         said = text_of(screen, "#evidence-text")
         assert "3 times, first in pass 2 of the loop at line 3" in said and "right would be\n0.5" in said
         await pilot.press("down")
@@ -148,6 +150,7 @@ async def test_the_changed_line_is_tried_in_a_copy(script) -> None:
         path = script("share = 0.29\nn = int(share * 100)\nprint(n)\n", "gauge.py")
         screen = await audited(pilot, path)
         assert "a line to try\nn = round(share * 100)" in text_of(screen, "#evidence-text")
+        assert "try changed line" in str(screen.query_one(Keys).render())
         await pilot.press("w")
         await until(pilot, lambda: isinstance(app.screen, TryChange), 60)
         trying = app.screen

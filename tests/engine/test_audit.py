@@ -169,6 +169,7 @@ def test_a_report_of_the_findings(script, tmp_path) -> None:
     text = out.read_text()
     assert done.returncode == 1 and "wrong at line 1 of gauge.py: truncation" in text and "Right would be: 29" in text
     assert "1 finding." in text and done.stderr.startswith("wrong: int(0.29 * 100) cuts")
+    assert "to try: print(round(0.29 * 100))" in done.stderr
 
 
 MANY = """

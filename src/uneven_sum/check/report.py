@@ -117,6 +117,7 @@ def _finding(found: Finding) -> str:
     lines = [f"{found.word}: {found.headline}", f"  {where}{often}{first}   [{found.rule}]"]
     lines += [f"      {notes.cut(line)}" for line in found.statement.splitlines()]
     lines += [f"      {text} = {value}" for text, value in found.operands]
+    lines += [f"      to try: {found.fix}"] if found.fix else []
     return "\n".join(lines) + "\n"
 
 

@@ -30,7 +30,8 @@ from ..widgets.sheet import Sheet
 from . import commands
 from .evidence import entry, evidence
 
-DONE = hints(commands.COMMANDS, "enter", "w", "A", "ctrl+k", "e", "r", "escape", "?")
+WITH_FIX = hints(commands.COMMANDS, "enter", "w", "A", "ctrl+k", "e", "r", "escape", "?")
+DONE = hints(commands.COMMANDS, "enter", "A", "ctrl+k", "e", "r", "escape", "?")
 NONE = hints(commands.COMMANDS, "e", "r", "escape", "?")
 RUNS = hints(commands.COMMANDS, "x", "escape", "?")
 
@@ -141,7 +142,10 @@ class Findings(Keyed, Screen[None]):
             self.say(self.audit.ended, bad=True)
 
     def keys_shown(self) -> list[tuple[str, str]]:
-        return list(RUNS if self.state == "running" else DONE if self.rows else NONE)
+        if self.state == "running":
+            return list(RUNS)
+        chosen = self.chosen
+        return list(NONE if chosen is None else WITH_FIX if chosen.fix else DONE)
 
     def counted(self) -> str:
         """`3 wrong · 1 question`."""
@@ -203,6 +207,7 @@ class Findings(Keyed, Screen[None]):
         )
         sheet.show_place(finding.line, finding.line, "in", move=True)
         self.query_one("#evidence-text", Static).update(evidence(finding, self.palette))
+        self.query_one(Keys).show(self.keys_shown())
         self.query_one("#evidence", VerticalScroll).scroll_home(animate=False)
 
     @property
