@@ -24,8 +24,10 @@ HELD = {int(s) for s in signal.valid_signals() - FAULTS}
 
 
 @contextlib.contextmanager
-def held() -> Iterator[None]:
+def held() -> Iterator[dict[int, None]]:
     """No handler runs in here; at the end those of the signals that came do, and may raise.
+
+    Gives the signals whose handlers stand aside and that came: who takes one out calls its handler later, by `again`.
 
     This thread takes no signals meanwhile.  Where the process has others, NumPy's among them, one of these takes them,
     and the handler would run in the main thread all the same: there the handlers stand aside, too.
@@ -36,7 +38,7 @@ def held() -> Iterator[None]:
         _signal.pthread_sigmask(signal.SIG_BLOCK, HELD)  # runs handlers that are due already: they may raise
         if _has_threads() and threading.get_ident() == threading.main_thread().ident:
             aside.put()
-        yield
+        yield aside.came
     finally:
         try:
             aside.back()

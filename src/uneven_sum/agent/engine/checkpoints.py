@@ -97,12 +97,16 @@ class Snapshots:
         inner = stack.user_frame(frame)
         if self.rewind is None or inner is None or not self.rewind.is_due():
             return
-        with signal_masking.held():
+        with signal_masking.held() as came:
             number, loops = self._point_in_loops(inner)
-        if number and self.rewind.woken:
+            woken = number > 0 and self.rewind.woken
+            late = list(came) if woken else []
+            if woken:
+                came.clear()  # what their handlers raise would come ahead of the pause
+        if woken:
             self.woken_at = number
             self.pause(Pause("pause", inner, "in", said=f"Back at a return point in pass {loops[0]['pass']}"))
-            signal_masking.again(self.rewind.due)
+            signal_masking.again(list(dict.fromkeys(late + self.rewind.resume())))
 
     def _point_in_loops(self, inner: types.FrameType) -> tuple[int, list[dict[str, Any]]]:
         """The number of the return point, 0 for none, and the loops there."""

@@ -16,6 +16,7 @@ import stat
 import sys
 import threading
 import time
+from collections.abc import Callable
 from typing import Any, Protocol
 
 from ..core import run_state, signal_masking
@@ -49,7 +50,7 @@ class SnapshotMaker:
         self.not_before = 0.0
         self.took = self.made_at = self.next_on_the_way = 0.0  # of the last one, on the way or not
         self.faults = 0
-        self.due: list[int] = []  # signals that were held back when the copy was made
+        self.resume: Callable[[], list[int]] = list  # in a copy: starts its timers, gives signals that were held back
         self.woken = False  # this process is a copy that was made by the last `make`
         self.between: tuple[int, Any] | None = None
         self.began = time.monotonic()
@@ -102,11 +103,9 @@ class SnapshotMaker:
         self.settle()
         number, self.next = self.next, self.next + 1
         began = time.perf_counter()
-        resume = signal_masking.kept()
+        self.resume = signal_masking.kept()
         self.woken = self._sleep(number, told)
-        if self.woken:
-            self.due = resume()
-        else:
+        if not self.woken:
             took = time.perf_counter() - began
             self.took, self.made_at = took, time.monotonic()
             self.next_on_the_way = self.made_at + SELDOM
