@@ -5,6 +5,7 @@ write `level {level:.2f}` with the trail at line 36 of rating_year.py, every 10t
 pause at the return of `rate` when `returned < 0`, once
 expect `level stays between 0 and 6` at line 37 of rating_year.py
 pause at a change of `level` in `simulate`, only after lookout 2 was met
+pause where an integer wraps, not inside `checksum`
 """
 
 from __future__ import annotations
@@ -16,6 +17,7 @@ from dataclasses import dataclass
 import msgspec
 
 from ..protocol import TRIPS, Lookout, Tripwire
+from ..protocol.trips import RULE_WORDS
 
 _T = r"`((?:[^`]|``)*)`"
 ORDINAL = r"(?:the )?(\d+)(?:st|nd|rd|th)?"
@@ -25,6 +27,7 @@ WHERE: list[tuple[str, str]] = [
     (r"at each element in line (\d+)(?: of (\S+?))?(?=,| |$)", "element"),
     (r"at each call of the lambda in line (\d+)(?: of (\S+?))?(?=,| |$)", "lambda"),
     (r"at each pause", "pause"),
+    (rf"where ({'|'.join(RULE_WORDS.values())})(?=,| |$)", "finding"),
     (rf"at the entry of {_T}", "entry"),
     (rf"at the return of {_T}", "return"),
     (rf"at a raise of {_T}", "raise"),
@@ -50,6 +53,7 @@ WORDS = (
     "pause at the return of `FUNCTION`",
     "pause at a raise of `CLASS`",
     "pause at a change of `NAME` in `FUNCTION`",
+    *(f"pause where {words}" for words in RULE_WORDS.values()),
     "expect `NAME stays between A and B` at line N of FILE",
     "expect `NAME is near V ± T` at each pause",
     "write `text {expression:.2f}` at …",
@@ -100,6 +104,7 @@ def sentence(lk: Lookout) -> str:
         "element": f" at each element in line {lk.line}{of}",
         "lambda": f" at each call of the lambda in line {lk.line}{of}",
         "pause": " at each pause",
+        "finding": f" where {RULE_WORDS.get(lk.name, lk.name)}",
         "entry": f" at the entry of {_quoted(lk.name)}",
         "return": f" at the return of {_quoted(lk.name)}",
         "raise": f" at a raise of {_quoted(lk.name)}",
@@ -146,7 +151,7 @@ def parse(text: str, file: str = "", files: list[str] | None = None) -> Lookout:
         lk.expect = _bare(expected[1]).strip()
         if not lk.expect:
             raise Unclear("What is expected? `expect ``head > 0`` at line 12`.", done)
-    elif take(r"pause\b") is None and not rest.startswith("at "):
+    elif take(r"pause\b") is None and not rest.startswith(("at ", "where ")):
         raise Unclear("A lookout begins with `pause at …`, or with write or expect and a text in backticks.", done)
     for pattern, where in WHERE:
         found = take(pattern)
@@ -155,7 +160,9 @@ def parse(text: str, file: str = "", files: list[str] | None = None) -> Lookout:
             _place(lk, found, file, files or [])
             break
     else:
-        raise Unclear("Where? `at line N of FILE`, `at the entry of`, `at a change of`, …", done)
+        raise Unclear(
+            "Where? `at line N of FILE`, `at the entry of`, `at a change of`, `where an integer wraps`, …", done
+        )
     while rest:
         for pattern, name in PARTS:
             found = take(pattern)
@@ -170,7 +177,9 @@ def parse(text: str, file: str = "", files: list[str] | None = None) -> Lookout:
 
 
 def _place(lk: Lookout, found: re.Match[str], file: str, files: list[str]) -> None:
-    if lk.where in ("line", "element", "lambda"):
+    if lk.where == "finding":
+        lk.name = next(rule for rule, words in RULE_WORDS.items() if words == found[1])
+    elif lk.where in ("line", "element", "lambda"):
         lk.line = int(found[1])
         lk.file = _path(found[2], file, files) if found[2] else file
     elif lk.where != "pause":

@@ -18,7 +18,7 @@ class Lookout(msgspec.Struct, omit_defaults=True):
     """One thing that can pause the script.
 
     where: `line`, `element`, `lambda` (file and line), `entry`, `return` (name: a function), `raise`
-    (name: an exception class), `pause` (with `expect`:
+    (name: an exception class), `finding` (name: a rule of an audit), `pause` (with `expect`:
     looked at in each), `change` (name: a name, attribute or element; within: a name's function).
     """
 

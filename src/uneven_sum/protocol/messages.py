@@ -78,6 +78,44 @@ class Expected(msgspec.Struct):
     kept: int = 0
 
 
+class FindingLoop(msgspec.Struct):
+    """A loop around a finding, and its pass."""
+
+    file: str
+    line: int
+    at_pass: int = msgspec.field(name="pass")
+
+
+class Finding(msgspec.Struct):
+    """What a rule of an audit has found at a place.  `question`: values alone cannot decide; `right`: what a right
+    calculation gives; `operands`: texts and values; `loops`: innermost first; `fix`: a changed
+    statement to try; `accepted`: in the script's case."""
+
+    rule: str
+    weight: float
+    question: bool
+    headline: str
+    file: str
+    line: int
+    function: str
+    term: str
+    statement: str
+    times: int
+    at_pass: int | None = msgspec.field(name="pass", default=None)
+    cell: list[int] | None = None
+    evidence: dict[str, Any] = {}
+    right: str | None = None
+    operands: list[tuple[str, str]] = []
+    loops: list[FindingLoop] = []
+    fix: str | None = None
+    accepted: bool = False
+
+    @property
+    def word(self) -> str:
+        """How sure it is: `wrong`, `doubtful`, or `question`."""
+        return "question" if self.question else "wrong" if self.weight >= SURE else "doubtful"
+
+
 class Facts(msgspec.Struct):
     """Everything about one pause."""
 
@@ -101,6 +139,7 @@ class Facts(msgspec.Struct):
     retry: bool = False
     replace: bool = False
     lookout: int = 0
+    finding: Finding | None = None  # what a rule has found in the statement
     returned: str | None = None
     expectations: list[Expected] = []
     hand: list[str] = []  # what the user has set by hand, in the calls of now
@@ -246,41 +285,3 @@ class Recent(msgspec.Struct):
 
 
 SURE = 0.75  # weight from which on a finding is called wrong
-
-
-class FindingLoop(msgspec.Struct):
-    """A loop around a finding, and its pass."""
-
-    file: str
-    line: int
-    at_pass: int = msgspec.field(name="pass")
-
-
-class Finding(msgspec.Struct):
-    """What a rule of an audit has found at a place.  `question`: values alone cannot decide; `right`: what a right
-    calculation gives; `operands`: texts and values; `loops`: innermost first; `fix`: a changed
-    statement to try; `accepted`: in the script's case."""
-
-    rule: str
-    weight: float
-    question: bool
-    headline: str
-    file: str
-    line: int
-    function: str
-    term: str
-    statement: str
-    times: int
-    at_pass: int | None = msgspec.field(name="pass", default=None)
-    cell: list[int] | None = None
-    evidence: dict[str, Any] = {}
-    right: str | None = None
-    operands: list[tuple[str, str]] = []
-    loops: list[FindingLoop] = []
-    fix: str | None = None
-    accepted: bool = False
-
-    @property
-    def word(self) -> str:
-        """How sure it is: `wrong`, `doubtful`, or `question`."""
-        return "question" if self.question else "wrong" if self.weight >= SURE else "doubtful"

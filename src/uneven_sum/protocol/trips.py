@@ -77,3 +77,25 @@ AUDIT_RULES = (
         "degrees",
     ),
 )
+
+# The rules that a breakpoint can wait for, in the words of its sentence: `pause where an integer wraps`.
+RULE_WORDS = {
+    "wrap": "an integer wraps",
+    "truncation": "a fraction is cut off",
+    "exhausted": "a used-up iterator is read",
+    "reseeded": "a generator is seeded again",
+    "unsorted": "unsorted values are searched",
+    "ignored-failure": "a failed solver is ignored",
+    "broadcast": "two shapes broadcast into a table",
+    "narrowing": "a cast changes an integer",
+    "underflow": "a product underflows",
+    "out-of-range": "a value lies outside the data",
+    "lost-rows": "a join loses rows",
+    "duplicated-rows": "a join repeats rows",
+    "alignment": "labels do not match",
+    "text-arithmetic": "text stands for numbers",
+    "dates": "a date can be read in two ways",
+    "lost-write": "a write reaches only a copy",
+    "ill-conditioned": "a system is ill-conditioned",
+    "wraparound-index": "an index falls below 0",
+}

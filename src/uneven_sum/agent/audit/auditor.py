@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import sys
 import types
+from collections.abc import Callable
 from typing import Any
 
 from ..frames import stack
@@ -29,6 +30,7 @@ class Auditor:
         self.rules: list[Rule] = [kind(self) for kind in wanted]
         self.places: dict[int, Place] = {}
         self.found: dict[tuple[int, str], Finding] = {}
+        self.heard: Callable[[Finding], None] | None = None  # hears of each finding when it is made
         self.passes = [0] * 10_000  # by site, of sums and differences of plain numbers
         self.by_operator: dict[str, list[Rule]] = {}
         for rule in self.rules:
@@ -57,6 +59,8 @@ class Auditor:
             made.function, made.loops = stack.function_name(frame), loops_of(frame)
             made.at_pass = pass_of(frame)
         self.found[key] = made
+        if self.heard is not None:
+            self.heard(made)
         return made
 
     def has(self, rule: Rule, site: int) -> bool:

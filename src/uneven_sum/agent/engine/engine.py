@@ -32,13 +32,12 @@ from ..source.source_file import Statement
 from ..stepping import tracer
 from ..trials import process_resources
 from ..trials.assignment import Assignments
-from ..triggers.on_lookout import BreakpointTrigger
 from ..triggers.on_nonfinite import NonfiniteTrigger
-from ..triggers.on_warning import WarningTrigger
 from ..triggers.settings import Switches, Tripwire
 from ..values import snapshot
 from . import nested_call, ticks
 from .checkpoints import Snapshots
+from .doubts import FindingTrigger
 from .fate import answers_protocol, handling, in_head
 
 CALL_SIGNAL = signal.SIGURG  # ignored by default: never fatal, however late it comes
@@ -58,7 +57,7 @@ class Answering(Protocol):
     def while_running(self, frame: types.FrameType | None) -> bool: ...
 
 
-class Engine(WarningTrigger, NonfiniteTrigger, Snapshots, BreakpointTrigger, tracer.Hooks):
+class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
     """One run of one script."""
 
     def __init__(self, wire: Wire) -> None:

@@ -59,10 +59,10 @@ class Lookout:
     """One thing that can pause the script.  Fields as in `unevenSum/setLookouts`."""
 
     id: int
-    where: str = "line"  # line, element, lambda, entry, return, raise, change, pause
+    where: str = "line"  # line, element, lambda, entry, return, raise, change, pause, finding
     file: str = ""
     line: int = 0
-    name: str = ""  # of a function, an exception class, or the watched expression
+    name: str = ""  # of a function, an exception class, a rule, or the watched expression
     within: str = ""  # of a changing name: its function; empty: the module's
     condition: str = ""
     start: int = 1  # from this time on

@@ -43,6 +43,7 @@ class Pause:
     said: str = ""  # what a user lookout says, without the place
     why: str = ""
     lookout: int = 0
+    finding: dict[str, Any] | None = None  # what a rule has found in the statement
     past: list[types.FrameType] = field(default_factory=list)  # calls of a script that has ended, innermost first
 
     @property

@@ -6,6 +6,7 @@ import os
 import re
 from typing import Any
 
+from ..audit.rules import AT_ONCE
 from ..core.errors import Refused
 from ..core.markers import TRIPS
 from ..frames import stack
@@ -32,7 +33,10 @@ class BreakpointRequests(Part):
         for lk in wanted:
             lk.file = os.path.realpath(lk.file) if lk.file else ""
             validation.prepare(lk, source(lk.file) if lk.file else None)
+            if lk.where == "finding" and lk.name not in AT_ONCE:
+                lk.verified, lk.message = False, f"No breakpoint can wait for `{lk.name}`."
         stale = engine.lookouts.replace(group, wanted)
+        engine.look_with_rules()
         pause = engine.present
         for lk in wanted:
             if lk.verified:

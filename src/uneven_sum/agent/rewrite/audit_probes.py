@@ -125,13 +125,16 @@ class AuditProbes(Expressions):
         site = self._site("audit", node)
         return self._here(ast.Call(ast.Constant("\0us:audit_call"), [node.func, site, *node.args], node.keywords), node)
 
-    def audited_store(self, s: ast.Assign) -> ast.stmt | None:
-        """`x[i] = v` as a call; None for other targets."""
+    def audited_store(
+        self, s: ast.Assign, index: ast.expr | None = None, like: ast.expr | None = None
+    ) -> ast.stmt | None:
+        """`x[i] = v` as a call; None for other targets.  `index`: the index, where it is evaluated already; `like`:
+        the target as the user has written it."""
         if not self._wants("store") or len(s.targets) != 1 or not isinstance(s.targets[0], ast.Subscript):
             return None
         target = s.targets[0]
-        index = self.index_of(target.slice)
-        site = self._site("audit", target)
+        index = index or self.index_of(target.slice)
+        site = self._site("audit", like or target)
         return self._here(ast.Expr(self._probe("audit_store", s.value, target.value, index, site)), s)
 
     def audited_index(self, node: ast.Subscript) -> None:

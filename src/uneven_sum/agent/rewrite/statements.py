@@ -212,12 +212,12 @@ class Rewriter(RecordingProbes):
     _break = _continue = _global = _nonlocal = _import = _importfrom = _typealias = _pass
 
     def _augassign(self, s: ast.AugAssign) -> list[ast.stmt]:
-        if self.options.audit and isinstance(s.target, ast.Name):
+        if self.options.audit and not self.options.checks and isinstance(s.target, ast.Name):
             right = self.inside(s.value)
             done = self.audited_augmented(s, placed(self._load(s.target.id), s.target), right)
             s.value = right
             return [s if done is None else self._here(ast.Assign([s.target], done), s)]
-        if self.options.audit and (audited := self.audited_place(s)) is not None:
+        if self.options.audit and not self.options.checks and (audited := self.audited_place(s)) is not None:
             return [audited]
         if not self.options.checks and not self.captures(s.target):
             s.target = self.inside(s.target)  # type: ignore[assignment]  # a target stays one
@@ -247,7 +247,10 @@ class Rewriter(RecordingProbes):
 
         right = self.value(_copy(s.value), "right") if not lossless else self.inside(_copy(s.value))
         number: list[ast.stmt]
-        if self.temps:
+        audited = self.audited_augmented(s, target(), right) if self.options.audit else None
+        if audited is not None:
+            number = [ast.Assign([_copy(s.target)], self._checked(audited, s))]
+        elif self.temps:
             number = [
                 self._set(VALUE, target()),
                 placed(ast.AugAssign(self._store(VALUE), s.op, right), s),
@@ -258,9 +261,10 @@ class Rewriter(RecordingProbes):
             number = [ast.Assign([_copy(s.target)], self._checked(done, s))]
         s.value = self.value(s.value, "right")
         site = self._site("augmented", s.value)
+        changed = self.audited_augmented(s, target(), s.value) if self.options.audit else None
         other: list[ast.stmt] = [
             ast.Expr(self._probe("before", target(), site)),
-            s,
+            s if changed is None else self._here(ast.Assign([s.target], changed), s),
             ast.Expr(self._probe("after", target(), site)),
         ]
         return [self._here(ast.If(self._is_number(target), number, other), s)]
@@ -286,16 +290,23 @@ class Rewriter(RecordingProbes):
             self._is_number(lambda: self._load(VALUE)), ast.Constant(None), self._probe("old", self._load(VALUE))
         )
         clear = [self._store(n) for n in (VALUE, OLD, OWNER, INDEX)]
+        change: ast.stmt = ast.AugAssign(self._store(VALUE), s.op, right)
+        audited = self.audited_augmented(s, self._load(VALUE), right) if self.options.audit else None
+        if audited is not None:
+            change = ast.Assign([self._store(VALUE)], audited)
+        stored: ast.stmt = ast.Assign(
+            [at(ast.Store())], self.captured([place], self._checked(self._load(VALUE), s, self._load(OLD)))
+        )
+        if self.options.audit and isinstance(place, ast.Subscript):
+            stored = self.audited_store(stored, self._load(INDEX), place) or stored  # type: ignore[arg-type]  # an Assign
         return [
             self._here(step, s)
             for step in (
                 *first,
                 self._set(VALUE, at(ast.Load())),
                 self._set(OLD, old),
-                placed(ast.AugAssign(self._store(VALUE), s.op, right), s),
-                ast.Assign(
-                    [at(ast.Store())], self.captured([place], self._checked(self._load(VALUE), s, self._load(OLD)))
-                ),
+                placed(change, s),
+                stored,
                 ast.Assign(list(clear), ast.Constant(None)),
             )
         ]
@@ -304,7 +315,8 @@ class Rewriter(RecordingProbes):
         key = ast.Constant(place.attr) if isinstance(place, ast.Attribute) else _as_index(place.slice, self)
         get, put = ("getattr", "setattr") if isinstance(place, ast.Attribute) else ("getitem", "setitem")
         present = placed(self._probe(get, _copy(place.value), _copy(key)), place)
-        done = placed(self._probe("i" + type(s.op).__name__.lower(), present, s.value), s)
+        audited = self.audited_augmented(s, present, s.value) if self.options.audit else None
+        done = placed(audited or self._probe("i" + type(s.op).__name__.lower(), present, s.value), s)
         stored = self._probe(put, place.value, key, self.captured([place], self._checked(done, s)))
         return self._here(ast.Expr(stored), s)
 

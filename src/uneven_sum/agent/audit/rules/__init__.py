@@ -35,3 +35,4 @@ RULES: tuple[type[Rule], ...] = (
     *(IllConditioned, Alias, WraparoundIndex, Missing, Cancellation, Instability, IntegerDivision, Degrees, Rounding),
 )
 NAMES = tuple(rule.NAME for rule in RULES)
+AT_ONCE = frozenset(rule.NAME for rule in RULES if rule.AT_ONCE)

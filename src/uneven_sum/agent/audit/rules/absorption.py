@@ -22,6 +22,7 @@ class Absorption(Rule):
     """
 
     NAME = "absorption"
+    AT_ONCE = False
     TAKES = frozenset({"float"})
     WANTS = ("add", "sub", "call:float32", "call:float16", "call:cumsum", "call:sum")
 

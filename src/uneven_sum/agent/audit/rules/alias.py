@@ -35,6 +35,7 @@ class Alias(Rule):
     """
 
     NAME = "alias"
+    AT_ONCE = False
     TAKES = frozenset({"array", "frame", "container", "other"})
     WANTS = ("mul", "store", "changed", "call:fromkeys")
 

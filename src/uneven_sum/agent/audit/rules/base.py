@@ -20,6 +20,7 @@ class Rule:
     operands are near.
     `OTHERS`: it wants those on anything else, where an operand (of a store, the target) is of a category of `TAKES`.
     `WEAK`: off unless named.
+    `AT_ONCE`: it tells in the statement itself and takes nothing back, so that a breakpoint can wait for it.
     """
 
     NAME: ClassVar[str]
@@ -29,6 +30,7 @@ class Rule:
     OTHERS: ClassVar[bool] = True
     TAKES: ClassVar[frozenset[str]] = frozenset({"array"})
     WEAK: ClassVar[bool] = False
+    AT_ONCE: ClassVar[bool] = True
 
     def __init__(self, auditor: Auditor) -> None:
         self.auditor = auditor

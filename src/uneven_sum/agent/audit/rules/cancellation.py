@@ -47,6 +47,7 @@ class Cancellation(Rule):
     """
 
     NAME = "cancellation"
+    AT_ONCE = False
     WANTS = ("sub", "add", *(f"call:{name}" for name in ROOTS))
     SCALARS = True
     SCREEN = "cancels"

@@ -20,6 +20,7 @@ class FloatEquality(Rule):
     """Exempt where the place becomes equal later: there the comparison does what it should."""
 
     NAME = "float-equality"
+    AT_ONCE = False
     TAKES = frozenset({"float", "array", "frame"})
     WANTS = (
         *("eq", "ne", "lt", "le", "gt", "ge", "in"),

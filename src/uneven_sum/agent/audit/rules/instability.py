@@ -31,6 +31,7 @@ class Instability(Rule):
     """Increments of an addition, as a vector: the cosine of successive ones is near -1 and their norm rises."""
 
     NAME = "instability"
+    AT_ONCE = False
     WANTS = ("add", "sub")
 
     def __init__(self, auditor: Any) -> None:

@@ -20,6 +20,7 @@ class Missing(Rule):
     counts the missing ones there.  Exempt where the same function asks for missing cells."""
 
     NAME = "missing"
+    AT_ONCE = False
     TAKES = frozenset({"array", "frame"})
     WANTS = (*ORDERS, *(f"call:{name}" for name in (*PLACES, "sum")))
     SCALARS = True

@@ -10,6 +10,7 @@ from .base import Rule
 
 class Swallowed(Rule):
     NAME = "swallowed"
+    AT_ONCE = False
     WANTS = ("handled", "call:to_numeric", "call:to_datetime", "call:to_timedelta")
 
     def handled(self, error: BaseException | None, site: int) -> None:

@@ -13,6 +13,7 @@ class IntegerDivision(Rule):
     """`integer-division`: a quotient of integers that is 0 in most passes."""
 
     NAME = "integer-division"
+    AT_ONCE = False
     WANTS = ("floordiv",)
     SCALARS = True
     SCREEN = "every"
@@ -45,6 +46,7 @@ class Degrees(Rule):
     """`degrees`: a trigonometric function of a round number beyond a full turn in radians."""
 
     NAME = "degrees"
+    AT_ONCE = False
     WANTS = ("call:sin", "call:cos", "call:tan")
     WEAK = True
 
@@ -67,6 +69,7 @@ class Rounding(Rule):
     """`rounding`: ties, which round() takes to the even neighbour."""
 
     NAME = "rounding"
+    AT_ONCE = False
     WANTS = ("call:round", "call:rint", "call:around")
     WEAK = True
 
