@@ -11,6 +11,9 @@ import pytest
 from driving import running
 from interpreters import version_of
 
+from uneven_sum.protocol import Lookout
+from uneven_sum.protocol.trips import RULE_WORDS
+
 CORPUS = sorted((Path(__file__).parent / "corpus").glob("*.py"))
 
 
@@ -31,12 +34,14 @@ RECORDED = {"always": {"branches": True, "times": True}, "counts": True}
 
 
 AUDITED = {"audit": [], "pause_on": set(), "checks": False}
+# A line is written at each finding; the tripwires are on beside.
+RULES = {"lookouts": [Lookout(n, where="finding", name=rule, text="x") for n, rule in enumerate(RULE_WORDS, 1)]}
 
 
-@pytest.mark.parametrize("how", ["watched", "recorded", "audited"])
+@pytest.mark.parametrize("how", ["watched", "recorded", "audited", "with rules"])
 @pytest.mark.parametrize("path", CORPUS, ids=lambda p: p.stem)
 async def test_same_as_plain(path: Path, interpreter: str, how: str) -> None:
-    start = RECORDED if how == "recorded" else {}
+    start = {"recorded": RECORDED, "with rules": RULES}.get(how, {})
     more = AUDITED if how == "audited" else {}
     needs(path, interpreter)
     plain = subprocess.run([interpreter, str(path), "a", "b"], capture_output=True, text=True, stdin=subprocess.DEVNULL)

@@ -86,6 +86,26 @@ class FindingLoop(msgspec.Struct):
     at_pass: int = msgspec.field(name="pass")
 
 
+class PictureLine(msgspec.Struct):
+    """The lowest and the highest value of each column; None where there is no finite one."""
+
+    name: str
+    lows: list[float | None]
+    highs: list[float | None]
+
+
+class Picture(msgspec.Struct):
+    """Of a finding: a map of cells (`shares`: of the marked ones in each block of an array of `shape`), or curves
+    over `size` cells or passes (from `first` on)."""
+
+    title: str
+    shares: list[list[float]] = []
+    shape: list[int] = []
+    lines: list[PictureLine] = []
+    size: int = 0
+    first: int = 0
+
+
 class Finding(msgspec.Struct):
     """What a rule of an audit has found at a place.  `question`: values alone cannot decide; `right`: what a right
     calculation gives; `operands`: texts and values; `loops`: innermost first; `fix`: a changed
@@ -108,6 +128,7 @@ class Finding(msgspec.Struct):
     operands: list[tuple[str, str]] = []
     loops: list[FindingLoop] = []
     fix: str | None = None
+    pictures: list[Picture] = []
     accepted: bool = False
 
     @property

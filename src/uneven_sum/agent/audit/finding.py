@@ -20,7 +20,7 @@ class Finding:
     """`weight`: from 0 to 1, how sure it is times how much it changes.  `question`: values alone cannot decide.
 
     `right`: what a right calculation gives, as text.  `operands`: name and value as text, for the screen.
-    `fix`: a changed statement to try, where one is safe to propose.
+    `fix`: a changed statement to try, where one is safe to propose.  `pictures`: as `pictures` makes them.
     """
 
     rule: str
@@ -31,6 +31,7 @@ class Finding:
     evidence: dict[str, Any] = field(default_factory=dict)
     right: str | None = None
     fix: str | None = None
+    pictures: list[dict[str, Any]] = field(default_factory=list)
     cell: list[int] | None = None
     operands: list[tuple[str, str]] = field(default_factory=list)
     at_pass: int = 0
@@ -55,6 +56,7 @@ class Finding:
             "evidence": self.evidence,
             "right": self.right,
             "fix": self.fix,
+            "pictures": self.pictures,
             "operands": [list(pair) for pair in self.operands],
             "loops": self.loops or self._only_loop(),
         }

@@ -228,6 +228,8 @@ def _running(auditor: Auditor, name: str, add: Operator, objects: Probe | None =
                 known.without += 1
                 if not known.first:
                     known.first, known.shown = known.passes, (a, small)
+                if not known.without % known.apart:
+                    known.note()
         known.last = result
         return result
 

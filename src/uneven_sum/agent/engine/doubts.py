@@ -63,12 +63,15 @@ class FindingTrigger(WarningTrigger, BreakpointTrigger):
     def _found_by(self, finding: Finding) -> list[Any]:
         return [lk for lk in self.lookouts.of("finding") if lk.name == finding.rule]
 
-    def _settle(self, frame: types.FrameType, over: Position | None = None) -> None:
-        for finding in self.doubts.pop(frame, []):
+    def pause_at_doubts(self, frame: types.FrameType, over: Position | None = None) -> None:
+        for finding in self.doubts.pop(frame, []) if self.doubts else ():
             try:
                 self._meet(self._found_by(finding), None, frame, True, {FINDING: finding, OVER: over})
             except Exception as e:
                 self._trouble(e)
+
+    def _settle(self, frame: types.FrameType, over: Position | None = None) -> None:
+        self.pause_at_doubts(frame, over)
         if self.held.get(frame):
             super()._settle(frame, over)
         else:
@@ -85,6 +88,8 @@ class FindingTrigger(WarningTrigger, BreakpointTrigger):
             pause.statement = file.statement(over) if over is not None else statement_at(file, frame)
         pause.lookout, pause.said, pause.hits = lk.id, finding.headline.rstrip("."), lk.times
         pause.finding = finding.as_dict()
+        if over is None:
+            pause.expression = finding.place.node
         self._guarded(pause)
 
 

@@ -146,6 +146,10 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
 
     # -- trips ---------------------------------------------------------------------------------------
 
+    def nonfinite(self, value: object, site: Site, frame: types.FrameType, old: object) -> Any:
+        self.pause_at_doubts(frame)
+        return super().nonfinite(value, site, frame, old)
+
     def finite(self, site: Site, frame: types.FrameType) -> None:
         """A statement's result needs no pause: its warnings are reported now."""
         if frame in self.held and site.role in ("value", "return", "yield", "test", "augmented", "iterable"):
@@ -171,6 +175,7 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
         if exc is None or isinstance(exc, (GeneratorExit, SystemExit, KeyboardInterrupt, runtime.Leave, runtime.Anew)):
             return ""
         stack.hide_ourselves(exc)
+        self.pause_at_doubts(frame)
         self._raised(exc, site, frame)
         if exc is self.judged or not self.pauses_on & {"error", "handled"}:
             return ""

@@ -330,6 +330,8 @@ def compose(pause: Pause, may_fork: bool = True, apart: dict[str, Any] | None = 
             if pause.exception is not None and pause.expression is None:
                 pause.expression = with_target(pause)
             apart = examine(pause, may_fork)
+        elif pause.finding is not None and pause.expression is not None:
+            apart = examine(pause, may_fork) | {"culprit": None}
     pause.frame = live
     line = pause.line if statement else stack.line_of(frame)
     return {

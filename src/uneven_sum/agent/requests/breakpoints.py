@@ -43,6 +43,12 @@ class BreakpointRequests(Part):
                 engine.set_baseline(lk, pause.frame if pause is not None else self.exchange.running_frame)
         if stale and self.exchange.started:
             self.put_in(stale)
+            findings = [lk for lk in wanted if lk.where == "finding" and lk.verified]
+            if findings and engine.at_first_line:
+                engine.anew = True  # nothing has run: the whole script is compiled with the rules
+            elif findings:
+                for lk in findings:
+                    lk.message = "It counts in calls that begin from now on. A rerun looks at the whole script."
         return [self._told(lk) for lk in wanted]
 
     @staticmethod

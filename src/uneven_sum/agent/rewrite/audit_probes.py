@@ -135,7 +135,7 @@ class AuditProbes(Expressions):
         target = s.targets[0]
         index = index or self.index_of(target.slice)
         site = self._site("audit", like or target)
-        return self._here(ast.Expr(self._probe("audit_store", s.value, target.value, index, site)), s)
+        return self._here(ast.Expr(self._probe("audit_store", s.value, target.value, index, site)), like or s)
 
     def audited_index(self, node: ast.Subscript) -> None:
         """Look at a computed index: `x[i - 1]`, and `-k` of `x[-k:]`."""

@@ -248,16 +248,17 @@ class Rewriter(RecordingProbes):
         right = self.value(_copy(s.value), "right") if not lossless else self.inside(_copy(s.value))
         number: list[ast.stmt]
         audited = self.audited_augmented(s, target(), right) if self.options.audit else None
-        if audited is not None:
-            number = [ast.Assign([_copy(s.target)], self._checked(audited, s))]
-        elif self.temps:
+        if self.temps:
+            change: ast.stmt = placed(ast.AugAssign(self._store(VALUE), s.op, right), s)
             number = [
                 self._set(VALUE, target()),
-                placed(ast.AugAssign(self._store(VALUE), s.op, right), s),
+                change,
                 ast.Assign([s.target], self._checked(self._load(VALUE), s)),
             ]
+            if audited is not None:
+                number[:2] = [self._here(ast.Assign([self._store(VALUE)], audited), s)]
         else:
-            done = placed(self._probe("i" + type(s.op).__name__.lower(), target(), right), s)
+            done = audited or placed(self._probe("i" + type(s.op).__name__.lower(), target(), right), s)
             number = [ast.Assign([_copy(s.target)], self._checked(done, s))]
         s.value = self.value(s.value, "right")
         site = self._site("augmented", s.value)
@@ -275,8 +276,12 @@ class Rewriter(RecordingProbes):
         assert isinstance(place, (ast.Attribute, ast.Subscript))
         right = self.value(s.value, "right")
         if not self.temps:
+            if not repeatable(place):
+                audited_place = self.audited_place(s) if self.options.audit else None
+                s.value = right
+                return [audited_place or s]
             s.value = right
-            return [s] if not repeatable(place) else [self._aug_by_functions(s, place)]
+            return [self._aug_by_functions(s, place)]
         first: list[ast.stmt] = [self._set(OWNER, self.inside(place.value))]
 
         def at(ctx: ast.expr_context) -> ast.expr:
@@ -317,7 +322,12 @@ class Rewriter(RecordingProbes):
         present = placed(self._probe(get, _copy(place.value), _copy(key)), place)
         audited = self.audited_augmented(s, present, s.value) if self.options.audit else None
         done = placed(audited or self._probe("i" + type(s.op).__name__.lower(), present, s.value), s)
-        stored = self._probe(put, place.value, key, self.captured([place], self._checked(done, s)))
+        value = self.captured([place], self._checked(done, s))
+        if self.options.audit and isinstance(place, ast.Subscript):
+            kept = self.audited_store(ast.Assign([place], value), _copy(key), place)
+            if kept is not None:
+                return kept
+        stored = self._probe(put, place.value, key, value)
         return self._here(ast.Expr(stored), s)
 
     # -- compound statements -------------------------------------------------------------------------

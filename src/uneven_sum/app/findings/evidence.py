@@ -10,8 +10,10 @@ from rich.text import Text
 from ...protocol import Finding
 from ...protocol.names import shown
 from ..shell.theme import Palette
+from .pictures import picture
 
 ROWS = 12  # of a list in the evidence
+NAME = 24  # columns of an operand's text
 
 
 def colour_of(finding: Finding, palette: Palette) -> str:
@@ -61,8 +63,11 @@ def evidence(finding: Finding, palette: Palette) -> Text:
         out.append(f", cell {finding.cell}", p.text)
     if finding.operands:
         section("operands")
-        wide = max(len(name) for name, _ in finding.operands)
-        out.append("\n".join(f"{name:<{min(wide, 24)}}  {value}" for name, value in finding.operands), p.text)
+        wide = min(NAME, max(len(name) for name, _ in finding.operands))
+        out.append("\n".join(f"{shortened(name):<{wide}}  {value}" for name, value in finding.operands), p.text)
+    for one in finding.pictures:
+        section(one.title)
+        out.append_text(picture(one, p))
     figures = [(k, v) for k, v in finding.evidence.items() if not isinstance(v, list)]
     lists = [(k, v) for k, v in finding.evidence.items() if isinstance(v, list) and v]
     if figures:
@@ -82,6 +87,11 @@ def evidence(finding: Finding, palette: Palette) -> Text:
     section("found by the rule")
     out.append(finding.rule, p.text)
     return out
+
+
+def shortened(name: str) -> str:
+    text = " ".join(name.split())
+    return text if len(text) <= NAME else text[: NAME - 1] + "…"
 
 
 def number(value: object) -> str:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import textwrap
-from collections.abc import Awaitable, Callable
+from collections.abc import Awaitable, Callable, Sequence
 from dataclasses import dataclass
 from functools import partial
 
@@ -146,6 +146,9 @@ def _columns(words: tuple[str, ...]) -> str:
 Checked = Callable[[str], Awaitable[tuple[bool, str]]]
 
 
+FAMILY = "pause where "  # the forms that are many
+
+
 class EditSentence(ModalScreen[str | None]):
     """A sentence, checked as it is typed; completion of its words, and of names between backticks."""
 
@@ -172,15 +175,24 @@ class EditSentence(ModalScreen[str | None]):
             yield Static(Text(self.title_, f"bold {p.text}"))
             yield Field(self.sentence, compact=True)
             yield Static("", id="checked")
-            yield Static(Text(_columns(self.words), p.quiet), id="words")
-            yield Static(Text("\nenter: save · tab: complete a name · escape: cancel", p.quiet))
+            yield Static(Text(_columns(self.offered("")), p.quiet), id="words")
+            yield Static(Text("\nenter: save · tab: complete · escape: cancel", p.quiet))
 
     def on_mount(self) -> None:
         line = self.query_one(Input)
         line.focus()
         line.cursor_position = len(line.value)
 
+    def offered(self, text: str) -> tuple[str, ...]:
+        """Forms of a sentence; those of one family in full once its first words are typed."""
+        family = tuple(w for w in self.words if w.startswith(FAMILY))
+        if text.startswith(FAMILY):
+            return tuple(w for w in family if w.startswith(text)) or family
+        first = family[0] if family else ""
+        return tuple(f"{w}, …" if w == first else w for w in self.words if w not in family[1:])
+
     async def on_input_changed(self, event: Input.Changed) -> None:
+        self.query_one("#words", Static).update(Text(_columns(self.offered(event.value)), self.palette.quiet))
         # mypy: Textual's type is narrower than what it takes
         self.run_worker(partial(self._look, event.value), exclusive=True, group="check")  # type: ignore[arg-type]
 
@@ -208,10 +220,7 @@ class EditSentence(ModalScreen[str | None]):
             begun = before.rpartition("`")[2]
             found = await self.names(begun)
             if found:
-                common = found[0]
-                for name in found[1:]:
-                    while not name.startswith(common):
-                        common = common[:-1]
+                common = _common(found)
                 start = len(begun)
                 while start and (begun[start - 1].isalnum() or begun[start - 1] == "_"):
                     start -= 1
@@ -221,6 +230,20 @@ class EditSentence(ModalScreen[str | None]):
                 line.cursor_position = len(kept + common)
             shown = "  ".join(found[:30]) or "nothing known begins so"
             self.query_one("#words", Static).update(Text(shown, self.palette.quiet))
+        elif before.startswith(FAMILY):
+            common = _common(self.offered(before))
+            if common.startswith(before):
+                line.value = common + line.value[line.cursor_position :]
+                line.cursor_position = len(common)
+
+
+def _common(texts: Sequence[str]) -> str:
+    """What all begin with."""
+    common = texts[0]
+    for text in texts:
+        while not text.startswith(common):
+            common = common[:-1]
+    return common
 
 
 class Sure(ModalScreen[bool]):

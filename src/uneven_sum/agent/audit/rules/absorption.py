@@ -6,6 +6,7 @@ from typing import Any
 
 from ...source.sites import sites
 from ...values import nonfinite
+from .. import pictures
 from ..figures import full, seen, short
 from ..running_sums import Running
 from .base import Rule
@@ -160,6 +161,7 @@ class Absorption(Rule):
             },
             right=full((known.last or 0.0) + known.lost) if known.last is not None else None,
             operands=shown,
+            pictures=pictures.by_pass("lost by pass", [(n, abs(v)) for n, v in known.course], "lost"),
         )
         if told is not None:
             told.at_pass = known.first

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 from ...values import nonfinite
+from .. import pictures
 from ..figures import short
 from ..running_sums import Running
 from .base import Rule
@@ -14,6 +15,7 @@ IN_A_ROW = 8
 GROWTH = 30.0  # of the increments over these passes and all that follow
 OPPOSITE = -0.9  # cosine of successive increments
 SAMPLE = 4096  # cells of an array
+MOST = 200  # sizes of increments that are kept
 
 
 @dataclass
@@ -25,6 +27,7 @@ class Increments:
     row: int = 0
     first: float = 0.0  # size at the start of the row
     since: int = 0
+    sizes: list[float] = field(default_factory=list)  # of the row, from the one before it
 
 
 class Instability(Rule):
@@ -71,7 +74,10 @@ class Instability(Rule):
     def _step(self, known: Increments, size: float, site: int) -> None:
         if not known.row:
             known.first, known.since = known.size, self.auditor.present_pass()
+            known.sizes = [known.size]
         known.row += 1
+        if known.row < MOST:
+            known.sizes.append(size)
         if known.row < IN_A_ROW or size < GROWTH * known.first or self.auditor.has(self, site):
             return
         place = self.auditor.place(site)
@@ -86,6 +92,11 @@ class Instability(Rule):
             "this: half of it, or an implicit step, is stable.",
             0.85,
             evidence={"factor": round(factor, 4), "since": known.since, "passes": known.row, "size": size},
+            pictures=pictures.by_pass(
+                "size of the increment by pass", list(enumerate(known.sizes, known.since - 1)), "increment"
+            ),
         )
         if made is not None:
             made.at_pass = known.since
+            if made.loops and known.since:
+                made.loops[0]["pass"] = known.since

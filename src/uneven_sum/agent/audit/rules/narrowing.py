@@ -6,6 +6,7 @@ from typing import Any
 
 from ...core.type_identity import is_one_of
 from ...values import nonfinite
+from .. import pictures
 from ..figures import full, many, seen
 from .base import Rule
 
@@ -57,7 +58,8 @@ class Narrowing(Rule):
         if changed.any():
             lost = len(np.unique(before)) - len(np.unique(after))
             first, then = before[changed].ravel()[0], after[changed].ravel()[0]
-            self._tell(first, then, kind, int(changed.sum()), lost, site, where)
+            shown = pictures.cells(np, "cells that change", changed)
+            self._tell(first, then, kind, int(changed.sum()), lost, site, where, shown)
 
     def call(self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int) -> None:
         np = nonfinite.module("numpy")
@@ -109,9 +111,20 @@ class Narrowing(Rule):
         first = before[changed].ravel()[0]
         then = np.asarray(result)[changed].ravel()[0]
         lost = len(np.unique(before)) - len(np.unique(np.asarray(result)))
-        self._tell(first, then, kind, int(changed.sum()), lost, site)
+        shown = pictures.cells(np, "cells that change", changed)
+        self._tell(first, then, kind, int(changed.sum()), lost, site, shown=shown)
 
-    def _tell(self, first: Any, then: Any, kind: str, cells: int, lost: int, site: int, where: str = "") -> None:
+    def _tell(
+        self,
+        first: Any,
+        then: Any,
+        kind: str,
+        cells: int,
+        lost: int,
+        site: int,
+        where: str = "",
+        shown: list[dict[str, Any]] | None = None,
+    ) -> None:
         place = self.auditor.place(site)
         collide = f" {many(lost, 'distinct value')} became equal to another." if lost else ""
         self.auditor.report(
@@ -123,4 +136,5 @@ class Narrowing(Rule):
             0.85 if lost else 0.7,
             evidence={"given": full(first), "stored": str(int(then)), "dtype": kind, "cells": cells, "collide": lost},
             right=full(first),
+            pictures=shown or [],
         )

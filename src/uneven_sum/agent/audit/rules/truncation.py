@@ -7,6 +7,7 @@ import math
 from typing import Any
 
 from ...values import nonfinite
+from .. import pictures
 from ..figures import full, seen
 from ..finding import Place
 from .base import Rule
@@ -64,6 +65,7 @@ class Truncation(Rule):
             question=target.dtype.itemsize == 1,  # pixels are stored so
             evidence={"given": full(first), "stored": str(int(first)), "dtype": str(target.dtype), "cells": count},
             right=full(first),
+            pictures=pictures.cells(np, "cells that lose a fraction", cut),
         )
 
     def call(self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int) -> None:
@@ -93,7 +95,8 @@ class Truncation(Rule):
         with np.errstate(all="ignore"):
             below = (up - cells > 0) & (up - cells < NEAR * np.maximum(1.0, np.abs(cells)))
         if below.any() and not self.auditor.has(self, site):
-            self._tell(float(cells[below].ravel()[0]), int(below.sum()), site)
+            shown = pictures.cells(np, "cells that are cut", below)
+            self._tell(float(cells[below].ravel()[0]), int(below.sum()), site, shown)
 
     def _steps(self, np: Any, args: tuple[Any, ...], result: Any, site: int) -> None:
         """`linspace` with an integer dtype cuts its steps."""
@@ -121,7 +124,7 @@ class Truncation(Rule):
         if 0 < gap < NEAR * max(1.0, abs(value)) and not self.auditor.has(self, site):
             self._tell(value, 1, site)
 
-    def _tell(self, value: float, cells: int, site: int) -> None:
+    def _tell(self, value: float, cells: int, site: int, shown: list[dict[str, Any]] | None = None) -> None:
         place = self.auditor.place(site)
         near = round(value)
         where = f" in {cells} cells" if cells > 1 else ""
@@ -133,6 +136,7 @@ class Truncation(Rule):
             0.85,
             evidence={"value": full(value), "cut": str(math.trunc(value)), "nearest": str(near), "cells": cells},
             right=str(near),
+            pictures=shown or [],
             fix=place.with_term("round" + place.text[3:]) if place.text.startswith("int(") else None,
         )
 

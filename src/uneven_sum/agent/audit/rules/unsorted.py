@@ -8,6 +8,7 @@ from typing import Any
 
 from ...core.type_identity import is_one_of
 from ...values import nonfinite
+from .. import pictures
 from ..figures import full, seen
 from .base import Rule
 
@@ -64,6 +65,9 @@ class Unsorted(Rule):
             f"{full(values[fall - 1])}. The result has no meaning.",
             0.9,
             evidence={"element": fall, "value": full(values[fall]), "before": full(values[fall - 1])},
+            pictures=pictures.course(np, f"{which}, by element", {which: np.asarray(values, float)})
+            if np is not None and isinstance(values[0], (int, float))
+            else [],
         )
 
     def _groups(self, function: Any, given: Any, args: tuple[Any, ...], named: dict[str, Any], site: int) -> None:

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from typing import Any
 
 from ...values import nonfinite
+from .. import pictures
 from ..figures import full, many, seen
 from .base import Rule
 
@@ -85,7 +86,11 @@ class Wrap(Rule):
             return
         cell = tuple(int(i) for i in places[0])
         x, y = int(wide[cell]), int(other[cell])
-        self._tell(site, name, x, y, exact(x, y), told[cell], told.dtype, list(cell), len(places))
+        shown = pictures.cells(np, "cells that wrapped", outside)
+        if name != "pow" and told.ndim == 1:
+            near = {"add": np.add, "sub": np.subtract, "mul": np.multiply}[name](wide.astype(float), other)
+            shown += pictures.course(np, "exact and stored, by cell", {"exact": near, "stored": told})
+        self._tell(site, name, x, y, exact(x, y), told[cell], told.dtype, list(cell), len(places), shown)
 
     def _tell(
         self,
@@ -98,6 +103,7 @@ class Wrap(Rule):
         dtype: object,
         cell: list[int],
         cells: int,
+        shown: list[dict[str, Any]],
     ) -> None:
         place = self.auditor.place(site)
         where = f" in {many(cells, 'cell')}, the first at {cell}" if cell else ""
@@ -113,6 +119,7 @@ class Wrap(Rule):
             right=str(exact),
             cell=cell or None,
             operands=list(zip(place.operand_texts(), (full(x), full(y)))),
+            pictures=shown,
         )
 
     def call(self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int) -> None:
@@ -222,6 +229,7 @@ class Wrap(Rule):
             f"{before.dtype} holds it.",
             0.9,
             evidence={"exact": str(x), "stored": full(stored), "dtype": str(after.dtype), "cells": count},
+            pictures=pictures.cells(np, "cells that wrapped", changed),
             right=str(x),
             cell=list(cell) or None,
         )
