@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import fcntl
 import os
+import pty
 import signal
+import struct
 import subprocess
 import sys
+import termios
 import time
 from pathlib import Path
 
@@ -141,6 +145,38 @@ def test_the_case_is_saved_whatever_ends_the_bench(number: signal.Signals, scrip
     until(lambda: "left with status" in t.screen())
     assert case.read_text() == whole
     wait_until_gone_script(path)
+
+
+@pytest.mark.parametrize("ignored", [False, True], ids=["heeds HUP", "ignores HUP"])
+def test_it_ends_with_its_terminal_though_it_was_told_to_go_on(ignored: bool, script) -> None:
+    """The system sends CONT after HUP; where HUP is ignored, only looking tells that the terminal is gone."""
+    path = script("x = 1.0\n")
+    ours, theirs = pty.openpty()
+    fcntl.ioctl(theirs, termios.TIOCSWINSZ, struct.pack("HHHH", 40, 120, 0, 0))
+    command = [
+        "env",
+        "--default-signal",
+        *(["--ignore-signal=HUP"] if ignored else []),
+        sys.executable,
+        "-m",
+        "uneven_sum",
+    ]
+    with subprocess.Popen(
+        [*command, "run", "--pause-on", "start", path],
+        stdin=theirs,
+        stdout=theirs,
+        stderr=theirs,
+        start_new_session=True,
+    ) as process:
+        os.close(theirs)
+        shown = b""
+        while b"Paused before" not in shown:
+            shown += os.read(ours, 65536)
+        for _ in range(3):
+            process.send_signal(signal.SIGCONT)
+        os.close(ours)
+        assert process.wait(60) == 128 + signal.SIGHUP
+    wait_until_gone(path)
 
 
 def wait_until_gone_script(path: str) -> None:

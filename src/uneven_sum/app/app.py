@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import signal
 import threading
 from collections import deque
 from collections.abc import Sequence
@@ -30,6 +31,7 @@ from .lookouts.screen import Lookouts
 from .notes.screen import Notes
 from .safe_drawing import Harmless
 from .settings.screen import SettingsScreen
+from .shell import hangup
 from .shell.keymap import Changes, Keyed, fitting
 from .shell.theme import PALETTES, Palette
 from .shell.too_late import too_late
@@ -89,6 +91,10 @@ class UnevenSum(App[None]):
         last.start()
         self.exit(return_code=128 + number)
 
+    def _look_for_terminal(self) -> None:
+        if not self.closing and not hangup.has_terminal():
+            self._ended_by(signal.SIGHUP)
+
     async def on_event(self, event: events.Event) -> None:
         if isinstance(event, events.Key) and not event.is_forwarded:
             await self.key_order.take(event)
@@ -98,6 +104,8 @@ class UnevenSum(App[None]):
     def on_mount(self) -> None:
         if not self.is_headless:
             endings.on_signal(self._ended_by)
+            hangup.resume_only_after_a_stop(self._driver)
+            self.set_interval(hangup.EVERY, self._look_for_terminal)
         if self.launch is None:
             self.push_screen(Desk(self.palette))
         else:
