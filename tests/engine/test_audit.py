@@ -36,6 +36,16 @@ def test_a_fault_of_each_rule_comes_to_the_client(rule: str, script) -> None:
     assert one.headline.endswith((".", "?")) and one.evidence and 0 < one.weight <= 1 and one.term and one.statement
 
 
+def test_large_arrays_are_looked_at_in_part_and_calls_with_them_are_named(script) -> None:
+    text = "import numpy as np\nx = np.full(21_000_000, 2_000_000_000, dtype=np.int32)\ny = x + x\nz = np.sum(x)\n"
+    launch = Launch(script(text), audit=[], pause_on=set(), checks=False, capture=True)
+    outcome = asyncio.run(check(launch))
+    (found,) = outcome.findings
+    assert (found.rule, found.line, found.cell) == ("wrap", 3, None)
+    assert found.headline.endswith("Every 11th slice of the array was looked at.")
+    assert outcome.notes == ["Not looked at: np.sum(x) in line 4, with 21,000,000 cells."]
+
+
 def test_the_rules_are_known_on_both_sides() -> None:
     assert set(NAMES) == set(AUDIT_RULES)
 

@@ -127,6 +127,7 @@ def _prepare(fd: int) -> Engine:
     engine.go_on = bool(arguments.get("goOn"))
     if arguments.get("audit") is not None:
         engine.audit = Auditor(set(arguments["audit"]) or None)
+        engine.audit.say = engine.write
         engine.loader.options.audit = engine.audit.wants()
         runtime.PROBES.update(audit_probes.of(engine.audit))
     wire.send(

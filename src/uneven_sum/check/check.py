@@ -6,7 +6,7 @@ import os
 import time
 from dataclasses import dataclass, field
 
-from ..client import Client, Ended, Exited, Found, Launch, Stopped, Tripped, Unwatched, accepted
+from ..client import Client, Ended, Exited, Found, Launch, Output, Stopped, Tripped, Unwatched, accepted
 from ..protocol import TRIPS, Facts, Finding
 
 
@@ -23,6 +23,7 @@ class Outcome:
     left: list[str] = field(default_factory=list)  # processes that the script has started to outlive it
     unwatched: list[Unwatched] = field(default_factory=list)  # what ran without probes
     findings: list[Finding] | None = None  # of an audit
+    notes: list[str] = field(default_factory=list)  # what it did not look at
 
     @property
     def our_status(self) -> int:
@@ -54,6 +55,8 @@ async def check(launch: Launch) -> Outcome:
                 outcome.findings = event.findings
                 if not launch.as_module:
                     accepted.mark(os.path.join(launch.cwd or "", launch.program), event.findings)
+            elif isinstance(event, Output) and event.category == "console":
+                outcome.notes += event.text.splitlines()
             elif isinstance(event, Unwatched):
                 outcome.unwatched.append(event)
             elif isinstance(event, Ended):

@@ -29,6 +29,7 @@ def as_json(outcome: Outcome) -> str:
     }
     if outcome.findings is not None:
         told["findings"] = [msgspec.to_builtins(f) for f in outcome.findings]
+        told["notes"] = outcome.notes
     if outcome.left:
         told["left"] = outcome.left
     if outcome.unwatched:
@@ -77,6 +78,7 @@ def as_text(outcome: Outcome) -> str:
     if outcome.findings is not None:
         open_ = [f for f in outcome.findings if not f.accepted]
         parts += [_finding(f) for f in open_]
+        parts += [note + "\n" for note in outcome.notes]
         parts.append(_counted(open_, len(outcome.findings) - len(open_)))
     if outcome.left:
         parts.append(f"Still running, each in a session of its own: {', '.join(outcome.left)}.\n")

@@ -21,11 +21,13 @@ Progress = Callable[[Where], None]
 
 @dataclass
 class Audit:
-    """`findings`: the weightiest first.  `ended`: how the run ended, a sentence; empty where it came to its end."""
+    """`findings`: the weightiest first.  `ended`: how the run ended, a sentence; empty where it came to its end.
+    `notes`: what was not looked at."""
 
     launch: Launch
     findings: list[Finding] = field(default_factory=list)
     ended: str = ""
+    notes: list[str] = field(default_factory=list)
     seconds: float = 0.0
     _client: Client | None = None
 
@@ -58,6 +60,7 @@ class Audit:
                     self._take(event.findings)
                 elif isinstance(event, Output):
                     errors = (errors + event.text)[-2_000:] if event.category == "stderr" else errors
+                    self.notes += event.text.splitlines() if event.category == "console" else []
                 elif isinstance(event, Where):
                     progress(event)
                 elif isinstance(event, Stopped):

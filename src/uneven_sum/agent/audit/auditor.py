@@ -31,6 +31,9 @@ class Auditor:
         self.places: dict[int, Place] = {}
         self.found: dict[tuple[int, str], Finding] = {}
         self.heard: Callable[[Finding], None] | None = None  # hears of each finding when it is made
+        self.step = 1  # every so many-th slice of large operands is looked at now
+        self.say: Callable[[str], None] = lambda text: None
+        self.left_out: set[int] = set()  # sites whose arrays are too large
         self.passes = [0] * 10_000  # by site, of sums and differences of plain numbers
         self.by_operator: dict[str, list[Rule]] = {}
         for rule in self.rules:
@@ -54,6 +57,9 @@ class Auditor:
         if key in self.found or len(self.found) >= MOST:
             return self.found.get(key)
         made = Finding(rule.NAME, headline, weight, place, **more)
+        if self.step > 1:  # numbers of cells are those of the part
+            made.headline += f" Every {self.step}th slice of the array was looked at."
+            made.evidence, made.cell = {**made.evidence, "looked at": f"every {self.step}th slice"}, None
         frame = self.user_frame()
         if frame is not None:
             made.function, made.loops = stack.function_name(frame), loops_of(frame)
@@ -62,6 +68,14 @@ class Auditor:
         if self.heard is not None:
             self.heard(made)
         return made
+
+    def not_looked_at(self, site: int, cells: int) -> None:
+        """Say once of a place that its arrays are too large for the rules."""
+        if site not in self.left_out:
+            self.left_out.add(site)
+            place = self.place(site)
+            text = " ".join(place.text.split())[:80]
+            self.say(f"Not looked at: {text} in line {place.line}, with {cells:,} cells.")
 
     def has(self, rule: Rule, site: int) -> bool:
         """Count one more time of what was found already; False where it is new."""

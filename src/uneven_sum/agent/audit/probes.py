@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import operator
 import sys
+import types
 from collections.abc import Callable
 from typing import Any
 
 from ..core import run_state
 from ..values import nonfinite
+from . import large
 from .auditor import Auditor
 from .care import with_care
 from .categories import NUMBERS, category
@@ -76,11 +78,29 @@ def _others(auditor: Auditor, name: str, numbers: Look | None) -> Look:
             if numbers is not None:
                 numbers(float(a), float(b), float(result), site)
             return result
+        if plan[1] and large.is_large(result):
+            with_care(_in_part, auditor, plan[1], name, a, b, result, site)
+            return result
         for rule in plan[1]:
             with_care(rule, name, a, b, result, site)
         return result
 
     return look
+
+
+def _in_part(
+    auditor: Auditor, rules: list[Callable[..., Any]], name: str, a: Any, b: Any, result: Any, site: int
+) -> None:
+    part = large.parts(a, b, result)
+    if part is None:
+        auditor.not_looked_at(site, result.size)
+        return
+    auditor.step = part[0]
+    try:
+        for rule in rules:
+            with_care(rule, name, *part[1:], site)
+    finally:
+        auditor.step = 1
 
 
 def _operator(auditor: Auditor, name: str, do: Operator, running: bool) -> Probe:
@@ -387,11 +407,22 @@ def _call(auditor: Auditor) -> Callable[..., Any]:
         for rule in plan[0]:
             with_care(rule, function, args, named, site)
         result = function(*args, **named)
+        if plan[1] and (cells := _cells_of_large(function, args, result)):
+            auditor.not_looked_at(site, cells)
+            return result
         for rule in plan[1]:
             with_care(rule, function, args, named, result, site)
         return result
 
     return call
+
+
+def _cells_of_large(function: Any, args: tuple[Any, ...], result: Any) -> int:
+    for value in (*args, result):
+        if large.is_large(value):
+            return int(value.size)
+    owner: Any = function.__self__ if type(function) is types.BuiltinMethodType else None
+    return int(owner.size) if large.is_large(owner) else 0
 
 
 def _store(auditor: Auditor) -> Callable[..., None]:

@@ -20,12 +20,13 @@ from ..pause.facts import Pause
 from ..probes import runtime
 from ..source import registry
 from ..source.source_file import Position
+from ..stepping import tracer
 from ..triggers.on_lookout import BreakpointTrigger
 from ..triggers.on_warning import WarningTrigger
 
 
-class FindingTrigger(WarningTrigger, BreakpointTrigger):
-    """A part of the engine."""
+class FindingTrigger(WarningTrigger, BreakpointTrigger, tracer.Hooks):
+    """A part of the engine.  `Hooks` is the last, so that the parts before it are asked first."""
 
     audit: Auditor | None
 

@@ -140,6 +140,9 @@ class Findings(Keyed, Screen[None]):
         self.fill()
         if self.audit.ended:
             self.say(self.audit.ended, bad=True)
+        elif self.audit.notes:
+            more = f" And {len(self.audit.notes) - 1} more." if len(self.audit.notes) > 1 else ""
+            self.say(self.audit.notes[0] + more)
 
     def keys_shown(self) -> list[tuple[str, str]]:
         if self.state == "running":
