@@ -28,6 +28,7 @@ EXAMPLES = {
     ),
     "check": ("check model.py", "check --json --all model.py --year 2031", "check --report out.pdf model.py"),
     "passes": ("passes --loop 32 model.py", "passes --loop rating.py:12 --values head,flow --out passes.csv model.py"),
+    "differ": ("differ old.py new.py", "differ HEAD~1:model.py model.py --relative 1e-9", "differ --twice model.py"),
     "demo": ("demo", "demo rating"),
     "serve": ("serve --stdio", "serve --port 0"),
 }
@@ -248,6 +249,97 @@ def check(
         sys.stdout.flush()
         click.echo(as_text(outcome), err=True)
     sys.exit(outcome.our_status)
+
+
+@cli.command(epilog=examples("differ"))
+@click.argument("script")
+@click.argument("other", required=False)
+@click.option("--twice", is_flag=True, help="Run SCRIPT twice: is it deterministic?")
+@click.option("--python", multiple=True, metavar="PATH", help="The interpreter; given twice, one for each run.")
+@click.option("--args", multiple=True, metavar="'ARG …'", help="Arguments; given twice, those of each run.")
+@click.option("--env", multiple=True, metavar="NAME=VALUE", help="A variable; NAME given twice, one for each run.")
+@click.option("--cwd", multiple=True, metavar="FOLDER", help="Working directory; given twice, one for each run.")
+@click.option("--module", "-m", is_flag=True, help="SCRIPT and OTHER are names of modules.")
+@click.option("--relative", type=click.FloatRange(0), default=0.0, metavar="X", help="Relative tolerance.  Default: 0.")
+@click.option("--absolute", type=click.FloatRange(0), default=0.0, metavar="X", help="Absolute tolerance.  Default: 0.")
+@click.option("--stdin", metavar="FILE", help="What both runs read from standard input.  Default: nothing.")
+@click.option("--in-place", is_flag=True, help="Both runs work in the folder itself, not in a copy each.")
+@click.option("--json", "json_", is_flag=True, help="Report as one JSON object on standard output.")
+def differ(script: str, other: str | None, twice: bool, json_: bool, stdin: str | None, **options: Any) -> None:
+    """Run SCRIPT and OTHER, or SCRIPT twice with two of anything, and say where their values part first.
+
+    Each is a file, or REV:PATH, a file as git has it in a revision.
+
+    Exit status: 0 equal within the tolerances; 1 different; 2 bad use.
+    """
+    import shlex
+
+    from .check.differences import as_json, as_text
+    from .client.differing.runs import compare
+
+    pairs = {name: _pair(options[name], f"--{name}") for name in ("python", "args", "cwd")}
+    env = _pairs_of_variables(options["env"])
+    changes = [a != b for a, b in [*pairs.values(), env]]
+    if twice and (other is not None or any(changes)):
+        raise BadUse("--twice is for one script, run alike both times.")
+    if other is None and not twice and not any(changes):
+        raise BadUse("What is to be compared? Give another script, two of --python, --args, --env, --cwd, or --twice.")
+    given = None
+    if stdin is not None:
+        try:
+            with open(stdin, encoding="utf-8", errors="replace") as f:
+                given = f.read()
+        except OSError as e:
+            raise BadUse(f"{stdin} cannot be read: {e.strerror}.") from None
+    launches = []
+    for side, program in enumerate((script, other or script)):
+        try:
+            words = shlex.split(pairs["args"][side] or "")
+        except ValueError as e:
+            raise BadUse(f"--args {pairs['args'][side]!r} cannot be split into words: {e}.") from None
+        launches.append(
+            Launch(
+                program,
+                words,
+                as_module=options["module"],
+                python=pairs["python"][side],
+                cwd=pairs["cwd"][side],
+                env=env[side],
+            )
+        )
+    say = (lambda text: None) if json_ else (lambda text: click.echo(visible(text), err=True))
+    found = endings.run(
+        compare(
+            (launches[0], launches[1]),
+            options["relative"],
+            options["absolute"],
+            options["in_place"],
+            twice,
+            given,
+            say,
+        )
+    )
+    click.echo(as_json(found) if json_ else as_text(found))
+    sys.exit(0 if found.equal else 1)
+
+
+def _pair(given: tuple[str, ...], option: str) -> tuple[str | None, str | None]:
+    """One for each run; the same where one was given."""
+    if len(given) > 2:
+        raise BadUse(f"{option} is given once for both runs, or twice.")
+    return (given[0], given[-1]) if given else (None, None)
+
+
+def _pairs_of_variables(given: tuple[str, ...]) -> tuple[dict[str, str], dict[str, str]]:
+    values: dict[str, list[str]] = {}
+    for text in given:
+        name, equals, value = text.partition("=")
+        if not equals or not name:
+            raise BadUse(f"--env takes NAME=VALUE, not {text!r}.")
+        values.setdefault(name, []).append(value)
+    if wrong := next((n for n, v in values.items() if len(v) > 2), None):
+        raise BadUse(f"--env {wrong} is given once for both runs, or twice.")
+    return {n: v[0] for n, v in values.items()}, {n: v[-1] for n, v in values.items()}
 
 
 @cli.command(context_settings=SCRIPT_SETTINGS, epilog=examples("passes"))

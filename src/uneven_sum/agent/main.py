@@ -22,6 +22,7 @@ from .engine.engine import Engine
 from .frames import other_compilers, stack
 from .pause import headline
 from .probes import run_texts, runtime
+from .recording.value_stream import ValueStream
 from .reload.loader import Loader
 from .requests.dispatch import Requests
 from .rewind.checkpoint import SnapshotMaker
@@ -81,6 +82,8 @@ def run(fd: int, loaded: frozenset[str]) -> None:
     if not engine.gone and os.getpid() == engine.process:
         try:
             engine.send_written()
+            if engine.stream is not None:
+                engine.stream.end()
             if engine.audit is not None:
                 run_state.quiet = True
                 found = [f.as_dict() for f in engine.audit.findings()]
@@ -130,6 +133,10 @@ def _prepare(fd: int) -> Engine:
         engine.audit.say = engine.write
         engine.loader.options.audit = engine.audit.wants()
         runtime.PROBES.update(audit_probes.of(engine.audit))
+    if arguments.get("stream"):
+        engine.stream = ValueStream(str(arguments["stream"]))
+        engine.loader.options.stream = True
+        runtime.PROBES["stream"] = engine.stream.probe()
     wire.send(
         {
             "type": "response",

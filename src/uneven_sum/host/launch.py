@@ -77,6 +77,7 @@ class Launch:
     meters: bool = True
     guards: bool = True
     limits: Limits = Limits()
+    stream: str = ""  # path of a socket that is told each value; empty: none
     audit: list[str] | None = None  # names of rules; empty: all that are not weak; None: no audit
 
     def filters(self) -> list[str]:
@@ -101,6 +102,7 @@ class Launch:
             "passes": self.passes,
             "guards": self.guards,
             "audit": self.audit,
+            "stream": self.stream,
             "trialSeconds": self.limits.trial,
         }
 

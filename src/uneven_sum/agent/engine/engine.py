@@ -24,6 +24,7 @@ from ..pause.facts import Pause
 from ..pause.headline import str_of
 from ..probes import run_texts, runtime
 from ..recording.recent_passes import last_passes
+from ..recording.value_stream import ValueStream
 from ..reload.loader import Loader
 from ..rewind.checkpoint import SnapshotMaker
 from ..source import registry
@@ -96,6 +97,7 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
         self.boundary: types.FrameType | None = None  # what is further out handles none of its errors
         self.by_hand = Assignments()
         self.audit: Auditor | None = None
+        self.stream: ValueStream | None = None
         self.answering = False  # what the host has sent while the script was running
         self.deciding = False  # whether an error is worth a pause
         self.interrupting = False  # a pause was asked for between two lines

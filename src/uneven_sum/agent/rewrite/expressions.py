@@ -38,6 +38,7 @@ def _is_text(node: ast.AST) -> bool:
 
 
 LITERAL = {ast.Constant}
+STREAMED = {"value", "return", "yield", "test"}  # roles of values that a stream tells
 LARGE = 10_000  # lines of a file from which on checks are calls: its start would take too long otherwise
 PLACE = ("lineno", "col_offset", "end_lineno", "end_col_offset")
 
@@ -194,6 +195,9 @@ class Expressions:
         if isinstance(node, ast.NamedExpr):
             node.value = self.value(node.value, role)
             return node
+        if self.options.stream and role in STREAMED:
+            site = ast.Constant(self.sites.add(self.file, self.at, position(node), role))
+            return self._here(self._probe("stream", self.inside(node), site), node)
         wanted = self.options.checks and not self.absorbing and self._worth_a_look(node, role)
         if not wanted:
             return self.inside(node)

@@ -219,7 +219,7 @@ class Rewriter(RecordingProbes):
             return [s if done is None else self._here(ast.Assign([s.target], done), s)]
         if self.options.audit and not self.options.checks and (audited := self.audited_place(s)) is not None:
             return [audited]
-        if not self.options.checks and not self.captures(s.target):
+        if not (self.options.checks or self.options.stream) and not self.captures(s.target):
             s.target = self.inside(s.target)  # type: ignore[assignment]  # a target stays one
             s.value = self.inside(s.value)
             return [s]
@@ -230,9 +230,11 @@ class Rewriter(RecordingProbes):
 
     def _checked(self, value: ast.expr, s: ast.AugAssign, old: ast.expr | None = None) -> ast.expr:
         """The result of an augmented assignment, looked at before it is stored."""
+        site = self._site("augmented", s.value)
+        if self.options.stream:
+            return self._here(self._probe("stream", value, site), s)
         if not self.options.checks:
             return value
-        site = self._site("augmented", s.value)
         if old is not None:
             return self._here(self._probe("check_augmented", value, old, site), s)
         if self.temps:
@@ -266,7 +268,7 @@ class Rewriter(RecordingProbes):
         other: list[ast.stmt] = [
             ast.Expr(self._probe("before", target(), site)),
             s if changed is None else self._here(ast.Assign([s.target], changed), s),
-            ast.Expr(self._probe("after", target(), site)),
+            ast.Expr(self._probe("stream" if self.options.stream else "after", target(), site)),
         ]
         return [self._here(ast.If(self._is_number(target), number, other), s)]
 

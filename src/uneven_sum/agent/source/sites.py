@@ -18,6 +18,7 @@ class Options:
     meters: bool = True
     carried: bool = False
     marks: bool = True  # which branches were taken
+    stream: bool = False  # each stored, returned and tested value is told: see `recording/value_stream.py`
     counts: bool = False  # how often each statement ran
     audit: frozenset[str] = frozenset()  # what the rules of an audit want to see: see `rewrite/audit_probes.py`
 

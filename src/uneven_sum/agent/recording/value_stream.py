@@ -1,0 +1,209 @@
+"""Tells each stored, returned and tested value as it comes: place and value as small records, in blocks.
+
+The stream is a sequence of frames: a kind (`P` a place as JSON, `R` records, `E` the end), a length (u32,
+little-endian), and the data.  Records: their number n (u32), n times the place with the part (u32: the part above
+PART_BIT), n values (float64).  A place is told before its first record.  Blocks hold the same number of records in
+every run.
+"""
+
+from __future__ import annotations
+
+import json
+import math
+import re
+import socket
+import struct
+import sys
+import threading
+import zlib
+from array import array
+from collections.abc import Callable
+from typing import Any
+
+from ..core import run_state
+from ..core.type_identity import is_one_of
+from ..frames import stack
+from ..source.sites import sites
+from ..values import nonfinite
+
+BLOCK = 8192
+PART_BIT = 24  # places below, parts of a value above
+FLOAT, INTEGER, CONSTANT, IMAGINARY, TEXT, KIND, LENGTH, SUM, LOWEST, HIGHEST, BAD, CELL = range(12)
+EXACT = 2**53
+ELEMENTS = 8  # of a list, dict or array that are told
+COLUMNS = 20  # of a frame
+DEEP = 3
+ADDRESS = re.compile(r"0x[0-9a-fA-F]+")
+Tell = Callable[[int, int, float], None]
+
+
+class ValueStream:
+    """The stream of one run, into a connected socket."""
+
+    def __init__(self, path: str) -> None:
+        self.sock = socket.socket(socket.AF_UNIX)
+        self.sock.connect(path)
+        self.sock.set_inheritable(False)
+        self.pending: list[tuple[int, float]] = []  # appended as one, so that threads do not mix a record
+        self.lock = threading.Lock()
+        self.known: set[int] = set()
+        self.gone = False
+
+    def probe(self) -> Callable[[Any, int], Any]:
+        """`‹stream›(value, site)`: tells the value and gives it back."""
+        pending, add = self.pending, self.pending.append
+        known, new, other, flush, state = self.known, self._new, self._other, self.flush, run_state
+
+        def stream(value: Any, site: int) -> Any:
+            if state.quiet:
+                return value
+            if site not in known:
+                new(site)
+            if type(value) is float:
+                add((site, value))
+            else:
+                other(value, site)
+            if len(pending) >= BLOCK:
+                flush()
+            return value
+
+        return stream
+
+    def _new(self, site: int) -> None:
+        self.known.add(site)
+        of = sites[site]
+        line, column, last, end = of.expression or of.statement
+        frame = stack.user_frame(sys._getframe(2))
+        told = {
+            **{"place": site, "file": of.file.path, "line": line, "column": column, "last": last, "end": end},
+            **{"role": of.role, "statement": of.statement[0]},
+            "function": stack.function_name(frame) if frame is not None else "",
+        }
+        self._send(b"P", json.dumps(told).encode())
+
+    def _other(self, value: Any, site: int) -> None:
+        quiet, run_state.quiet = run_state.quiet, True
+        try:
+            tell_value(value, site, self._tell, 0)
+        except Exception:
+            self._tell(site, KIND, _digest(type(value).__name__))
+        finally:
+            run_state.quiet = quiet
+
+    def _tell(self, site: int, part: int, value: float) -> None:
+        self.pending.append((site | part << PART_BIT, value))
+
+    def flush(self) -> None:
+        """Sends whole blocks, so that equal runs give equal bytes."""
+        with self.lock:
+            while len(self.pending) >= BLOCK:
+                self._block(BLOCK)
+
+    def end(self) -> None:
+        self.flush()
+        if self.pending:
+            self._block(len(self.pending))
+        self._send(b"E", b"")
+        self.sock.close()
+
+    def _block(self, count: int) -> None:
+        places, values = zip(*self.pending[:count])
+        del self.pending[:count]
+        self._send(b"R", struct.pack("<I", count) + array("I", places).tobytes() + array("d", values).tobytes())
+
+    def _send(self, kind: bytes, data: bytes) -> None:
+        if self.gone:
+            return
+        try:
+            self.sock.sendall(kind + struct.pack("<I", len(data)) + data)
+        except OSError:
+            self.gone = True  # nobody listens any more: the script goes on
+
+
+def tell_value(value: Any, site: int, tell: Tell, depth: int) -> None:
+    """The records of one value: numbers exactly, arrays by sum, extremes and some cells, the rest by its text."""
+    kind = type(value)
+    if kind is float:
+        tell(site, FLOAT, value)
+    elif kind is bool or value is None:
+        tell(site, CONSTANT, 2.0 if value is None else float(value))
+    elif kind is int:
+        if -EXACT <= value <= EXACT:
+            tell(site, INTEGER, float(value))
+        else:
+            tell(site, TEXT, _digest(str(value)))
+    elif kind is complex:
+        tell(site, FLOAT, value.real)
+        tell(site, IMAGINARY, value.imag)
+    elif is_one_of(kind, str, bytes):
+        tell(site, TEXT, _digest(value if kind is str else value.hex()))
+    elif is_one_of(kind, list, tuple):
+        _tell_some(list(value[:ELEMENTS]), len(value), site, tell, depth)
+    elif kind is dict:
+        pairs = [part for pair in list(value.items())[:ELEMENTS] for part in pair]
+        _tell_some(pairs, len(value), site, tell, depth)
+    elif is_one_of(kind, set, frozenset):
+        tell(site, LENGTH, float(len(value)))
+    else:
+        _tell_object(value, site, tell)
+
+
+def _tell_some(elements: list[Any], length: int, site: int, tell: Tell, depth: int) -> None:
+    tell(site, LENGTH, float(length))
+    for element in elements if depth < DEEP else ():
+        tell_value(element, site, tell, depth + 1)
+
+
+def _tell_object(value: Any, site: int, tell: Tell) -> None:
+    np, pd = nonfinite.module("numpy"), nonfinite.module("pandas")
+    if np is not None and isinstance(value, np.generic):
+        value = value.item() if value.dtype.itemsize <= 8 or value.dtype.kind == "c" else float(value)
+        if not isinstance(value, np.generic):
+            tell_value(value, site, tell, DEEP)
+            return
+    if np is not None and type(value) is np.ndarray:
+        _tell_array(np, value, site, tell)
+    elif pd is not None and isinstance(value, pd.Series):
+        _tell_column(np, value, site, tell)
+    elif pd is not None and isinstance(value, pd.DataFrame):
+        tell(site, KIND, _digest(f"{value.shape} {list(value.columns)[:COLUMNS]}"))
+        for number in range(min(COLUMNS, value.shape[1])):
+            _tell_column(np, value.iloc[:, number], site, tell)
+    else:
+        tell(site, KIND, _digest(type(value).__name__))
+
+
+def _tell_array(np: Any, cells: Any, site: int, tell: Tell) -> None:
+    tell(site, KIND, _digest(f"{cells.shape} {cells.dtype}"))
+    if cells.dtype.kind not in "fiubc" or not cells.size:
+        if cells.dtype.kind in "OUSMm":
+            tell(site, TEXT, _digest(ADDRESS.sub("", str(cells.ravel()[:ELEMENTS].tolist()))))
+        return
+    with np.errstate(all="ignore"):
+        if cells.dtype.kind == "c":
+            _tell_array(np, np.ascontiguousarray(cells).view(cells.real.dtype), site, tell)
+            return
+        total = float(np.add.reduce(cells, axis=None, dtype=np.float64))
+        fine = cells if math.isfinite(total) else cells[np.isfinite(cells)]
+        tell(site, SUM, total if fine is cells else float(fine.sum()))
+        tell(site, BAD, float(cells.size - fine.size))
+        if fine.size:
+            tell(site, LOWEST, float(fine.min()))
+            tell(site, HIGHEST, float(fine.max()))
+    flat = cells.reshape(-1) if cells.flags.c_contiguous else cells.flat
+    for number in range(min(ELEMENTS, cells.size)):
+        tell(site, CELL, float(flat[number * cells.size // min(ELEMENTS, cells.size)]))
+
+
+def _tell_column(np: Any, column: Any, site: int, tell: Tell) -> None:
+    if isinstance(column.dtype, np.dtype) and column.dtype.kind in "fiub":
+        _tell_array(np, column.to_numpy(), site, tell)
+        return
+    tell(site, LENGTH, float(len(column)))
+    tell(site, TEXT, _digest(ADDRESS.sub("", str(column.iloc[:ELEMENTS].tolist()))))
+
+
+def _digest(text: str) -> float:
+    """A whole number below 2^53 for a text, the same in every run."""
+    data = text.encode("utf-8", "surrogatepass")
+    return float(zlib.crc32(data) + ((len(data) & 0xFFFFF) << 32))

@@ -1,0 +1,120 @@
+"""What comparing two runs has shown, as JSON and for people."""
+
+from __future__ import annotations
+
+import os
+from typing import Any
+
+import msgspec
+
+from ..client.differing.comparing import Difference, Met
+from ..client.differing.runs import Compared, RunOf
+from ..protocol.names import shown
+from ..safe_text import visible, visible_json
+
+SCHEMA = 1
+
+
+def as_json(found: Compared) -> str:
+    """One JSON object, as documented in docs/differ.md."""
+    comparer = found.comparer
+    told: dict[str, Any] = {
+        "schema": SCHEMA,
+        "equal": found.equal,
+        "first": _difference(found, comparer.first),
+        "largest": _difference(found, comparer.largest),
+        "path": _difference(found, comparer.first_path),
+        "why": found.why,
+        "output": None if found.line is None else msgspec.to_builtins(found.line),
+        "places": len(comparer.matching.numbers),
+        "records": comparer.records,
+        "differing": comparer.differing,
+        "left_out": len(comparer.matching.left_out),
+        "ended": {"a": found.a.ended, "b": found.b.ended},
+    }
+    return visible_json(msgspec.json.format(msgspec.json.encode(told), indent=2).decode())
+
+
+def _difference(found: Compared, of: Difference | None) -> dict[str, Any] | None:
+    if of is None:
+        return None
+    return {"a": _met(found, 0, of.a), "b": _met(found, 1, of.b), "difference": of.size, "path": of.path}
+
+
+def _met(found: Compared, side: int, met: Met) -> dict[str, Any]:
+    run = (found.a, found.b)[side]
+    return {
+        "file": run.folder.back(met.place.file),
+        "line": met.place.line,
+        "function": met.place.function,
+        "pass": met.times,
+        "term": found.term(side, met.place),
+        "value": met.text,
+    }
+
+
+def as_text(found: Compared) -> str:
+    """The sentences, with the terms and both values beside each other."""
+    comparer = found.comparer
+    parts: list[str] = []
+    first = comparer.first
+    if first is not None and first.path and first.a is first.b:
+        side = 0 if first.a.place in comparer.matching.at[0].values() else 1
+        name = "first" if side == 0 else "second"
+        parts.append(f"Only the {name} run comes to {_place(found, side, first.a)}.\n{_rows(found, first, side)}")
+    elif first is not None and first.path:
+        parts.append(f"The runs take different ways from here on:\n{_rows(found, first)}")
+    elif first is not None:
+        by = f", by {first.size:.3g} of its size" if first.size is not None else ""
+        parts.append(f"The values part first at {_place(found, 0, first.a)}{by}:\n{_rows(found, first)}")
+    if found.why:
+        parts.append(found.why + "\n")
+    largest = comparer.largest
+    if largest is not None and largest.size is not None and first is not None and largest.size > (first.size or 0):
+        where = _place(found, 0, largest.a)
+        parts.append(
+            f"The largest difference is at {where}, by {largest.size:.3g} of its size:\n{_rows(found, largest)}"
+        )
+    path = comparer.first_path
+    if path is not None and first is not path:
+        parts.append(f"The runs take different ways at:\n{_rows(found, path)}")
+    if comparer.lost:
+        parts.append("They do not find together again; what comes after is not compared.\n")
+    if found.line is not None:
+        rows = [f"  {'(no such line)' if t is None else t}" for t in (found.line.a, found.line.b)]
+        parts.append(f"Line {found.line.number} of the output differs:\n" + "\n".join(rows) + "\n")
+    parts.append(_counts(found))
+    return visible("\n".join(parts))
+
+
+def _counts(found: Compared) -> str:
+    comparer = found.comparer
+    out = "The two runs are equal: " if found.equal else ""
+    out += f"{comparer.records:,} values at {len(comparer.matching.numbers):,} places compared"
+    out += f", {comparer.differing:,} differ" if comparer.differing else ""
+    left = len(comparer.matching.left_out)
+    out += f"; {left:,} {'place' if left == 1 else 'places'} left out, whose values differ in each run" if left else ""
+    ends = {"first": found.a, "second": found.b}
+    odd = [f"The {name} run ended {run.ended}." for name, run in ends.items() if run.status or not run.ended]
+    return out + ".\n" + ("\n".join(odd) + "\n" if odd else "")
+
+
+def _place(found: Compared, side: int, met: Met) -> str:
+    run: RunOf = (found.a, found.b)[side]
+    name = os.path.basename(run.folder.back(met.place.file))
+    where = f" in {shown(met.place.function)}" if met.place.function not in ("", "<module>") else ""
+    times = f", the {met.times:,}{_ending(met.times)} time" if met.times > 1 else ""
+    return f"{name}:{met.place.line}{where}{times}"
+
+
+def _ending(n: int) -> str:
+    return "th" if n % 100 in (11, 12, 13) else {1: "st", 2: "nd", 3: "rd"}.get(n % 10, "th")
+
+
+def _rows(found: Compared, of: Difference, only: int | None = None) -> str:
+    rows = []
+    for side, met in enumerate((of.a, of.b)):
+        if only is None or side == only:
+            text = found.term(side, met.place)
+            rows.append(f"  {met.place.line:>5}  {text[:70]:<40}  {met.text}")
+    return "\n".join(rows) + "\n"

@@ -1,0 +1,1 @@
+"""Two runs side by side: the first place where their values part."""

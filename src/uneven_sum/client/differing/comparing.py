@@ -1,0 +1,224 @@
+"""Compares two streams of values in step: where they part first, where most, and how they find together again."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from .places import Matching
+from .reading import NUMBERS, PART_BIT, Block, Place, shown
+
+WINDOW = 20_000  # records in which two paths that have parted may meet again
+RUN = 6  # records in a row that must fit, for them to have met
+MASK = (1 << PART_BIT) - 1
+IS_NUMBER = np.zeros(256, bool)
+IS_NUMBER[list(NUMBERS)] = True
+
+
+@dataclass
+class Met:
+    """A record of one side: its place, in which time at this place, the part of the value, and the value."""
+
+    place: Place
+    times: int
+    part: int
+    value: float
+
+    @property
+    def text(self) -> str:
+        return shown(self.part, self.value)
+
+
+@dataclass
+class Difference:
+    """Two records that differ.  `size`: relative, None where they are no numbers; `path`: the runs took different
+    ways here, so that the places differ."""
+
+    a: Met
+    b: Met
+    size: float | None
+    path: bool = False
+
+
+@dataclass
+class Side:
+    """What has come of one run and is not compared yet."""
+
+    table: np.ndarray = field(default_factory=lambda: np.full(1024, -1, np.int64))  # numbers by place
+    numbers: np.ndarray = field(default_factory=lambda: np.empty(0, np.int64))
+    parts: np.ndarray = field(default_factory=lambda: np.empty(0, np.uint8))
+    values: np.ndarray = field(default_factory=lambda: np.empty(0))
+    times: np.ndarray = field(default_factory=lambda: np.zeros(1024, np.int64))  # first parts met, by number
+    ended: bool = False
+
+    def count(self, numbers: np.ndarray, parts: np.ndarray) -> None:
+        """Count how often each place was met: by the first record of each of its values."""
+        if not len(numbers):
+            return
+        first = np.ones(len(numbers), bool)
+        first[1:] = (numbers[1:] != numbers[:-1]) | (parts[1:] <= parts[:-1])
+        found = np.bincount(numbers[first])
+        if len(found) > len(self.times):
+            self.times = np.concatenate([self.times, np.zeros(len(found), np.int64)])
+        self.times[: len(found)] += found
+
+
+class Comparer:
+    """`relative`, `absolute`: tolerances; a number differs where |a - b| > absolute + relative * max(|a|, |b|)."""
+
+    def __init__(self, matching: Matching, relative: float = 0.0, absolute: float = 0.0) -> None:
+        self.matching, self.relative, self.absolute = matching, relative, absolute
+        self.sides = (Side(), Side())
+        self.first: Difference | None = None
+        self.largest: Difference | None = None
+        self.first_path: Difference | None = None
+        self.records = self.differing = self.partings = 0
+        self.lost = False  # the two did not find together again
+        self.course: dict[int, tuple[float, int]] = {}  # by number: largest relative difference, how many
+
+    def place(self, side: int, place: Place) -> None:
+        of = self.sides[side]
+        if place.place >= len(of.table):
+            of.table = np.concatenate([of.table, np.full(place.place + 1024, -1, np.int64)])
+        number = self.matching.number(side, place)
+        of.table[place.place] = -1 if number in self.matching.left_out else number
+
+    def take(self, side: int, block: Block) -> None:
+        of = self.sides[side]
+        numbers = of.table[block.keys & MASK]
+        kept = numbers >= 0
+        whole = bool(kept.all())
+        parts = (block.keys >> PART_BIT).astype(np.uint8)
+        of.numbers = np.concatenate([of.numbers, numbers if whole else numbers[kept]])
+        of.parts = np.concatenate([of.parts, parts if whole else parts[kept]])
+        of.values = np.concatenate([of.values, block.values if whole else block.values[kept]])
+
+    def waiting(self) -> tuple[int, int]:
+        """Records of each side that are not compared yet."""
+        return len(self.sides[0].numbers), len(self.sides[1].numbers)
+
+    def advance(self) -> None:
+        """Compare as far as both sides have come."""
+        while not self.lost:
+            a, b = self.sides
+            size = min(len(a.numbers), len(b.numbers))
+            if not size:
+                break
+            apart = np.flatnonzero(a.numbers[:size] != b.numbers[:size])
+            until = int(apart[0]) if len(apart) else size
+            self._same_path(until)
+            if until == size:
+                continue
+            if not self._meet_again():
+                break
+        if self.lost:
+            for side in self.sides:
+                self._drop(side, len(side.numbers))
+
+    def finish(self) -> None:
+        """Both have ended: what one of them still has was not in the other."""
+        for side in self.sides:
+            side.ended = True
+        self.advance()
+        a, b = self.sides
+        if (len(a.numbers) or len(b.numbers)) and not self.lost:
+            self.partings += 1
+            rest = a if len(a.numbers) else b
+            met = self._met(rest, 0 if rest is a else 1, 0)
+            if self.first_path is None:
+                self.first_path = Difference(met, met, None, True)
+            self.first = self.first or self.first_path
+
+    # -- the same path -----------------------------------------------------------------------------------
+
+    def _same_path(self, size: int) -> None:
+        a, b = self.sides
+        x, y = a.values[:size], b.values[:size]
+        p, q = a.parts[:size], b.parts[:size]
+        with np.errstate(all="ignore"):
+            gap = np.abs(x - y)
+            scale = np.maximum(np.abs(x), np.abs(y))
+            same = (x == y) | (np.isnan(x) & np.isnan(y))
+            if self.relative or self.absolute:
+                same |= IS_NUMBER[p] & (gap <= self.absolute + self.relative * scale)
+            same &= p == q
+            if not same.all():
+                wrong = np.flatnonzero(~same)
+                number = IS_NUMBER[p[wrong]] & (p[wrong] == q[wrong])
+                relative = np.where(number, gap[wrong] / scale[wrong], np.inf)
+                relative[np.isnan(relative)] = np.inf
+                self._differ(wrong, relative)
+        self.records += size
+        for side in self.sides:
+            self._drop(side, size)
+
+    def _differ(self, wrong: np.ndarray, relative: np.ndarray) -> None:
+        self.differing += len(wrong)
+        if self.first is None:
+            self.first = self._difference(int(wrong[0]), float(relative[0]))
+        at = int(np.argmax(relative))
+        if self.largest is None or relative[at] > (math.inf if self.largest.size is None else self.largest.size):
+            self.largest = self._difference(int(wrong[at]), float(relative[at]))
+        numbers = self.sides[0].numbers[wrong]
+        order = np.argsort(numbers, kind="stable")
+        starts = np.flatnonzero(np.r_[True, np.diff(numbers[order]) != 0])
+        peaks = np.maximum.reduceat(relative[order], starts)
+        counts = np.diff(np.r_[starts, len(order)])
+        for number, peak, count in zip(numbers[order][starts].tolist(), peaks.tolist(), counts.tolist()):
+            before = self.course.get(number, (0.0, 0))
+            self.course[number] = (max(before[0], peak), before[1] + count)
+
+    def _difference(self, at: int, relative: float) -> Difference:
+        a, b = self._met(self.sides[0], 0, at), self._met(self.sides[1], 1, at)
+        return Difference(a, b, relative if math.isfinite(relative) else None)
+
+    def _met(self, side: Side, which: int, at: int) -> Met:
+        number = int(side.numbers[at])
+        here = np.flatnonzero(side.numbers[: at + 1] == number)
+        parts = side.parts[here]
+        firsts = 1 + int(np.sum((np.diff(here) > 1) | (np.diff(parts.astype(int)) <= 0)))
+        before = int(side.times[number]) if number < len(side.times) else 0
+        return Met(self.matching.at[which][number], before + firsts, int(side.parts[at]), float(side.values[at]))
+
+    def _drop(self, side: Side, size: int) -> None:
+        side.count(side.numbers[:size], side.parts[:size])
+        side.numbers, side.parts, side.values = side.numbers[size:], side.parts[size:], side.values[size:]
+
+    # -- paths that part ---------------------------------------------------------------------------------
+
+    def _meet_again(self) -> bool:
+        """The two are at different places: find where they fit again.  False where more must come first."""
+        a, b = self.sides
+        if not all(side.ended or len(side.numbers) >= WINDOW for side in self.sides):
+            return False
+        self.partings += 1
+        if self.first_path is None:
+            self.first_path = Difference(self._met(a, 0, 0), self._met(b, 1, 0), None, True)
+            self.first = self.first or self.first_path
+        found = _meeting(a.numbers[:WINDOW], b.numbers[:WINDOW])
+        if found is None:
+            self.lost = True
+            return False
+        self._drop(a, found[0])
+        self._drop(b, found[1])
+        return True
+
+
+def _meeting(a: np.ndarray, b: np.ndarray) -> tuple[int, int] | None:
+    """How much of each is to be left out so that the next records fit: the least in sum."""
+    run = min(RUN, len(a), len(b))
+    if not run:
+        return None
+    seen: dict[bytes, int] = {}
+    for i in range(len(a) - run + 1):
+        seen.setdefault(a[i : i + run].tobytes(), i)
+    best: tuple[int, int] | None = None
+    for j in range(len(b) - run + 1):
+        fits = seen.get(b[j : j + run].tobytes())
+        if fits is not None and (best is None or fits + j < sum(best)):
+            best = (fits, j)
+        if best is not None and j >= sum(best):
+            break
+    return best

@@ -1,0 +1,91 @@
+"""Gives each of two runs a folder of its own, so that neither sees what the other writes."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from ...host.launch import BadUse, Launch
+
+LEFT_OUT = {".git", ".venv", "venv", "__pycache__", "node_modules", ".mypy_cache", ".pytest_cache", ".ruff_cache"}
+MOST = 500 * 1024 * 1024  # bytes that are copied unasked
+
+
+@dataclass
+class Folder:
+    """`original`: the folder that was copied, `copy`: where to; equal for a run in place."""
+
+    original: str
+    copy: str
+
+    def back(self, path: str) -> str:
+        """The original of a path in the copy."""
+        inside = path == self.copy or path.startswith(self.copy + os.sep)
+        return self.original + path[len(self.copy) :] if inside else path
+
+    def there(self, path: str) -> str:
+        """A path of the original folder in the copy."""
+        inside = path == self.original or path.startswith(self.original + os.sep)
+        return self.copy + path[len(self.original) :] if inside else path
+
+
+def size_of(folder: str) -> tuple[int, int]:
+    """Files and bytes of a folder, without what is not copied."""
+    files = size = 0
+    for root, inner, names in os.walk(folder):
+        inner[:] = [n for n in inner if n not in LEFT_OUT]
+        for name in names:
+            files += 1
+            try:
+                size += os.lstat(os.path.join(root, name)).st_size
+            except OSError:
+                continue
+            if size > MOST:
+                return files, size
+    return files, size
+
+
+def copied(launch: Launch, into: Path) -> tuple[Launch, Folder]:
+    """A launch that works in a copy of its working folder; a script in that folder is run from the copy, too.
+
+    BadUse where the folder is too large.
+    """
+    original = os.path.realpath(launch.cwd or os.getcwd())
+    _, size = size_of(original)
+    if size > MOST:
+        raise BadUse(
+            f"{original} has more than {MOST // 2**20} MB, too much for two copies. With --in-place both runs work in "
+            "the folder itself; with --cwd they work in another one."
+        )
+    try:
+        shutil.copytree(original, into, symlinks=True, ignore=shutil.ignore_patterns(*LEFT_OUT), dirs_exist_ok=True)
+    except (shutil.Error, OSError) as e:
+        told = e.args[0][0][2] if isinstance(e, shutil.Error) and e.args[0] else getattr(e, "strerror", e)
+        raise BadUse(f"{original} cannot be copied: {told}. With --in-place both runs work in it.") from None
+    folder = Folder(original, str(into))
+    program = launch.program
+    if not launch.as_module:
+        program = folder.there(os.path.realpath(os.path.join(original, program)))
+    return replace(launch, program=program, cwd=str(into)), folder
+
+
+def of_revision(named: str, folder: str) -> tuple[str, bytes] | None:
+    """The path and the text of `REV:PATH` as git has it; None where a file has this name, or it is no such name."""
+    revision, colon, path = named.partition(":")
+    if not colon or not revision or not path or os.path.exists(os.path.join(folder, named)):
+        return None
+    full = os.path.abspath(os.path.join(folder, path))
+    where = os.path.dirname(full)
+    try:
+        done = subprocess.run(
+            ["git", "-C", where, "show", f"{revision}:./{os.path.basename(full)}"], capture_output=True, timeout=60
+        )
+    except (OSError, subprocess.TimeoutExpired) as e:
+        raise BadUse(f"git, which is needed for {named}, cannot be run: {e}.") from None
+    if done.returncode:
+        said = done.stderr.decode("utf-8", "replace").strip().splitlines()
+        raise BadUse(f"git does not give {named}: {said[-1] if said else 'no reason'}.")
+    return full, done.stdout

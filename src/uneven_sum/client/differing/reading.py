@@ -1,0 +1,73 @@
+"""Reads the stream of values that a run tells: see `agent/recording/value_stream.py` for its format."""
+
+from __future__ import annotations
+
+import asyncio
+import struct
+from dataclasses import dataclass
+
+import msgspec
+import numpy as np
+
+PART_BIT = 24
+FLOAT, INTEGER, CONSTANT, IMAGINARY, TEXT, KIND, LENGTH, SUM, LOWEST, HIGHEST, BAD, CELL = range(12)
+NUMBERS = (FLOAT, INTEGER, IMAGINARY, LENGTH, SUM, LOWEST, HIGHEST, BAD, CELL)  # parts that are compared as numbers
+WORDS = {
+    **{IMAGINARY: "imaginary part", LENGTH: "length", SUM: "sum of the cells", LOWEST: "lowest cell"},
+    **{HIGHEST: "highest cell", BAD: "non-finite cells", CELL: "a cell", TEXT: "text", KIND: "type or shape"},
+}
+CONSTANTS = {0.0: "False", 1.0: "True", 2.0: "None"}
+
+
+class Place(msgspec.Struct):
+    """A place of the user's code as a run tells it: lines from 1, columns in bytes."""
+
+    place: int
+    file: str
+    line: int
+    column: int
+    last: int
+    end: int
+    role: str
+    statement: int
+    function: str
+
+
+@dataclass
+class Block:
+    """Records: place and part, value, each of length n; `data`: as they came."""
+
+    keys: np.ndarray  # uint32
+    values: np.ndarray  # float64
+    data: bytes
+
+
+class Broken(Exception):
+    """The stream is not in the format that is known."""
+
+
+async def frames(reader: asyncio.StreamReader) -> tuple[bytes, bytes] | None:
+    """The next frame; None where the run has ended without one."""
+    try:
+        head = await reader.readexactly(5)
+        kind, size = head[:1], struct.unpack("<I", head[1:])[0]
+        return kind, await reader.readexactly(size)
+    except (asyncio.IncompleteReadError, ConnectionError):
+        return None
+
+
+def block(data: bytes) -> Block:
+    (count,) = struct.unpack_from("<I", data)
+    if len(data) != 4 + 12 * count:
+        raise Broken(f"A block of {count} records has {len(data)} bytes.")
+    keys = np.frombuffer(data, np.uint32, count, 4)
+    return Block(keys, np.frombuffer(data, np.float64, count, 4 + 4 * count), data)
+
+
+def shown(part: int, value: float) -> str:
+    """A value as text: numbers with all their digits; of texts and types only that there is one."""
+    if part == CONSTANT:
+        return CONSTANTS.get(value, repr(value))
+    if part in (INTEGER, LENGTH, BAD) and value.is_integer():
+        return f"{value:.0f}"
+    return f"a {WORDS[part]}" if part in (TEXT, KIND) else repr(value)

@@ -1,0 +1,260 @@
+"""Runs two scripts side by side, and compares the values that they tell as they come."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import os
+import re
+import tempfile
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+
+import msgspec
+
+from ...host.launch import BadUse, Launch
+from ..client import Client
+from ..events import Ended, Exited, Output, Stopped
+from .comparing import Comparer, Difference
+from .folders import Folder, copied, of_revision
+from .places import Matching, Text, by_nature, random_source, set_source
+from .reading import Place, block, frames
+
+AHEAD = 200_000  # records that one run may be ahead of the other
+OUTPUT = 4_000_000  # characters of each run's output that are kept
+NUMBER = re.compile(r"[-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?|[-+]?inf|nan", re.IGNORECASE)
+ADDRESS = re.compile(r"0x[0-9a-fA-F]+")
+
+
+@dataclass
+class Line:
+    """The first line of the output that differs: its number, and the two texts (None: there is none)."""
+
+    number: int
+    a: str | None
+    b: str | None
+
+
+@dataclass
+class RunOf:
+    """One of the two runs.  `ended`: a sentence."""
+
+    launch: Launch
+    folder: Folder
+    client: Client | None = None
+    out: str = ""
+    errors: str = ""
+    ended: str = ""
+    status: int | None = None
+
+
+@dataclass
+class Compared:
+    """What comparing two runs has shown.  `why`: what the first difference comes from, where that is known."""
+
+    a: RunOf
+    b: RunOf
+    comparer: Comparer
+    line: Line | None = None
+    why: str = ""
+    texts: tuple[dict[str, Text], dict[str, Text]] = field(default_factory=lambda: ({}, {}))
+
+    @property
+    def first(self) -> Difference | None:
+        return self.comparer.first
+
+    @property
+    def equal(self) -> bool:
+        return self.first is None and self.line is None and self.a.status == self.b.status
+
+    def term(self, side: int, place: Place) -> str:
+        return self.comparer.matching.text(side, place.file).segment(place)
+
+
+async def compare(
+    launches: tuple[Launch, Launch],
+    relative: float = 0.0,
+    absolute: float = 0.0,
+    in_place: bool = False,
+    twice: bool = False,
+    given: str | None = None,
+    say: Callable[[str], None] = lambda text: None,
+) -> Compared:
+    """Run both to their ends.  `twice`: the same script; what differs by nature (the time, addresses) counts, too.
+    `given`: what both read from standard input.  BadUse when one cannot be run."""
+    with tempfile.TemporaryDirectory(prefix="uneven-sum-") as scratch:
+        runs = _prepared(launches, scratch, in_place, say)
+        first_texts = tuple({_script(r.launch): Text.read(_script(r.launch))} for r in runs)
+        matching = Matching((first_texts[0], first_texts[1]), (_home(runs[0]), _home(runs[1])), twice)
+        comparer = Comparer(matching, relative, absolute)
+        meeting = asyncio.Condition()
+        await asyncio.gather(*(_one(side, run, comparer, meeting, scratch, given) for side, run in enumerate(runs)))
+        comparer.finish()
+        found = Compared(runs[0], runs[1], comparer, texts=matching.texts)
+        found.line = first_line(runs[0].out, runs[1].out, relative, absolute)
+        found.why = _why(found)
+        return found
+
+
+def _prepared(launches: tuple[Launch, Launch], scratch: str, in_place: bool, say: Callable[[str], None]) -> list[RunOf]:
+    runs = []
+    for name, launch in zip("ab", launches):
+        cwd = os.path.realpath(launch.cwd or os.getcwd())
+        revision = None if launch.as_module else of_revision(launch.program, cwd)
+        if revision is not None:
+            if in_place:
+                raise BadUse("A revision of a file runs in a copy of the folder: leave --in-place out.")
+            launch = replace(launch, program=revision[0])
+        if in_place:
+            program = launch.program if launch.as_module else os.path.realpath(os.path.join(cwd, launch.program))
+            runs.append(RunOf(replace(launch, cwd=cwd, program=program), Folder(cwd, cwd)))
+            continue
+        made, folder = copied(launch, Path(scratch) / name)
+        if revision is not None:
+            path = folder.there(revision[0])
+            if path == revision[0]:
+                raise BadUse(f"{revision[0]} is not in the working folder. Give its folder with --cwd.")
+            Path(path).write_bytes(revision[1])
+        runs.append(RunOf(made, folder))
+    where = runs[0].folder.original
+    say(f"Two runs at once, {'both in' if in_place else 'each in a copy of'} {where}.")
+    return runs
+
+
+def _script(launch: Launch) -> str:
+    return launch.program
+
+
+def _home(run: RunOf) -> str:
+    """The folder that names of files are told from: the script's, or the working folder of a module."""
+    return run.folder.copy if run.launch.as_module else os.path.dirname(run.launch.program)
+
+
+async def _one(
+    side: int, run: RunOf, comparer: Comparer, meeting: asyncio.Condition, scratch: str, given: str | None
+) -> None:
+    path = os.path.join(scratch, f"{side}.socket")
+    come = asyncio.Event()
+
+    async def read(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        try:
+            while (frame := await frames(reader)) is not None:
+                kind, data = frame
+                if kind == b"P":
+                    comparer.place(side, msgspec.json.decode(data, type=Place))
+                elif kind == b"R":
+                    await _in_step(side, comparer, meeting)
+                    comparer.take(side, block(data))
+                    comparer.advance()
+                    async with meeting:
+                        meeting.notify_all()
+                else:
+                    break
+        finally:
+            writer.close()
+            come.set()
+
+    server = await asyncio.start_unix_server(read, path, limit=1 << 20)
+    launch = replace(
+        run.launch,
+        stream=path,
+        pause_on=set(),
+        pause_on_given=True,
+        checks=False,
+        pause_at_end=False,
+        capture=True,
+        rewind=False,
+        return_points=False,
+    )
+    run.client = client = Client(launch)
+    began = False
+    try:
+        await client.start()
+        began = True
+        await client.write_input(given)
+        if given is not None:
+            await client.write_input(None)
+        await _until_it_ends(run, client)
+    finally:
+        await client.end()
+        if began:
+            with contextlib.suppress(asyncio.TimeoutError):
+                await asyncio.wait_for(come.wait(), 10)
+        comparer.sides[side].ended = True
+        async with meeting:
+            meeting.notify_all()
+        server.close()
+
+
+async def _in_step(side: int, comparer: Comparer, meeting: asyncio.Condition) -> None:
+    """Wait while this run is far ahead of the other one, which still runs."""
+    async with meeting:
+        await meeting.wait_for(
+            lambda: comparer.waiting()[side] < AHEAD or comparer.sides[1 - side].ended or comparer.lost
+        )
+
+
+async def _until_it_ends(run: RunOf, client: Client) -> None:
+    while True:
+        event = await client.next_event()
+        if isinstance(event, Stopped):
+            await client.go_on()
+        elif isinstance(event, Output) and event.category == "stdout":
+            run.out += event.text if len(run.out) < OUTPUT else ""
+        elif isinstance(event, Output) and event.category == "stderr":
+            run.errors = (run.errors + event.text)[-2_000:]
+        elif isinstance(event, Ended):
+            run.status = event.exit_status
+        elif isinstance(event, Exited):
+            if run.status is None:
+                run.status = event.exit_status
+            last = next((t.strip()[:200] for t in run.errors.splitlines()[::-1] if t.strip()), "")
+            if event.died:
+                run.ended = event.sentence
+            else:
+                run.ended = "to its end" if not run.status else f"with status {run.status}"
+                run.ended += f": {last}" if run.status and last else ""
+            return
+
+
+def first_line(a: str, b: str, relative: float, absolute: float) -> Line | None:
+    """The first line of two outputs that differs by more than the tolerances in its numbers, or in its text."""
+    x, y = a.splitlines(), b.splitlines()
+    for number, (one, other) in enumerate(zip(x, y), 1):
+        if not _same_line(one, other, relative, absolute):
+            return Line(number, one, other)
+    if len(x) == len(y):
+        return None
+    at = min(len(x), len(y))
+    return Line(at + 1, x[at] if at < len(x) else None, y[at] if at < len(y) else None)
+
+
+def _same_line(a: str, b: str, relative: float, absolute: float) -> bool:
+    if a == b:
+        return True
+    a, b = ADDRESS.sub("0x", a), ADDRESS.sub("0x", b)
+    if NUMBER.sub("#", a) != NUMBER.sub("#", b):
+        return False
+    for one, other in zip(NUMBER.findall(a), NUMBER.findall(b)):
+        x, y = float(one), float(other)
+        if x != y and not abs(x - y) <= absolute + relative * max(abs(x), abs(y)) and not (x != x and y != y):
+            return False
+    return True
+
+
+def _why(found: Compared) -> str:
+    """What the first difference comes from, where its text tells."""
+    first = found.first
+    if first is None:
+        return ""
+    for side, met in enumerate((first.a, first.b)):
+        text = found.comparer.matching.text(side, met.place.file)
+        nature = by_nature(text, met.place)
+        if nature:
+            return f"It comes from {nature}, which is another in each run."
+        if dice := random_source(text, met.place):
+            return f"It comes from random numbers ({dice}): is the generator seeded?"
+        if made := set_source(text, met.place):
+            return f"It may come from the order of a set of texts ({made}), which is another in each run."
+    return ""
