@@ -2,7 +2,8 @@
 
 The stream is a sequence of frames: a kind (`P` a place as JSON, `R` records, `E` the end), a length (u32,
 little-endian), and the data.  Records: their number n (u32), n times the place with the part (u32: the part above
-PART_BIT), n values (float64).  A place is told before its first record.  Blocks hold the same number of records in
+PART_BIT; bit 31: a value goes on), n values (float64).  A place is told before its first record, and a text (`T`, JSON)
+before its number is.  Blocks hold the same number of records in
 every run.
 """
 
@@ -28,13 +29,16 @@ from ..values import nonfinite
 
 BLOCK = 8192
 PART_BIT = 24  # places below, parts of a value above
+CONTINUED = 0x80  # a further record of the value that the one before began
 FLOAT, INTEGER, CONSTANT, IMAGINARY, TEXT, KIND, LENGTH, SUM, LOWEST, HIGHEST, BAD, CELL = range(12)
 EXACT = 2**53
 ELEMENTS = 8  # of a list, dict or array that are told
 COLUMNS = 20  # of a frame
 DEEP = 3
+TEXTS = 5_000  # that are told in full, up to so many characters each:
+SHOWN = 80
 ADDRESS = re.compile(r"0x[0-9a-fA-F]+")
-Tell = Callable[[int, int, float], None]
+Tell = Callable[[int, int, float | str], None]
 
 
 class ValueStream:
@@ -47,6 +51,8 @@ class ValueStream:
         self.pending: list[tuple[int, float]] = []  # appended as one, so that threads do not mix a record
         self.lock = threading.Lock()
         self.known: set[int] = set()
+        self.texts: set[float] = set()
+        self.further = 0
         self.gone = False
 
     def probe(self) -> Callable[[Any, int], Any]:
@@ -83,15 +89,25 @@ class ValueStream:
 
     def _other(self, value: Any, site: int) -> None:
         quiet, run_state.quiet = run_state.quiet, True
+        self.further = 0
         try:
             tell_value(value, site, self._tell, 0)
         except Exception:
-            self._tell(site, KIND, _digest(type(value).__name__))
+            self._tell(site, KIND, type(value).__name__)
         finally:
             run_state.quiet = quiet
 
-    def _tell(self, site: int, part: int, value: float) -> None:
-        self.pending.append((site | part << PART_BIT, value))
+    def _tell(self, site: int, part: int, value: float | str) -> None:
+        number = self._number(value) if type(value) is str else value
+        self.pending.append((site | (part | self.further) << PART_BIT, number))  # type: ignore[arg-type]  # no text
+        self.further = CONTINUED
+
+    def _number(self, text: str) -> float:
+        number = _digest(text)
+        if number not in self.texts and len(self.texts) < TEXTS:
+            self.texts.add(number)
+            self._send(b"T", json.dumps([number, text[:SHOWN]]).encode("utf-8", "replace"))
+        return number
 
     def flush(self) -> None:
         """Sends whole blocks, so that equal runs give equal bytes."""
@@ -131,12 +147,12 @@ def tell_value(value: Any, site: int, tell: Tell, depth: int) -> None:
         if -EXACT <= value <= EXACT:
             tell(site, INTEGER, float(value))
         else:
-            tell(site, TEXT, _digest(str(value)))
+            tell(site, TEXT, str(value))
     elif kind is complex:
         tell(site, FLOAT, value.real)
         tell(site, IMAGINARY, value.imag)
     elif is_one_of(kind, str, bytes):
-        tell(site, TEXT, _digest(value if kind is str else value.hex()))
+        tell(site, TEXT, value if kind is str else repr(value))
     elif is_one_of(kind, list, tuple):
         _tell_some(list(value[:ELEMENTS]), len(value), site, tell, depth)
     elif kind is dict:
@@ -166,18 +182,18 @@ def _tell_object(value: Any, site: int, tell: Tell) -> None:
     elif pd is not None and isinstance(value, pd.Series):
         _tell_column(np, value, site, tell)
     elif pd is not None and isinstance(value, pd.DataFrame):
-        tell(site, KIND, _digest(f"{value.shape} {list(value.columns)[:COLUMNS]}"))
+        tell(site, KIND, f"{value.shape} {list(value.columns)[:COLUMNS]}")
         for number in range(min(COLUMNS, value.shape[1])):
             _tell_column(np, value.iloc[:, number], site, tell)
     else:
-        tell(site, KIND, _digest(type(value).__name__))
+        tell(site, KIND, type(value).__name__)
 
 
 def _tell_array(np: Any, cells: Any, site: int, tell: Tell) -> None:
-    tell(site, KIND, _digest(f"{cells.shape} {cells.dtype}"))
+    tell(site, KIND, f"{cells.shape} {cells.dtype}")
     if cells.dtype.kind not in "fiubc" or not cells.size:
         if cells.dtype.kind in "OUSMm":
-            tell(site, TEXT, _digest(ADDRESS.sub("", str(cells.ravel()[:ELEMENTS].tolist()))))
+            tell(site, TEXT, ADDRESS.sub("", str(cells.ravel()[:ELEMENTS].tolist())))
         return
     with np.errstate(all="ignore"):
         if cells.dtype.kind == "c":
@@ -200,7 +216,7 @@ def _tell_column(np: Any, column: Any, site: int, tell: Tell) -> None:
         _tell_array(np, column.to_numpy(), site, tell)
         return
     tell(site, LENGTH, float(len(column)))
-    tell(site, TEXT, _digest(ADDRESS.sub("", str(column.iloc[:ELEMENTS].tolist()))))
+    tell(site, TEXT, ADDRESS.sub("", str(column.iloc[:ELEMENTS].tolist())))
 
 
 def _digest(text: str) -> float:

@@ -8,27 +8,22 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from .places import Matching
-from .reading import NUMBERS, PART_BIT, Block, Place, shown
+from .reading import CONTINUED, NUMBERS, PART_BIT, Block, Place, shown
 
 WINDOW = 20_000  # records in which two paths that have parted may meet again
 RUN = 6  # records in a row that must fit, for them to have met
 MASK = (1 << PART_BIT) - 1
 IS_NUMBER = np.zeros(256, bool)
-IS_NUMBER[list(NUMBERS)] = True
+IS_NUMBER[[*NUMBERS, *(part | CONTINUED for part in NUMBERS)]] = True
 
 
 @dataclass
 class Met:
-    """A record of one side: its place, in which time at this place, the part of the value, and the value."""
+    """A record of one side: its place, in which time at this place, and the value."""
 
     place: Place
     times: int
-    part: int
-    value: float
-
-    @property
-    def text(self) -> str:
-        return shown(self.part, self.value)
+    text: str
 
 
 @dataclass
@@ -54,12 +49,10 @@ class Side:
     ended: bool = False
 
     def count(self, numbers: np.ndarray, parts: np.ndarray) -> None:
-        """Count how often each place was met: by the first record of each of its values."""
+        """Count how often each place was met."""
         if not len(numbers):
             return
-        first = np.ones(len(numbers), bool)
-        first[1:] = (numbers[1:] != numbers[:-1]) | (parts[1:] <= parts[:-1])
-        found = np.bincount(numbers[first])
+        found = np.bincount(numbers[parts < CONTINUED])
         if len(found) > len(self.times):
             self.times = np.concatenate([self.times, np.zeros(len(found), np.int64)])
         self.times[: len(found)] += found
@@ -71,6 +64,7 @@ class Comparer:
     def __init__(self, matching: Matching, relative: float = 0.0, absolute: float = 0.0) -> None:
         self.matching, self.relative, self.absolute = matching, relative, absolute
         self.sides = (Side(), Side())
+        self.texts: dict[float, str] = {}  # by their numbers
         self.first: Difference | None = None
         self.largest: Difference | None = None
         self.first_path: Difference | None = None
@@ -176,11 +170,10 @@ class Comparer:
 
     def _met(self, side: Side, which: int, at: int) -> Met:
         number = int(side.numbers[at])
-        here = np.flatnonzero(side.numbers[: at + 1] == number)
-        parts = side.parts[here]
-        firsts = 1 + int(np.sum((np.diff(here) > 1) | (np.diff(parts.astype(int)) <= 0)))
+        begun = (side.numbers[: at + 1] == number) & (side.parts[: at + 1] < CONTINUED)
         before = int(side.times[number]) if number < len(side.times) else 0
-        return Met(self.matching.at[which][number], before + firsts, int(side.parts[at]), float(side.values[at]))
+        text = shown(int(side.parts[at]), float(side.values[at]), self.texts)
+        return Met(self.matching.at[which][number], before + int(begun.sum()), text)
 
     def _drop(self, side: Side, size: int) -> None:
         side.count(side.numbers[:size], side.parts[:size])

@@ -5,7 +5,7 @@ from __future__ import annotations
 import ast
 import difflib
 import os
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 
 from .reading import Place
@@ -20,6 +20,7 @@ BY_NATURE = {
     ),
     **dict.fromkeys(("getpid", "uuid4", "uuid1", "urandom", "token_hex"), "a name made anew in each run"),
 }
+Source = Callable[[ast.AST], str]
 SCOPES = (ast.FunctionDef, ast.AsyncFunctionDef, ast.Lambda)
 RANDOM = {
     *("random", "rand", "randn", "randint", "normal", "uniform", "choice", "shuffle", "permutation", "sample", "gauss"),
@@ -34,7 +35,7 @@ class Text:
     path: str
     lines: list[str] = field(default_factory=list)
     tree: ast.Module | None = None
-    sources: dict[int, dict[str, str]] = field(default_factory=dict)  # by scope: see `_sources_of_names`
+    sources: dict[tuple[int, str], dict[str, str]] = field(default_factory=dict)  # by scope: see `_sources_of_names`
 
     @classmethod
     def read(cls, path: str) -> Text:
@@ -138,7 +139,7 @@ def by_nature(text: Text, place: Place) -> str:
     Names are followed within the file: `began = time.time()` makes `time.time() - began` and `began` such values.
     """
     node = _node(text, place)
-    return next((why for n in node for why in [_source(n)] if why), "") or _tainted(text, place, node)
+    return next((why for n in node for why in [_source(n)] if why), "") or _followed(text, place, node, _source)
 
 
 def random_source(text: Text, place: Place) -> str:
@@ -151,10 +152,18 @@ def random_source(text: Text, place: Place) -> str:
 
 def set_source(text: Text, place: Place) -> str:
     """The set that a place goes over or makes a list of; empty where there is none."""
-    for node in _node(text, place):
-        if isinstance(node, (ast.Set, ast.SetComp)) or (isinstance(node, ast.Call) and _name(node.func) == "set"):
-            return ast.unparse(node)[:80]
-    return ""
+    nodes = _node(text, place)
+    made = next((ast.unparse(n)[:80] for n in nodes if _is_set(n)), "")
+    return made or _followed(text, place, nodes, _is_set_of)
+
+
+def _is_set(node: ast.AST) -> bool:
+    made = isinstance(node, ast.Call) and _name(node.func) in ("set", "frozenset")
+    return made or isinstance(node, (ast.Set, ast.SetComp))
+
+
+def _is_set_of(node: ast.AST) -> str:
+    return ast.unparse(node)[:80] if _is_set(node) else ""
 
 
 def _node(text: Text, place: Place) -> list[ast.AST]:
@@ -180,13 +189,17 @@ def _source(node: ast.AST) -> str:
     return BY_NATURE.get(_name(node.func), "")
 
 
-def _tainted(text: Text, place: Place, nodes: Iterable[ast.AST]) -> str:
-    """Whether a name in an expression was assigned from such a call, in the same function or in the module."""
+def _followed(text: Text, place: Place, nodes: Iterable[ast.AST], source: Source) -> str:
+    """What the names of an expression come from, where `source` says it of what was assigned to them, in the same
+    function or in the module."""
     names = {n.id for n in nodes if isinstance(n, ast.Name)}
     if not names or text.tree is None:
         return ""
     for scope in text.scopes_at(place.line):
-        known = text.sources.setdefault(id(scope), _sources_of_names(scope))
+        key = (id(scope), source.__name__)
+        if key not in text.sources:
+            text.sources[key] = _sources_of_names(scope, source)
+        known = text.sources[key]
         for name in sorted(names & known.keys()):
             if known[name]:
                 return known[name]
@@ -194,13 +207,13 @@ def _tainted(text: Text, place: Place, nodes: Iterable[ast.AST]) -> str:
     return ""
 
 
-def _sources_of_names(scope: ast.AST) -> dict[str, str]:
+def _sources_of_names(scope: ast.AST, source: Source) -> dict[str, str]:
     """The names that a function or module assigns, with what their values come from; empty for other values."""
     found: dict[str, str] = {}
     for node in _own(scope):
         if isinstance(node, (ast.Assign, ast.AnnAssign, ast.AugAssign)) and node.value is not None:
             inner = list(ast.walk(node.value))
-            why = next((w for n in inner for w in [_source(n)] if w), "")
+            why = next((w for n in inner for w in [source(n)] if w), "")
             why = why or next((found[n.id] for n in inner if isinstance(n, ast.Name) and found.get(n.id)), "")
             for target in node.targets if isinstance(node, ast.Assign) else [node.target]:
                 for name in ast.walk(target):

@@ -10,6 +10,7 @@ import msgspec
 import numpy as np
 
 PART_BIT = 24
+CONTINUED = 0x80  # a further record of the value that the one before began
 FLOAT, INTEGER, CONSTANT, IMAGINARY, TEXT, KIND, LENGTH, SUM, LOWEST, HIGHEST, BAD, CELL = range(12)
 NUMBERS = (FLOAT, INTEGER, IMAGINARY, LENGTH, SUM, LOWEST, HIGHEST, BAD, CELL)  # parts that are compared as numbers
 WORDS = {
@@ -64,10 +65,14 @@ def block(data: bytes) -> Block:
     return Block(keys, np.frombuffer(data, np.float64, count, 4 + 4 * count), data)
 
 
-def shown(part: int, value: float) -> str:
-    """A value as text: numbers with all their digits; of texts and types only that there is one."""
+def shown(part: int, value: float, texts: dict[float, str]) -> str:
+    """A value as text: numbers with all their digits; texts and types as far as they were told."""
+    part &= ~CONTINUED
     if part == CONSTANT:
         return CONSTANTS.get(value, repr(value))
     if part in (INTEGER, LENGTH, BAD) and value.is_integer():
         return f"{value:.0f}"
-    return f"a {WORDS[part]}" if part in (TEXT, KIND) else repr(value)
+    if part in (TEXT, KIND):
+        told = texts.get(value, f"a {WORDS[part]}")
+        return repr(told) if part == TEXT else told
+    return f"{value!r} ({WORDS[part]})" if part in WORDS else repr(value)

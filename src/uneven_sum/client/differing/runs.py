@@ -7,13 +7,14 @@ import contextlib
 import os
 import re
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Coroutine
 from dataclasses import dataclass, field, replace
 from pathlib import Path
+from typing import Any
 
 import msgspec
 
-from ...host.launch import BadUse, Launch
+from ...host.launch import BadUse, Launch, inspect_script
 from ..client import Client
 from ..events import Ended, Exited, Output, Stopped
 from .comparing import Comparer, Difference
@@ -89,7 +90,7 @@ async def compare(
         matching = Matching((first_texts[0], first_texts[1]), (_home(runs[0]), _home(runs[1])), twice)
         comparer = Comparer(matching, relative, absolute)
         meeting = asyncio.Condition()
-        await asyncio.gather(*(_one(side, run, comparer, meeting, scratch, given) for side, run in enumerate(runs)))
+        await _both([_one(side, run, comparer, meeting, scratch, given) for side, run in enumerate(runs)], runs)
         comparer.finish()
         found = Compared(runs[0], runs[1], comparer, texts=matching.texts)
         found.line = first_line(runs[0].out, runs[1].out, relative, absolute)
@@ -97,7 +98,27 @@ async def compare(
         return found
 
 
+async def _both(ones: list[Coroutine[Any, Any, None]], runs: list[RunOf]) -> None:
+    """Until both are over; when one cannot be run, the other is ended."""
+    tasks = [asyncio.ensure_future(one) for one in ones]
+    try:
+        await asyncio.gather(*tasks)
+    except BadUse as e:
+        text = str(e)
+        for run in runs:
+            text = text.replace(run.folder.copy, run.folder.original)
+        e.args = (text,)
+        raise
+    finally:
+        for task in tasks:
+            task.cancel()
+        await asyncio.gather(*tasks, return_exceptions=True)
+
+
 def _prepared(launches: tuple[Launch, Launch], scratch: str, in_place: bool, say: Callable[[str], None]) -> list[RunOf]:
+    for launch in launches:
+        if of_revision(launch.program, os.path.realpath(launch.cwd or os.getcwd())) is None:
+            inspect_script(launch)
     runs = []
     for name, launch in zip("ab", launches):
         cwd = os.path.realpath(launch.cwd or os.getcwd())
@@ -143,6 +164,9 @@ async def _one(
                 kind, data = frame
                 if kind == b"P":
                     comparer.place(side, msgspec.json.decode(data, type=Place))
+                elif kind == b"T":
+                    number, text = msgspec.json.decode(data, type=tuple[float, str])
+                    comparer.texts[number] = text
                 elif kind == b"R":
                     await _in_step(side, comparer, meeting)
                     comparer.take(side, block(data))
