@@ -46,7 +46,7 @@ def _met(found: Compared, side: int, met: Met) -> dict[str, Any]:
     return {
         "file": run.folder.back(met.place.file),
         "line": met.place.line,
-        "function": met.place.function,
+        "function": found.function(side, met.place) or "<module>",
         "pass": met.times,
         "term": found.term(side, met.place),
         "value": met.text,
@@ -102,7 +102,8 @@ def _counts(found: Compared) -> str:
 def _place(found: Compared, side: int, met: Met) -> str:
     run: RunOf = (found.a, found.b)[side]
     name = os.path.basename(run.folder.back(met.place.file))
-    where = f" in {shown(met.place.function)}" if met.place.function not in ("", "<module>") else ""
+    function = found.function(side, met.place)
+    where = f" in {shown(function)}" if function else ""
     times = f", the {met.times:,}{_ending(met.times)} time" if met.times > 1 else ""
     return f"{name}:{met.place.line}{where}{times}"
 

@@ -140,6 +140,8 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
         if run_state.own_fork:
             return
         run_state.quiet = True
+        if self.stream is not None:
+            self.stream.in_child()
         sys.settrace(None)
         try:
             self.wire.sock.close()

@@ -14,7 +14,6 @@ import math
 import re
 import socket
 import struct
-import sys
 import threading
 import zlib
 from array import array
@@ -23,12 +22,12 @@ from typing import Any
 
 from ..core import run_state
 from ..core.type_identity import is_one_of
-from ..frames import stack
 from ..source.sites import sites
 from ..values import nonfinite
 
 BLOCK = 8192
 PART_BIT = 24  # places below, parts of a value above
+MASK = (1 << PART_BIT) - 1
 CONTINUED = 0x80  # a further record of the value that the one before began
 FLOAT, INTEGER, CONSTANT, IMAGINARY, TEXT, KIND, LENGTH, SUM, LOWEST, HIGHEST, BAD, CELL = range(12)
 EXACT = 2**53
@@ -58,13 +57,9 @@ class ValueStream:
     def probe(self) -> Callable[[Any, int], Any]:
         """`‹stream›(value, site)`: tells the value and gives it back."""
         pending, add = self.pending, self.pending.append
-        known, new, other, flush, state = self.known, self._new, self._other, self.flush, run_state
+        other, flush = self._other, self.flush
 
         def stream(value: Any, site: int) -> Any:
-            if state.quiet:
-                return value
-            if site not in known:
-                new(site)
             if type(value) is float:
                 add((site, value))
             else:
@@ -79,15 +74,19 @@ class ValueStream:
         self.known.add(site)
         of = sites[site]
         line, column, last, end = of.expression or of.statement
-        frame = stack.user_frame(sys._getframe(2))
         told = {
             **{"place": site, "file": of.file.path, "line": line, "column": column, "last": last, "end": end},
             **{"role": of.role, "statement": of.statement[0]},
-            "function": stack.function_name(frame) if frame is not None else "",
         }
         self._send(b"P", json.dumps(told).encode())
 
+    def in_child(self) -> None:
+        """A copy of the process tells nothing."""
+        self.gone = True
+
     def _other(self, value: Any, site: int) -> None:
+        if run_state.quiet:
+            return
         quiet, run_state.quiet = run_state.quiet, True
         self.further = 0
         try:
@@ -125,6 +124,8 @@ class ValueStream:
     def _block(self, count: int) -> None:
         places, values = zip(*self.pending[:count])
         del self.pending[:count]
+        for site in {place & MASK for place in places} - self.known:
+            self._new(site)
         self._send(b"R", struct.pack("<I", count) + array("I", places).tobytes() + array("d", values).tobytes())
 
     def _send(self, kind: bytes, data: bytes) -> None:

@@ -136,7 +136,8 @@ class Comparer:
             scale = np.maximum(np.abs(x), np.abs(y))
             same = (x == y) | (np.isnan(x) & np.isnan(y))
             if self.relative or self.absolute:
-                same |= IS_NUMBER[p] & (gap <= self.absolute + self.relative * scale)
+                near = gap <= self.absolute + self.relative * scale
+                same |= IS_NUMBER[p] & near & np.isfinite(gap)  # else inf would be near everything
             same &= p == q
             if not same.all():
                 wrong = np.flatnonzero(~same)

@@ -21,6 +21,7 @@ BY_NATURE = {
     **dict.fromkeys(("getpid", "uuid4", "uuid1", "urandom", "token_hex"), "a name made anew in each run"),
 }
 Source = Callable[[ast.AST], str]
+FUNCTIONS = (ast.FunctionDef, ast.AsyncFunctionDef)
 SCOPES = (ast.FunctionDef, ast.AsyncFunctionDef, ast.Lambda)
 RANDOM = {
     *("random", "rand", "randn", "randint", "normal", "uniform", "choice", "shuffle", "permutation", "sample", "gauss"),
@@ -50,11 +51,15 @@ class Text:
         """The functions around a line, innermost first, and the module."""
         assert self.tree is not None
         around = [
-            n
-            for n in ast.walk(self.tree)
-            if isinstance(n, (ast.FunctionDef, ast.AsyncFunctionDef)) and n.lineno <= line <= (n.end_lineno or 0)
+            n for n in ast.walk(self.tree) if isinstance(n, FUNCTIONS) and n.lineno <= line <= (n.end_lineno or 0)
         ]
         return [*sorted(around, key=lambda n: -n.lineno), self.tree]
+
+    def function_at(self, line: int) -> str:
+        """The function around a line, with those around it: `simulate.rate`; empty in the module."""
+        if self.tree is None:
+            return ""
+        return ".".join(n.name for n in self.scopes_at(line)[-2::-1] if isinstance(n, FUNCTIONS))
 
     def segment(self, place: Place) -> str:
         """The text of a place, in one line."""

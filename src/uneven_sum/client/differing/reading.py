@@ -31,7 +31,6 @@ class Place(msgspec.Struct):
     end: int
     role: str
     statement: int
-    function: str
 
 
 @dataclass

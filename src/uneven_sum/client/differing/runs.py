@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import math
 import os
 import re
 import tempfile
@@ -68,6 +69,9 @@ class Compared:
     @property
     def equal(self) -> bool:
         return self.first is None and self.line is None and self.a.status == self.b.status
+
+    def function(self, side: int, place: Place) -> str:
+        return self.comparer.matching.text(side, place.file).function_at(place.line)
 
     def term(self, side: int, place: Place) -> str:
         return self.comparer.matching.text(side, place.file).segment(place)
@@ -262,7 +266,8 @@ def _same_line(a: str, b: str, relative: float, absolute: float) -> bool:
         return False
     for one, other in zip(NUMBER.findall(a), NUMBER.findall(b)):
         x, y = float(one), float(other)
-        if x != y and not abs(x - y) <= absolute + relative * max(abs(x), abs(y)) and not (x != x and y != y):
+        near = math.isfinite(x - y) and abs(x - y) <= absolute + relative * max(abs(x), abs(y))
+        if not (x == y or near or (math.isnan(x) and math.isnan(y))):
             return False
     return True
 

@@ -1,0 +1,176 @@
+"""Two runs side by side: real scripts, through the command and through the client."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+MODEL = """\
+import math
+
+G = 9.81
+
+def rate(head):
+    if head <= 0.0:
+        return 0.0
+    return 0.6 * math.sqrt(2 * G * head)
+
+level, total = 2.0, 0.0
+for day in range(30):
+    flow = rate(level - 1.0)
+    level -= flow * 0.05
+    level += 0.01
+    total += flow
+print("total", total)
+"""
+
+
+def differ(*words: str, cwd: Path) -> tuple[dict, int]:
+    command = [sys.executable, "-m", "uneven_sum", "differ", "--json", *words]
+    done = subprocess.run(command, capture_output=True, text=True, cwd=cwd, stdin=subprocess.DEVNULL)
+    assert done.returncode in (0, 1), done.stderr
+    return json.loads(done.stdout), done.returncode
+
+
+def refused(*words: str, cwd: Path) -> str:
+    command = [sys.executable, "-m", "uneven_sum", "differ", *words]
+    done = subprocess.run(command, capture_output=True, text=True, cwd=cwd, stdin=subprocess.DEVNULL)
+    assert done.returncode == 2 and "Traceback" not in done.stderr
+    return done.stderr
+
+
+def test_an_edited_copy_parts_at_the_edited_term_though_lines_moved(tmp_path: Path) -> None:
+    (tmp_path / "old.py").write_text(MODEL)
+    edited = (
+        MODEL.replace("0.6 *", "0.61 *")
+        .replace("level, total", "# start\nlevel, total")
+        .replace("import math", "#\nimport math")
+    )
+    (tmp_path / "new.py").write_text(edited)
+    found, status = differ("old.py", "new.py", cwd=tmp_path)
+    assert status == 1 and not found["equal"]
+    first = found["first"]
+    assert (first["a"]["line"], first["b"]["line"], first["a"]["pass"]) == (8, 9, 1)
+    assert first["a"]["function"] == "rate" and first["a"]["term"] == "0.6 * math.sqrt(2 * G * head)"
+    assert first["b"]["term"] == "0.61 * math.sqrt(2 * G * head)" and first["a"]["file"] == str(tmp_path / "old.py")
+    assert abs(first["difference"] - 0.01 / 0.61) < 1e-12
+    assert found["output"]["number"] == 1 and found["ended"] == {"a": "to its end", "b": "to its end"}
+    found, status = differ("old.py", "new.py", "--relative", "0.5", cwd=tmp_path)
+    assert status == 0 and found["equal"]
+
+
+def test_a_deterministic_script_is_equal_to_itself_and_time_is_left_out(tmp_path: Path, interpreter: str) -> None:
+    (tmp_path / "model.py").write_text(MODEL + "import time\nbegan = time.time()\ntook = time.time() - began\n")
+    found, status = differ("model.py", "--python", interpreter, "--env", "A=1", "--env", "A=2", cwd=tmp_path)
+    assert status == 0 and found["first"] is None and found["records"] == 181 and found["left_out"] == 2
+    found, status = differ("model.py", "--twice", cwd=tmp_path)
+    assert status == 1 and found["first"]["a"]["term"] == "time.time()" and "the time" in found["why"]
+
+
+@pytest.mark.parametrize(
+    ("text", "term", "why"),
+    [
+        (
+            "import random\nx = 1.0\ny = x + random.random()\n",
+            "x + random.random()",
+            "random numbers (random.random())",
+        ),
+        ("import numpy as np\na = np.random.default_rng().normal(size=5)\n", "size=5)", "random numbers"),
+        ("names = {'weir', 'mill', 'upper', 'heron', 'beck'}\norder = list(names)\n", "list(names)", "order of a set"),
+        ("class Gauge:\n    pass\nat = id(Gauge())\n", "id(Gauge())", "an address"),
+    ],
+)
+def test_what_is_not_deterministic_is_named(text: str, term: str, why: str, tmp_path: Path) -> None:
+    (tmp_path / "s.py").write_text(text)
+    for _ in range(4):  # a set of texts may come in the same order by chance
+        found, status = differ("--twice", "s.py", cwd=tmp_path)
+        if status:
+            break
+    assert status == 1 and found["first"]["a"]["term"].endswith(term) and why in found["why"]
+
+
+def test_a_seeded_script_is_deterministic(tmp_path: Path) -> None:
+    (tmp_path / "s.py").write_text(
+        "import random\nimport numpy as np\nrandom.seed(3)\na = np.random.default_rng(5).normal(size=(40, 5))\n"
+        "b = a.sum(axis=0) * random.random()\nnames = sorted({'weir', 'mill', 'beck'})\nprint(b, names)\n"
+    )
+    found, status = differ("--twice", "s.py", cwd=tmp_path)
+    assert status == 0 and found["equal"] and found["records"] > 20
+
+
+def test_arguments_and_runs_that_take_different_ways(tmp_path: Path) -> None:
+    (tmp_path / "s.py").write_text(
+        "import sys\nlimit = 3.0\nw = 0.0\nfor k in range(50):\n    w += 0.1\n"
+        "    if w > float(sys.argv[1]):\n        w = w - 1.0\n    v = w * 2\nprint('done')\n"
+    )
+    found, status = differ("s.py", "--args", "2", "--args", "4", cwd=tmp_path)
+    assert status == 1 and found["first"]["a"]["term"] == "w > float(sys.argv[1])"
+    assert (found["first"]["a"]["value"], found["first"]["b"]["value"], found["first"]["a"]["pass"]) == (
+        "True",
+        "False",
+        20,
+    )
+    assert found["path"]["path"] and found["path"]["a"]["line"] == 7 and found["path"]["b"]["line"] == 8
+
+
+def test_a_run_that_ends_in_an_error_is_compared_to_there(tmp_path: Path) -> None:
+    (tmp_path / "s.py").write_text("import sys\nx = 1.0\ny = x / float(sys.argv[1])\nprint(y)\n")
+    found, status = differ("s.py", "--args", "0", "--args", "2", cwd=tmp_path)
+    assert status == 1 and found["ended"]["a"] == "with status 1: ZeroDivisionError: float division by zero"
+    assert found["path"]["b"]["line"] == 3 and found["ended"]["b"] == "to its end"
+
+
+def test_each_run_has_a_copy_of_the_folder_unless_told_otherwise(tmp_path: Path) -> None:
+    (tmp_path / "s.py").write_text(
+        "import os\nfound = os.path.exists('made.txt')\nwith open('made.txt', 'a') as f:\n    f.write('x')\nx = 2.0\n"
+    )
+    _found, status = differ("--twice", "s.py", cwd=tmp_path)
+    assert status == 0 and not (tmp_path / "made.txt").exists()
+    differ("--twice", "--in-place", "s.py", cwd=tmp_path)
+    assert (tmp_path / "made.txt").read_text() == "xx"
+
+
+def test_a_revision_of_git_against_the_file_and_what_both_read(tmp_path: Path) -> None:
+    git = ["git", "-c", "user.name=a", "-c", "user.email=a@example.org"]
+    (tmp_path / "model.py").write_text("scale = float(input())\nfrom part import half\nx = half(scale)\n")
+    (tmp_path / "part.py").write_text("def half(v):\n    return v / 2\n")
+    (tmp_path / "in.txt").write_text("8.0\n")
+    for words in (["init", "-q"], ["add", "."], ["commit", "-qm", "first"]):
+        subprocess.run([*git, *words], cwd=tmp_path, check=True)
+    found, status = differ("HEAD:model.py", "model.py", "--stdin", "in.txt", cwd=tmp_path)
+    assert status == 0 and found["records"] >= 3
+    (tmp_path / "model.py").write_text("scale = float(input())\nfrom part import half\nx = half(scale + 1)\n")
+    found, status = differ("HEAD:model.py", "model.py", "--stdin", "in.txt", cwd=tmp_path)
+    assert status == 1 and os.path.basename(found["first"]["a"]["file"]) == "part.py"
+    assert (found["first"]["a"]["value"], found["first"]["b"]["value"]) == ("4.0", "4.5")
+    assert "git does not give OTHER:model.py" in refused("OTHER:model.py", "model.py", cwd=tmp_path)
+
+
+def test_bad_use_is_a_sentence(tmp_path: Path) -> None:
+    (tmp_path / "s.py").write_text("x = 1\n")
+    (tmp_path / "bad.py").write_text("x = (\n")
+    assert "There is no file nothing.py." in refused("nothing.py", "s.py", cwd=tmp_path)
+    said = refused("bad.py", "s.py", cwd=tmp_path)
+    assert "bad.py, line 1" in said and "/a/" not in said
+    assert "What is to be compared?" in refused("s.py", cwd=tmp_path)
+    assert "--twice is for one script" in refused("--twice", "s.py", "s.py", cwd=tmp_path)
+    assert "twice" in refused("s.py", *["--args", "1"] * 3, cwd=tmp_path)
+
+
+def test_arrays_frames_and_texts_are_told(tmp_path: Path) -> None:
+    text = (
+        "import numpy as np\nimport pandas as pd\na = np.arange(1000) * {0}\nf = pd.DataFrame({{'q': a, 'n': ['x'] * 1000}})\n"
+        "s = 'weir {0}'\nc = complex(1, {0})\n"
+    )
+    (tmp_path / "a.py").write_text(text.format(2.0))
+    (tmp_path / "b.py").write_text(text.format(2.5))
+    found, _ = differ("a.py", "b.py", cwd=tmp_path)
+    assert found["first"]["a"]["value"] == "999000.0 (sum of the cells)" and found["differing"] > 10
+    (tmp_path / "b.py").write_text(text.format("2.0").replace("'weir 2.0'", "'mill 2.0'"))
+    found, _ = differ("a.py", "b.py", cwd=tmp_path)
+    assert (found["first"]["a"]["value"], found["first"]["b"]["value"]) == ("'weir 2.0'", "'mill 2.0'")
