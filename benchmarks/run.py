@@ -8,6 +8,7 @@ import lookouts
 import probes
 import recording
 import rewind
+import streams
 import values
 
 if __name__ == "__main__":
@@ -24,4 +25,6 @@ if __name__ == "__main__":
     bad += latency.main()
     print()
     bad += audit.main()
+    print()
+    bad += streams.main()
     print("\nall within their limits" if not bad else f"\n{bad} over the limit, marked !")

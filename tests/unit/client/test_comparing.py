@@ -33,9 +33,8 @@ def comparer(relative: float = 0.0, absolute: float = 0.0, **_: object) -> Compa
 
 
 def feed(of: Comparer, side: int, records: list[tuple[int, float]], part: int = 0) -> None:
-    keys = array("I", [line | part << PART_BIT for line, _ in records])
-    values = array("d", [value for _, value in records])
-    of.take(side, block(struct.pack("<I", len(records)) + keys.tobytes() + values.tobytes()))
+    pairs = array("d", [x for line, value in records for x in (line | part << PART_BIT, value)])
+    of.take(side, block(struct.pack("<I", len(records)) + pairs.tobytes()))
 
 
 def compared(a: list[tuple[int, float]], b: list[tuple[int, float]], **tolerances: float) -> Comparer:

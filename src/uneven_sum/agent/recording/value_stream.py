@@ -1,10 +1,9 @@
 """Tells each stored, returned and tested value as it comes: place and value as small records, in blocks.
 
 The stream is a sequence of frames: a kind (`P` a place as JSON, `R` records, `E` the end), a length (u32,
-little-endian), and the data.  Records: their number n (u32), n times the place with the part (u32: the part above
-PART_BIT; bit 31: a value goes on), n values (float64).  A place is told before its first record, and a text (`T`, JSON)
-before its number is.  Blocks hold the same number of records in
-every run.
+little-endian), and the data.  Records: their number n (u32), n times the place with the part (the part above PART_BIT;
+bit 31: a value goes on) and the value, both as float64.  A place is told before its first record, and a text (`T`,
+JSON) before its number is.  Blocks hold the same number of records in every run.
 """
 
 from __future__ import annotations
@@ -25,7 +24,8 @@ from ..core.type_identity import is_one_of
 from ..source.sites import sites
 from ..values import nonfinite
 
-BLOCK = 8192
+BLOCK = 8192  # records
+FULL = 2 * BLOCK
 PART_BIT = 24  # places below, parts of a value above
 MASK = (1 << PART_BIT) - 1
 CONTINUED = 0x80  # a further record of the value that the one before began
@@ -47,7 +47,7 @@ class ValueStream:
         self.sock = socket.socket(socket.AF_UNIX)
         self.sock.connect(path)
         self.sock.set_inheritable(False)
-        self.pending: list[tuple[int, float]] = []  # appended as one, so that threads do not mix a record
+        self.pending: list[float] = []  # place, value, place, …; both come as one, so that threads do not mix them
         self.lock = threading.Lock()
         self.known: set[int] = set()
         self.texts: set[float] = set()
@@ -56,15 +56,21 @@ class ValueStream:
 
     def probe(self) -> Callable[[Any, int], Any]:
         """`‹stream›(value, site)`: tells the value and gives it back."""
-        pending, add = self.pending, self.pending.append
+        pending, add = self.pending, self.pending.extend
         other, flush = self._other, self.flush
+        constant, integer = CONSTANT << PART_BIT, INTEGER << PART_BIT
 
         def stream(value: Any, site: int) -> Any:
-            if type(value) is float:
+            kind = type(value)
+            if kind is float:
                 add((site, value))
+            elif kind is bool:
+                add((site | constant, value))
+            elif kind is int and -EXACT <= value <= EXACT:
+                add((site | integer, value))
             else:
                 other(value, site)
-            if len(pending) >= BLOCK:
+            if len(pending) >= FULL:
                 flush()
             return value
 
@@ -98,7 +104,7 @@ class ValueStream:
 
     def _tell(self, site: int, part: int, value: float | str) -> None:
         number = self._number(value) if type(value) is str else value
-        self.pending.append((site | (part | self.further) << PART_BIT, number))  # type: ignore[arg-type]  # no text
+        self.pending.extend((site | (part | self.further) << PART_BIT, number))  # type: ignore[arg-type]  # no text
         self.further = CONTINUED
 
     def _number(self, text: str) -> float:
@@ -111,8 +117,8 @@ class ValueStream:
     def flush(self) -> None:
         """Sends whole blocks, so that equal runs give equal bytes."""
         with self.lock:
-            while len(self.pending) >= BLOCK:
-                self._block(BLOCK)
+            while len(self.pending) >= FULL:
+                self._block(FULL)
 
     def end(self) -> None:
         self.flush()
@@ -122,11 +128,11 @@ class ValueStream:
         self.sock.close()
 
     def _block(self, count: int) -> None:
-        places, values = zip(*self.pending[:count])
+        taken = self.pending[:count]
         del self.pending[:count]
-        for site in {place & MASK for place in places} - self.known:
+        for site in sorted({int(place) & MASK for place in set(taken[::2])} - self.known):
             self._new(site)
-        self._send(b"R", struct.pack("<I", count) + array("I", places).tobytes() + array("d", values).tobytes())
+        self._send(b"R", struct.pack("<I", count // 2) + array("d", taken).tobytes())
 
     def _send(self, kind: bytes, data: bytes) -> None:
         if self.gone:

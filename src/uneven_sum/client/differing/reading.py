@@ -58,10 +58,10 @@ async def frames(reader: asyncio.StreamReader) -> tuple[bytes, bytes] | None:
 
 def block(data: bytes) -> Block:
     (count,) = struct.unpack_from("<I", data)
-    if len(data) != 4 + 12 * count:
+    if len(data) != 4 + 16 * count:
         raise Broken(f"A block of {count} records has {len(data)} bytes.")
-    keys = np.frombuffer(data, np.uint32, count, 4)
-    return Block(keys, np.frombuffer(data, np.float64, count, 4 + 4 * count), data)
+    pairs = np.frombuffer(data, np.float64, 2 * count, 4)
+    return Block(pairs[::2].astype(np.uint32), pairs[1::2], data)
 
 
 def shown(part: int, value: float, texts: dict[float, str]) -> str:
