@@ -19,7 +19,7 @@ from array import array
 from collections.abc import Callable
 from typing import Any
 
-from ..core import run_state
+from ..core import run_state, signal_masking
 from ..core.type_identity import is_one_of
 from ..source.sites import sites
 from ..values import nonfinite
@@ -97,7 +97,9 @@ class ValueStream:
         self.further = 0
         try:
             tell_value(value, site, self._tell, 0)
-        except Exception:
+        except Exception as e:
+            if signal_masking.is_the_scripts(e):
+                raise
             self._tell(site, KIND, type(value).__name__)
         finally:
             run_state.quiet = quiet
@@ -110,22 +112,25 @@ class ValueStream:
     def _number(self, text: str) -> float:
         number = _digest(text)
         if number not in self.texts and len(self.texts) < TEXTS:
-            self.texts.add(number)
-            self._send(b"T", json.dumps([number, text[:SHOWN]]).encode("utf-8", "replace"))
+            with signal_masking.held(), self.lock:
+                self.texts.add(number)
+                self._send(b"T", json.dumps([number, text[:SHOWN]]).encode("utf-8", "replace"))
         return number
 
     def flush(self) -> None:
         """Sends whole blocks, so that equal runs give equal bytes."""
-        with self.lock:
+        with signal_masking.held(), self.lock:  # a handler that raises would leave half a frame
             while len(self.pending) >= FULL:
                 self._block(FULL)
 
     def end(self) -> None:
         self.flush()
-        if self.pending:
-            self._block(len(self.pending))
-        self._send(b"E", b"")
-        self.sock.close()
+        with signal_masking.held(), self.lock:
+            if self.pending:
+                self._block(len(self.pending))
+            self._send(b"E", b"")
+            self.gone = True
+            self.sock.close()
 
     def _block(self, count: int) -> None:
         taken = self.pending[:count]

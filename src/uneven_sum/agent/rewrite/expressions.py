@@ -195,7 +195,7 @@ class Expressions:
         if isinstance(node, ast.NamedExpr):
             node.value = self.value(node.value, role)
             return node
-        if self.options.stream and role in STREAMED:
+        if self.options.stream and role in STREAMED and not (role == "test" and isinstance(node, ast.Constant)):
             site = ast.Constant(self.sites.add(self.file, self.at, position(node), role))
             return self._here(self._probe("stream", self.inside(node), site), node)
         wanted = self.options.checks and not self.absorbing and self._worth_a_look(node, role)

@@ -276,7 +276,12 @@ def _why(found: Compared) -> str:
     """What the first difference comes from, where its text tells."""
     first = found.first
     if first is None:
-        return ""
+        left = bool(found.line is not None and found.comparer.matching.left_out)
+        return (
+            "It may come from a value that is another in each run, such as the time: these are left out."
+            if left
+            else ""
+        )
     for side, met in enumerate((first.a, first.b)):
         text = found.comparer.matching.text(side, met.place.file)
         nature = by_nature(text, met.place)
