@@ -38,14 +38,19 @@ def test_commands_were_found() -> None:
 def test_command_of_the_docs(command: str, tmp_path, terminal) -> None:
     words = shlex.split(command)[1:]
     name = words[0] if words else "desk"
-    (tmp_path / "model.py").write_text(MODEL)
+    for text in ("model.py", "old.py", "new.py"):
+        (tmp_path / text).write_text(MODEL)
     for path in Path(find("rating")).parent.iterdir():
         if path.is_file():
             shutil.copy(path, tmp_path)
     words = [str(Path(sys.executable)) if w.startswith("~/") else w for w in words]
-    if name in ("check", "passes", "settings") or words == ["demo"] or "--help" in words:
+    ours = {"old/bin/python": sys.executable, "new/bin/python": os.path.realpath(sys.executable)}
+    words = [ours.get(w, w) for w in words]
+    if name in ("check", "passes", "settings", "differ") or words == ["demo"] or "--help" in words:
         if words == ["check"]:
             words = ["check", "model.py"]
+        elif words == ["differ"]:
+            words = ["differ", "--twice", "model.py"]
         elif words[:2] == ["check", "--json"] and len(words) == 2:
             words.append("model.py")
         done = subprocess.run(
