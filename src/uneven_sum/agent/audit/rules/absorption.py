@@ -161,7 +161,7 @@ class Absorption(Rule):
             },
             right=full((known.last or 0.0) + known.lost) if known.last is not None else None,
             operands=shown,
-            pictures=pictures.by_pass("lost by pass", [(n, abs(v)) for n, v in known.course], "lost"),
+            pictures=pictures.by_pass("lost by pass", known.course, "lost"),
         )
         if told is not None:
             told.at_pass = known.first
