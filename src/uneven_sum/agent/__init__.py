@@ -8,7 +8,7 @@ neither.  `boot.py` starts it; `main.py` becomes the script.  A room imports fro
 `values`     non-finite values found; values described, measured, compared; `kinds` has one file a kind
 `frames`     calls on the stack: names, loops and passes, exception handlers
 `diagnosis`  why a value is bad: terms, culprit, provenance, reasons
-`recording`  recorded loops
+`recording`  recorded loops; the stream of values for comparing runs
 `lookouts`   breakpoints: where they stand, when they count
 `rewrite`    puts the probes into a syntax tree
 `probes`     the functions that rewritten code calls
