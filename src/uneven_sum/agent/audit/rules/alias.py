@@ -24,6 +24,7 @@ CHANGES = (  # what the name or docstring of a function says that is there to ch
     *("update", "fill", "set", "add", "apply", "place", "sort", "shuffle", "swap", "init", "push", "insert", "step"),
     *("advance", "assign", "clear", "write", "load", "modif", "mutat", "chang", "append", "put", "reset", "evolve"),
 )
+MOST = 1_000  # rows that are kept alive to be known again
 LOOKS = 40  # at a place, for other names
 
 
@@ -55,8 +56,10 @@ class Alias(Rule):
                 self._share(row, site, times)
 
     def _share(self, row: Any, site: int, times: int) -> None:
+        if len(self.shared) >= MOST:
+            del self.shared[next(iter(self.shared))]
         self.shared[id(row)] = (row, site, times)
-        if is_one_of(type(row), *MUTABLE) and not row and len(self.empty) < 1_000:
+        if is_one_of(type(row), *MUTABLE) and not row and len(self.empty) < MOST:
             self.empty.append((row, site, times))
 
     def call(self, function: Any, args: Any, named: Any, result: Any, site: int) -> None:

@@ -29,6 +29,7 @@ TAKES = (
     "mean",
     "Counter",
 )
+MOST = 1_000  # iterators that are kept alive to be known again: the last ones
 LAZY = ("any", "all", "enumerate", "zip", "map", "filter")
 READS = ("readlines", "read")
 
@@ -73,6 +74,8 @@ class Exhausted(Rule):
     def _enter(self, value: Any, site: int, takes_all: bool) -> None:
         known = self.entered.get(id(value))
         if known is None or known.value is not value:
+            if len(self.entered) >= MOST:
+                del self.entered[next(iter(self.entered))]
             self.entered[id(value)] = Entered(value, site, takes_all)
             return
         ended = (
