@@ -18,7 +18,7 @@ BY_NATURE = {
     **dict.fromkeys(
         ("mkdtemp", "mkstemp", "NamedTemporaryFile", "TemporaryDirectory", "gettempdir"), "a temporary name"
     ),
-    **dict.fromkeys(("getpid", "uuid4", "uuid1", "urandom", "token_hex"), "a name made anew in each run"),
+    **dict.fromkeys(("getpid", "fork", "uuid4", "uuid1", "urandom", "token_hex"), "a name made anew in each run"),
 }
 Source = Callable[[ast.AST], str]
 FUNCTIONS = (ast.FunctionDef, ast.AsyncFunctionDef)
