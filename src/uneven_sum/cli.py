@@ -264,8 +264,17 @@ def check(
 @click.option("--absolute", type=click.FloatRange(0), default=0.0, metavar="X", help="Absolute tolerance.  Default: 0.")
 @click.option("--stdin", metavar="FILE", help="What both runs read from standard input.  Default: nothing.")
 @click.option("--in-place", is_flag=True, help="Both runs work in the folder itself, not in a copy each.")
+@click.option("--report", metavar="OUT.md", help="Write a report for people, as Markdown; OUT.pdf: as pages.")
 @click.option("--json", "json_", is_flag=True, help="Report as one JSON object on standard output.")
-def differ(script: str, other: str | None, twice: bool, json_: bool, stdin: str | None, **options: Any) -> None:
+def differ(
+    script: str,
+    other: str | None,
+    twice: bool,
+    json_: bool,
+    stdin: str | None,
+    report: str | None,
+    **options: Any,
+) -> None:
     """Run SCRIPT and OTHER, or SCRIPT twice with two of anything, and say where their values part first.
 
     Each is a file, or REV:PATH, a file as git has it in a revision.
@@ -274,7 +283,7 @@ def differ(script: str, other: str | None, twice: bool, json_: bool, stdin: str 
     """
     import shlex
 
-    from .check.differences import as_json, as_text
+    from .check.differences import as_json, as_report, as_text
     from .client.differing.runs import compare
 
     pairs = {name: _pair(options[name], f"--{name}") for name in ("python", "args", "cwd")}
@@ -282,6 +291,8 @@ def differ(script: str, other: str | None, twice: bool, json_: bool, stdin: str 
     changes = [a != b for a, b in [*pairs.values(), env]]
     if twice and (other is not None or any(changes)):
         raise BadUse("--twice is for one script, run alike both times.")
+    if report is not None and not os.path.isdir(os.path.dirname(os.path.abspath(report))):
+        raise BadUse(f"There is no folder {os.path.dirname(report)} to write {os.path.basename(report)} in.")
     if other is None and not twice and not any(changes):
         raise BadUse("What is to be compared? Give another script, two of --python, --args, --env, --cwd, or --twice.")
     given = None
@@ -319,6 +330,8 @@ def differ(script: str, other: str | None, twice: bool, json_: bool, stdin: str 
             say,
         )
     )
+    if report is not None:
+        _write_report(as_report(found), report, "two runs")
     click.echo(as_json(found) if json_ else as_text(found))
     sys.exit(0 if found.equal else 1)
 

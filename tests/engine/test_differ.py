@@ -151,6 +151,16 @@ def test_a_revision_of_git_against_the_file_and_what_both_read(tmp_path: Path) -
     assert "git does not give OTHER:model.py" in refused("OTHER:model.py", "model.py", cwd=tmp_path)
 
 
+def test_a_report_says_what_was_run_and_what_has_shown(tmp_path: Path) -> None:
+    (tmp_path / "s.py").write_text("import sys\nx = float(sys.argv[1]) * 2\n")
+    differ("s.py", "--args", "1", "--args", "3", "--report", "out.md", cwd=tmp_path)
+    text = (tmp_path / "out.md").read_text()
+    assert (
+        "| arguments | 1 | 3 |" in text and "The values part first at s.py:2" in text and str(tmp_path / "s.py") in text
+    )
+    assert "There is no folder" in refused("s.py", "--twice", "--report", "none/out.md", cwd=tmp_path)
+
+
 def test_bad_use_is_a_sentence(tmp_path: Path) -> None:
     (tmp_path / "s.py").write_text("x = 1\n")
     (tmp_path / "bad.py").write_text("x = (\n")

@@ -7,6 +7,7 @@ from typing import Any
 
 import msgspec
 
+from ..client import notes
 from ..client.differing.comparing import Difference, Met
 from ..client.differing.runs import Compared, RunOf
 from ..protocol.names import shown
@@ -85,6 +86,23 @@ def as_text(found: Compared) -> str:
         parts.append(f"Line {found.line.number} of the output differs:\n" + "\n".join(rows) + "\n")
     parts.append(_counts(found))
     return visible("\n".join(parts))
+
+
+def as_report(found: Compared) -> str:
+    """A report for people, in Markdown: what was run, and what has shown."""
+    rows = [["", "first run", "second run"]]
+    for title, values in (
+        ("script", [run.folder.back(run.launch.program) for run in (found.a, found.b)]),
+        ("arguments", [" ".join(run.launch.args) for run in (found.a, found.b)]),
+        ("interpreter", [run.launch.python or "" for run in (found.a, found.b)]),
+        ("environment", [", ".join(f"{k}={v}" for k, v in run.launch.env.items()) for run in (found.a, found.b)]),
+        ("working folder", [run.folder.original for run in (found.a, found.b)]),
+        ("ended", [run.ended for run in (found.a, found.b)]),
+    ):
+        if any(values):
+            rows.append([title, *values])
+    head = ["# Two runs side by side", "", notes.table(rows), "", "```", as_text(found).rstrip(), "```", ""]
+    return visible("\n".join(head))
 
 
 def _counts(found: Compared) -> str:
