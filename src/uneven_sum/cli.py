@@ -275,7 +275,7 @@ def differ(
     report: str | None,
     **options: Any,
 ) -> None:
-    """Run SCRIPT and OTHER, or SCRIPT twice with two of anything, and say where their values part first.
+    """Run SCRIPT and OTHER, or SCRIPT twice with two of anything, and say where their values first differ.
 
     Each is a file, or REV:PATH, a file as git has it in a revision.
 

@@ -156,7 +156,9 @@ def test_a_report_says_what_was_run_and_what_has_shown(tmp_path: Path) -> None:
     differ("s.py", "--args", "1", "--args", "3", "--report", "out.md", cwd=tmp_path)
     text = (tmp_path / "out.md").read_text()
     assert (
-        "| arguments | 1 | 3 |" in text and "The values part first at s.py:2" in text and str(tmp_path / "s.py") in text
+        "| arguments | 1 | 3 |" in text
+        and "The values first differ at s.py:2" in text
+        and str(tmp_path / "s.py") in text
     )
     assert "There is no folder" in refused("s.py", "--twice", "--report", "none/out.md", cwd=tmp_path)
 

@@ -64,10 +64,10 @@ def as_text(found: Compared) -> str:
         name = "first" if side == 0 else "second"
         parts.append(f"Only the {name} run comes to {_place(found, side, first.a)}.\n{_rows(found, first, side)}")
     elif first is not None and first.path:
-        parts.append(f"The runs take different ways from here on:\n{_rows(found, first)}")
+        parts.append(f"The runs take different paths from here on:\n{_rows(found, first)}")
     elif first is not None:
         by = f", by {first.size:.3g} of its size" if first.size is not None else ""
-        parts.append(f"The values part first at {_place(found, 0, first.a)}{by}:\n{_rows(found, first)}")
+        parts.append(f"The values first differ at {_place(found, 0, first.a)}{by}:\n{_rows(found, first)}")
     if found.why:
         parts.append(found.why + "\n")
     largest = comparer.largest
@@ -78,9 +78,9 @@ def as_text(found: Compared) -> str:
         )
     path = comparer.first_path
     if path is not None and first is not path:
-        parts.append(f"The runs take different ways at:\n{_rows(found, path)}")
+        parts.append(f"The runs take different paths at:\n{_rows(found, path)}")
     if comparer.lost:
-        parts.append("They do not find together again; what comes after is not compared.\n")
+        parts.append("They do not meet again; what comes after is not compared.\n")
     if found.line is not None:
         rows = [f"  {'(no such line)' if t is None else t}" for t in (found.line.a, found.line.b)]
         parts.append(f"Line {found.line.number} of the output differs:\n" + "\n".join(rows) + "\n")

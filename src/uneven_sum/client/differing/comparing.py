@@ -1,4 +1,4 @@
-"""Compares two streams of values in step: where they part first, where most, and how they find together again."""
+"""Compares two streams of values in step: where they differ first, where most, and how their paths meet again."""
 
 from __future__ import annotations
 
@@ -69,7 +69,7 @@ class Comparer:
         self.largest: Difference | None = None
         self.first_path: Difference | None = None
         self.records = self.differing = self.partings = 0
-        self.lost = False  # the two did not find together again
+        self.lost = False  # their paths do not meet again
         self.course: dict[int, tuple[float, int]] = {}  # by number: largest relative difference, how many
 
     def place(self, side: int, place: Place) -> None:
