@@ -281,20 +281,13 @@ def differ(
 
     Exit status: 0 equal within the tolerances; 1 different; 2 bad use.
     """
-    import shlex
-
     from .check.differences import as_json, as_report, as_text
+    from .client.differing.launches import pair_of_launches
     from .client.differing.runs import compare
 
-    pairs = {name: _pair(options[name], f"--{name}") for name in ("python", "args", "cwd")}
-    env = _pairs_of_variables(options["env"])
-    changes = [a != b for a, b in [*pairs.values(), env]]
-    if twice and (other is not None or any(changes)):
-        raise BadUse("--twice is for one script, run alike both times.")
+    launches = pair_of_launches(script, other, twice, **options)
     if report is not None and not os.path.isdir(os.path.dirname(os.path.abspath(report))):
         raise BadUse(f"There is no folder {os.path.dirname(report)} to write {os.path.basename(report)} in.")
-    if other is None and not twice and not any(changes):
-        raise BadUse("What is to be compared? Give another script, two of --python, --args, --env, --cwd, or --twice.")
     given = None
     if stdin is not None:
         try:
@@ -302,26 +295,10 @@ def differ(
                 given = f.read()
         except OSError as e:
             raise BadUse(f"{stdin} cannot be read: {e.strerror}.") from None
-    launches = []
-    for side, program in enumerate((script, other or script)):
-        try:
-            words = shlex.split(pairs["args"][side] or "")
-        except ValueError as e:
-            raise BadUse(f"--args {pairs['args'][side]!r} cannot be split into words: {e}.") from None
-        launches.append(
-            Launch(
-                program,
-                words,
-                as_module=options["module"],
-                python=pairs["python"][side],
-                cwd=pairs["cwd"][side],
-                env=env[side],
-            )
-        )
     say = (lambda text: None) if json_ else (lambda text: click.echo(visible(text), err=True))
     found = endings.run(
         compare(
-            (launches[0], launches[1]),
+            launches,
             options["relative"],
             options["absolute"],
             options["in_place"],
@@ -334,25 +311,6 @@ def differ(
         _write_report(as_report(found), report, "two runs")
     click.echo(as_json(found) if json_ else as_text(found))
     sys.exit(0 if found.equal else 1)
-
-
-def _pair(given: tuple[str, ...], option: str) -> tuple[str | None, str | None]:
-    """One for each run; the same where one was given."""
-    if len(given) > 2:
-        raise BadUse(f"{option} is given once for both runs, or twice.")
-    return (given[0], given[-1]) if given else (None, None)
-
-
-def _pairs_of_variables(given: tuple[str, ...]) -> tuple[dict[str, str], dict[str, str]]:
-    values: dict[str, list[str]] = {}
-    for text in given:
-        name, equals, value = text.partition("=")
-        if not equals or not name:
-            raise BadUse(f"--env takes NAME=VALUE, not {text!r}.")
-        values.setdefault(name, []).append(value)
-    if wrong := next((n for n, v in values.items() if len(v) > 2), None):
-        raise BadUse(f"--env {wrong} is given once for both runs, or twice.")
-    return {n: v[0] for n, v in values.items()}, {n: v[-1] for n, v in values.items()}
 
 
 @cli.command(context_settings=SCRIPT_SETTINGS, epilog=examples("passes"))

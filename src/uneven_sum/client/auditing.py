@@ -6,7 +6,7 @@ import contextlib
 import os
 import time
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
 import msgspec
 
@@ -37,17 +37,7 @@ class Audit:
 
     async def run(self, progress: Progress) -> None:
         """Run to the end.  BadUse when the script cannot be run."""
-        launch = replace(
-            self.launch,
-            audit=self.launch.audit or [],
-            pause_on=set(),
-            pause_on_given=True,
-            checks=False,
-            pause_at_end=False,
-            capture=True,
-            rewind=False,
-            return_points=False,
-        )
+        launch = self.launch.to_its_end(audit=self.launch.audit or [])
         client = self._client = Client(launch)
         began, errors = time.monotonic(), ""
         last: Ended | None = None

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -105,6 +105,21 @@ class Launch:
             "stream": self.stream,
             "trialSeconds": self.limits.trial,
         }
+
+    def to_its_end(self, audit: list[str] | None = None, stream: str = "") -> Launch:
+        """The same, run without pauses, checks and snapshots, its output read by us."""
+        return replace(
+            self,
+            audit=audit,
+            stream=stream,
+            pause_on=set(),
+            pause_on_given=True,
+            checks=False,
+            pause_at_end=False,
+            capture=True,
+            rewind=False,
+            return_points=False,
+        )
 
     @property
     def name(self) -> str:

@@ -19,6 +19,7 @@ from ..frames.exception_handlers import statement_at
 from ..pause.facts import Pause
 from ..probes import runtime
 from ..source import registry
+from ..source.sites import Site
 from ..source.source_file import Position
 from ..stepping import tracer
 from ..triggers.on_lookout import BreakpointTrigger
@@ -28,10 +29,9 @@ from ..triggers.on_warning import WarningTrigger
 class FindingTrigger(WarningTrigger, BreakpointTrigger, tracer.Hooks):
     """A part of the engine.  `Hooks` is the last, so that the parts before it are asked first."""
 
-    audit: Auditor | None
-
     def __init__(self) -> None:
         super().__init__()
+        self.audit: Auditor | None = None  # of an audit run
         self.doubting: frozenset[str] = frozenset()  # names of the rules that look now
         self.doubts: dict[types.FrameType, list[Finding]] = {}
 
@@ -63,6 +63,10 @@ class FindingTrigger(WarningTrigger, BreakpointTrigger, tracer.Hooks):
 
     def _found_by(self, finding: Finding) -> list[Any]:
         return [lk for lk in self.lookouts.of("finding") if lk.name == finding.rule]
+
+    def nonfinite(self, value: object, site: Site, frame: types.FrameType, old: object) -> Any:
+        self.pause_at_doubts(frame)
+        return super().nonfinite(value, site, frame, old)
 
     def pause_at_doubts(self, frame: types.FrameType, over: Position | None = None) -> None:
         for finding in self.doubts.pop(frame, []) if self.doubts else ():

@@ -12,7 +12,6 @@ import types
 import warnings
 from typing import Any, Protocol
 
-from ..audit.auditor import Auditor
 from ..core import run_state, signal_masking
 from ..core.markers import TRIPS
 from ..core.original_builtins import with_originals
@@ -96,7 +95,6 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
         self.nested: nested_call.Nested | None = None  # the call that is run within a pause
         self.boundary: types.FrameType | None = None  # what is further out handles none of its errors
         self.by_hand = Assignments()
-        self.audit: Auditor | None = None
         self.stream: ValueStream | None = None
         self.answering = False  # what the host has sent while the script was running
         self.deciding = False  # whether an error is worth a pause
@@ -149,10 +147,6 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
             pass
 
     # -- trips ---------------------------------------------------------------------------------------
-
-    def nonfinite(self, value: object, site: Site, frame: types.FrameType, old: object) -> Any:
-        self.pause_at_doubts(frame)
-        return super().nonfinite(value, site, frame, old)
 
     def finite(self, site: Site, frame: types.FrameType) -> None:
         """A statement's result needs no pause: its warnings are reported now."""

@@ -31,18 +31,16 @@ is emptied whenever it held anything but a float or an int: the script's objects
 from __future__ import annotations
 
 import ast
-import copy
-from typing import Any
 
-from ..core.markers import INDEX, OLD, OWNER, VALUE
 from ..lookouts.lookout import Plan
 from ..recording import coverage
 from ..source.call_lists import SEES_FRAME
 from ..source.sites import Options, Sites
 from ..source.source_file import SourceFile, last_statements, position
+from .augmented import Augmented
 from .expressions import at, placed
-from .predicates import cannot_fail, is_docstring, is_future, repeatable, sees_frame, takes_all
-from .recording_probes import RecordingProbes, first_line, may_leave, run_name
+from .predicates import cannot_fail, is_docstring, is_future, sees_frame, takes_all
+from .recording_probes import first_line, may_leave, run_name
 
 GUARDED = (ast.Assign, ast.AugAssign, ast.AnnAssign, ast.Expr, ast.Return, ast.Delete, ast.Raise, ast.Assert)
 GUARDED_TOO = (ast.Import, ast.ImportFrom)
@@ -51,7 +49,7 @@ NO_GUARD = (*OWN_SCOPE, ast.Try, ast.TryStar)  # their errors are not counted wh
 ENDS = (ast.Return, ast.Raise, ast.Break, ast.Continue)
 
 
-class Rewriter(RecordingProbes):
+class Rewriter(Augmented):
     """Rewrites one module; `plan` says which lookouts stand in it."""
 
     def __init__(self, file: SourceFile, sites: Sites, options: Options, plan: Plan | None = None) -> None:
@@ -211,127 +209,6 @@ class Rewriter(RecordingProbes):
 
     _break = _continue = _global = _nonlocal = _import = _importfrom = _typealias = _pass
 
-    def _augassign(self, s: ast.AugAssign) -> list[ast.stmt]:
-        if self.options.audit and not self.options.checks and isinstance(s.target, ast.Name):
-            right = self.inside(s.value)
-            done = self.audited_augmented(s, placed(self._load(s.target.id), s.target), right)
-            s.value = right
-            return [s if done is None else self._here(ast.Assign([s.target], done), s)]
-        if self.options.audit and not self.options.checks and (audited := self.audited_place(s)) is not None:
-            return [audited]
-        if not (self.options.checks or self.options.stream) and not self.captures(s.target):
-            s.target = self.inside(s.target)  # type: ignore[assignment]  # a target stays one
-            s.value = self.inside(s.value)
-            return [s]
-        lossless = isinstance(s.op, (ast.Add, ast.Sub, ast.Mult))
-        if isinstance(s.target, ast.Name):
-            return self._aug_name(s, s.target.id, lossless)
-        return self._aug_place(s)
-
-    def _checked(self, value: ast.expr, s: ast.AugAssign, old: ast.expr | None = None) -> ast.expr:
-        """The result of an augmented assignment, looked at before it is stored."""
-        site = self._site("augmented", s.value)
-        if self.options.stream:
-            return self._here(self._probe("stream", value, site), s)
-        if not self.options.checks:
-            return value
-        if old is not None:
-            return self._here(self._probe("check_augmented", value, old, site), s)
-        if self.temps:
-            return self._here(self._inline(None, site), s)
-        return self._here(self._probe("check", value, ast.Constant(None), site), s)
-
-    def _aug_name(self, s: ast.AugAssign, name: str, lossless: bool) -> list[ast.stmt]:
-        """`x += e` on numbers runs on a copy; on all else in place, as it would, and is looked at after."""
-
-        def target() -> ast.expr:
-            return placed(self._load(name), s.target)
-
-        right = self.value(_copy(s.value), "right") if not lossless else self.inside(_copy(s.value))
-        number: list[ast.stmt]
-        audited = self.audited_augmented(s, target(), right) if self.options.audit else None
-        if self.temps:
-            change: ast.stmt = placed(ast.AugAssign(self._store(VALUE), s.op, right), s)
-            number = [
-                self._set(VALUE, target()),
-                change,
-                ast.Assign([s.target], self._checked(self._load(VALUE), s)),
-            ]
-            if audited is not None:
-                number[:2] = [self._here(ast.Assign([self._store(VALUE)], audited), s)]
-        else:
-            done = audited or placed(self._probe("i" + type(s.op).__name__.lower(), target(), right), s)
-            number = [ast.Assign([_copy(s.target)], self._checked(done, s))]
-        s.value = self.value(s.value, "right")
-        site = self._site("augmented", s.value)
-        changed = self.audited_augmented(s, target(), s.value) if self.options.audit else None
-        other: list[ast.stmt] = [
-            ast.Expr(self._probe("before", target(), site)),
-            s if changed is None else self._here(ast.Assign([s.target], changed), s),
-            ast.Expr(self._probe("stream" if self.options.stream else "after", target(), site)),
-        ]
-        return [self._here(ast.If(self._is_number(target), number, other), s)]
-
-    def _aug_place(self, s: ast.AugAssign) -> list[ast.stmt]:
-        """`o.a += e` and `o[i] += e`: o and i are evaluated once, the result is looked at before it is stored."""
-        place = s.target
-        assert isinstance(place, (ast.Attribute, ast.Subscript))
-        right = self.value(s.value, "right")
-        if not self.temps:
-            if not repeatable(place):
-                audited_place = self.audited_place(s) if self.options.audit else None
-                s.value = right
-                return [audited_place or s]
-            s.value = right
-            return [self._aug_by_functions(s, place)]
-        first: list[ast.stmt] = [self._set(OWNER, self.inside(place.value))]
-
-        def at(ctx: ast.expr_context) -> ast.expr:
-            if isinstance(place, ast.Attribute):
-                return placed(ast.Attribute(self._load(OWNER), place.attr, ctx), place)
-            return placed(ast.Subscript(self._load(OWNER), self._load(INDEX), ctx), place)
-
-        if isinstance(place, ast.Subscript):
-            first.append(self._set(INDEX, _as_index(self.inside(place.slice), self)))
-        old = ast.IfExp(
-            self._is_number(lambda: self._load(VALUE)), ast.Constant(None), self._probe("old", self._load(VALUE))
-        )
-        clear = [self._store(n) for n in (VALUE, OLD, OWNER, INDEX)]
-        change: ast.stmt = ast.AugAssign(self._store(VALUE), s.op, right)
-        audited = self.audited_augmented(s, self._load(VALUE), right) if self.options.audit else None
-        if audited is not None:
-            change = ast.Assign([self._store(VALUE)], audited)
-        stored: ast.stmt = ast.Assign(
-            [at(ast.Store())], self.captured([place], self._checked(self._load(VALUE), s, self._load(OLD)))
-        )
-        if self.options.audit and isinstance(place, ast.Subscript):
-            stored = self.audited_store(stored, self._load(INDEX), place) or stored  # type: ignore[arg-type]  # an Assign
-        return [
-            self._here(step, s)
-            for step in (
-                *first,
-                self._set(VALUE, at(ast.Load())),
-                self._set(OLD, old),
-                placed(change, s),
-                stored,
-                ast.Assign(list(clear), ast.Constant(None)),
-            )
-        ]
-
-    def _aug_by_functions(self, s: ast.AugAssign, place: ast.Attribute | ast.Subscript) -> ast.stmt:
-        key = ast.Constant(place.attr) if isinstance(place, ast.Attribute) else _as_index(place.slice, self)
-        get, put = ("getattr", "setattr") if isinstance(place, ast.Attribute) else ("getitem", "setitem")
-        present = placed(self._probe(get, _copy(place.value), _copy(key)), place)
-        audited = self.audited_augmented(s, present, s.value) if self.options.audit else None
-        done = placed(audited or self._probe("i" + type(s.op).__name__.lower(), present, s.value), s)
-        value = self.captured([place], self._checked(done, s))
-        if self.options.audit and isinstance(place, ast.Subscript):
-            kept = self.audited_store(ast.Assign([place], value), _copy(key), place)
-            if kept is not None:
-                return kept
-        stored = self._probe(put, place.value, key, value)
-        return self._here(ast.Expr(stored), s)
-
     # -- compound statements -------------------------------------------------------------------------
 
     def _if(self, s: ast.If) -> list[ast.stmt]:
@@ -490,17 +367,3 @@ class Rewriter(RecordingProbes):
         return [s]
 
     _asyncfunctiondef = _functiondef
-
-
-def _copy(node: object) -> Any:
-    return copy.deepcopy(node)
-
-
-def _as_index(index: ast.expr, by: Rewriter) -> ast.expr:
-    """A subscript's index as an expression of its own: slices become calls of `slice`."""
-    if isinstance(index, ast.Slice):
-        parts = [p or ast.Constant(None) for p in (index.lower, index.upper, index.step)]
-        return placed(by._probe("slice", *parts), index)
-    if isinstance(index, ast.Tuple):
-        index.elts = [_as_index(e, by) for e in index.elts]
-    return index

@@ -184,17 +184,7 @@ async def _one(
             come.set()
 
     server = await asyncio.start_unix_server(read, path, limit=1 << 20)
-    launch = replace(
-        run.launch,
-        stream=path,
-        pause_on=set(),
-        pause_on_given=True,
-        checks=False,
-        pause_at_end=False,
-        capture=True,
-        rewind=False,
-        return_points=False,
-    )
+    launch = run.launch.to_its_end(stream=path)
     run.client = client = Client(launch)
     began = False
     try:
