@@ -42,7 +42,7 @@ def test_large_arrays_are_looked_at_in_part_and_calls_with_them_are_named(script
     outcome = asyncio.run(check(launch))
     (found,) = outcome.findings
     assert (found.rule, found.line, found.cell) == ("wrap", 3, None)
-    assert found.headline.endswith("Every 11th slice of the array was looked at.")
+    assert found.headline.endswith("One of every 11 slices of the array was looked at.")
     assert outcome.notes == ["Not looked at: np.sum(x) in line 4, with 21,000,000 cells."]
 
 

@@ -31,7 +31,7 @@ class Auditor:
         self.places: dict[int, Place] = {}
         self.found: dict[tuple[int, str], Finding] = {}
         self.heard: Callable[[Finding], None] | None = None  # hears of each finding when it is made
-        self.step = 1  # every so many-th slice of large operands is looked at now
+        self.step = 1  # one of so many slices of large operands is looked at now
         self.say: Callable[[str], None] = lambda text: None
         self.left_out: set[int] = set()  # sites whose arrays are too large
         self.passes = [0] * 10_000  # by site, of sums and differences of plain numbers
@@ -58,8 +58,8 @@ class Auditor:
             return self.found.get(key)
         made = Finding(rule.NAME, headline, weight, place, **more)
         if self.step > 1:  # numbers of cells are those of the part
-            made.headline += f" Every {self.step}th slice of the array was looked at."
-            made.evidence, made.cell = {**made.evidence, "looked at": f"every {self.step}th slice"}, None
+            made.headline += f" One of every {self.step} slices of the array was looked at."
+            made.evidence, made.cell = {**made.evidence, "looked at": f"1 of {self.step} slices"}, None
         frame = self.user_frame()
         if frame is not None:
             made.function, made.loops = stack.function_name(frame), loops_of(frame)

@@ -16,8 +16,8 @@ def is_large(value: Any) -> bool:
 
 
 def parts(a: Any, b: Any, result: Any) -> tuple[int, Any, Any, Any] | None:
-    """Every so many-th slice of the operands and the result of an operator on large arrays, as views: how many, and
-    the three.  None where their shapes differ, so that their cells do not go together."""
+    """A part of the operands and the result of an operator on large arrays, as views: one slice of how
+    many, and the three.  None where their shapes differ, so that their cells do not go together."""
     np = nonfinite.module("numpy")
     axis = int(np.argmax(result.shape))
     step = min(-(-result.size // PART), result.shape[axis])

@@ -25,6 +25,8 @@ from ..stepping import tracer
 from ..triggers.on_lookout import BreakpointTrigger
 from ..triggers.on_warning import WarningTrigger
 
+FINDING, OVER = "·finding", "·over"  # keys of facts that no name of the script can be
+
 
 class FindingTrigger(WarningTrigger, BreakpointTrigger, tracer.Hooks):
     """A part of the engine.  `Hooks` is the last, so that the parts before it are asked first."""
@@ -96,6 +98,3 @@ class FindingTrigger(WarningTrigger, BreakpointTrigger, tracer.Hooks):
         if over is None:
             pause.expression = finding.place.node
         self._guarded(pause)
-
-
-FINDING, OVER = "·finding", "·over"
