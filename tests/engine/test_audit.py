@@ -6,9 +6,10 @@ import asyncio
 import json
 import subprocess
 import sys
+from pathlib import Path
 
 import pytest
-from auditing import cases
+from auditing import audit_here, cases
 
 from uneven_sum.agent.audit.rules import NAMES
 from uneven_sum.check import check
@@ -89,6 +90,7 @@ for step in (lambda: odd + 1, lambda: odd == 2, lambda: list(odd), lambda: max(o
         met.append(type(e).__name__)
 print(met)
 import sys
+from pathlib import Path
 print(sys._getframe().f_code.co_name)
 """
 
@@ -215,3 +217,50 @@ def test_odd_objects_large_arrays_and_ten_thousand_times(script) -> None:
     done = subprocess.run(command, capture_output=True, text=True)
     (finding,) = json.loads(done.stdout)["findings"]
     assert (finding["rule"], finding["times"]) == ("truncation", 10_000) and plain in done.stderr
+
+
+# -- what follows from a finding -----------------------------------------------------------------------------
+
+THROUGH_NAMES = """
+import numpy as np
+ticks = np.array([2_000_000_000], dtype=np.int32)
+late = ticks + np.int32(500_000_000)
+shown = late
+twice = shown * np.int32(3)
+"""
+THROUGH_A_CALL = """
+import numpy as np
+def later(ticks):
+    moved = ticks + np.int32(500_000_000)
+    return moved
+twice = later(np.array([2_000_000_000], dtype=np.int32)) * np.int32(3)
+"""
+SET_ANEW = """
+import numpy as np
+ticks = np.array([2_000_000_000], dtype=np.int32)
+late = ticks + np.int32(500_000_000)
+late = np.array([1_900_000_000], dtype=np.int32)
+twice = late * np.int32(3)
+"""
+ANOTHER_FAULT = """
+import numpy as np
+ticks = np.array([2_000_000_000], dtype=np.int32)
+late = ticks + np.int32(500_000_000)
+counts = np.zeros(1, dtype=int)
+counts[0] = 17.5 + late[0]
+"""
+
+
+@pytest.mark.parametrize(
+    ("text", "lines"),
+    [
+        (THROUGH_NAMES, {4: [6]}),
+        (THROUGH_A_CALL, {4: [6]}),
+        (SET_ANEW, {4: [], 6: []}),
+        (ANOTHER_FAULT, {4: [], 6: []}),
+    ],
+    ids=["names", "call", "set anew", "another fault"],
+)
+def test_what_comes_from_a_finding_is_listed_under_it(text: str, lines: dict[int, list[int]], tmp_path: Path):
+    found = audit_here(text, tmp_path / "clock.py")
+    assert {f.place.line: [u.place.line for u in f.follows] for f in found} == lines

@@ -147,6 +147,8 @@ def of_finding(found: Finding, text: list[str]) -> Entry:
         parts += [table([["operand", ""], *rows]), ""]
     if found.right:
         parts += [f"Right would be: {found.right}", ""]
+    if found.follows:
+        parts += ["From it:", "", *(f"- line {f.line}: {f.headline}" for f in found.follows), ""]
     title = f"{found.word} at line {found.line} of {os.path.basename(found.file)}: {found.rule}"
     return Entry("finding", title, "\n".join(parts).rstrip() + "\n")
 

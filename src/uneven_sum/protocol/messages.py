@@ -109,7 +109,7 @@ class Picture(msgspec.Struct):
 class Finding(msgspec.Struct):
     """What a rule of an audit has found at a place.  `question`: values alone cannot decide; `right`: what a right
     calculation gives; `operands`: texts and values; `loops`: innermost first; `fix`: a changed
-    statement to try; `accepted`: in the script's case."""
+    statement to try; `follows`: findings whose values come from this one; `accepted`: in the script's case."""
 
     rule: str
     weight: float
@@ -129,6 +129,7 @@ class Finding(msgspec.Struct):
     loops: list[FindingLoop] = []
     fix: str | None = None
     pictures: list[Picture] = []
+    follows: list[Finding] = []
     accepted: bool = False
 
     @property

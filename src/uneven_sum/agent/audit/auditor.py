@@ -13,6 +13,7 @@ from ..source.registry import file_of
 from ..source.sites import sites
 from ..source.source_file import Position, SourceFile
 from .care import with_care
+from .causes import grouped
 from .finding import Finding, Place, loops_of, pass_of
 from .rules import RULES
 from .rules.base import Rule
@@ -113,7 +114,8 @@ class Auditor:
         return frame
 
     def findings(self) -> list[Finding]:
-        """All findings, the weightiest first; what a rule knows at the end only is added."""
+        """The causes, the weightiest first, with what follows from each; what a rule knows at the end only is added."""
         for rule in self.rules:
             with_care(rule.finish)
-        return sorted(self.found.values(), key=lambda f: (-f.weight, f.place.file, f.place.line))
+        found = sorted(self.found.values(), key=lambda f: (-f.weight, f.place.file, f.place.line))
+        return with_care(grouped, found) or found

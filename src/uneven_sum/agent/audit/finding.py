@@ -21,6 +21,7 @@ class Finding:
 
     `right`: what a right calculation gives, as text.  `operands`: name and value as text, for the screen.
     `fix`: a changed statement to try, where one is safe to propose.  `pictures`: as `pictures` makes them.
+    `follows`: findings whose values come from this one.
     """
 
     rule: str
@@ -37,6 +38,7 @@ class Finding:
     at_pass: int = 0
     function: str = ""
     loops: list[dict[str, Any]] = field(default_factory=list)  # around the calls under way: file, line, pass
+    follows: list[Finding] = field(default_factory=list)
 
     def as_dict(self) -> dict[str, Any]:
         place = self.place
@@ -59,6 +61,7 @@ class Finding:
             "pictures": self.pictures,
             "operands": [list(pair) for pair in self.operands],
             "loops": self.loops or self._only_loop(),
+            "follows": [f.as_dict() for f in self.follows],
         }
 
     def _only_loop(self) -> list[dict[str, Any]]:

@@ -28,7 +28,12 @@ def entry(finding: Finding, palette: Palette, width: int) -> Text:
     word = "accepted" if finding.accepted else finding.word
     often = f"{finding.times:,} times" if finding.times > 1 else ""
     since = f"since pass {finding.at_pass:,}" if finding.at_pass else ""
-    tail = ", ".join(part for part in (often, since) if part)
+    lines_after = sorted({f.line for f in finding.follows})
+    more = f"{len(finding.follows)} more from it, in line{'s' if len(lines_after) > 1 else ''} "
+    from_it = (
+        more + ", ".join(map(str, lines_after[:4])) + (" …" if len(lines_after) > 4 else "") if lines_after else ""
+    )
+    tail = ", ".join(part for part in (often, since, from_it) if part)
     out = Text()
     head = f"{word:<9} {finding.line:>5}  "
     lines = textwrap.wrap(finding.headline, max(20, width - len(head))) or [""]
@@ -84,6 +89,9 @@ def evidence(finding: Finding, palette: Palette) -> Text:
     if finding.fix:
         section("a line to try")
         out.append(finding.fix, p.text)
+    if finding.follows:
+        section("from it")
+        out.append("\n".join(f"line {f.line}: {f.headline}" for f in finding.follows), p.text)
     section("found by the rule")
     out.append(finding.rule, p.text)
     return out
