@@ -163,3 +163,14 @@ async def test_the_changed_line_is_tried_in_a_copy(script) -> None:
         assert app.screen.facts.line == 2 and Path(path).read_text().startswith("share = 0.29\nn = int(")
         await pilot.press("8")
         await until(pilot, lambda: isinstance(app.screen, Findings) and app.screen.state == "done", 60)
+
+
+async def test_what_comes_from_a_finding_stands_under_it(script) -> None:
+    text = "import numpy as np\nt = np.array([2_000_000_000], dtype=np.int32)\nlate = t + np.int32(500_000_000)\n"
+    app = UnevenSum(None)
+    async with app.run_test(size=(140, 42)) as pilot:
+        screen = await audited(pilot, script(text + "shown = late\ntwice = shown * np.int32(3)\n", "clock.py"))
+        (entry,) = rows(screen)
+        assert entry.startswith("wrong         3") and "1 more comes from it: line 5" in entry
+        assert "what comes from it\nline 5: shown * np.int32(3) wraps around" in text_of(screen, "#evidence-text")
+        assert screen.query_one(Sheet).notes[5].text == "comes from line 3"

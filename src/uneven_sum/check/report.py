@@ -120,7 +120,7 @@ def _finding(found: Finding) -> str:
     lines += [f"      {notes.cut(line)}" for line in found.statement.splitlines()]
     lines += [f"      {text} = {value}" for text, value in found.operands]
     lines += [f"      to try: {found.fix}"] if found.fix else []
-    lines += [f"      from it, line {f.line}: {f.headline} [{f.rule}]" for f in found.follows]
+    lines += [f"      comes from it, line {f.line}: {f.headline} [{f.rule}]" for f in found.follows]
     return "\n".join(lines) + "\n"
 
 

@@ -148,7 +148,7 @@ def of_finding(found: Finding, text: list[str]) -> Entry:
     if found.right:
         parts += [f"Right would be: {found.right}", ""]
     if found.follows:
-        parts += ["From it:", "", *(f"- line {f.line}: {f.headline}" for f in found.follows), ""]
+        parts += ["What comes from it:", "", *(f"- line {f.line}: {f.headline}" for f in found.follows), ""]
     title = f"{found.word} at line {found.line} of {os.path.basename(found.file)}: {found.rule}"
     return Entry("finding", title, "\n".join(parts).rstrip() + "\n")
 

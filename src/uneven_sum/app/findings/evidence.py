@@ -28,11 +28,10 @@ def entry(finding: Finding, palette: Palette, width: int) -> Text:
     word = "accepted" if finding.accepted else finding.word
     often = f"{finding.times:,} times" if finding.times > 1 else ""
     since = f"since pass {finding.at_pass:,}" if finding.at_pass else ""
-    lines_after = sorted({f.line for f in finding.follows})
-    more = f"{len(finding.follows)} more from it, in line{'s' if len(lines_after) > 1 else ''} "
-    from_it = (
-        more + ", ".join(map(str, lines_after[:4])) + (" …" if len(lines_after) > 4 else "") if lines_after else ""
-    )
+    after = sorted({f.line for f in finding.follows})
+    many = ", ".join(map(str, after[:4])) + (" …" if len(after) > 4 else "")
+    comes = "1 more comes" if len(finding.follows) == 1 else f"{len(finding.follows)} more come"
+    from_it = f"{comes} from it: line{'s' if len(after) > 1 else ''} {many}" if after else ""
     tail = ", ".join(part for part in (often, since, from_it) if part)
     out = Text()
     head = f"{word:<9} {finding.line:>5}  "
@@ -90,7 +89,7 @@ def evidence(finding: Finding, palette: Palette) -> Text:
         section("a line to try")
         out.append(finding.fix, p.text)
     if finding.follows:
-        section("from it")
+        section("what comes from it")
         out.append("\n".join(f"line {f.line}: {f.headline}" for f in finding.follows), p.text)
     section("found by the rule")
     out.append(finding.rule, p.text)

@@ -207,6 +207,10 @@ class Findings(Keyed, Screen[None]):
                 for n, fs in by_line.items()
                 if n != finding.line
             ]
+            + [
+                Note(n, f"comes from line {finding.line}", False)
+                for n in sorted({f.line for f in finding.follows} - {*by_line})
+            ]
         )
         sheet.show_place(finding.line, finding.line, "in", move=True)
         self.query_one("#evidence-text", Static).update(evidence(finding, self.palette))
