@@ -28,6 +28,7 @@ EXAMPLES = {
     ),
     "check": ("check model.py", "check --json --all model.py --year 2031", "check --report out.pdf model.py"),
     "passes": ("passes --loop 32 model.py", "passes --loop rating.py:12 --values head,flow --out passes.csv model.py"),
+    "digits": ("digits model.py", "digits --result head --json model.py --year 2031"),
     "differ": ("differ old.py new.py", "differ HEAD~1:model.py model.py --relative 1e-9", "differ --twice model.py"),
     "demo": ("demo", "demo rating"),
     "serve": ("serve --stdio", "serve --port 0"),
@@ -38,6 +39,17 @@ SCRIPT_SETTINGS = {"ignore_unknown_options": True, "allow_interspersed_args": Fa
 def examples(command: str) -> str:
     """The end of a command's help: how it is called, a line each (click folds them otherwise)."""
     return "\b\nExamples:\n" + "\n".join(f"  uneven-sum {line}" for line in EXAMPLES[command])
+
+
+def _input_of(path: str | None) -> str | None:
+    """The text of the file that a run reads as its standard input."""
+    if path is None:
+        return None
+    try:
+        with open(path, encoding="utf-8", errors="replace") as f:
+            return f.read()
+    except OSError as e:
+        raise BadUse(f"{path} cannot be read: {e.strerror}.") from None
 
 
 def fail(message: str) -> NoReturn:
@@ -288,13 +300,6 @@ def differ(
     launches = pair_of_launches(script, other, twice, **options)
     if report is not None and not os.path.isdir(os.path.dirname(os.path.abspath(report))):
         raise BadUse(f"There is no folder {os.path.dirname(report)} to write {os.path.basename(report)} in.")
-    given = None
-    if stdin is not None:
-        try:
-            with open(stdin, encoding="utf-8", errors="replace") as f:
-                given = f.read()
-        except OSError as e:
-            raise BadUse(f"{stdin} cannot be read: {e.strerror}.") from None
     say = (lambda text: None) if json_ else (lambda text: click.echo(visible(text), err=True))
     found = endings.run(
         compare(
@@ -303,7 +308,7 @@ def differ(
             options["absolute"],
             options["in_place"],
             twice,
-            given,
+            _input_of(stdin),
             say,
         )
     )
@@ -311,6 +316,35 @@ def differ(
         _write_report(as_report(found), report, "two runs")
     click.echo(as_json(found) if json_ else as_text(found))
     sys.exit(0 if found.equal else 1)
+
+
+@cli.command(context_settings=SCRIPT_SETTINGS, epilog=examples("digits"))
+@script_options
+@click.option("--result", multiple=True, metavar="NAME", help="A name whose value is a result, too.")
+@click.option("--stdin", metavar="FILE", help="What each run reads from standard input.  Default: nothing.")
+@click.option("--in-place", is_flag=True, help="All runs work in the folder itself, not in a copy each.")
+@click.option("--json", "json_", is_flag=True, help="Report as one JSON object on standard output.")
+def digits(
+    script: str,
+    args: tuple[str, ...],
+    result: tuple[str, ...],
+    stdin: str | None,
+    in_place: bool,
+    json_: bool,
+    **options: object,
+) -> None:
+    """Run SCRIPT four times, three of them with other last digits, and say how many digits of its results hold.
+
+    Exit status: 0 no finding; 1 digits of a result are lost; 2 bad use.
+    """
+    from .check.digits import as_json, as_text
+    from .client.digits.runs import digits as held
+
+    launch = _launch(script, args, options)
+    say = (lambda text: None) if json_ else (lambda text: click.echo(visible(text), err=True))
+    found = endings.run(held(launch, frozenset(result), in_place, _input_of(stdin), say))
+    click.echo(as_json(found) if json_ else as_text(found))
+    sys.exit(1 if any(not f.question for f in found.findings) else 0)
 
 
 @cli.command(context_settings=SCRIPT_SETTINGS, epilog=examples("passes"))

@@ -19,6 +19,7 @@ neither.  `boot.py` starts it; `main.py` becomes the script.  A room imports fro
 `rewind`     snapshots
 `triggers`   what pauses the script
 `audit`      rules that look at operands and results, for an audit run
+`shaking`    moves inexact results by one unit in the last place, for runs that show the digits that hold
 `engine`     decides when to pause, and holds the pause
 `requests`   answers the host
 """

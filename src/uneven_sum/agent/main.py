@@ -137,6 +137,13 @@ def _prepare(fd: int) -> Engine:
         engine.stream = ValueStream(str(arguments["stream"]))
         engine.loader.options.stream = True
         runtime.PROBES["stream"] = engine.stream.probe()
+        if arguments.get("shake") is not None:
+            from .shaking import probes as shaking
+            from .shaking import same_draws
+
+            same_draws.arrange()
+            engine.loader.options.audit, engine.loader.options.results = shaking.WANTED, True
+            runtime.PROBES.update(shaking.of(engine.stream, int(arguments["shake"])))
     wire.send(
         {
             "type": "response",

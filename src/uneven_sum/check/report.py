@@ -77,7 +77,7 @@ def as_text(outcome: Outcome) -> str:
     parts += [_one(p) for p in outcome.pauses]
     if outcome.findings is not None:
         open_ = [f for f in outcome.findings if not f.accepted]
-        parts += [_finding(f) for f in open_]
+        parts += [finding_text(f) for f in open_]
         parts += [note + "\n" for note in outcome.notes]
         parts.append(_counted(open_, len(outcome.findings) - len(open_)))
     if outcome.left:
@@ -111,7 +111,7 @@ def _counted(findings: list[Finding], accepted: int) -> str:
     return said + (f"{accepted} accepted in the case, not listed.\n" if accepted else "")
 
 
-def _finding(found: Finding) -> str:
+def finding_text(found: Finding) -> str:
     """The sentence, the place and the statement."""
     where = f"{os.path.basename(found.file)}:{found.line}" + (f" in {shown(found.function)}" if found.function else "")
     often = f", {found.times:,} times" if found.times > 1 else ""

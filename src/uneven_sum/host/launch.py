@@ -78,6 +78,7 @@ class Launch:
     guards: bool = True
     limits: Limits = Limits()
     stream: str = ""  # path of a socket that is told each value; empty: none
+    shake: int | None = None  # seed of the ups and downs of inexact results; 0: none is moved, all are told; None: off
     audit: list[str] | None = None  # names of rules; empty: all that are not weak; None: no audit
 
     def filters(self) -> list[str]:
@@ -103,15 +104,17 @@ class Launch:
             "guards": self.guards,
             "audit": self.audit,
             "stream": self.stream,
+            "shake": self.shake,
             "trialSeconds": self.limits.trial,
         }
 
-    def to_its_end(self, audit: list[str] | None = None, stream: str = "") -> Launch:
+    def to_its_end(self, audit: list[str] | None = None, stream: str = "", shake: int | None = None) -> Launch:
         """The same, run without pauses, checks and snapshots, its output read by us."""
         return replace(
             self,
             audit=audit,
             stream=stream,
+            shake=shake,
             pause_on=set(),
             pause_on_given=True,
             checks=False,

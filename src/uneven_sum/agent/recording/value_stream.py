@@ -29,7 +29,7 @@ FULL = 2 * BLOCK
 PART_BIT = 24  # places below, parts of a value above
 MASK = (1 << PART_BIT) - 1
 CONTINUED = 0x80  # a further record of the value that the one before began
-FLOAT, INTEGER, CONSTANT, IMAGINARY, TEXT, KIND, LENGTH, SUM, LOWEST, HIGHEST, BAD, CELL = range(12)
+FLOAT, INTEGER, CONSTANT, IMAGINARY, TEXT, KIND, LENGTH, SUM, LOWEST, HIGHEST, BAD, CELL, LEFT, RIGHT = range(14)
 EXACT = 2**53
 ELEMENTS = 8  # of a list, dict or array that are told
 COLUMNS = 20  # of a frame
@@ -104,6 +104,18 @@ class ValueStream:
         finally:
             run_state.quiet = quiet
 
+    def tell_term(self, site: int, result: Any, operands: tuple[Any, ...]) -> None:
+        """A term of a shaken run with up to two operands: only numbers and arrays of them."""
+        if not _is_numeric(result):
+            return
+        self.further = 0
+        tell_value(result, site, self._tell, 0)
+        for part, operand in zip((LEFT, RIGHT), operands):
+            for number in _numbers_of(operand):
+                self._tell(site, part, number)
+        if len(self.pending) >= FULL:
+            self.flush()
+
     def _tell(self, site: int, part: int, value: float | str) -> None:
         number = self._number(value) if type(value) is str else value
         self.pending.extend((site | (part | self.further) << PART_BIT, number))  # type: ignore[arg-type]  # no text
@@ -146,6 +158,34 @@ class ValueStream:
             self.sock.sendall(kind + struct.pack("<I", len(data)) + data)
         except OSError:
             self.gone = True  # nobody listens any more: the script goes on
+
+
+def _is_numeric(value: Any) -> bool:
+    kind = type(value)
+    if kind is float or kind is complex:
+        return True
+    np, pd = nonfinite.module("numpy"), nonfinite.module("pandas")
+    if np is not None and isinstance(value, (np.inexact, np.ndarray)):
+        return bool(value.dtype.kind in "fc")
+    return kind in (tuple, list) or (pd is not None and isinstance(value, (pd.Series, pd.DataFrame)))
+
+
+def _numbers_of(value: Any) -> list[float]:
+    """A number, or some cells of an array, for comparison with the other runs."""
+    kind = type(value)
+    if kind is float or (kind is int and -EXACT <= value <= EXACT):
+        return [float(value)]
+    if kind is complex:
+        return [value.real, value.imag]
+    np = nonfinite.module("numpy")
+    if np is not None and isinstance(value, np.generic) and value.dtype.kind in "fiu":
+        return [float(value)]
+    if np is None or type(value) is not np.ndarray or value.dtype.kind not in "fiuc" or not value.size:
+        return []
+    cells = value.reshape(-1)[:: max(1, value.size // ELEMENTS)] if value.flags.c_contiguous else value.flat[:ELEMENTS]
+    if cells.dtype.kind == "c":
+        cells = np.concatenate([cells.real, cells.imag])
+    return [float(v) for v in cells[: 2 * ELEMENTS]]
 
 
 def tell_value(value: Any, site: int, tell: Tell, depth: int) -> None:

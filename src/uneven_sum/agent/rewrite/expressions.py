@@ -33,12 +33,23 @@ def produces(node: ast.AST) -> bool:
     return isinstance(node, ast.Await)
 
 
+def _is_approximate(node: ast.AST) -> bool:
+    """A constant with so many digits that it is surely rounded, unlike 0.1."""
+    if not isinstance(node, ast.Constant) or type(node.value) is not float:
+        return False
+    return len(repr(node.value).partition("e")[0].replace(".", "").strip("-0")) >= MANY_DIGITS
+
+
 def _is_text(node: ast.AST) -> bool:
     return isinstance(node, ast.JoinedStr) or isinstance(getattr(node, "value", None), (str, bytes))
 
 
 LITERAL = {ast.Constant}
-STREAMED = {"value", "return", "yield", "test"}  # roles of values that a stream tells
+STREAMED = {"value", "return", "yield", "test", "result"}  # roles of values that a stream tells
+# Calls that print or write what they are given; those of `to_…` write what they are a method of.
+PRINTING = {"print", "write", "writelines", "writerow", "writerows", "savetxt", "save", "savez", "dump", "dumps", "log"}
+PRINTING |= {"info", "debug", "warning", "echo", "to_csv", "to_json", "to_parquet", "to_excel", "to_string", "tofile"}
+MANY_DIGITS = 12
 LARGE = 10_000  # lines of a file from which on checks are calls: its start would take too long otherwise
 PLACE = ("lineno", "col_offset", "end_lineno", "end_col_offset")
 
@@ -175,7 +186,9 @@ class Expressions:
     def value(self, node: ast.expr, role: str) -> ast.expr:
         """An expression whose value is stored, returned or passed on: checked where it is made."""
         if isinstance(node, (ast.Tuple, ast.List, ast.Set)):
-            if not set(map(type, node.elts)) <= LITERAL:  # a table of numbers may have a million
+            if (
+                self.options.results or not set(map(type, node.elts)) <= LITERAL
+            ):  # a table of numbers may have a million
                 node.elts = [self.value(e, role) for e in node.elts]
             return node
         if isinstance(node, ast.Dict):
@@ -196,6 +209,10 @@ class Expressions:
             node.value = self.value(node.value, role)
             return node
         if self.options.stream and role in STREAMED and not (role == "test" and isinstance(node, ast.Constant)):
+            if self.options.results and (role == "result" and isinstance(node, (ast.Constant, ast.JoinedStr))):
+                return self.inside(node)
+            if self.options.results and role != "result" and isinstance(node, ast.BinOp):
+                return self.inside(node)  # the operator tells its result itself
             site = ast.Constant(self.sites.add(self.file, self.at, position(node), role))
             return self._here(self._probe("stream", self.inside(node), site), node)
         wanted = self.options.checks and not self.absorbing and self._worth_a_look(node, role)
@@ -230,6 +247,8 @@ class Expressions:
         """An expression that is not itself looked at; what it passes on is."""
         kind = type(node)
         if kind is ast.Name or kind is ast.Constant:
+            if self.options.results and _is_approximate(node):
+                return self._here(self._probe("shaken_constant", node), node)
             return node
         if kind is ast.Call:
             return self._call(node)  # type: ignore[arg-type]  # `kind` is its type
@@ -242,7 +261,7 @@ class Expressions:
             node.comparators = [self.value(c, "argument") for c in node.comparators]
             return self.audited_comparison(node) if self.options.audit else node
         elif isinstance(node, ast.FormattedValue):
-            node.value = self.value(node.value, "argument")
+            node.value = self.value(node.value, "result" if self.options.results else "argument")
         elif (isinstance(node, ast.Subscript) and isinstance(node.ctx, ast.Load)) or isinstance(node, ast.Subscript):
             if self.options.audit:
                 self.audited_index(node)
@@ -255,6 +274,9 @@ class Expressions:
         elif isinstance(node, (ast.Tuple, ast.List, ast.Set, ast.Dict, ast.IfExp, ast.BoolOp, ast.NamedExpr)):
             return self.value(node, "argument")
         elif kind is ast.BinOp:
+            if self.options.results and self._formats(node):  # type: ignore[arg-type]  # `kind` is BinOp
+                node.right = self.value(node.right, "result")  # type: ignore[attr-defined]
+                return node
             # mypy: `kind` is BinOp
             node.left, node.right = self.inside(node.left), self.inside(node.right)  # type: ignore[attr-defined]
             # mypy: `kind` is BinOp
@@ -282,6 +304,11 @@ class Expressions:
         else:
             node.func = self.inside(node.func)
         passes = self.inside if name in NO_DATA_PASSED else self._argument
+        if self.options.results and (name in PRINTING or self._formats(node)):
+            passes = self._result
+            if name.startswith("to") and isinstance(node.func, ast.Attribute):
+                site = ast.Constant(self.sites.add(self.file, self.at, position(node.func.value), "result"))
+                node.func.value = self._here(self._probe("stream", node.func.value, site), node.func.value)
         node.args = [passes(a) for a in node.args]
         if (
             isinstance(node.func, ast.Name)
@@ -314,6 +341,17 @@ class Expressions:
 
     def audited_call(self, node: ast.Call, name: str) -> ast.expr:
         return node
+
+    def _result(self, node: ast.expr) -> ast.expr:
+        return self.value(node, "result")
+
+    @staticmethod
+    def _formats(node: ast.BinOp | ast.Call) -> bool:
+        """`"…" % values` and `"…".format(values)`."""
+        if isinstance(node, ast.BinOp):
+            return isinstance(node.op, ast.Mod) and _is_text(node.left)
+        func = node.func
+        return isinstance(func, ast.Attribute) and func.attr == "format" and _is_text(func.value)
 
     def _argument(self, node: ast.expr) -> ast.expr:
         return self.value(node, "argument")

@@ -19,6 +19,7 @@ class Options:
     carried: bool = False
     marks: bool = True  # which branches were taken
     stream: bool = False  # each stored, returned and tested value is told: see `recording/value_stream.py`
+    results: bool = False  # what is printed or written is told, with the role `result`
     counts: bool = False  # how often each statement ran
     audit: frozenset[str] = frozenset()  # what the rules of an audit want to see: see `rewrite/audit_probes.py`
 

@@ -20,6 +20,7 @@ BY_NATURE = {
     ),
     **dict.fromkeys(("getpid", "fork", "uuid4", "uuid1", "urandom", "token_hex"), "a name made anew in each run"),
 }
+TERMS = ("audit", "running")  # roles of operators and calls
 Source = Callable[[ast.AST], str]
 FUNCTIONS = (ast.FunctionDef, ast.AsyncFunctionDef)
 SCOPES = (ast.FunctionDef, ast.AsyncFunctionDef, ast.Lambda)
@@ -92,7 +93,7 @@ class Matching:
     ) -> None:
         self.texts, self.folders, self.all_places = texts, folders, all_places
         self.scripts = tuple(next(iter(t), "") for t in texts)
-        self.numbers: dict[tuple[str, int, int, str], int] = {}
+        self.numbers: dict[tuple[str, int, int, str, int], int] = {}
         self.at: tuple[dict[int, Place], dict[int, Place]] = ({}, {})  # by number
         self.lines: dict[str, dict[int, int]] = {}
         self.left_out: set[int] = set()
@@ -107,7 +108,9 @@ class Matching:
             line = self._mapped(name, place, text)
         # The places of a line are told in the order of their columns, whatever runs first.
         column = self._rank(text, place)
-        key = (name, line, column, place.role)
+        # Terms of one statement may begin alike; they are told in shaken runs alone, whose texts are equal.
+        end = place.end + 10_000 * (place.last - place.line) if place.role in TERMS else 0
+        key = (name, line, column, place.role, end)
         number = self.numbers.setdefault(key, len(self.numbers))
         self.at[side][number] = place
         if not self.all_places and by_nature(text, place):

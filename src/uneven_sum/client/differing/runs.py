@@ -8,10 +8,9 @@ import math
 import os
 import re
 import tempfile
-from collections.abc import Callable, Coroutine
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Any
 
 import msgspec
 
@@ -24,6 +23,7 @@ from .places import Matching, Text, by_nature, random_source, set_source
 from .reading import Place, block, frames
 
 AHEAD = 200_000  # records that one run may be ahead of the other
+Feed = tuple[Comparer, int]  # a comparer, and which of its sides
 OUTPUT = 4_000_000  # characters of each run's output that are kept
 NUMBER = re.compile(r"[-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?|[-+]?inf|nan", re.IGNORECASE)
 ADDRESS = re.compile(r"0x[0-9a-fA-F]+")
@@ -89,12 +89,11 @@ async def compare(
     """Run both to their ends.  `twice`: the same script; what differs by nature (the time, addresses) counts, too.
     `given`: what both read from standard input.  BadUse when one cannot be run."""
     with tempfile.TemporaryDirectory(prefix="uneven-sum-") as scratch:
-        runs = _prepared(launches, scratch, in_place, say)
+        runs = prepared(launches, scratch, in_place, say)
         first_texts = tuple({_script(r.launch): Text.read(_script(r.launch))} for r in runs)
-        matching = Matching((first_texts[0], first_texts[1]), (_home(runs[0]), _home(runs[1])), twice)
+        matching = Matching((first_texts[0], first_texts[1]), (home(runs[0]), home(runs[1])), twice)
         comparer = Comparer(matching, relative, absolute)
-        meeting = asyncio.Condition()
-        await _both([_one(side, run, comparer, meeting, scratch, given) for side, run in enumerate(runs)], runs)
+        await all_of(runs, [[(comparer, 0)], [(comparer, 1)]], scratch, given)
         comparer.finish()
         found = Compared(runs[0], runs[1], comparer, texts=matching.texts)
         found.line = first_line(runs[0].out, runs[1].out, relative, absolute)
@@ -102,8 +101,14 @@ async def compare(
         return found
 
 
-async def _both(ones: list[Coroutine[Any, Any, None]], runs: list[RunOf]) -> None:
-    """Until both are over; when one cannot be run, the other is ended."""
+async def all_of(
+    runs: list[RunOf], feeds: list[list[Feed]], scratch: str, given: str | None, shake: Sequence[int | None] = ()
+) -> None:
+    """Until all are over; when one cannot be run, the others are ended.  `feeds`: by run, the comparers that take its
+    values, and as which side; `shake`: by run, as in `Launch`."""
+    meeting = asyncio.Condition()
+    seeds = [*shake, *[None] * len(runs)]
+    ones = [_one(run, feeds[n], meeting, f"{scratch}/{n}.socket", given, seeds[n]) for n, run in enumerate(runs)]
     tasks = [asyncio.ensure_future(one) for one in ones]
     try:
         await asyncio.gather(*tasks)
@@ -119,12 +124,13 @@ async def _both(ones: list[Coroutine[Any, Any, None]], runs: list[RunOf]) -> Non
         await asyncio.gather(*tasks, return_exceptions=True)
 
 
-def _prepared(launches: tuple[Launch, Launch], scratch: str, in_place: bool, say: Callable[[str], None]) -> list[RunOf]:
+def prepared(launches: Sequence[Launch], scratch: str, in_place: bool, say: Callable[[str], None]) -> list[RunOf]:
+    """The runs, each with a copy of its folder.  BadUse where one cannot be run."""
     for launch in launches:
         if of_revision(launch.program, os.path.realpath(launch.cwd or os.getcwd())) is None:
             inspect_script(launch)
     runs = []
-    for name, launch in zip("ab", launches):
+    for name, launch in zip("abcd", launches):
         cwd = os.path.realpath(launch.cwd or os.getcwd())
         revision = None if launch.as_module else of_revision(launch.program, cwd)
         if revision is not None:
@@ -143,7 +149,8 @@ def _prepared(launches: tuple[Launch, Launch], scratch: str, in_place: bool, say
             Path(path).write_bytes(revision[1])
         runs.append(RunOf(made, folder))
     where = runs[0].folder.original
-    say(f"Two runs at once, {'both in' if in_place else 'each in a copy of'} {where}.")
+    many = {2: "Two", 4: "Four"}.get(len(runs), str(len(runs)))
+    say(f"{many} runs at once, {'all in' if in_place else 'each in a copy of'} {where}.")
     return runs
 
 
@@ -151,15 +158,14 @@ def _script(launch: Launch) -> str:
     return launch.program
 
 
-def _home(run: RunOf) -> str:
+def home(run: RunOf) -> str:
     """The folder that names of files are told from: the script's, or the working folder of a module."""
     return run.folder.copy if run.launch.as_module else os.path.dirname(run.launch.program)
 
 
 async def _one(
-    side: int, run: RunOf, comparer: Comparer, meeting: asyncio.Condition, scratch: str, given: str | None
+    run: RunOf, feeds: list[Feed], meeting: asyncio.Condition, path: str, given: str | None, shake: int | None
 ) -> None:
-    path = os.path.join(scratch, f"{side}.socket")
     come = asyncio.Event()
 
     async def read(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
@@ -167,14 +173,18 @@ async def _one(
             while (frame := await frames(reader)) is not None:
                 kind, data = frame
                 if kind == b"P":
-                    comparer.place(side, msgspec.json.decode(data, type=Place))
+                    for comparer, side in feeds:
+                        comparer.place(side, msgspec.json.decode(data, type=Place))
                 elif kind == b"T":
                     number, text = msgspec.json.decode(data, type=tuple[float, str])
-                    comparer.texts[number] = text
+                    for comparer, _ in feeds:
+                        comparer.texts[number] = text
                 elif kind == b"R":
-                    await _in_step(side, comparer, meeting)
-                    comparer.take(side, block(data))
-                    comparer.advance()
+                    records = block(data)
+                    for comparer, side in feeds:
+                        await _in_step(side, comparer, meeting)
+                        comparer.take(side, records)
+                        comparer.advance()
                     async with meeting:
                         meeting.notify_all()
                 else:
@@ -184,7 +194,7 @@ async def _one(
             come.set()
 
     server = await asyncio.start_unix_server(read, path, limit=1 << 20)
-    launch = run.launch.to_its_end(stream=path)
+    launch = run.launch.to_its_end(stream=path, shake=shake)
     run.client = client = Client(launch)
     began = False
     try:
@@ -199,7 +209,8 @@ async def _one(
         if began:
             with contextlib.suppress(asyncio.TimeoutError):
                 await asyncio.wait_for(come.wait(), 10)
-        comparer.sides[side].ended = True
+        for comparer, side in feeds:
+            comparer.sides[side].ended = True
         async with meeting:
             meeting.notify_all()
         server.close()

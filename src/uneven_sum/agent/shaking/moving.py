@@ -1,0 +1,153 @@
+"""Moves inexact results by one unit in the last place, up or down at random."""
+
+from __future__ import annotations
+
+import itertools
+import math
+import random
+from collections.abc import Callable
+from typing import Any
+
+from ..values import nonfinite
+from .exactness import ERRORS
+
+BLOCK = 1 << 14  # cells
+SAMPLE = 61  # every so many-th cell of a block is looked at first
+SIGNS = 65_521
+DEEP = 2
+
+
+class Mover:
+    """`seed`: of the ups and downs, which are none of the script's random numbers."""
+
+    def __init__(self, seed: int) -> None:
+        self.random = random.Random(seed)
+        toward = [math.inf if self.random.getrandbits(1) else -math.inf for _ in range(SIGNS)]
+        self.toward: Callable[[], float] = itertools.cycle(toward).__next__
+        self._constants: dict[float, float] = {}
+        self._bytes = self.random.randbytes(4 * BLOCK)
+        self._signs: dict[int, Any] = {}  # by bytes of a cell: +1 and -1
+
+    def number(self, value: float) -> float:
+        """A finite float, moved."""
+        return math.nextafter(value, self.toward()) if value - value == 0 and value else value
+
+    def constant(self, value: float) -> float:
+        """A constant of the text that has many digits: in one run it is moved alike wherever it stands."""
+        if value not in self._constants:
+            self._constants[value] = self.number(value)
+        return self._constants[value]
+
+    def result(self, value: Any, depth: int = 0) -> Any:
+        """What a library has calculated: whole numbers are taken for exact and left alone."""
+        kind = type(value)
+        if kind is float:
+            return value if value.is_integer() else self.number(value)
+        if kind is complex:
+            return complex(self.result(value.real), self.result(value.imag))
+        np, pd = nonfinite.module("numpy"), nonfinite.module("pandas")
+        if np is None:
+            return self._several(value, depth) if kind in (tuple, list) else value
+        if isinstance(value, np.inexact):
+            cells = np.array(value)
+            self.cells(np, cells)
+            return cells[()]
+        if type(value) is np.ndarray and value.dtype.kind in "fc":
+            moved = value.copy()
+            self.cells(np, moved)
+            return moved
+        if pd is not None and isinstance(value, (pd.Series, pd.DataFrame)):
+            return self.frame(np, pd, value)
+        return self._several(value, depth) if isinstance(value, (tuple, list)) else value
+
+    def _several(self, value: Any, depth: int) -> Any:
+        """A tuple or list of results, such as eigenvalues and vectors."""
+        if depth >= DEEP or len(value) > 1_000:
+            return value
+        moved = [self.result(v, depth + 1) for v in value]
+        if all(a is b for a, b in zip(moved, value)):
+            return value
+        return type(value)(*moved) if hasattr(value, "_fields") else type(value)(moved)
+
+    def frame(self, np: Any, pd: Any, value: Any) -> Any:
+        """A series, or the columns of a frame."""
+        if isinstance(value, pd.Series):
+            if not isinstance(value.dtype, np.dtype) or value.dtype.kind != "f":
+                return value
+            cells = value.to_numpy(copy=True)
+            self.cells(np, cells)
+            return pd.Series(cells, index=value.index, name=value.name)
+        moved = value.copy()
+        for number, dtype in enumerate(value.dtypes):
+            if isinstance(dtype, np.dtype) and dtype.kind == "f":
+                cells = value.iloc[:, number].to_numpy(copy=True)
+                self.cells(np, cells)
+                moved.isetitem(number, cells)
+        return moved
+
+    def input(self, value: Any) -> Any:
+        """A copy of what goes into a library's calculation, each number moved, whole ones too."""
+        np = nonfinite.module("numpy")
+        if np is not None and type(value) is np.ndarray and value.dtype.kind in "fciu":
+            moved = value.copy() if value.dtype.kind in "fc" else value.astype(np.float64)
+            self.cells(np, moved, whole=True)
+            return moved
+        if type(value) is list and value and all(type(v) is float for v in value):
+            return [self.number(v) for v in value]
+        if np is not None and type(value) in (list, tuple) and value and type(value[0]) in (list, tuple):
+            made = np.array(value)
+            return self.input(made) if made.dtype.kind in "fciu" else value
+        return value
+
+    def cells(self, np: Any, cells: Any, whole: bool = False) -> None:
+        """Move the cells of an array that is ours, in place.  `whole`: whole numbers too."""
+        if cells.dtype.kind == "c":
+            cells = cells.view(cells.real.dtype) if cells.ndim else cells.reshape(1).view(cells.real.dtype)
+        if cells.dtype.itemsize not in (4, 8) or not cells.flags.writeable:
+            return
+        with np.errstate(all="ignore"):
+            for part in self._parts(np, cells):
+                wanted = (part != 0) if whole else part != np.rint(part)
+                wanted &= part - part == 0
+                self._move(np, part, wanted)
+
+    def arithmetic(self, np: Any, name: str, a: Any, b: Any, result: Any) -> None:
+        """Move the inexact cells of an array that an operator has made; in place."""
+        if result.dtype.kind != "f" or result.dtype.itemsize not in (4, 8) or name not in ERRORS:
+            self.cells(np, result)
+            return
+        errors, kinds = ERRORS[name], [result.dtype] * 3
+        flags, use = ["external_loop", "buffered", "zerosize_ok"], [["readonly"], ["readonly"], ["readwrite"]]
+        with (
+            np.errstate(all="ignore"),
+            np.nditer([a, b, result], flags, use, op_dtypes=kinds, casting="same_kind", buffersize=BLOCK) as blocks,
+        ):
+            for x, y, z in blocks:
+                sample = np.abs(errors(np, x[::SAMPLE], y[::SAMPLE], z[::SAMPLE])) > 0
+                if sample.sum() * 8 > len(sample) > 8:  # as good as all: only whole numbers are spared
+                    wanted = z != np.rint(z)
+                    wanted &= z - z == 0
+                else:
+                    wanted = np.abs(errors(np, x, y, z)) > 0  # not where it is nan: at infinities
+                    wanted &= z != 0
+                self._move(np, z, wanted)
+
+    def _parts(self, np: Any, cells: Any) -> Any:
+        if not cells.ndim:
+            cells = cells.reshape(1)
+        flat = cells.reshape(-1) if cells.flags.c_contiguous else None
+        if flat is None:
+            with np.nditer(cells, ["external_loop", "buffered"], [["readwrite"]], buffersize=BLOCK) as blocks:
+                yield from blocks
+            return
+        for start in range(0, len(flat), BLOCK):
+            yield flat[start : start + BLOCK]
+
+    def _move(self, np: Any, part: Any, wanted: Any) -> None:
+        size = part.dtype.itemsize
+        if size not in self._signs:
+            signs = (np.frombuffer(self._bytes, np.uint8) & 1).astype(f"i{size}") * 2 - 1
+            self._signs[size] = signs.astype(f"i{size}")
+        start = self.random.randrange(3 * BLOCK)
+        bits = part.view(f"i{size}")
+        bits += self._signs[size][start : start + len(part)] * wanted

@@ -1,0 +1,248 @@
+"""What the rewritten code of a shaken run calls: each operator and library call is done, its result moved where it is
+inexact, and told to the stream with its operands.
+
+They stand in the places of an audit's probes: see `rewrite/audit_probes.py`.
+"""
+
+from __future__ import annotations
+
+import math
+import operator
+import types
+from collections.abc import Callable
+from typing import Any
+
+from ..core import run_state, signal_masking
+from ..recording.value_stream import FULL, LEFT, PART_BIT, RIGHT, ValueStream
+from ..values import nonfinite
+from .exactness import inexact_power, inexact_product, inexact_quotient, inexact_sum
+from .library import INPUTS, LEFT_ALONE, SUM, is_exact_sum, moved_of
+from .moving import Mover
+
+OPERATORS = ("add", "sub", "mul", "truediv", "floordiv", "mod", "pow", "matmul")
+WANTED = frozenset({*OPERATORS, "call:*"})
+AT_LEFT, AT_RIGHT = LEFT << PART_BIT | 0x80 << PART_BIT, RIGHT << PART_BIT | 0x80 << PART_BIT
+KNOWN = 5_000  # functions whose kind is remembered
+Probe = Callable[[Any, Any, int], Any]
+PLAIN = {"add": inexact_sum, "mul": inexact_product, "truediv": inexact_quotient, "pow": inexact_power}
+
+
+def of(stream: ValueStream, seed: int) -> dict[str, Any]:
+    """The functions by their marks.  `seed`: of the ups and downs; 0: nothing is moved."""
+    mover = Mover(seed) if seed else None
+    found: dict[str, Any] = {"audit_call": _call(stream, mover), "audit_put": _put}
+    found["shaken_constant"] = mover.constant if mover is not None else float
+    found |= {"audit_take": _take, "audit_take_attribute": _take_attribute}
+    for name in OPERATORS:
+        others = _others(stream, mover, name)
+        do = _operator(stream, mover, name, getattr(operator, name), others)
+        change = _in_place(do, getattr(operator, "i" + name), others)
+        for mark in ("", "_running"):
+            found[f"audit_{name}{mark}"] = do
+            found[f"audit_i{name}{mark}"] = change
+        found["audit_change_i" + name] = _change(change)
+    return found
+
+
+# -- plain numbers -----------------------------------------------------------------------------------------
+
+
+def _operator(stream: ValueStream, mover: Mover | None, name: str, do: Any, others: Callable[..., Any]) -> Probe:
+    """The hottest path of a shaken run: one of four functions."""
+    pending, add, flush = stream.pending, stream.pending.extend, stream.flush
+    if mover is None or name in ("floordiv", "mod", "matmul"):
+
+        def plain(a: Any, b: Any, site: int) -> Any:
+            result = do(a, b)
+            if type(result) is float and type(b) is float and (type(a) is float or type(a) is int):
+                add((site, result, site | AT_LEFT, a, site | AT_RIGHT, b))
+                if len(pending) >= FULL:
+                    flush()
+                return result
+            return others(a, b, result, site)
+
+        return plain
+    toward, nextafter = mover.toward, math.nextafter
+    if name in ("add", "sub"):
+        minus = name == "sub"
+
+        def added(a: Any, b: Any, site: int) -> Any:
+            result = do(a, b)
+            if type(result) is float and type(b) is float and (type(a) is float or type(a) is int):
+                seen = result - a
+                if ((a - (result - seen)) - (b + seen) if minus else (a - (result - seen)) + (b - seen)) and (
+                    result - result == 0
+                ):
+                    result = nextafter(result, toward())
+                add((site, result, site | AT_LEFT, a, site | AT_RIGHT, b))
+                if len(pending) >= FULL:
+                    flush()
+                return result
+            return others(a, b, result, site)
+
+        return added
+    inexact = PLAIN[name]
+
+    def made(a: Any, b: Any, site: int) -> Any:
+        result = do(a, b)
+        if type(result) is float and type(b) is float and (type(a) is float or type(a) is int):
+            if result - result == 0 and result and inexact(a, b, result):
+                result = nextafter(result, toward())
+            add((site, result, site | AT_LEFT, a, site | AT_RIGHT, b))
+            if len(pending) >= FULL:
+                flush()
+            return result
+        return others(a, b, result, site)
+
+    return made
+
+
+def _others(stream: ValueStream, mover: Mover | None, name: str) -> Callable[..., Any]:
+    """What is no pair of floats: moves the result, and tells it with its operands."""
+    inexact = PLAIN.get("add" if name == "sub" else name)
+
+    def others(a: Any, b: Any, result: Any, site: int, before: Any = None) -> Any:
+        kind = type(result)
+        if kind is int or kind is str or kind is bool or run_state.quiet or run_state.in_trial:
+            return result
+        quiet, run_state.quiet = run_state.quiet, True
+        try:
+            if mover is not None and name not in ("floordiv", "mod"):
+                result = moved(before if before is not None else a, b, result)
+            stream.tell_term(site, result, (a if before is None else before, b))
+        except Exception as e:
+            if signal_masking.is_the_scripts(e):
+                raise
+        finally:
+            run_state.quiet = quiet
+        return result
+
+    def moved(a: Any, b: Any, result: Any) -> Any:
+        assert mover is not None
+        kind = type(result)
+        if kind is float:  # one of them is an int, or of a class of its own
+            exact = inexact is not None and all(type(v) in (int, float) and abs(v) < 1e300 for v in (a, b))
+            other = -float(b) if name == "sub" else float(b)
+            if exact and inexact is not None and not inexact(float(a), other, result):
+                return result
+            return mover.number(result)
+        np = nonfinite.module("numpy")
+        if name == "matmul":
+            return result if is_exact_sum((a, b)) else mover.result(operator.matmul(mover.input(a), mover.input(b)))
+        if np is not None and kind is np.float64 and inexact is not None and all(_is_real(np, v) for v in (a, b)):
+            x, y = float(a), float(-b if name == "sub" else b)
+            return np.float64(mover.number(float(result))) if inexact(x, y, float(result)) else result
+        if np is not None and kind is np.ndarray:
+            if result.dtype.kind in "fc" and result.flags.writeable:
+                mover.arithmetic(np, name, a, b, result)
+            return result
+        return mover.result(result)
+
+    return others
+
+
+def _is_real(np: Any, value: Any) -> bool:
+    return type(value) in (int, float) or isinstance(value, (np.floating, np.integer))
+
+
+def _in_place(do: Probe, change: Any, others: Callable[..., Any]) -> Probe:
+    """`a op= b`: an array is changed itself; what it held before is kept for the judgement."""
+
+    def in_place(a: Any, b: Any, site: int) -> Any:
+        kind = type(a)
+        if kind is float or kind is int or run_state.quiet or run_state.in_trial:
+            return do(a, b, site)
+        np = nonfinite.module("numpy")
+        before = a.copy() if np is not None and kind is np.ndarray and a.dtype.kind in "fc" else None
+        result = change(a, b)
+        return others(a, b, result, site, before) if before is not None or result is not a else result
+
+    return in_place
+
+
+# -- places that are changed: as in an audit -----------------------------------------------------------------
+
+
+def _take(owner: Any, index: Any) -> tuple[Any, Any, Any, bool]:
+    return owner, index, owner[index], False
+
+
+def _take_attribute(owner: Any, name: str) -> tuple[Any, Any, Any, bool]:
+    return owner, name, getattr(owner, name), True
+
+
+def _change(do: Probe) -> Callable[[tuple[Any, Any, Any, bool], Any, int], tuple[Any, Any, Any, bool]]:
+    def change(taken: tuple[Any, Any, Any, bool], value: Any, site: int) -> tuple[Any, Any, Any, bool]:
+        owner, index, old, is_attribute = taken
+        return owner, index, do(old, value, site), is_attribute
+
+    return change
+
+
+def _put(changed: tuple[Any, Any, Any, bool], site: int) -> None:
+    owner, index, result, is_attribute = changed
+    if is_attribute:
+        setattr(owner, index, result)
+    else:
+        owner[index] = result
+
+
+# -- calls -------------------------------------------------------------------------------------------------
+
+
+def _call(stream: ValueStream, mover: Mover | None) -> Callable[..., Any]:
+    kinds: dict[int, tuple[Any, str]] = {}
+    state = run_state
+
+    def call(function: Any, site: int, /, *args: Any, **named: Any) -> Any:
+        known = kinds.get(id(function))
+        if known is not None and known[0] is function:
+            what = known[1]
+        else:
+            what = _kind(function)
+            if len(kinds) < KNOWN and (type(function) is types.FunctionType or _is_of_module(function)):
+                kinds[id(function)] = (function, what)
+        if what is LEFT_ALONE or state.quiet or state.in_trial:
+            return function(*args, **named)
+        owner = _owner(function)
+        inputs = args if owner is None else (owner, *args)
+        moved_function, moved_args = function, args
+        if mover is not None and "out" not in named and (what is INPUTS or (what is SUM and not is_exact_sum(inputs))):
+            moved_args = tuple(mover.input(a) for a in args)
+            if owner is not None:
+                moved_function = getattr(mover.input(owner), function.__name__)
+        result = moved_function(*moved_args, **named)
+        quiet, state.quiet = state.quiet, True
+        try:
+            if mover is not None and "out" not in named and not (what is SUM and is_exact_sum(inputs)):
+                result = mover.result(result)
+            stream.tell_term(site, result, inputs[:2])
+        except Exception as e:
+            if signal_masking.is_the_scripts(e):
+                raise
+        finally:
+            state.quiet = quiet
+        return result
+
+    return call
+
+
+def _is_of_module(function: Any) -> bool:
+    """A function of a module written in C: to remember it keeps no data alive."""
+    return type(function) is types.BuiltinFunctionType and type(function.__self__) is types.ModuleType
+
+
+def _kind(function: Any) -> str:
+    try:
+        return moved_of(function)
+    except Exception as e:
+        if signal_masking.is_the_scripts(e):
+            raise
+        return LEFT_ALONE
+
+
+def _owner(function: Any) -> Any:
+    """The array whose method it is."""
+    np = nonfinite.module("numpy")
+    owner = function.__self__ if type(function) is types.BuiltinFunctionType else None
+    return owner if np is not None and type(owner) is np.ndarray else None

@@ -1,0 +1,102 @@
+"""The digits that hold, as JSON and for people."""
+
+from __future__ import annotations
+
+import os
+from typing import Any
+
+import msgspec
+
+from ..client.digits.findings import number
+from ..client.digits.held import Held
+from ..client.digits.judging import Blamed, Result
+from ..client.digits.runs import Digits
+from ..protocol.names import shown
+from ..safe_text import visible, visible_json
+from .report import finding_text
+
+SCHEMA = 1
+
+
+def as_json(found: Digits) -> str:
+    """One JSON object, as documented in docs/digits.md."""
+    told: dict[str, Any] = {
+        "schema": SCHEMA,
+        "results": [_result(found, r) for r in found.judged.results],
+        "blame": [_blame(found, b) for b in found.judged.blame],
+        "branches": [
+            {**_place(found, b.place.file, b.place.line), "text": found.judge.text(b.place), "pass": b.at_pass}
+            for b in found.judged.branches
+        ],
+        "places": [
+            {
+                **_place(found, held.place.file, held.place.line),
+                "name": name,
+                "digits": round(held.lowest, 1),
+                "pass": held.at_pass or None,
+            }
+            for held, name in found.judged.places
+        ],
+        "findings": [msgspec.to_builtins(f) for f in found.findings],
+        "notes": found.notes,
+        "ended": found.ended,
+    }
+    return visible_json(msgspec.json.format(msgspec.json.encode(told), indent=2).decode())
+
+
+def _place(found: Digits, file: str, line: int) -> dict[str, Any]:
+    return {"file": found.path(file), "line": line}
+
+
+def _result(found: Digits, r: Result) -> dict[str, Any]:
+    told = {"text": r.text, "value": r.value or None, "digits": round(r.digits, 1)}
+    return {**_place(found, r.place.file, r.place.line), **told}
+
+
+def _blame(found: Digits, b: Blamed) -> dict[str, Any]:
+    place = b.held.place
+    finding = next(f for f in found.findings if f.line == place.line and f.term == found.judge.text(place))
+    operands = [
+        {"text": text, "digits": round(digits, 1)}
+        for text, digits in zip(found.judge.operand_texts(b.node), b.held.drop.operand_digits)
+    ]
+    return {
+        **_place(found, place.file, place.line),
+        "function": finding.function,
+        "term": finding.term,
+        "pass": b.at_pass or None,
+        "digits": round(b.digits, 1),
+        "operands": operands,
+    }
+
+
+def as_text(found: Digits) -> str:
+    """The results with their digits, what was lost where, and what rounding decides."""
+    parts = []
+    results = found.judged.results
+    if results:
+        width = min(40, max(len(r.text) for r in results))
+        rows = [
+            f"  {number(r.digits):>4}  {r.text[:width]:<{width}}  {r.value}  (line {r.place.line})".rstrip()
+            for r in results
+        ]
+        parts.append("Digits that hold:\n" + "\n".join(rows) + "\n")
+    else:
+        parts.append("No results were seen: nothing is printed or written, and no name at the top is left unused.\n")
+    parts += [finding_text(f) for f in found.findings]
+    lost = sorted((h for h, _ in found.judged.places if h.lowest < 8), key=lambda h: h.lowest)
+    names = {id(h): n for h, n in found.judged.places}
+    if lost:
+        rows = [f"  {number(h.lowest):>4}  {names[id(h)][:40]:<20} {_where(found, h)}" for h in lost[:12]]
+        parts.append("Stored with the fewest digits:\n" + "\n".join(rows) + "\n")
+    parts += [note + "\n" for note in found.notes]
+    if found.ended:
+        parts.append(found.ended + "\n")
+    return visible("\n".join(parts))
+
+
+def _where(found: Digits, held: Held) -> str:
+    name = os.path.basename(found.path(held.place.file))
+    function = found.judge.matching.text(0, held.place.file).function_at(held.place.line)
+    where = f"{name}:{held.place.line}" + (f" in {shown(function)}" if function else "")
+    return where + (f", pass {held.at_pass:,}" if held.passes > 1 and held.at_pass else "")

@@ -1,0 +1,1 @@
+"""Shaken runs compared: the digits that hold of each result, and the term where they were lost."""

@@ -1,0 +1,155 @@
+"""What a result is made from, read from the text: the statements whose values may go into it."""
+
+from __future__ import annotations
+
+import ast
+
+from ..differing.places import FUNCTIONS, Text
+from ..differing.reading import Place
+
+Scope = ast.AST
+Name = tuple[int, str]  # scope (by id), name
+
+
+class Ways:
+    """The assignments of a file, by scope and name."""
+
+    def __init__(self, text: Text) -> None:
+        self.text = text
+        self.scope_of: dict[int, Scope] = {}
+        self.set_by: dict[Name, list[ast.AST]] = {}  # statements, and what they read
+        self.functions: dict[str, list[ast.FunctionDef | ast.AsyncFunctionDef]] = {}
+        self.calls: dict[str, list[ast.Call]] = {}
+        if text.tree is not None:
+            self._read(text.tree, text.tree)
+
+    def _read(self, node: ast.AST, scope: Scope) -> None:
+        self.scope_of[id(node)] = scope
+        inner = scope
+        if isinstance(node, FUNCTIONS):
+            self.functions.setdefault(node.name, []).append(node)
+            inner = node
+        elif isinstance(node, ast.Call):
+            self.calls.setdefault(_name(node.func), []).append(node)
+        for target in _targets(node):
+            self.set_by.setdefault((id(scope), target), []).append(node)
+        for child in ast.iter_child_nodes(node):
+            self._read(child, inner)
+
+    def node_at(self, place: Place) -> ast.AST | None:
+        """The expression, or the augmented assignment, that a place stands for."""
+        wanted = (place.line, place.column, place.last, place.end)
+        if self.text.tree is None:
+            return None
+        for node in ast.walk(self.text.tree):
+            if isinstance(node, (ast.expr, ast.stmt)) and not isinstance(node, ast.Expr):
+                if (node.lineno, node.col_offset, node.end_lineno, node.end_col_offset) == wanted:
+                    return node
+        return None
+
+    def made_from(self, start: ast.AST) -> set[int]:
+        """The nodes, by id, that the value of a node may come from."""
+        found: set[int] = set()
+        todo = [start]
+        names: set[Name] = set()
+        while todo:
+            root = todo.pop()
+            for node in _values_of(root):
+                if id(node) in found:
+                    continue
+                found.add(id(node))
+                scope = self.scope_of.get(id(node), self.text.tree)
+                if isinstance(node, (ast.Name, ast.Attribute)):
+                    name = node.id if isinstance(node, ast.Name) else ast.unparse(node)
+                    todo += self._setters(scope, name, names)
+                if isinstance(node, ast.Call):
+                    for function in self.functions.get(_name(node.func), []):
+                        todo += [r for r in ast.walk(function) if isinstance(r, (ast.Return, ast.Yield))]
+        return found
+
+    def _setters(self, scope: Scope | None, name: str, names: set[Name]) -> list[ast.AST]:
+        """What sets a name: in the scope itself, as an argument of calls, or in the module."""
+        for place in (scope, self.text.tree):
+            key = (id(place), name)
+            known = self.set_by.get(key, [])
+            given = isinstance(place, FUNCTIONS) and name in {
+                a.arg for a in ast.walk(place.args) if isinstance(a, ast.arg)
+            }
+            if not (known or given):
+                continue
+            if key in names:
+                return []
+            names.add(key)
+            if given and isinstance(place, FUNCTIONS):
+                return [*known, *(a for call in self.calls.get(place.name, []) for a in (*call.args, *_given(call)))]
+            return known
+        return []
+
+
+def _given(call: ast.Call) -> list[ast.expr]:
+    return [k.value for k in call.keywords]
+
+
+def _values_of(root: ast.AST) -> list[ast.AST]:
+    """The nodes that a statement or expression reads; of a compound statement, its head."""
+    found, todo = [], [root]
+    while todo:
+        node = todo.pop()
+        found.append(node)
+        for name, value in ast.iter_fields(node):
+            if name in ("body", "orelse", "finalbody", "handlers", "cases") and isinstance(node, ast.stmt):
+                continue
+            todo += [v for v in (value if isinstance(value, list) else [value]) if isinstance(v, ast.AST)]
+    return found
+
+
+def _targets(node: ast.AST) -> list[str]:
+    """The names that a statement sets, or changes in place."""
+    todo: list[ast.AST] = []
+    if isinstance(node, ast.Assign):
+        todo += node.targets
+    elif isinstance(node, (ast.AugAssign, ast.AnnAssign, ast.For, ast.AsyncFor, ast.NamedExpr, ast.comprehension)):
+        todo.append(node.target)
+    elif isinstance(node, ast.Expr) and isinstance(node.value, ast.Call) and isinstance(node.value.func, ast.Attribute):
+        todo.append(node.value.func.value)
+    elif isinstance(node, ast.withitem) and node.optional_vars is not None:
+        todo.append(node.optional_vars)
+    found = []
+    while todo:
+        one = todo.pop()
+        if isinstance(one, (ast.Tuple, ast.List)):
+            todo += one.elts
+        elif isinstance(one, (ast.Subscript, ast.Starred)):
+            todo.append(one.value)
+        elif isinstance(one, ast.Name):
+            found.append(one.id)
+        elif isinstance(one, ast.Attribute):
+            found.append(ast.unparse(one))
+    return found
+
+
+def _name(node: ast.AST) -> str:
+    return node.attr if isinstance(node, ast.Attribute) else getattr(node, "id", "")
+
+
+def stored_name(ways: Ways, node: ast.AST) -> str:
+    """The target that an expression is assigned to; empty where it is not."""
+    if isinstance(node, ast.AugAssign):
+        return ast.unparse(node.target)
+    for other in ast.walk(ways.text.tree) if ways.text.tree is not None else ():
+        if isinstance(other, (ast.Assign, ast.AnnAssign, ast.NamedExpr)) and other.value is node:
+            target = other.targets[0] if isinstance(other, ast.Assign) else other.target
+            return ast.unparse(target)
+        if isinstance(other, ast.Assign) and isinstance(other.value, ast.Tuple) and node in other.value.elts:
+            target = other.targets[0]
+            if isinstance(target, ast.Tuple) and len(target.elts) == len(other.value.elts):
+                return ast.unparse(target.elts[other.value.elts.index(node)])
+    return ""
+
+
+def is_read_later(ways: Ways, name: str) -> bool:
+    """Whether a name of the module is read anywhere in the file."""
+    tree = ways.text.tree
+    return tree is not None and any(
+        isinstance(n, ast.Name) and n.id == name and isinstance(n.ctx, ast.Load) for n in ast.walk(tree)
+    )
