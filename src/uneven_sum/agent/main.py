@@ -136,7 +136,7 @@ def _prepare(fd: int) -> Engine:
     if arguments.get("stream"):
         engine.stream = ValueStream(str(arguments["stream"]))
         engine.loader.options.stream = True
-        runtime.PROBES["stream"] = engine.stream.probe()
+        runtime.PROBES.update(engine.stream.probes())
         if arguments.get("shake") is not None:
             from .shaking import probes as shaking
             from .shaking import same_draws

@@ -27,10 +27,10 @@ def as_json(found: Compared) -> str:
         "path": _difference(found, comparer.first_path),
         "why": found.why,
         "output": None if found.line is None else msgspec.to_builtins(found.line),
-        "places": len(comparer.matching.numbers),
+        "places": comparer.places,
         "records": comparer.records,
         "differing": comparer.differing,
-        "left_out": len(comparer.matching.left_out),
+        "left_out": len(comparer.left_out),
         "ended": {"a": found.a.ended, "b": found.b.ended},
     }
     return visible_json(msgspec.json.format(msgspec.json.encode(told), indent=2).decode())
@@ -108,9 +108,9 @@ def as_report(found: Compared) -> str:
 def _counts(found: Compared) -> str:
     comparer = found.comparer
     out = "The two runs are equal: " if found.equal else ""
-    out += f"{comparer.records:,} values at {len(comparer.matching.numbers):,} places compared"
+    out += f"{comparer.records:,} values at {comparer.places:,} places compared"
     out += f", {comparer.differing:,} differ" if comparer.differing else ""
-    left = len(comparer.matching.left_out)
+    left = len(comparer.left_out)
     out += f"; {left:,} {'place' if left == 1 else 'places'} left out, whose values differ in each run" if left else ""
     ends = {"first": found.a, "second": found.b}
     odd = [f"The {name} run ended {run.ended}." for name, run in ends.items() if run.status or not run.ended]

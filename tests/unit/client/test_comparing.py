@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from uneven_sum.client.differing.comparing import WINDOW, Comparer
 from uneven_sum.client.differing.places import Matching, Text, lines_of_other
-from uneven_sum.client.differing.reading import CONTINUED, INTEGER, PART_BIT, Place, block, shown
+from uneven_sum.client.differing.reading import CONTINUED, INTEGER, PART_BIT, Blocks, Place, shown
 from uneven_sum.client.differing.runs import first_line
 
 LINES = [f"x = {n}" for n in range(50)]
@@ -34,7 +34,7 @@ def comparer(relative: float = 0.0, absolute: float = 0.0, **_: object) -> Compa
 
 def feed(of: Comparer, side: int, records: list[tuple[int, float]], part: int = 0) -> None:
     pairs = array("d", [x for line, value in records for x in (line | part << PART_BIT, value)])
-    of.take(side, block(struct.pack("<I", len(records)) + pairs.tobytes()))
+    of.take(side, Blocks().read(struct.pack("<I", len(records)) + pairs.tobytes()))
 
 
 def compared(a: list[tuple[int, float]], b: list[tuple[int, float]], **tolerances: float) -> Comparer:

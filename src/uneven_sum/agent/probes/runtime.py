@@ -372,6 +372,7 @@ PROBES = _Probes(
     id=id,
     float=float,
     int=int,
+    bool=bool,
     numbers=numbers,
     run_text=run_texts.prepared,
     slice=slice,

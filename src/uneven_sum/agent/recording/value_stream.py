@@ -2,7 +2,8 @@
 
 The stream is a sequence of frames: a kind (`P` a place as JSON, `R` records, `E` the end), a length (u32,
 little-endian), and the data.  Records: their number n (u32), n times the place with the part (the part above PART_BIT;
-bit 31: a value goes on) and the value, both as float64.  A place is told before its first record, and a text (`T`,
+bit 31: a value goes on) and the value, both as float64; after a record of the part TERM, whose value is a result, comes
+one of its two operands.  Places are told before their first records, also those that never have one, and a text (`T`,
 JSON) before its number is.  Blocks hold the same number of records in every run.
 """
 
@@ -29,11 +30,21 @@ FULL = 2 * BLOCK
 PART_BIT = 24  # places below, parts of a value above
 MASK = (1 << PART_BIT) - 1
 CONTINUED = 0x80  # a further record of the value that the one before began
-FLOAT, INTEGER, CONSTANT, IMAGINARY, TEXT, KIND, LENGTH, SUM, LOWEST, HIGHEST, BAD, CELL, LEFT, RIGHT = range(14)
+FLOAT, INTEGER, CONSTANT, IMAGINARY, TEXT, KIND, LENGTH, SUM, LOWEST, HIGHEST, BAD, CELL, LEFT, RIGHT, TERM = range(15)
 EXACT = 2**53
 ELEMENTS = 8  # of a list, dict or array that are told
 COLUMNS = 20  # of a frame
 DEEP = 3
+ROLES = {
+    "value",
+    "return",
+    "yield",
+    "test",
+    "result",
+    "augmented",
+    "audit",
+    "running",
+}  # of sites whose values are told
 TEXTS = 5_000  # that are told in full, up to so many characters each:
 SHOWN = 80
 ADDRESS = re.compile(r"0x[0-9a-fA-F]+")
@@ -49,18 +60,25 @@ class ValueStream:
         self.sock.set_inheritable(False)
         self.pending: list[float] = []  # place, value, place, …; both come as one, so that threads do not mix them
         self.lock = threading.Lock()
-        self.known: set[int] = set()
+        self.told = 0  # sites
         self.texts: set[float] = set()
         self.further = 0
         self.gone = False
 
-    def probe(self) -> Callable[[Any, int], Any]:
+    def probes(self) -> dict[str, Any]:
+        """The functions by their marks."""
+        return {
+            **{"stream": self._probe(), "stream_add": self.pending.extend, "stream_pending": self.pending},
+            **{"stream_flush": self.flush, "stream_length": len, "stream_most": FULL},
+        }
+
+    def _probe(self) -> Callable[..., Any]:
         """`‹stream›(value, site)`: tells the value and gives it back."""
         pending, add = self.pending, self.pending.extend
         other, flush = self._other, self.flush
         constant, integer = CONSTANT << PART_BIT, INTEGER << PART_BIT
 
-        def stream(value: Any, site: int) -> Any:
+        def stream(value: Any, site: int, _: None = None) -> Any:
             kind = type(value)
             if kind is float:
                 add((site, value))
@@ -76,8 +94,7 @@ class ValueStream:
 
         return stream
 
-    def _new(self, site: int) -> None:
-        self.known.add(site)
+    def _tell_place(self, site: int) -> None:
         of = sites[site]
         line, column, last, end = of.expression or of.statement
         told = {
@@ -109,7 +126,12 @@ class ValueStream:
         if not _is_numeric(result):
             return
         self.further = 0
-        tell_value(result, site, self._tell, 0)
+        np = nonfinite.module("numpy")
+        if np is not None and type(result) is np.ndarray:
+            for number in _numbers_of(result):
+                self._tell(site, CELL, number)
+        else:
+            tell_value(result, site, self._tell, 0)
         for part, operand in zip((LEFT, RIGHT), operands):
             for number in _numbers_of(operand):
                 self._tell(site, part, number)
@@ -147,8 +169,10 @@ class ValueStream:
     def _block(self, count: int) -> None:
         taken = self.pending[:count]
         del self.pending[:count]
-        for site in sorted({int(place) & MASK for place in set(taken[::2])} - self.known):
-            self._new(site)
+        while self.told < len(sites):
+            if sites[self.told].role in ROLES:
+                self._tell_place(self.told)
+            self.told += 1
         self._send(b"R", struct.pack("<I", count // 2) + array("d", taken).tobytes())
 
     def _send(self, kind: bytes, data: bytes) -> None:

@@ -21,7 +21,7 @@ import ast
 
 from ..source.sites import callee
 from ..source.source_file import position
-from .expressions import Expressions
+from .expressions import STREAMED_TERM, Expressions
 
 OPERATORS = {
     **{ast.Add: "add", ast.Sub: "sub", ast.Mult: "mul", ast.Div: "truediv", ast.FloorDiv: "floordiv", ast.Mod: "mod"},
@@ -64,6 +64,9 @@ class AuditProbes(Expressions):
         if name is None or not self._wants(name):
             return node
         role = "audit"
+        if self.options.results:
+            term = ast.Constant(self.sites.add(self.file, self.at, position(node), role) | STREAMED_TERM)
+            return self._here(self._probe(f"audit_{name}", node.left, node.right, term), node)
         if name in ("add", "sub") and self.running:
             sides = (node.left, node.right) if name == "add" else (node.left,)
             if any(
@@ -81,6 +84,7 @@ class AuditProbes(Expressions):
         if name is None or not self._wants(name):
             return None
         site = self.sites.add(self.file, self.at, position(s), "running" if name in ("add", "sub") else "audit")
+        site |= STREAMED_TERM if self.options.results else 0
         mark = "_running" if name in ("add", "sub") else ""
         return self._here(self._probe(f"audit_i{name}{mark}", target, right, ast.Constant(site)), s)
 
@@ -91,6 +95,7 @@ class AuditProbes(Expressions):
             return None
         role = "running" if name in ("add", "sub") else "audit"
         where, op_site = position(place), self.sites.add(self.file, self.at, position(s), role)
+        op_site |= STREAMED_TERM if self.options.results else 0
         if isinstance(place, ast.Subscript):
             owner, index = self.inside(place.value), self.index_of(self.inside(place.slice))
             taken = self._probe("audit_take", owner, index)
@@ -121,6 +126,8 @@ class AuditProbes(Expressions):
     def audited_call(self, node: ast.Call, name: str) -> ast.expr:
         wanted = self._wants("call:" + name) or (name and self._wants("call:*"))
         if not wanted or name in SEES_CALLER:
+            return node
+        if self.options.results and isinstance(node.func, ast.Name) and name in self.file.own_functions:
             return node
         site = self._site("audit", node)
         return self._here(ast.Call(ast.Constant("\0us:audit_call"), [node.func, site, *node.args], node.keywords), node)

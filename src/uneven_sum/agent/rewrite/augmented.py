@@ -30,6 +30,8 @@ class Augmented(RecordingProbes):
             s.target = self.inside(s.target)  # type: ignore[assignment]  # a target stays one
             s.value = self.inside(s.value)
             return [s]
+        if self.options.stream and not self.options.checks and isinstance(s.target, ast.Name):
+            return self._told(s, s.target)
         lossless = isinstance(s.op, (ast.Add, ast.Sub, ast.Mult))
         if isinstance(s.target, ast.Name):
             return self._aug_name(s, s.target.id, lossless)
@@ -47,6 +49,20 @@ class Augmented(RecordingProbes):
         if self.temps:
             return self._here(self._inline(None, site), s)
         return self._here(self._probe("check", value, ast.Constant(None), site), s)
+
+    def _told(self, s: ast.AugAssign, target: ast.Name) -> list[ast.stmt]:
+        """`x += e` as it is, and then its result told to the stream."""
+        site = self._site("augmented", s.value)
+        s.value = self.inside(s.value)
+
+        def name() -> ast.expr:
+            return self._load(target.id)
+
+        told: ast.expr = self._probe("stream", name(), site)
+        if self.temps and self.in_line:
+            added = self._probe("stream_add", ast.Tuple([ast.Constant(site.value), name()], ast.Load()))
+            told = ast.IfExp(self._type_is(name(), "float"), added, told)
+        return [s, self._here(ast.Expr(told), s)]
 
     def _aug_name(self, s: ast.AugAssign, name: str, lossless: bool) -> list[ast.stmt]:
         """`x += e` on numbers runs on a copy; on all else in place, as it would, and is looked at after."""

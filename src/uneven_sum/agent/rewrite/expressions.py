@@ -46,9 +46,13 @@ def _is_text(node: ast.AST) -> bool:
 
 LITERAL = {ast.Constant}
 STREAMED = {"value", "return", "yield", "test", "result"}  # roles of values that a stream tells
-# Calls that print or write what they are given; those of `to_…` write what they are a method of.
+# Calls that print, write or draw what they are given; those of `to_…` write what they are a method of.
 PRINTING = {"print", "write", "writelines", "writerow", "writerows", "savetxt", "save", "savez", "dump", "dumps", "log"}
 PRINTING |= {"info", "debug", "warning", "echo", "to_csv", "to_json", "to_parquet", "to_excel", "to_string", "tofile"}
+PRINTING |= {"plot", "scatter", "imshow", "hist", "bar", "contour", "contourf", "semilogx", "semilogy", "loglog"}
+PRINTING |= {"pcolormesh", "errorbar", "fill_between", "step"}
+# The parts of a truth value and of a term: see `recording/value_stream.py`.
+STREAMED_TEST, STREAMED_TERM = 2 << 24, 14 << 24
 MANY_DIGITS = 12
 LARGE = 10_000  # lines of a file from which on checks are calls: its start would take too long otherwise
 PLACE = ("lineno", "col_offset", "end_lineno", "end_col_offset")
@@ -106,6 +110,7 @@ class Expressions:
         self.temps = False  # whether temporaries may be used here
         self.in_line = len(file.lines) < LARGE
         self.absorbing = 0
+        self.calls = True  # the function around calls something
         self.at: Position = (0, 0, 0, 0)
         self.range_is_builtin = True
 
@@ -213,8 +218,7 @@ class Expressions:
                 return self.inside(node)
             if self.options.results and role != "result" and isinstance(node, ast.BinOp):
                 return self.inside(node)  # the operator tells its result itself
-            site = ast.Constant(self.sites.add(self.file, self.at, position(node), role))
-            return self._here(self._probe("stream", self.inside(node), site), node)
+            return self._streamed(self.inside(node), node, role)
         wanted = self.options.checks and not self.absorbing and self._worth_a_look(node, role)
         if not wanted:
             return self.inside(node)
@@ -226,6 +230,22 @@ class Expressions:
         call = at(self._probe("check", node, at(ast.Constant(None), node), at(site, node)), node)
         at(call.func, node)
         return call
+
+    def _streamed(self, made: ast.expr, node: ast.expr, role: str) -> ast.expr:
+        """What the expression `node` has become, told to the stream; floats and truth values in line."""
+        number = self.sites.add(self.file, self.at, position(node), role)
+        site = ast.Constant(number)
+        # Loops send what is full, and so do values that are told by a call: a function may call itself without end.
+        short = role in ("value", "test") or (role == "return" and not self.calls)
+        if not (self.temps and self.in_line and short):
+            return self._here(self._probe("stream", made, site), node)
+        kind, key = ("float", number) if role != "test" else ("bool", number | STREAMED_TEST)
+        test = self._type_is(ast.NamedExpr(self._store(VALUE), made), kind)
+        told = self._probe("stream_add", ast.Tuple([ast.Constant(key), self._load(VALUE)], ast.Load()))
+        emptied = ast.NamedExpr(self._store(VALUE), ast.Constant(None))
+        other = self._probe("stream", self._load(VALUE), site, emptied)
+        known = ast.BoolOp(ast.Or(), [told, self._load(VALUE)])  # what tells gives None
+        return self._here(ast.IfExp(test, known, other), node)
 
     def _worth_a_look(self, node: ast.expr, role: str) -> bool:
         if produces(node):

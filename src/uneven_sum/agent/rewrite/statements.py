@@ -32,6 +32,7 @@ from __future__ import annotations
 
 import ast
 
+from ..core.markers import MARK
 from ..lookouts.lookout import Plan
 from ..recording import coverage
 from ..source.call_lists import SEES_FRAME
@@ -282,6 +283,11 @@ class Rewriter(Augmented):
             mark = [self._here(self._marked(number), first_line(text[0]))]
         else:
             mark = []
+        if self.options.stream and self.temps:
+            waiting = self._probe("stream_length", ast.Constant(MARK + "stream_pending"))
+            full = ast.Compare(waiting, [ast.GtE()], [ast.Constant(MARK + "stream_most")])
+            flush = ast.Expr(ast.BoolOp(ast.And(), [full, self._probe("stream_flush")]))
+            mark.append(self._here(flush, first_line(text[0])))
         s.body = [*mark, *self._pass_begins(s), *self.body(s.body)]
         if recorder is not None:
             self.recording.pop()
@@ -353,6 +359,7 @@ class Rewriter(Augmented):
         if s.lineno in self.lines:  # the line of the `def`: its first statement
             self.lines.setdefault(begin.lineno, []).extend(self.lines.pop(s.lineno))
         first, last = begin, s.body[-1]
+        outer_calls, self.calls = self.calls, any(isinstance(n, ast.Call) for n in ast.walk(s))
         recorder = self.recorder_of(s)
         self.last |= {id(one) for one in last_statements(s.body)}
         with self.scope(s), self.no_recording():
@@ -363,6 +370,7 @@ class Rewriter(Augmented):
             if recorder is not None:
                 rest = self.recorded_calls(rest or [self._here(ast.Pass(), first_line(last))], recorder, s)
             s.body = [*body[:start], *rest]
+        self.calls = outer_calls
         self.temps, self.absorbing = outer
         return [s]
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import itertools
-import math
 import random
 from collections.abc import Callable
 from typing import Any
@@ -14,6 +13,8 @@ from .exactness import ERRORS
 BLOCK = 1 << 14  # cells
 SAMPLE = 61  # every so many-th cell of a block is looked at first
 SIGNS = 65_521
+ULP, ULP_SINGLE = 1.2e-16, 6.4e-8
+LARGE = 1_000_000  # cells from which on the first block speaks for all
 DEEP = 2
 
 
@@ -22,15 +23,16 @@ class Mover:
 
     def __init__(self, seed: int) -> None:
         self.random = random.Random(seed)
-        toward = [math.inf if self.random.getrandbits(1) else -math.inf for _ in range(SIGNS)]
-        self.toward: Callable[[], float] = itertools.cycle(toward).__next__
+        # Times a float this is about one unit in its last place: the sum is a neighbour of it.
+        signs = [ULP if self.random.getrandbits(1) else -ULP for _ in range(SIGNS)]
+        self.ulp: Callable[[], float] = itertools.cycle(signs).__next__
         self._constants: dict[float, float] = {}
         self._bytes = self.random.randbytes(4 * BLOCK)
-        self._signs: dict[int, Any] = {}  # by bytes of a cell: +1 and -1
+        self._signs: dict[int, Any] = {}  # by bytes of a cell: ULP and -ULP
 
     def number(self, value: float) -> float:
         """A finite float, moved."""
-        return math.nextafter(value, self.toward()) if value - value == 0 and value else value
+        return value + value * self.ulp() if value - value == 0 else value
 
     def constant(self, value: float) -> float:
         """A constant of the text that has many digits: in one run it is moved alike wherever it stands."""
@@ -107,9 +109,7 @@ class Mover:
             return
         with np.errstate(all="ignore"):
             for part in self._parts(np, cells):
-                wanted = (part != 0) if whole else part != np.rint(part)
-                wanted &= part - part == 0
-                self._move(np, part, wanted)
+                self._move(np, part, None if whole else part != np.rint(part))
 
     def arithmetic(self, np: Any, name: str, a: Any, b: Any, result: Any) -> None:
         """Move the inexact cells of an array that an operator has made; in place."""
@@ -122,15 +122,18 @@ class Mover:
             np.errstate(all="ignore"),
             np.nditer([a, b, result], flags, use, op_dtypes=kinds, casting="same_kind", buffersize=BLOCK) as blocks,
         ):
+            all_alike = None
             for x, y, z in blocks:
-                sample = np.abs(errors(np, x[::SAMPLE], y[::SAMPLE], z[::SAMPLE])) > 0
-                if sample.sum() * 8 > len(sample) > 8:  # as good as all: only whole numbers are spared
-                    wanted = z != np.rint(z)
-                    wanted &= z - z == 0
+                if all_alike is None or result.size <= LARGE:
+                    sample = slice(None, None, SAMPLE)
+                    found = np.abs(errors(np, x[sample], y[sample], z[sample])) > 0
+                    # As good as all are inexact: then only whole numbers are spared.
+                    all_alike = len(found) > 8 and found.sum() * 8 > len(found)
+                if all_alike:
+                    some_whole = (z[::SAMPLE] == np.rint(z[::SAMPLE])).any()
+                    self._move(np, z, z != np.rint(z) if some_whole else None)
                 else:
-                    wanted = np.abs(errors(np, x, y, z)) > 0  # not where it is nan: at infinities
-                    wanted &= z != 0
-                self._move(np, z, wanted)
+                    self._move(np, z, np.abs(errors(np, x, y, z)) > 0)  # not where it is nan, at infinities
 
     def _parts(self, np: Any, cells: Any) -> Any:
         if not cells.ndim:
@@ -144,10 +147,21 @@ class Mover:
             yield flat[start : start + BLOCK]
 
     def _move(self, np: Any, part: Any, wanted: Any) -> None:
+        """Add one unit in the last place, up or down, to each cell, or to those wanted; infinities stay."""
         size = part.dtype.itemsize
         if size not in self._signs:
-            signs = (np.frombuffer(self._bytes, np.uint8) & 1).astype(f"i{size}") * 2 - 1
-            self._signs[size] = signs.astype(f"i{size}")
+            signs = (np.frombuffer(self._bytes, np.uint8) & 1).astype(part.dtype) * 2 - 1
+            self._signs[size] = signs * part.dtype.type(ULP if size == 8 else ULP_SINGLE)
         start = self.random.randrange(3 * BLOCK)
-        bits = part.view(f"i{size}")
-        bits += self._signs[size][start : start + len(part)] * wanted
+        change = part * self._signs[size][start : start + len(part)]
+        if wanted is not None:
+            change *= wanted
+        if not np.isfinite(np.dot(change, self._ones(np, change))):
+            change[~np.isfinite(change)] = 0
+        part += change
+
+    def _ones(self, np: Any, like: Any) -> Any:
+        key = -like.dtype.itemsize
+        if key not in self._signs:
+            self._signs[key] = np.ones(BLOCK, like.dtype)
+        return self._signs[key][: len(like)]

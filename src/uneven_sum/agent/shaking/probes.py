@@ -1,27 +1,26 @@
 """What the rewritten code of a shaken run calls: each operator and library call is done, its result moved where it is
 inexact, and told to the stream with its operands.
 
-They stand in the places of an audit's probes: see `rewrite/audit_probes.py`.
+They stand in the places of an audit's probes: see `rewrite/audit_probes.py`.  The number of a site has the part TERM
+of a record in it, which tells a result with its operands.
 """
 
 from __future__ import annotations
 
-import math
 import operator
 import types
 from collections.abc import Callable
 from typing import Any
 
 from ..core import run_state, signal_masking
-from ..recording.value_stream import FULL, LEFT, PART_BIT, RIGHT, ValueStream
+from ..recording.value_stream import FULL, MASK, ValueStream
 from ..values import nonfinite
-from .exactness import inexact_power, inexact_product, inexact_quotient, inexact_sum
+from .exactness import SPLIT, inexact_power, inexact_product, inexact_quotient, inexact_sum
 from .library import INPUTS, LEFT_ALONE, SUM, is_exact_sum, moved_of
 from .moving import Mover
 
 OPERATORS = ("add", "sub", "mul", "truediv", "floordiv", "mod", "pow", "matmul")
 WANTED = frozenset({*OPERATORS, "call:*"})
-AT_LEFT, AT_RIGHT = LEFT << PART_BIT | 0x80 << PART_BIT, RIGHT << PART_BIT | 0x80 << PART_BIT
 KNOWN = 5_000  # functions whose kind is remembered
 Probe = Callable[[Any, Any, int], Any]
 PLAIN = {"add": inexact_sum, "mul": inexact_product, "truediv": inexact_quotient, "pow": inexact_power}
@@ -44,57 +43,124 @@ def of(stream: ValueStream, seed: int) -> dict[str, Any]:
     return found
 
 
-# -- plain numbers -----------------------------------------------------------------------------------------
+# -- plain numbers: the hottest path, so each operator has a function of its own -------------------------------
 
 
 def _operator(stream: ValueStream, mover: Mover | None, name: str, do: Any, others: Callable[..., Any]) -> Probe:
-    """The hottest path of a shaken run: one of four functions."""
+    made = None
+    if mover is not None:
+        of_name = {"add": _added, "sub": _subtracted, "mul": _multiplied, "truediv": _divided, "pow": _raised}.get(name)
+        made = of_name(stream, mover, others) if of_name is not None else None
+    return made or _unmoved(stream, do, others)
+
+
+def _unmoved(stream: ValueStream, do: Any, others: Callable[..., Any]) -> Probe:
     pending, add, flush = stream.pending, stream.pending.extend, stream.flush
-    if mover is None or name in ("floordiv", "mod", "matmul"):
 
-        def plain(a: Any, b: Any, site: int) -> Any:
-            result = do(a, b)
-            if type(result) is float and type(b) is float and (type(a) is float or type(a) is int):
-                add((site, result, site | AT_LEFT, a, site | AT_RIGHT, b))
-                if len(pending) >= FULL:
-                    flush()
-                return result
-            return others(a, b, result, site)
-
-        return plain
-    toward, nextafter = mover.toward, math.nextafter
-    if name in ("add", "sub"):
-        minus = name == "sub"
-
-        def added(a: Any, b: Any, site: int) -> Any:
-            result = do(a, b)
-            if type(result) is float and type(b) is float and (type(a) is float or type(a) is int):
-                seen = result - a
-                if ((a - (result - seen)) - (b + seen) if minus else (a - (result - seen)) + (b - seen)) and (
-                    result - result == 0
-                ):
-                    result = nextafter(result, toward())
-                add((site, result, site | AT_LEFT, a, site | AT_RIGHT, b))
-                if len(pending) >= FULL:
-                    flush()
-                return result
-            return others(a, b, result, site)
-
-        return added
-    inexact = PLAIN[name]
-
-    def made(a: Any, b: Any, site: int) -> Any:
+    def plain(a: Any, b: Any, site: int) -> Any:
         result = do(a, b)
-        if type(result) is float and type(b) is float and (type(a) is float or type(a) is int):
-            if result - result == 0 and result and inexact(a, b, result):
-                result = nextafter(result, toward())
-            add((site, result, site | AT_LEFT, a, site | AT_RIGHT, b))
+        if type(b) is float and (type(a) is float or type(a) is int) and type(result) is float:
+            add((site, result, a, b))
             if len(pending) >= FULL:
                 flush()
             return result
         return others(a, b, result, site)
 
-    return made
+    return plain
+
+
+def _added(stream: ValueStream, mover: Mover, others: Callable[..., Any]) -> Probe:
+    pending, add, flush, ulp = stream.pending, stream.pending.extend, stream.flush, mover.ulp
+
+    def added(a: Any, b: Any, site: int) -> Any:
+        result = a + b
+        if type(b) is float and (type(a) is float or type(a) is int):
+            seen = result - a
+            error = (a - (result - seen)) + (b - seen)  # as `inexact_sum`
+            if error > 0 or error < 0:  # not where it is nan, at infinities
+                result += result * ulp()
+            add((site, result, a, b))
+            if len(pending) >= FULL:
+                flush()
+            return result
+        return others(a, b, result, site)
+
+    return added
+
+
+def _subtracted(stream: ValueStream, mover: Mover, others: Callable[..., Any]) -> Probe:
+    pending, add, flush, ulp = stream.pending, stream.pending.extend, stream.flush, mover.ulp
+
+    def subtracted(a: Any, b: Any, site: int) -> Any:
+        result = a - b
+        if type(b) is float and (type(a) is float or type(a) is int):
+            seen = result - a
+            error = (a - (result - seen)) - (b + seen)
+            if error > 0 or error < 0:
+                result += result * ulp()
+            add((site, result, a, b))
+            if len(pending) >= FULL:
+                flush()
+            return result
+        return others(a, b, result, site)
+
+    return subtracted
+
+
+def _multiplied(stream: ValueStream, mover: Mover, others: Callable[..., Any]) -> Probe:
+    pending, add, flush, ulp = stream.pending, stream.pending.extend, stream.flush, mover.ulp
+
+    def multiplied(a: Any, b: Any, site: int) -> Any:
+        result = a * b
+        if type(b) is float and (type(a) is float or type(a) is int):
+            c = SPLIT * a
+            a_low = a - (c - (c - a))
+            c = SPLIT * b
+            b_low = b - (c - (c - b))
+            if a_low or b_low:  # else both are short, and the product exact
+                if result - result == 0 and ((a_low and b_low) or inexact_product(a, b, result)):
+                    result += result * ulp()
+            add((site, result, a, b))
+            if len(pending) >= FULL:
+                flush()
+            return result
+        return others(a, b, result, site)
+
+    return multiplied
+
+
+def _divided(stream: ValueStream, mover: Mover, others: Callable[..., Any]) -> Probe:
+    pending, add, flush, ulp = stream.pending, stream.pending.extend, stream.flush, mover.ulp
+
+    def divided(a: Any, b: Any, site: int) -> Any:
+        result = a / b
+        if type(b) is float and (type(a) is float or type(a) is int):
+            if result - result == 0 and inexact_quotient(a, b, result):
+                result += result * ulp()
+            add((site, result, a, b))
+            if len(pending) >= FULL:
+                flush()
+            return result
+        return others(a, b, result, site)
+
+    return divided
+
+
+def _raised(stream: ValueStream, mover: Mover, others: Callable[..., Any]) -> Probe:
+    pending, add, flush, ulp = stream.pending, stream.pending.extend, stream.flush, mover.ulp
+
+    def raised(a: Any, b: Any, site: int) -> Any:
+        result = a**b
+        if type(result) is float and type(a) is float:
+            if result - result == 0 and inexact_power(a, b, result):
+                result += result * ulp()
+            add((site, result, a, b))
+            if len(pending) >= FULL:
+                flush()
+            return result
+        return others(a, b, result, site)
+
+    return raised
 
 
 def _others(stream: ValueStream, mover: Mover | None, name: str) -> Callable[..., Any]:
@@ -109,7 +175,7 @@ def _others(stream: ValueStream, mover: Mover | None, name: str) -> Callable[...
         try:
             if mover is not None and name not in ("floordiv", "mod"):
                 result = moved(before if before is not None else a, b, result)
-            stream.tell_term(site, result, (a if before is None else before, b))
+            stream.tell_term(site & MASK, result, (a if before is None else before, b))
         except Exception as e:
             if signal_masking.is_the_scripts(e):
                 raise
@@ -216,7 +282,7 @@ def _call(stream: ValueStream, mover: Mover | None) -> Callable[..., Any]:
         try:
             if mover is not None and "out" not in named and not (what is SUM and is_exact_sum(inputs)):
                 result = mover.result(result)
-            stream.tell_term(site, result, inputs[:2])
+            stream.tell_term(site & MASK, result, inputs[:2])
         except Exception as e:
             if signal_masking.is_the_scripts(e):
                 raise

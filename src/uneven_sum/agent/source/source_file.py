@@ -70,6 +70,7 @@ class SourceFile:
         self.data = data
         self._tree: ast.Module | None = None
         self._statements: list[Statement] | None = None
+        self._own_functions: frozenset[str] | None = None
         self._tops: list[tuple[int, int]] | None = None  # first line, and number, of each top-level statement
         self._by_position: dict[Position, list[ast.AST]] | None = None
         self._statement_of: dict[Position, Statement] = {}
@@ -103,6 +104,14 @@ class SourceFile:
             with run_state.no_collection():
                 self._tree = ast.parse(self.data, self.path)
         return self._tree
+
+    @property
+    def own_functions(self) -> frozenset[str]:
+        """The names of functions and classes that the file defines."""
+        if self._own_functions is None:
+            kinds = (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef)
+            self._own_functions = frozenset(n.name for n in ast.walk(self.tree) if isinstance(n, kinds))
+        return self._own_functions
 
     @property
     def statements(self) -> list[Statement]:

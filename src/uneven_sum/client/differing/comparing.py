@@ -69,6 +69,7 @@ class Comparer:
         self.largest: Difference | None = None
         self.first_path: Difference | None = None
         self.records = self.differing = self.partings = 0
+        self.left_out: set[int] = set()  # places of the first side whose values were told and left out
         self.lost = False  # their paths do not meet again
         self.course: dict[int, tuple[float, int]] = {}  # by number: largest relative difference, how many
 
@@ -84,10 +85,18 @@ class Comparer:
         numbers = of.table[block.keys & MASK]
         kept = numbers >= 0
         whole = bool(kept.all())
+        if side == 0 and not whole:
+            self.left_out.update(np.unique(block.keys[~kept] & MASK).tolist())
         parts = (block.keys >> PART_BIT).astype(np.uint8)
         of.numbers = np.concatenate([of.numbers, numbers if whole else numbers[kept]])
         of.parts = np.concatenate([of.parts, parts if whole else parts[kept]])
         of.values = np.concatenate([of.values, block.values if whole else block.values[kept]])
+
+    @property
+    def places(self) -> int:
+        """How many places were met."""
+        a, b = (np.flatnonzero(side.times) for side in self.sides)
+        return len(np.union1d(a, b))
 
     def waiting(self) -> tuple[int, int]:
         """Records of each side that are not compared yet."""

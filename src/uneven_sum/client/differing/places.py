@@ -37,6 +37,7 @@ class Text:
     path: str
     lines: list[str] = field(default_factory=list)
     tree: ast.Module | None = None
+    nodes: dict[tuple[int, int, int, int], ast.AST] | None = None  # by first line and column, last line and column
     sources: dict[tuple[int, str], dict[str, str]] = field(default_factory=dict)  # by scope: see `_sources_of_names`
 
     @classmethod
@@ -47,6 +48,16 @@ class Text:
             return cls(path, data.decode("utf-8", "replace").splitlines(), ast.parse(data))
         except (OSError, SyntaxError, ValueError):
             return cls(path)
+
+    def node(self, place: Place) -> ast.AST | None:
+        """The outermost expression or statement that a place stands for."""
+        if self.nodes is None:
+            self.nodes = {}
+            for node in ast.walk(self.tree) if self.tree is not None else ():
+                if isinstance(node, (ast.expr, ast.stmt)) and not isinstance(node, ast.Expr):
+                    at = (node.lineno, node.col_offset, node.end_lineno or 0, node.end_col_offset or 0)
+                    self.nodes.setdefault(at, node)
+        return self.nodes.get((place.line, place.column, place.last, place.end))
 
     def scopes_at(self, line: int) -> list[ast.AST]:
         """The functions around a line, innermost first, and the module."""
@@ -177,14 +188,8 @@ def _is_set_of(node: ast.AST) -> str:
 def _node(text: Text, place: Place) -> list[ast.AST]:
     if text.tree is None:
         return []
-    for node in ast.walk(text.tree):
-        if (
-            getattr(node, "lineno", 0) == place.line
-            and node.col_offset == place.column  # type: ignore[attr-defined]  # it has a line, so a place
-            and (node.end_lineno, node.end_col_offset) == (place.last, place.end)  # type: ignore[attr-defined]
-        ):
-            return list(ast.walk(node))
-    return []
+    found = text.node(place)
+    return list(ast.walk(found)) if found is not None else []
 
 
 def _name(node: ast.AST) -> str:

@@ -11,7 +11,7 @@ import numpy as np
 
 PART_BIT = 24
 CONTINUED = 0x80  # a further record of the value that the one before began
-FLOAT, INTEGER, CONSTANT, IMAGINARY, TEXT, KIND, LENGTH, SUM, LOWEST, HIGHEST, BAD, CELL, LEFT, RIGHT = range(14)
+FLOAT, INTEGER, CONSTANT, IMAGINARY, TEXT, KIND, LENGTH, SUM, LOWEST, HIGHEST, BAD, CELL, LEFT, RIGHT, TERM = range(15)
 NUMBERS = (
     FLOAT,
     INTEGER,
@@ -47,11 +47,10 @@ class Place(msgspec.Struct):
 
 @dataclass
 class Block:
-    """Records: place and part, value, each of length n; `data`: as they came."""
+    """Records: place and part, value, each of length n."""
 
     keys: np.ndarray  # uint32
     values: np.ndarray  # float64
-    data: bytes
 
 
 class Broken(Exception):
@@ -68,12 +67,47 @@ async def frames(reader: asyncio.StreamReader) -> tuple[bytes, bytes] | None:
         return None
 
 
-def block(data: bytes) -> Block:
-    (count,) = struct.unpack_from("<I", data)
-    if len(data) != 4 + 16 * count:
-        raise Broken(f"A block of {count} records has {len(data)} bytes.")
-    pairs = np.frombuffer(data, np.float64, 2 * count, 4)
-    return Block(pairs[::2].astype(np.uint32), pairs[1::2], data)
+class Blocks:
+    """The blocks of one stream.  One may end within a term: its begin waits for the next."""
+
+    def __init__(self) -> None:
+        self._rest = np.empty(0)
+
+    def read(self, data: bytes) -> Block:
+        (count,) = struct.unpack_from("<I", data)
+        if len(data) != 4 + 16 * count:
+            raise Broken(f"A block of {count} records has {len(data)} bytes.")
+        pairs = np.frombuffer(data, np.float64, 2 * count, 4)
+        if len(self._rest):
+            pairs, self._rest = np.concatenate([self._rest, pairs]), self._rest[:0]
+        keys, values = pairs[::2], pairs[1::2]
+        begins = (keys >= TERM << PART_BIT) & (keys < TERM + 1 << PART_BIT)
+        if not begins.any():
+            return Block(keys.astype(np.uint32), values)
+        # The operand of a term may look like the begin of one: of several in a row every other is one.
+        at = np.arange(len(keys))
+        first = np.maximum.accumulate(np.where(begins & ~np.r_[False, begins[:-1]], at, 0))
+        begins &= (at - first) % 2 == 0
+        if begins[-1]:
+            self._rest = pairs[-2:].copy()
+            keys, values, begins = keys[:-1], values[:-1], begins[:-1]
+        return _with_operands(keys, values, begins)
+
+
+def _with_operands(keys: np.ndarray, values: np.ndarray, begins: np.ndarray) -> Block:
+    """Three records of each term: its result, and what goes on as the left and the right operand."""
+    operands = np.r_[False, begins[:-1]]
+    ends = np.cumsum(1 + operands)  # rows, by the end of each pair
+    made_keys, made = np.empty(int(ends[-1]), np.uint32), np.empty(int(ends[-1]))
+    plain = ~operands
+    numbers = np.where(plain, keys, 0.0).astype(np.uint32)
+    numbers[begins] &= (1 << PART_BIT) - 1
+    made_keys[ends[plain] - 1], made[ends[plain] - 1] = numbers[plain], values[plain]
+    of = numbers[begins][: int(operands.sum())] | CONTINUED << PART_BIT
+    for back, part, given in ((2, LEFT, keys), (1, RIGHT, values)):
+        made_keys[ends[operands] - back] = of | part << PART_BIT
+        made[ends[operands] - back] = given[operands]
+    return Block(made_keys, made)
 
 
 def shown(part: int, value: float, texts: dict[float, str]) -> str:

@@ -20,7 +20,7 @@ from ..events import Ended, Exited, Output, Stopped
 from .comparing import Comparer, Difference
 from .folders import Folder, copied, of_revision
 from .places import Matching, Text, by_nature, random_source, set_source
-from .reading import Place, block, frames
+from .reading import Blocks, Place, frames
 
 AHEAD = 200_000  # records that one run may be ahead of the other
 Feed = tuple[Comparer, int]  # a comparer, and which of its sides
@@ -169,6 +169,7 @@ async def _one(
     come = asyncio.Event()
 
     async def read(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        blocks = Blocks()
         try:
             while (frame := await frames(reader)) is not None:
                 kind, data = frame
@@ -180,7 +181,7 @@ async def _one(
                     for comparer, _ in feeds:
                         comparer.texts[number] = text
                 elif kind == b"R":
-                    records = block(data)
+                    records = blocks.read(data)
                     for comparer, side in feeds:
                         await _in_step(side, comparer, meeting)
                         comparer.take(side, records)
@@ -277,7 +278,7 @@ def _why(found: Compared) -> str:
     """What the first difference comes from, where its text tells."""
     first = found.first
     if first is None:
-        left = bool(found.line is not None and found.comparer.matching.left_out)
+        left = bool(found.line is not None and found.comparer.left_out)
         return (
             "It may come from a value that is another in each run, such as the time: these are left out."
             if left

@@ -38,14 +38,7 @@ class Ways:
 
     def node_at(self, place: Place) -> ast.AST | None:
         """The expression, or the augmented assignment, that a place stands for."""
-        wanted = (place.line, place.column, place.last, place.end)
-        if self.text.tree is None:
-            return None
-        for node in ast.walk(self.text.tree):
-            if isinstance(node, (ast.expr, ast.stmt)) and not isinstance(node, ast.Expr):
-                if (node.lineno, node.col_offset, node.end_lineno, node.end_col_offset) == wanted:
-                    return node
-        return None
+        return self.text.node(place)
 
     def made_from(self, start: ast.AST) -> set[int]:
         """The nodes, by id, that the value of a node may come from."""
