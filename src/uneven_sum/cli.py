@@ -6,7 +6,7 @@ import asyncio
 import contextlib
 import os
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Any, NoReturn
 
 import click
@@ -18,6 +18,7 @@ from .protocol.trips import PAUSES as CHOICES
 from .safe_text import visible
 
 if TYPE_CHECKING:
+    from .client.differing.runs import RunOf
     from .client.settings import Settings
 
 EXAMPLES = {
@@ -50,6 +51,13 @@ def _input_of(path: str | None) -> str | None:
             return f.read()
     except OSError as e:
         raise BadUse(f"{path} cannot be read: {e.strerror}.") from None
+
+
+def _ended(runs: Sequence[RunOf], bad: bool) -> int:
+    """The exit status of several runs: 130 where ctrl+c has ended them and nothing was found."""
+    from .client.differing.runs import STOPPED
+
+    return 1 if bad else 130 if any(run.ended == STOPPED for run in runs) else 0
 
 
 def fail(message: str) -> NoReturn:
@@ -211,6 +219,7 @@ def run(script: str, args: tuple[str, ...], theme: str | None, no_return_points:
 @pause_options
 @click.option("--all", "everything", is_flag=True, help="Report every problem, not only the first.")
 @click.option("--audit", is_flag=True, help="Run to the end, and report finite results that cannot be trusted.")
+@click.option("--digits", is_flag=True, help="With --audit, also four runs with other last digits: which digits hold?")
 @click.option("--rules", metavar="LIST", help="With --audit, only these rules, separated by commas.")
 @click.option("--json", "json_", is_flag=True, help="Report as one JSON object on standard output.")
 @click.option(
@@ -227,6 +236,7 @@ def check(
     args: tuple[str, ...],
     everything: bool,
     audit: bool,
+    digits: bool,
     rules: str | None,
     json_: bool,
     passes: int,
@@ -240,6 +250,8 @@ def check(
     """
     from .check import as_json, as_report, as_text
     from .check import check as run_check
+    from .check.digits import with_digits
+    from .check.watching import watched
 
     launch = _launch(script, args, options)
     launch.go_on = everything
@@ -248,11 +260,15 @@ def check(
         launch.pause_on, launch.checks = set(), False
     elif rules is not None:
         raise BadUse("--rules is for --audit.")
+    elif digits:
+        raise BadUse("--digits is for --audit. uneven-sum digits has the digits alone.")
     launch.output_to_stderr = json_
     launch.passes = passes if json_ or report else 0
     if report is not None and not os.path.isdir(os.path.dirname(os.path.abspath(report))):
         raise BadUse(f"There is no folder {os.path.dirname(report)} to write {os.path.basename(report)} in.")
     outcome = endings.run(run_check(launch))
+    if digits and outcome.outcome != "died":
+        endings.run(watched(lambda watch: with_digits(launch, outcome, watch)))
     if report is not None:
         _write_report(as_report(launch, outcome), report, launch.name)
     if json_:
@@ -294,6 +310,7 @@ def differ(
     Exit status: 0 equal within the tolerances; 1 different; 2 bad use.
     """
     from .check.differences import as_json, as_report, as_text
+    from .check.watching import watched
     from .client.differing.launches import pair_of_launches
     from .client.differing.runs import compare
 
@@ -301,21 +318,25 @@ def differ(
     if report is not None and not os.path.isdir(os.path.dirname(os.path.abspath(report))):
         raise BadUse(f"There is no folder {os.path.dirname(report)} to write {os.path.basename(report)} in.")
     say = (lambda text: None) if json_ else (lambda text: click.echo(visible(text), err=True))
+    given = _input_of(stdin)
     found = endings.run(
-        compare(
-            launches,
-            options["relative"],
-            options["absolute"],
-            options["in_place"],
-            twice,
-            _input_of(stdin),
-            say,
+        watched(
+            lambda watch: compare(
+                launches,
+                options["relative"],
+                options["absolute"],
+                options["in_place"],
+                twice,
+                given,
+                say,
+                watch,
+            )
         )
     )
     if report is not None:
         _write_report(as_report(found), report, "two runs")
     click.echo(as_json(found) if json_ else as_text(found))
-    sys.exit(0 if found.equal else 1)
+    sys.exit(_ended([found.a, found.b], not found.equal))
 
 
 @cli.command(context_settings=SCRIPT_SETTINGS, epilog=examples("digits"))
@@ -338,13 +359,15 @@ def digits(
     Exit status: 0 no finding; 1 digits of a result are lost; 2 bad use.
     """
     from .check.digits import as_json, as_text
+    from .check.watching import watched
     from .client.digits.runs import digits as held
 
     launch = _launch(script, args, options)
     say = (lambda text: None) if json_ else (lambda text: click.echo(visible(text), err=True))
-    found = endings.run(held(launch, frozenset(result), in_place, _input_of(stdin), say))
+    given, named = _input_of(stdin), frozenset(result)
+    found = endings.run(watched(lambda watch: held(launch, named, in_place, given, say, watch)))
     click.echo(as_json(found) if json_ else as_text(found))
-    sys.exit(1 if any(not f.question for f in found.findings) else 0)
+    sys.exit(_ended(found.runs, any(not f.question for f in found.findings)))
 
 
 @cli.command(context_settings=SCRIPT_SETTINGS, epilog=examples("passes"))

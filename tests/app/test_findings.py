@@ -174,3 +174,41 @@ async def test_what_comes_from_a_finding_stands_under_it(script) -> None:
         assert entry.startswith("wrong         3") and "1 more comes from it: line 5" in entry
         assert "what comes from it\nline 5: shown * np.int32(3) wraps around" in text_of(screen, "#evidence-text")
         assert screen.query_one(Sheet).notes[5].text == "comes from line 3"
+
+
+async def test_the_digits_that_hold_stand_under_the_findings(script) -> None:
+    app = UnevenSum(None)
+    async with app.run_test(size=(140, 42)) as pilot:
+        screen = await audited(pilot, script("x = 0.4\nfor k in range(120):\n    x = 3.9 * x * (1 - x)\nprint(x)\n"))
+        assert rows(screen) == [] and "check digits" in str(screen.query_one(Keys).render())
+        await pilot.press("d")
+        await until(pilot, lambda: screen.state == "shaken")
+        assert "end run" in str(screen.query_one(Keys).render())
+        await until(pilot, lambda: screen.state == "done", 60)
+        shown = rows(screen)
+        assert shown[0].startswith("wrong         3  The digits of 1 - x are lost pass by pass")
+        assert (
+            shown[1].startswith("digits        4  x = 0.2090861692467031: 0.")
+            and "120 passes, lowest in pass" in shown[2]
+        )
+        assert "The worst result holds 0." in text_of(screen, "#said")
+        assert "digits that hold, by pass" in text_of(screen, "#evidence-text")
+        await pilot.press("down")
+        await until(pilot, lambda: screen.query_one(Sheet).at_line == 4)
+        assert "accept" not in str(screen.query_one(Keys).render())
+        await pilot.press("r")
+        await until(pilot, lambda: screen.state == "done" and rows(screen) == [], 60)
+
+
+async def test_shaken_runs_can_be_ended(script) -> None:
+    app = UnevenSum(None)
+    text = "import time\nx = 1e8 + 0.1\ny = x - 1e8\n"
+    async with app.run_test(size=(140, 42)) as pilot:
+        screen = await audited(pilot, script(text + "for k in range(300):\n    time.sleep(0.01)\nprint(y)\n"))
+        await pilot.press("d")
+        await until(pilot, lambda: screen.state == "shaken")
+        await pilot.press("x")
+        await until(pilot, lambda: screen.state == "done", 30)
+        assert "The runs were ended before the script was" in text_of(screen, "#said")
+        await pilot.press("escape")
+        await until(pilot, lambda: app.screen is app.desk)

@@ -7,6 +7,7 @@ import time
 from dataclasses import dataclass, field
 
 from ..client import Client, Ended, Exited, Found, Launch, Output, Stopped, Tripped, Unwatched, accepted
+from ..client.digits.runs import Digits
 from ..protocol import TRIPS, Facts, Finding
 
 
@@ -23,6 +24,7 @@ class Outcome:
     left: list[str] = field(default_factory=list)  # processes that the script has started to outlive it
     unwatched: list[Unwatched] = field(default_factory=list)  # what ran without probes
     findings: list[Finding] | None = None  # of an audit
+    digits: Digits | None = None  # of shaken runs
     notes: list[str] = field(default_factory=list)  # what it did not look at
 
     @property

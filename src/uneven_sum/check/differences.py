@@ -9,7 +9,7 @@ import msgspec
 
 from ..client import notes
 from ..client.differing.comparing import Difference, Met
-from ..client.differing.runs import Compared, RunOf
+from ..client.differing.runs import STOPPED, Compared, RunOf
 from ..protocol.names import shown
 from ..safe_text import visible, visible_json
 
@@ -107,7 +107,9 @@ def as_report(found: Compared) -> str:
 
 def _counts(found: Compared) -> str:
     comparer = found.comparer
-    out = "The two runs are equal: " if found.equal else ""
+    stopped = found.a.ended == STOPPED or found.b.ended == STOPPED
+    same = "No difference until you ended the runs: " if stopped else "The two runs are equal: "
+    out = same if found.equal else ""
     out += f"{comparer.records:,} values at {comparer.places:,} places compared"
     out += f", {comparer.differing:,} differ" if comparer.differing else ""
     left = len(comparer.left_out)

@@ -7,21 +7,40 @@ from typing import Any
 
 import msgspec
 
+from ..client import Launch, accepted
+from ..client.differing.runs import Watch
 from ..client.digits.findings import number
 from ..client.digits.held import Held
 from ..client.digits.judging import Blamed, Result
-from ..client.digits.runs import Digits
+from ..client.digits.merging import merged
+from ..client.digits.runs import Digits, digits
 from ..protocol.names import shown
 from ..safe_text import visible, visible_json
-from .report import finding_text
+from .check import Outcome
+from .finding_text import finding_text
 
 SCHEMA = 1
 
 
+async def with_digits(launch: Launch, outcome: Outcome, watch: Watch) -> None:
+    """Run the shaken runs after an audit, and put what they show beside its findings."""
+    found = outcome.digits = await digits(launch, watch=watch)
+    outcome.findings = merged(outcome.findings or [], found)
+    outcome.notes += found.notes
+    if not launch.as_module:
+        accepted.mark(os.path.join(launch.cwd or "", launch.program), outcome.findings)
+
+
 def as_json(found: Digits) -> str:
     """One JSON object, as documented in docs/digits.md."""
-    told: dict[str, Any] = {
-        "schema": SCHEMA,
+    told = {"schema": SCHEMA, **as_dict(found)}
+    told |= {"findings": [msgspec.to_builtins(f) for f in found.findings], "notes": found.notes, "ended": found.ended}
+    return visible_json(msgspec.json.format(msgspec.json.encode(told), indent=2).decode())
+
+
+def as_dict(found: Digits) -> dict[str, Any]:
+    """Results, blame, branches and places."""
+    return {
         "results": [_result(found, r) for r in found.judged.results],
         "blame": [_blame(found, b) for b in found.judged.blame],
         "branches": [
@@ -37,11 +56,7 @@ def as_json(found: Digits) -> str:
             }
             for held, name in found.judged.places
         ],
-        "findings": [msgspec.to_builtins(f) for f in found.findings],
-        "notes": found.notes,
-        "ended": found.ended,
     }
-    return visible_json(msgspec.json.format(msgspec.json.encode(told), indent=2).decode())
 
 
 def _place(found: Digits, file: str, line: int) -> dict[str, Any]:
@@ -72,17 +87,7 @@ def _blame(found: Digits, b: Blamed) -> dict[str, Any]:
 
 def as_text(found: Digits) -> str:
     """The results with their digits, what was lost where, and what rounding decides."""
-    parts = []
-    results = found.judged.results
-    if results:
-        width = min(40, max(len(r.text) for r in results))
-        rows = [
-            f"  {number(r.digits):>4}  {r.text[:width]:<{width}}  {r.value}  (line {r.place.line})".rstrip()
-            for r in results
-        ]
-        parts.append("Digits that hold:\n" + "\n".join(rows) + "\n")
-    else:
-        parts.append("No results were seen: nothing is printed or written, and no name at the top is left unused.\n")
+    parts = [results_text(found)]
     parts += [finding_text(f) for f in found.findings]
     lost = sorted((h for h, _ in found.judged.places if h.lowest < 8), key=lambda h: h.lowest)
     names = {id(h): n for h, n in found.judged.places}
@@ -93,6 +98,19 @@ def as_text(found: Digits) -> str:
     if found.ended:
         parts.append(found.ended + "\n")
     return visible("\n".join(parts))
+
+
+def results_text(found: Digits) -> str:
+    """A line for each result: its digits, its text, its value."""
+    results = found.judged.results
+    if not results:
+        return "No results were seen: nothing is printed, written or drawn, and no name at the top is left unused.\n"
+    width = min(40, max(len(r.text) for r in results))
+    rows = [
+        f"  {number(r.digits):>4}  {r.text[:width]:<{width}}  {r.value}  (line {r.place.line})".rstrip()
+        for r in results
+    ]
+    return "Digits that hold:\n" + "\n".join(rows) + "\n"
 
 
 def _where(found: Digits, held: Held) -> str:

@@ -13,6 +13,8 @@ from ..protocol import Facts, Finding, Term
 from ..protocol.names import shown
 from ..safe_text import visible, visible_json
 from .check import Outcome
+from .digits import as_dict, results_text
+from .finding_text import finding_text
 
 SCHEMA = 1
 AROUND = 3  # lines shown before and after
@@ -30,6 +32,8 @@ def as_json(outcome: Outcome) -> str:
     if outcome.findings is not None:
         told["findings"] = [msgspec.to_builtins(f) for f in outcome.findings]
         told["notes"] = outcome.notes
+        if outcome.digits is not None:
+            told["digits"] = as_dict(outcome.digits)
     if outcome.left:
         told["left"] = outcome.left
     if outcome.unwatched:
@@ -64,6 +68,9 @@ def as_report(launch: Launch, outcome: Outcome) -> str:
     for found in outcome.findings or ():
         if not found.accepted:
             entries.append(notes.of_finding(found, lines_of(found.file)))
+    if outcome.digits is not None:
+        text = f"```\n{results_text(outcome.digits)}```\n"
+        entries.append(notes.Entry("digits", "the digits that hold", text))
     if outcome.findings is not None:
         ended = _counted([f for f in outcome.findings if not f.accepted], sum(f.accepted for f in outcome.findings))
         return visible(reporting.report(launch, entries, " ".join(ended.split())))
@@ -78,6 +85,7 @@ def as_text(outcome: Outcome) -> str:
     if outcome.findings is not None:
         open_ = [f for f in outcome.findings if not f.accepted]
         parts += [finding_text(f) for f in open_]
+        parts += [results_text(outcome.digits)] if outcome.digits is not None else []
         parts += [note + "\n" for note in outcome.notes]
         parts.append(_counted(open_, len(outcome.findings) - len(open_)))
     if outcome.left:
@@ -109,19 +117,6 @@ def _counted(findings: list[Finding], accepted: int) -> str:
     parts += [f"{questions} question{'' if questions == 1 else 's'}"] if questions else []
     said = f"{', '.join(parts)}.\n" if parts else "No findings.\n"
     return said + (f"{accepted} accepted in the case, not listed.\n" if accepted else "")
-
-
-def finding_text(found: Finding) -> str:
-    """The sentence, the place and the statement."""
-    where = f"{os.path.basename(found.file)}:{found.line}" + (f" in {shown(found.function)}" if found.function else "")
-    often = f", {found.times:,} times" if found.times > 1 else ""
-    first = f", first in pass {found.at_pass:,}" if found.at_pass else ""
-    lines = [f"{found.word}: {found.headline}", f"  {where}{often}{first}   [{found.rule}]"]
-    lines += [f"      {notes.cut(line)}" for line in found.statement.splitlines()]
-    lines += [f"      {text} = {value}" for text, value in found.operands]
-    lines += [f"      to try: {found.fix}"] if found.fix else []
-    lines += [f"      comes from it, line {f.line}: {f.headline} [{f.rule}]" for f in found.follows]
-    return "\n".join(lines) + "\n"
 
 
 def _call(file: str, line: int, function: str) -> str:

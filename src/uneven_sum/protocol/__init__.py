@@ -3,6 +3,7 @@
 from .framing import Decoder, MalformedMessage, encode
 from .lookouts import Lookout, Placed, Switches, Tripwire, to_wire
 from .messages import (
+    DIGITS,
     Card,
     Culprit,
     ExceptionFacts,
@@ -25,6 +26,7 @@ from .messages import (
 from .trips import FILTERS, TRIPS
 
 __all__ = [
+    "DIGITS",
     "FILTERS",
     "TRIPS",
     "Card",

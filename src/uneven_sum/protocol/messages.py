@@ -134,7 +134,9 @@ class Finding(msgspec.Struct):
 
     @property
     def word(self) -> str:
-        """How sure it is: `wrong`, `doubtful`, or `question`."""
+        """How sure it is: `wrong`, `doubtful`, `question`; `digits` for a row that shows a result of shaken runs."""
+        if self.rule == DIGITS:
+            return "digits"
         return "question" if self.question else "wrong" if self.weight >= SURE else "doubtful"
 
 
@@ -307,3 +309,4 @@ class Recent(msgspec.Struct):
 
 
 SURE = 0.75  # weight from which on a finding is called wrong
+DIGITS = "digits"  # the rule of a row that shows a result of shaken runs

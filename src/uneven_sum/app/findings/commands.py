@@ -13,8 +13,11 @@ COMMANDS = [
     Command("ctrl+k", "save to Notes", "the finding with its evidence", "keep"),
     Command("e", "edit file", "at the line of the finding", "edit"),
     Command("h", "hide accepted", "or show them again", "hide"),
+    Command(
+        "d", "check digits", "four runs, three with other last digits: which digits of the results hold?", "digits"
+    ),
     Command("r", "audit again", "runs the script again", "again"),
-    Command("x", "end audit", "shows what was found so far", "end"),
+    Command("x", "end run", "shows what was found so far", "end"),
     Command("c", "copy finding", "its sentence and place, to the clipboard", "copy"),
     Command("T", "switch theme", "slate (dark) or chalk (light)", "theme"),
     Command("?", "help", "all keys and words, searchable", "help"),

@@ -7,7 +7,7 @@ import textwrap
 
 from rich.text import Text
 
-from ...protocol import Finding
+from ...protocol import DIGITS, Finding
 from ...protocol.names import shown
 from ..shell.theme import Palette
 from .pictures import picture
@@ -19,15 +19,16 @@ NAME = 24  # columns of an operand's text
 def colour_of(finding: Finding, palette: Palette) -> str:
     if finding.accepted:
         return palette.quiet
-    return {"wrong": palette.error, "doubtful": palette.warning}.get(finding.word, palette.at)
+    return {"wrong": palette.error, "doubtful": palette.warning, "digits": palette.text}.get(finding.word, palette.at)
 
 
 def entry(finding: Finding, palette: Palette, width: int) -> Text:
     """One entry of the list: word, line, sentence, how often."""
     colour = colour_of(finding, palette)
     word = "accepted" if finding.accepted else finding.word
-    often = f"{finding.times:,} times" if finding.times > 1 else ""
-    since = f"since pass {finding.at_pass:,}" if finding.at_pass else ""
+    of_digits = finding.rule == DIGITS
+    often = f"{finding.times:,} {'passes' if of_digits else 'times'}" if finding.times > 1 else ""
+    since = f"{'lowest in' if of_digits else 'since'} pass {finding.at_pass:,}" if finding.at_pass else ""
     after = sorted({f.line for f in finding.follows})
     many = ", ".join(map(str, after[:4])) + (" …" if len(after) > 4 else "")
     comes = "1 more comes" if len(finding.follows) == 1 else f"{len(finding.follows)} more come"
@@ -91,8 +92,12 @@ def evidence(finding: Finding, palette: Palette) -> Text:
     if finding.follows:
         section("what comes from it")
         out.append("\n".join(f"line {f.line}: {f.headline}" for f in finding.follows), p.text)
-    section("found by the rule")
-    out.append(finding.rule, p.text)
+    if finding.rule == DIGITS:
+        section("found by")
+        out.append("four runs, three of them with other last digits", p.text)
+    else:
+        section("found by the rule")
+        out.append(finding.rule, p.text)
     return out
 
 

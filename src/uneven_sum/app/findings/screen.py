@@ -16,8 +16,12 @@ from textual.widgets.option_list import Option
 from ...client import BadUse, Launch, accepted, notes
 from ...client.auditing import Audit
 from ...client.book import lines_of
+from ...client.differing.runs import Watch
+from ...client.digits.findings import number
+from ...client.digits.merging import merged, rows
+from ...client.digits.runs import digits
 from ...client.events import Where
-from ...protocol import Finding, Note
+from ...protocol import DIGITS, Finding, Note
 from ..editor.screen import edit
 from ..shell.clipboard import copy
 from ..shell.commands import bindings, hints
@@ -30,9 +34,10 @@ from ..widgets.sheet import Sheet
 from . import commands
 from .evidence import entry, evidence
 
-WITH_FIX = hints(commands.COMMANDS, "enter", "w", "A", "ctrl+k", "e", "r", "escape", "?")
-DONE = hints(commands.COMMANDS, "enter", "A", "ctrl+k", "e", "r", "escape", "?")
-NONE = hints(commands.COMMANDS, "e", "r", "escape", "?")
+WITH_FIX = hints(commands.COMMANDS, "enter", "w", "A", "d", "ctrl+k", "e", "r", "escape", "?")
+DONE = hints(commands.COMMANDS, "enter", "A", "d", "ctrl+k", "e", "r", "escape", "?")
+ROW = hints(commands.COMMANDS, "enter", "ctrl+k", "e", "r", "escape", "?")
+NONE = hints(commands.COMMANDS, "d", "e", "r", "escape", "?")
 RUNS = hints(commands.COMMANDS, "x", "escape", "?")
 
 
@@ -65,6 +70,8 @@ class Findings(Keyed, Screen[None]):
         self.state = "running"
         self.hidden = False  # whether accepted ones are
         self.rows: list[Finding] = []
+        self.digits: list[Finding] = []  # rows of the digits that hold, once that is known
+        self.under_way: Watch | None = None  # of the shaken runs under way
 
     @property
     def uneven(self) -> Application:
@@ -145,9 +152,11 @@ class Findings(Keyed, Screen[None]):
             self.say(self.audit.notes[0] + more)
 
     def keys_shown(self) -> list[tuple[str, str]]:
-        if self.state == "running":
+        if self.state != "done":
             return list(RUNS)
         chosen = self.chosen
+        if chosen is not None and chosen.rule == DIGITS:
+            return list(ROW)
         return list(NONE if chosen is None else WITH_FIX if chosen.fix else DONE)
 
     def counted(self) -> str:
@@ -165,6 +174,7 @@ class Findings(Keyed, Screen[None]):
         at = options.highlighted or 0
         self.rows = [f for f in self.audit.findings if not (self.hidden and f.accepted)]
         self.rows.sort(key=lambda f: f.accepted)
+        self.rows += self.digits
         options.clear_options()
         width = self.size.width - 7  # the sign, the scroll bar
         options.add_options([Option(entry(f, self.palette, width)) for f in self.rows])
@@ -238,7 +248,7 @@ class Findings(Keyed, Screen[None]):
 
     def action_accept(self) -> None:
         finding = self.chosen
-        if finding is None:
+        if finding is None or finding.rule == DIGITS:
             return
         if not self.audit.launch.keep_case or self.audit.launch.as_module:
             finding.accepted = not finding.accepted
@@ -286,18 +296,66 @@ class Findings(Keyed, Screen[None]):
             copy(self, f"{finding.headline} ({os.path.basename(finding.file)}:{finding.line})")
             self.say("Copied.")
 
+    def action_digits(self) -> None:
+        if self.state != "done":
+            return
+        self.state, self.digits, self.under_way = "shaken", [], Watch(self.compared)
+        self.add_class("running")
+        self.query_one(TopLine).show(f"Findings   {self.audit.launch.name}", "four runs under way")
+        self.query_one(Keys).show(self.keys_shown())
+        self.query_one(Options).display = False
+        self.compared(0)
+        self._shake(self.under_way)
+
+    def compared(self, records: int) -> None:
+        """How far the shaken runs are."""
+        self.tell(
+            f"{self.audit.launch.name} runs four times, each in a copy of its folder, three times with other last "
+            f"digits: {records:,} values compared."
+        )
+
+    @work(exclusive=True, group="audit")
+    async def _shake(self, watch: Watch) -> None:
+        said, bad = "", False
+        try:
+            launch = self.audit.launch
+            given = None
+            if launch.stdin_file is not None:
+                with open(launch.stdin_file, encoding="utf-8", errors="replace") as f:
+                    given = f.read()
+            found = await digits(launch, given=given, watch=watch)
+            self.audit.findings = merged(self.audit.findings, found)
+            if not launch.as_module:
+                accepted.mark(self.audit.script, self.audit.findings)
+            self.digits = rows(found)
+            low = min((r.digits for r in found.judged.results), default=None)
+            said = "No results were seen." if low is None else f"The worst result holds {number(low)} digits."
+            said, bad = (found.ended, True) if found.ended else (" ".join([said, *found.notes]), False)
+        except (BadUse, OSError) as e:
+            said, bad = str(e), True
+        self.under_way = None
+        self.state = "done"
+        self.remove_class("running")
+        self.fill()
+        self.say(said, bad)
+
     def action_again(self) -> None:
         if self.state == "done":
+            self.digits = []
             self.audit = Audit(self.audit.launch)
             self.begin()
 
     async def action_end(self) -> None:
         if self.state == "running":
             await self.audit.stop()
+        if self.under_way is not None:
+            self.under_way.stop()
 
     async def action_back(self) -> None:
         if self.state == "running":
             await self.audit.stop()
+        if self.under_way is not None:
+            self.under_way.stop()
         self.app.pop_screen()
 
     def action_theme(self) -> None:

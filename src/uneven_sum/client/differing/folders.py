@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import shutil
+import stat
 import subprocess
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -48,6 +50,17 @@ def size_of(folder: str) -> tuple[int, int]:
     return files, size
 
 
+def _left_out(folder: str, names: list[str]) -> set[str]:
+    """What is not copied: caches, environments, and what is no file, such as sockets and pipes."""
+    found = LEFT_OUT & set(names)
+    for name in names:
+        with contextlib.suppress(OSError):
+            mode = os.lstat(os.path.join(folder, name)).st_mode
+            if not (stat.S_ISREG(mode) or stat.S_ISDIR(mode) or stat.S_ISLNK(mode)):
+                found.add(name)
+    return found
+
+
 def copied(launch: Launch, into: Path) -> tuple[Launch, Folder]:
     """A launch that works in a copy of its working folder; a script in that folder is run from the copy, too.
 
@@ -61,7 +74,7 @@ def copied(launch: Launch, into: Path) -> tuple[Launch, Folder]:
             "the folder itself; with --cwd they work in another one."
         )
     try:
-        shutil.copytree(original, into, symlinks=True, ignore=shutil.ignore_patterns(*LEFT_OUT), dirs_exist_ok=True)
+        shutil.copytree(original, into, symlinks=True, ignore=_left_out, dirs_exist_ok=True)
     except (shutil.Error, OSError) as e:
         told = e.args[0][0][2] if isinstance(e, shutil.Error) and e.args[0] else getattr(e, "strerror", e)
         raise BadUse(f"{original} cannot be copied: {told}. With --in-place both runs work in it.") from None

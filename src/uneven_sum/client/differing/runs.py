@@ -11,6 +11,7 @@ import tempfile
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
+from typing import Any
 
 import msgspec
 
@@ -24,6 +25,8 @@ from .reading import Blocks, Place, frames
 
 AHEAD = 200_000  # records that one run may be ahead of the other
 Feed = tuple[Comparer, int]  # a comparer, and which of its sides
+TELL_EVERY = 0.5  # seconds
+STOPPED = "before its end, since you ended it"
 OUTPUT = 4_000_000  # characters of each run's output that are kept
 NUMBER = re.compile(r"[-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?|[-+]?inf|nan", re.IGNORECASE)
 ADDRESS = re.compile(r"0x[0-9a-fA-F]+")
@@ -77,6 +80,18 @@ class Compared:
         return self.comparer.matching.text(side, place.file).segment(place)
 
 
+class Watch:
+    """Of runs under way: `stop()` ends them, and what is known so far is told; `tell` hears how many values were
+    compared, about twice a second."""
+
+    def __init__(self, tell: Callable[[int], None] = lambda records: None) -> None:
+        self.tell = tell
+        self.stopped = asyncio.Event()
+
+    def stop(self) -> None:
+        self.stopped.set()
+
+
 async def compare(
     launches: tuple[Launch, Launch],
     relative: float = 0.0,
@@ -85,6 +100,7 @@ async def compare(
     twice: bool = False,
     given: str | None = None,
     say: Callable[[str], None] = lambda text: None,
+    watch: Watch | None = None,
 ) -> Compared:
     """Run both to their ends.  `twice`: the same script; what differs by nature (the time, addresses) counts, too.
     `given`: what both read from standard input.  BadUse when one cannot be run."""
@@ -93,16 +109,23 @@ async def compare(
         first_texts = tuple({_script(r.launch): Text.read(_script(r.launch))} for r in runs)
         matching = Matching((first_texts[0], first_texts[1]), (home(runs[0]), home(runs[1])), twice)
         comparer = Comparer(matching, relative, absolute)
-        await all_of(runs, [[(comparer, 0)], [(comparer, 1)]], scratch, given)
-        comparer.finish()
+        await all_of(runs, [[(comparer, 0)], [(comparer, 1)]], scratch, given, watch=watch)
+        if watch is None or not watch.stopped.is_set():  # else one is ahead of the other, which is no difference
+            comparer.finish()
         found = Compared(runs[0], runs[1], comparer, texts=matching.texts)
-        found.line = first_line(runs[0].out, runs[1].out, relative, absolute)
+        if all(run.status is not None for run in runs):
+            found.line = first_line(runs[0].out, runs[1].out, relative, absolute)
         found.why = _why(found)
         return found
 
 
 async def all_of(
-    runs: list[RunOf], feeds: list[list[Feed]], scratch: str, given: str | None, shake: Sequence[int | None] = ()
+    runs: list[RunOf],
+    feeds: list[list[Feed]],
+    scratch: str,
+    given: str | None,
+    shake: Sequence[int | None] = (),
+    watch: Watch | None = None,
 ) -> None:
     """Until all are over; when one cannot be run, the others are ended.  `feeds`: by run, the comparers that take its
     values, and as which side; `shake`: by run, as in `Launch`."""
@@ -110,8 +133,19 @@ async def all_of(
     seeds = [*shake, *[None] * len(runs)]
     ones = [_one(run, feeds[n], meeting, f"{scratch}/{n}.socket", given, seeds[n]) for n, run in enumerate(runs)]
     tasks = [asyncio.ensure_future(one) for one in ones]
+    watch = watch or Watch()
+    ended = asyncio.gather(*tasks)
+    stopped = asyncio.ensure_future(watch.stopped.wait())
+    either: list[asyncio.Future[Any]] = [ended, stopped]
+    comparers = {id(c): c for feed in feeds for c, _ in feed}
     try:
-        await asyncio.gather(*tasks)
+        while not ended.done() and not stopped.done():
+            await asyncio.wait(either, timeout=TELL_EVERY, return_when=asyncio.FIRST_COMPLETED)
+            watch.tell(sum(c.records for c in comparers.values()))
+        if ended.done():
+            ended.result()
+        for run in runs:
+            run.ended = run.ended or STOPPED
     except BadUse as e:
         text = str(e)
         for run in runs:
@@ -119,9 +153,9 @@ async def all_of(
         e.args = (text,)
         raise
     finally:
-        for task in tasks:
+        for task in (*tasks, stopped):
             task.cancel()
-        await asyncio.gather(*tasks, return_exceptions=True)
+        await asyncio.gather(*tasks, ended, stopped, return_exceptions=True)
 
 
 def prepared(launches: Sequence[Launch], scratch: str, in_place: bool, say: Callable[[str], None]) -> list[RunOf]:

@@ -6,9 +6,9 @@ import ast
 from collections.abc import Callable
 
 from ...protocol import Finding
-from ...protocol.messages import FindingLoop
+from ...protocol.messages import FindingLoop, Picture, PictureLine
 from ..differing.places import Text
-from .held import ALL
+from .held import ALL, Held
 from .judging import RESIDUAL, Blamed, Branch, Judge, Judged, Result
 
 Path = Callable[[str], str]  # the user's file for one of the copy
@@ -39,14 +39,14 @@ def _of_blame(judge: Judge, blamed: Blamed, path: Path) -> Finding:
     term = judge.text(place)
     if blamed.gradual:
         since = f" From pass {blamed.at_pass:,} on fewer than 7 digits hold." if blamed.held.first_few else ""
-        head = f"The digits of `{term}` are lost pass by pass: {number(blamed.digits)} hold in the worst pass.{since}"
+        head = f"The digits of {term} are lost pass by pass: {number(blamed.digits)} hold in the worst pass.{since}"
     else:
         least = min(drop.operand_digits, default=ALL)
-        head = f"`{term}` has {number(drop.digits)} digits that hold; what goes into it has {number(least)}."
+        head = f"{term} has {number(drop.digits)} digits that hold; what goes into it has {number(least)}."
     if blamed.hidden:
-        head += f" All runs end with the same `{result.text}`, but they differ on the way: it need not be right."
+        head += f" All runs end with the same {result.text}, but they differ on the way: it need not be right."
     elif result.held.place is not place:
-        head += f" So `{result.text}` in line {result.place.line} holds {number(result.digits)}."
+        head += f" So {result.text} in line {result.place.line} holds {number(result.digits)} digits."
     texts = judge.operand_texts(blamed.node)
     values = [repr(v) for v in drop.operands if v is not None]
     evidence: dict[str, object] = {"digits that hold": round(blamed.digits, 1)}
@@ -54,7 +54,7 @@ def _of_blame(judge: Judge, blamed: Blamed, path: Path) -> Finding:
         evidence |= {f"digits of {t}": round(d, 1) for t, d in zip(texts, drop.operand_digits)}
     evidence |= {"result": result.text, "digits of the result": round(result.digits, 1)}
     residual = bool(RESIDUAL.search(result.text)) or _is_distance(judge, blamed)
-    return _finding(
+    return placed(
         judge.matching.text(0, place.file),
         Finding(
             rule=rule_of(blamed),
@@ -70,16 +70,25 @@ def _of_blame(judge: Judge, blamed: Blamed, path: Path) -> Finding:
             at_pass=blamed.at_pass if blamed.held.passes > 1 else None,
             evidence=evidence,
             operands=list(zip(texts, values)) if not blamed.gradual else [],
+            pictures=course(blamed.held),
         ),
     )
 
 
+def course(held: Held) -> list[Picture]:
+    """The digits by pass, as a curve; none of a single pass."""
+    if len(held.course) < 2:
+        return []
+    line = PictureLine("digits", list(held.course), list(held.course))
+    return [Picture("digits that hold, by pass", lines=[line], size=held.passes, first=1)]
+
+
 def _of_branch(judge: Judge, branch: Branch, path: Path, lost: Result | None) -> Finding:
     term = judge.text(branch.place)
-    head = f"Rounding decides `{term}` in pass {branch.at_pass:,}: runs with other last digits take the other branch."
+    head = f"Rounding decides {term} in pass {branch.at_pass:,}: runs with other last digits take the other branch."
     if lost is not None:
-        head += f" So `{lost.text}` in line {lost.place.line} holds {number(lost.digits)} digits."
-    return _finding(
+        head += f" So {lost.text} in line {lost.place.line} holds {number(lost.digits)} digits."
+    return placed(
         judge.matching.text(0, branch.place.file),
         Finding(
             rule="float-equality",
@@ -98,7 +107,7 @@ def _of_branch(judge: Judge, branch: Branch, path: Path, lost: Result | None) ->
     )
 
 
-def _finding(text: Text, made: Finding) -> Finding:
+def placed(text: Text, made: Finding) -> Finding:
     """With its function, its statement and its loop."""
     made.function = text.function_at(made.line) or "<module>"
     statement, loops = _around(text, made.line)

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field, replace
 from ...host.launch import Launch
 from ...protocol import Finding
 from ..differing.places import Matching, Text
-from ..differing.runs import Feed, RunOf, all_of, home, prepared
+from ..differing.runs import STOPPED, Feed, RunOf, Watch, all_of, home, prepared
 from .findings import findings
 from .judging import Judge, Judged
 from .spread import Spread
@@ -39,6 +39,7 @@ async def digits(
     in_place: bool = False,
     given: str | None = None,
     say: Callable[[str], None] = lambda text: None,
+    watch: Watch | None = None,
 ) -> Digits:
     """Run to the ends, and judge.  `named`: names whose values are results, too; `given`: what each run reads from
     standard input.  BadUse when the script cannot be run."""
@@ -50,9 +51,10 @@ async def digits(
             texts = tuple({r.launch.program: Text.read(r.launch.program)} for r in (runs[0], shaken))
             spreads.append(Spread(Matching((texts[0], texts[1]), (home(runs[0]), home(shaken)))))
         feeds: list[list[Feed]] = [[(s, 0) for s in spreads], [(spreads[0], 1)], [(spreads[1], 1)], [(spreads[2], 1)]]
-        await all_of(runs, feeds, scratch, given, SEEDS)
+        await all_of(runs, feeds, scratch, given, SEEDS, watch)
         for spread in spreads:
-            spread.finish()
+            if watch is None or not watch.stopped.is_set():
+                spread.finish()
         judge = Judge(spreads, named)
         judged = judge.judge()
         found = Digits(runs, judge, judged)
@@ -63,6 +65,9 @@ async def digits(
 
 def _remarks(found: Digits, spreads: list[Spread]) -> None:
     plain = found.runs[0]
+    if STOPPED in plain.ended:
+        found.ended = "The runs were ended before the script was; what was seen until then is shown."
+        return
     if plain.status or not plain.ended:
         found.ended = f"The script ended {plain.ended or 'early'}; what was seen until then is shown."
     for run in found.runs[1:]:

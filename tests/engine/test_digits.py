@@ -1,0 +1,208 @@
+"""Shaken runs: the digits that hold, by published cases whose loss is known, and cases that lose nothing."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+import math
+import subprocess
+import sys
+
+import pytest
+
+from uneven_sum.client import Launch
+from uneven_sum.client.digits.runs import Digits, digits
+
+QUADRATIC = """import math
+b = 1e8
+r = math.sqrt(b * b - 4)
+small = (-b + r) / 2
+stable = -2 / (b + r)
+print(small)
+print(stable)
+"""
+VARIANCE = """data = [1e8 + 0.1 * (k % 7) for k in range(1000)]
+s = s2 = 0.0
+for x in data:
+    s += x
+    s2 += x * x
+n = len(data)
+mean = s / n
+print((s2 - s * s / n) / (n - 1))
+print(sum((x - mean) ** 2 for x in data) / (n - 1))
+"""
+MULLER = """a, b = 4.0, 4.25
+for k in range(40):
+    a, b = b, 108 - (815 - 1500 / a) / b
+print(b)
+"""
+BESSEL = """x = 1.0
+j0, j1 = 0.7651976865579666, 0.4400505857449335
+for n in range(1, 15):
+    j0, j1 = j1, 2 * n / x * j1 - j0
+print(j1)
+"""
+LOGISTIC = """x = 0.4
+for k in range(120):
+    x = 3.9 * x * (1 - x)
+print(x)
+"""
+KAHAN = """total = carry = plain = 0.0
+for k in range(20_000):
+    y = 0.1 - carry
+    t = total + y
+    carry = (t - total) - y
+    total = t
+    plain += 0.1
+print(total)
+print(plain)
+"""
+NEWTON = """x = 3.0
+for k in range(50):
+    step = (x * x - 2) / (2 * x)
+    x = x - step
+    if abs(step) < 1e-15:
+        break
+print(x)
+"""
+FLUX = """import numpy as np
+level = np.linspace(0.0, 1.0, 101)
+flow = 2.5 * level ** 1.5
+total = np.sum(flow) * 0.01
+print(f"{total:.3f}", flow.max())
+"""
+STEPS = """dt = 0.1
+n = int(1 / dt)
+t = 0.0
+for k in range(n):
+    t = t + dt
+print(n, t)
+"""
+
+
+def of(text: str, script, **options: object) -> Digits:
+    return asyncio.run(digits(Launch(script(text)), **options))  # type: ignore[arg-type]  # as given
+
+
+def results(found: Digits) -> list[float]:
+    return [r.digits for r in found.judged.results]
+
+
+def found_at(found: Digits) -> list[tuple[str, int]]:
+    return [(f.rule, f.line) for f in found.findings if not f.question]
+
+
+def test_the_small_root_of_a_quadratic_loses_all_and_its_stable_form_nothing(script) -> None:
+    found = of(QUADRATIC, script)
+    small, stable = results(found)
+    assert small < 1 and stable > 15
+    (blamed,) = found.judged.blame
+    assert found.judge.text(blamed.held.place) == "-b + r"
+    assert blamed.digits < 1 and min(blamed.held.drop.operand_digits) > 15
+    assert found_at(found) == [("cancellation", 4)] and found.findings[0].statement == "small = (-b + r) / 2"
+
+
+def test_a_naive_variance_and_a_shifted_one(script) -> None:
+    found = of(VARIANCE, script)
+    naive, shifted = results(found)
+    assert naive < 1 and shifted > 7
+    assert found_at(found) == [("cancellation", 8)] and found.findings[0].term == "s2 - s * s / n"
+
+
+@pytest.mark.parametrize(
+    ("text", "line"), [(MULLER, 3), (BESSEL, 4), (LOGISTIC, 3)], ids=["muller", "bessel", "logistic"]
+)
+def test_a_recurrence_loses_its_digits_pass_by_pass(text: str, line: int, script) -> None:
+    """Muller's ends in the same wrong limit in every run; the true J15(1) is 2.3e-17."""
+    found = of(text, script)
+    assert results(found)[0] < 1
+    assert found_at(found) == [("instability", line)]
+    assert 2 < found.findings[0].at_pass < 60  # type: ignore[operator]  # it has one
+
+
+@pytest.mark.parametrize(
+    ("text", "least"),
+    [(KAHAN, 11), (NEWTON, 15), (FLUX, 14), (STEPS, 15)],
+    ids=["compensated sum", "newton", "arrays", "steps"],
+)
+def test_what_loses_nothing_has_no_finding(text: str, least: float, script) -> None:
+    found = of(text, script)
+    assert min(results(found)) > least and found.findings == []
+
+
+def test_a_compensated_sum_holds_more_than_a_plain_one(script) -> None:
+    compensated, plain = results(of(KAHAN, script))
+    assert compensated > 15 and plain < compensated - 1
+
+
+def test_hilbert_systems_lose_as_many_digits_as_their_condition_says(script) -> None:
+    rows = [4, 6, 8, 10, 12, 14]
+    text = "import numpy as np\n" + "".join(
+        f"h{n} = np.array([[1 / (i + j + 1) for j in range({n})] for i in range({n})])\n"
+        f"print(np.linalg.solve(h{n}, h{n} @ np.ones({n})))\n"
+        for n in rows
+    )
+    import numpy as np
+
+    found = of(text, script)
+    held = [r.digits for r in found.judged.results if r.text.startswith("np.linalg.solve")]
+    for n, digits_of_n in zip(rows, held, strict=True):
+        condition = np.linalg.cond(np.array([[1 / (i + j + 1) for j in range(n)] for i in range(n)]))
+        assert abs(digits_of_n - max(0.0, 15.9 - math.log10(condition))) < 2.5, (n, digits_of_n, condition)
+    assert {rule for rule, _ in found_at(found)} == {"ill-conditioned"}
+
+
+def test_a_numerical_derivative_loses_more_with_a_smaller_step(script) -> None:
+    text = "import math\ndef f(x):\n    return math.exp(x) * math.sin(x)\n" + "".join(
+        f"print((f(1.0 + {h}) - f(1.0 - {h})) / (2 * {h}))\n" for h in ("1e-2", "1e-5", "1e-8", "1e-12")
+    )
+    found = of(text, script)
+    held = results(found)
+    assert held == sorted(held, reverse=True)
+    for digits_of_h, wanted in zip(held, (14, 11, 8, 4), strict=True):
+        assert abs(digits_of_h - wanted) < 1.5
+    assert found_at(found) == [("cancellation", 7)]
+
+
+def test_rounding_decides_a_branch(script) -> None:
+    found = of("t = 0.0\nn = 0\nwhile t < 1.0:\n    t += 0.1\n    n += 1\nprint(n, t)\n", script)
+    assert ("float-equality", 3) in found_at(found)
+    (branch,) = found.judged.branches
+    assert branch.at_pass == 11 and "Rounding decides t < 1.0" in found.findings[0].headline
+
+
+def test_unseeded_draws_are_the_same_in_all_runs(script) -> None:
+    text = "import random\nimport numpy as np\nrng = np.random.default_rng()\n"
+    text += "print(random.random() * 0.3, rng.normal() * 0.3, np.random.rand() * 0.3, random.Random().random() * 0.3)\n"
+    assert min(results(of(text, script))) > 15
+
+
+def test_narrow_floats_are_judged_by_their_own_digits(script) -> None:
+    text = "import numpy as np\nx = np.float32(0.1)\ny = x * np.float32(3.0)\nprint(y)\n"
+    found = of(text, script)
+    assert 6.5 < results(found)[0] < 8 and found.findings == []
+
+
+def test_a_named_result_and_a_run_that_ends_in_an_error(script) -> None:
+    text = "head = 1e8 + 0.1\nloss = head - 1e8\nother = loss * 0\nprint('done')\nprint(other)\n1 / 0\n"
+    found = of(text, script, named=frozenset({"loss"}))
+    assert [r.digits < 9 for r in found.judged.results if r.named] == [True]
+    assert "ZeroDivisionError" in found.ended
+
+
+def test_the_command(script, tmp_path) -> None:
+    path = script(QUADRATIC, "roots.py")
+    done = subprocess.run(
+        [sys.executable, "-m", "uneven_sum", "digits", "--json", path], capture_output=True, text=True
+    )
+    told = json.loads(done.stdout)
+    assert done.returncode == 1, done.stderr
+    assert [r["text"] for r in told["results"]] == ["small", "stable"] and told["results"][0]["digits"] < 1
+    (blame,) = told["blame"]
+    assert (blame["file"], blame["line"], blame["term"], blame["function"]) == (path, 4, "-b + r", "<module>")
+    assert [o["text"] for o in blame["operands"]] == ["-b", "r"] and min(o["digits"] for o in blame["operands"]) > 15
+    assert {p["name"] for p in told["places"]} >= {"small", "stable", "r"}
+    shown = subprocess.run([sys.executable, "-m", "uneven_sum", "digits", path], capture_output=True, text=True)
+    assert "wrong: -b + r has 0.0 digits that hold" in shown.stdout and "Four runs at once" in shown.stderr
+    missing = subprocess.run([sys.executable, "-m", "uneven_sum", "digits", "none.py"], capture_output=True, text=True)
+    assert missing.returncode == 2 and "There is no file none.py" in missing.stderr
