@@ -12,6 +12,7 @@ import tempfile
 import threading
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import pytest
 from driving import running
@@ -50,7 +51,7 @@ async def test_same_as_plain(path: Path, interpreter: str, how: str) -> None:
     await compared(path, interpreter, how)
 
 
-@pytest.mark.parametrize("how", ["with rules", "streamed"])
+@pytest.mark.parametrize("how", ["with rules", "streamed", "terms told"])
 @pytest.mark.parametrize("path", CORPUS, ids=lambda p: p.stem)
 async def test_same_as_plain_in_our_interpreter(path: Path, how: str) -> None:
     await compared(path, sys.executable, how)
@@ -61,8 +62,11 @@ async def compared(path: Path, interpreter: str, how: str) -> None:
     more = AUDITED if how == "audited" else {}
     needs(path, interpreter)
     plain = subprocess.run([interpreter, str(path), "a", "b"], capture_output=True, text=True, stdin=subprocess.DEVNULL)
-    with drained(how == "streamed") as stream:
-        streamed = {"stream": stream, "pause_on": set(), "checks": False} if stream else {}
+    told = {"streamed": None, "terms told": 0}  # as in the plain one of shaken runs, in which nothing is moved
+    with drained(how in told) as stream:
+        streamed: dict[str, Any] = {}
+        if how in told:
+            streamed = {"stream": stream, "shake": told[how], "pause_on": set(), "checks": False}
         async with running(str(path), "a", "b", python=interpreter, go_on=True, start=start, **more, **streamed) as run:
             await run.client.write_input(None)
             assert await run.pause() is None

@@ -8,6 +8,7 @@ sees its operands and its result.
     -a               ‹audit_neg›(a, site)
     x[i - 1]         x[‹audit_index›(i - 1, site)]
     f(a, k=b)        ‹audit_call›(f, site, a, k=b)      for the names that a rule wants
+    f(a, k=b)        ‹shaken_call›(f, site)(a, k=b)     in shaken runs: what is not moved is called as it is
     for … in it      for … in ‹audit_iter›(it, site)
     except: …        except: ‹audit_handled›(site); …
     f(a)             as a statement of its own: its result is thrown away
@@ -130,6 +131,9 @@ class AuditProbes(Expressions):
         if self.options.results and isinstance(node.func, ast.Name) and name in self.file.own_functions:
             return node
         site = self._site("audit", node)
+        if self.options.results:
+            node.func = self._here(self._probe("shaken_call", node.func, site), node.func)
+            return node
         return self._here(ast.Call(ast.Constant("\0us:audit_call"), [node.func, site, *node.args], node.keywords), node)
 
     def audited_store(

@@ -7,6 +7,7 @@ of a record in it, which tells a result with its operands.
 
 from __future__ import annotations
 
+import functools
 import operator
 import types
 from collections.abc import Callable
@@ -16,7 +17,7 @@ from ..core import run_state, signal_masking
 from ..recording.value_stream import FULL, MASK, ValueStream
 from ..values import nonfinite
 from .exactness import SPLIT, inexact_power, inexact_product, inexact_quotient, inexact_sum
-from .library import INPUTS, LEFT_ALONE, SUM, is_exact_sum, moved_of
+from .library import LEFT_ALONE, RESULT, SUM, is_exact_sum, moved_of
 from .moving import Mover
 
 OPERATORS = ("add", "sub", "mul", "truediv", "floordiv", "mod", "pow", "matmul")
@@ -29,7 +30,7 @@ PLAIN = {"add": inexact_sum, "mul": inexact_product, "truediv": inexact_quotient
 def of(stream: ValueStream, seed: int) -> dict[str, Any]:
     """The functions by their marks.  `seed`: of the ups and downs; 0: nothing is moved."""
     mover = Mover(seed) if seed else None
-    found: dict[str, Any] = {"audit_call": _call(stream, mover), "audit_put": _put}
+    found: dict[str, Any] = {"shaken_call": _call(stream, mover), "audit_put": _put}
     found["shaken_constant"] = mover.constant if mover is not None else float
     found |= {"audit_take": _take, "audit_take_attribute": _take_attribute}
     for name in OPERATORS:
@@ -217,7 +218,11 @@ def _in_place(do: Probe, change: Any, others: Callable[..., Any]) -> Probe:
     def in_place(a: Any, b: Any, site: int) -> Any:
         kind = type(a)
         if kind is float or kind is int or run_state.quiet or run_state.in_trial:
-            return do(a, b, site)
+            try:
+                return do(a, b, site)
+            except TypeError:
+                pass
+            return change(a, b)  # its message names the operator as it is written
         np = nonfinite.module("numpy")
         before = a.copy() if np is not None and kind is np.ndarray and a.dtype.kind in "fc" else None
         result = change(a, b)
@@ -256,11 +261,34 @@ def _put(changed: tuple[Any, Any, Any, bool], site: int) -> None:
 # -- calls -------------------------------------------------------------------------------------------------
 
 
-def _call(stream: ValueStream, mover: Mover | None) -> Callable[..., Any]:
+def _call(stream: ValueStream, mover: Mover | None) -> Callable[[Any, int], Any]:
+    """Gives what is called: the function itself, where nothing is moved, so that it has its true caller."""
     kinds: dict[int, tuple[Any, str]] = {}
     state = run_state
 
-    def call(function: Any, site: int, /, *args: Any, **named: Any) -> Any:
+    def moved(function: Any, what: str, site: int, /, *args: Any, **named: Any) -> Any:
+        owner = _owner(function)
+        inputs = args if owner is None else (owner, *args)
+        moves = mover is not None and "out" not in named and not (what is SUM and is_exact_sum(inputs))
+        moved_function, moved_args = function, args
+        if moves and mover is not None and what is not RESULT:
+            moved_args = tuple(mover.input(a) for a in args)
+            if owner is not None:
+                moved_function = getattr(mover.input(owner), function.__name__)
+        result = moved_function(*moved_args, **named)
+        quiet, state.quiet = state.quiet, True
+        try:
+            if moves and mover is not None:
+                result = mover.result(result)
+            stream.tell_term(site, result, inputs[:2])
+        except Exception as e:
+            if signal_masking.is_the_scripts(e):
+                raise
+        finally:
+            state.quiet = quiet
+        return result
+
+    def called(function: Any, site: int) -> Any:
         known = kinds.get(id(function))
         if known is not None and known[0] is function:
             what = known[1]
@@ -269,28 +297,10 @@ def _call(stream: ValueStream, mover: Mover | None) -> Callable[..., Any]:
             if len(kinds) < KNOWN and (type(function) is types.FunctionType or _is_of_module(function)):
                 kinds[id(function)] = (function, what)
         if what is LEFT_ALONE or state.quiet or state.in_trial:
-            return function(*args, **named)
-        owner = _owner(function)
-        inputs = args if owner is None else (owner, *args)
-        moved_function, moved_args = function, args
-        if mover is not None and "out" not in named and (what is INPUTS or (what is SUM and not is_exact_sum(inputs))):
-            moved_args = tuple(mover.input(a) for a in args)
-            if owner is not None:
-                moved_function = getattr(mover.input(owner), function.__name__)
-        result = moved_function(*moved_args, **named)
-        quiet, state.quiet = state.quiet, True
-        try:
-            if mover is not None and "out" not in named and not (what is SUM and is_exact_sum(inputs)):
-                result = mover.result(result)
-            stream.tell_term(site & MASK, result, inputs[:2])
-        except Exception as e:
-            if signal_masking.is_the_scripts(e):
-                raise
-        finally:
-            state.quiet = quiet
-        return result
+            return function
+        return functools.partial(moved, function, what, site)
 
-    return call
+    return called
 
 
 def _is_of_module(function: Any) -> bool:
