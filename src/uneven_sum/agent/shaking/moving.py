@@ -10,7 +10,7 @@ from typing import Any
 from ..values import nonfinite
 from .exactness import ERRORS
 
-BLOCK = 1 << 14  # cells
+BLOCK = 1 << 13  # cells
 SAMPLE = 61  # every so many-th cell of a block is looked at first
 SIGNS = 65_521
 ULP, ULP_SINGLE = 1.2e-16, 6.4e-8
@@ -28,7 +28,7 @@ class Mover:
         self.ulp: Callable[[], float] = itertools.cycle(signs).__next__
         self._constants: dict[float, float] = {}
         self._bytes = self.random.randbytes(4 * BLOCK)
-        self._signs: dict[int, Any] = {}  # by bytes of a cell: ULP and -ULP
+        self._signs: dict[int, Any] = {}  # by bytes of a cell: ULP and -ULP; buffers
 
     def number(self, value: float) -> float:
         """A finite float, moved."""
@@ -109,7 +109,7 @@ class Mover:
             return
         with np.errstate(all="ignore"):
             for part in self._parts(np, cells):
-                self._move(np, part, None if whole else part != np.rint(part))
+                self._move(np, part, None if whole else _broken(np, part))
 
     def arithmetic(self, np: Any, name: str, a: Any, b: Any, result: Any) -> None:
         """Move the inexact cells of an array that an operator has made; in place."""
@@ -130,8 +130,7 @@ class Mover:
                     # As good as all are inexact: then only whole numbers are spared.
                     all_alike = len(found) > 8 and found.sum() * 8 > len(found)
                 if all_alike:
-                    some_whole = (z[::SAMPLE] == np.rint(z[::SAMPLE])).any()
-                    self._move(np, z, z != np.rint(z) if some_whole else None)
+                    self._move(np, z, _broken(np, z))
                 else:
                     self._move(np, z, np.abs(errors(np, x, y, z)) > 0)  # not where it is nan, at infinities
 
@@ -153,15 +152,29 @@ class Mover:
             signs = (np.frombuffer(self._bytes, np.uint8) & 1).astype(part.dtype) * 2 - 1
             self._signs[size] = signs * part.dtype.type(ULP if size == 8 else ULP_SINGLE)
         start = self.random.randrange(3 * BLOCK)
-        change = part * self._signs[size][start : start + len(part)]
+        change = self._scratch(np, part)
+        np.multiply(part, self._signs[size][start : start + len(part)], out=change)
         if wanted is not None:
             change *= wanted
         if not np.isfinite(np.dot(change, self._ones(np, change))):
             change[~np.isfinite(change)] = 0
         part += change
 
+    def _scratch(self, np: Any, like: Any) -> Any:
+        """A buffer that is used again: a new one of this size costs more than the calculation."""
+        key = 100 + like.dtype.itemsize
+        if key not in self._signs:
+            self._signs[key] = np.empty(BLOCK, like.dtype)
+        return self._signs[key][: len(like)]
+
     def _ones(self, np: Any, like: Any) -> Any:
         key = -like.dtype.itemsize
         if key not in self._signs:
             self._signs[key] = np.ones(BLOCK, like.dtype)
         return self._signs[key][: len(like)]
+
+
+def _broken(np: Any, part: Any) -> Any:
+    """Which cells are no whole numbers; None where a sample has no whole number: all count as broken then."""
+    sample = part[::SAMPLE] if len(part) > SAMPLE * SAMPLE else part
+    return part != np.rint(part) if (sample == np.rint(sample)).any() else None
