@@ -291,6 +291,7 @@ def check(
 @click.option("--relative", type=click.FloatRange(0), default=0.0, metavar="X", help="Relative tolerance.  Default: 0.")
 @click.option("--absolute", type=click.FloatRange(0), default=0.0, metavar="X", help="Absolute tolerance.  Default: 0.")
 @click.option("--stdin", metavar="FILE", help="What both runs read from standard input.  Default: nothing.")
+@click.option("--keep", metavar="FILE", help="Store the values of SCRIPT as Parquet; without OTHER it runs alone.")
 @click.option("--in-place", is_flag=True, help="Both runs work in the folder itself, not in a copy each.")
 @click.option("--report", metavar="OUT.md", help="Write a report for people, as Markdown; OUT.pdf: as pages.")
 @click.option("--json", "json_", is_flag=True, help="Report as one JSON object on standard output.")
@@ -300,25 +301,33 @@ def differ(
     twice: bool,
     json_: bool,
     stdin: str | None,
+    keep: str | None,
     report: str | None,
     **options: Any,
 ) -> None:
     """Run SCRIPT and OTHER, or SCRIPT twice with two of anything, and say where their values first differ.
 
-    Each is a file, or REV:PATH, a file as git has it in a revision.
+    Each is a file, REV:PATH, a file as git has it in a revision, or a run that --keep has stored.
 
     Exit status: 0 equal within the tolerances; 1 different; 2 bad use.
     """
     from .check.differences import as_json, as_report, as_text
     from .check.watching import watched
-    from .client.differing.launches import pair_of_launches
-    from .client.differing.runs import compare
+    from .client.differing.launches import is_alone, one_launch, pair_of_launches
+    from .client.differing.runs import compare, store
 
+    say = (lambda text: None) if json_ else (lambda text: click.echo(visible(text), err=True))
+    given = _input_of(stdin)
+    if keep is not None and not os.path.isdir(os.path.dirname(os.path.abspath(keep))):
+        raise BadUse(f"There is no folder {os.path.dirname(keep)} to write {os.path.basename(keep)} in.")
+    if keep is not None and is_alone(script, other, twice, **options):
+        launch, in_place = one_launch(script, **options), options["in_place"]
+        run = endings.run(watched(lambda watch: store(launch, keep, in_place, given, say, watch)))
+        click.echo(f"{script} ran {run.ended}; its values are in {keep}." if run.status is not None else "Not stored.")
+        sys.exit(0 if run.status is not None else 130)
     launches = pair_of_launches(script, other, twice, **options)
     if report is not None and not os.path.isdir(os.path.dirname(os.path.abspath(report))):
         raise BadUse(f"There is no folder {os.path.dirname(report)} to write {os.path.basename(report)} in.")
-    say = (lambda text: None) if json_ else (lambda text: click.echo(visible(text), err=True))
-    given = _input_of(stdin)
     found = endings.run(
         watched(
             lambda watch: compare(
@@ -330,6 +339,7 @@ def differ(
                 given,
                 say,
                 watch,
+                keep,
             )
         )
     )

@@ -186,3 +186,59 @@ def test_arrays_frames_and_texts_are_told(tmp_path: Path) -> None:
     (tmp_path / "b.py").write_text(text.format("2.0").replace("'weir 2.0'", "'mill 2.0'"))
     found, _ = differ("a.py", "b.py", cwd=tmp_path)
     assert (found["first"]["a"]["value"], found["first"]["b"]["value"]) == ("'weir 2.0'", "'mill 2.0'")
+
+
+def stored(script: str, cwd: Path) -> None:
+    command = [sys.executable, "-m", "uneven_sum", "differ", "--keep", "monday.parquet", script]
+    done = subprocess.run(command, capture_output=True, text=True, cwd=cwd, stdin=subprocess.DEVNULL)
+    assert done.returncode == 0 and "its values are in monday.parquet" in done.stdout, done.stderr
+
+
+def test_a_stored_run_is_compared_with_later(tmp_path: Path) -> None:
+    (tmp_path / "model.py").write_text(MODEL)
+    (tmp_path / "pipe").mkdir()
+    os.mkfifo(tmp_path / "pipe" / "gauge")  # what is no file is not copied
+    stored("model.py", tmp_path)
+    same, status = differ("monday.parquet", "model.py", cwd=tmp_path)
+    assert same["equal"] and status == 0 and same["records"] > 100 and same["ended"]["a"] == "to its end"
+    (tmp_path / "model.py").write_text("# moved\n" + MODEL.replace("0.6 *", "0.61 *"))
+    told, status = differ("monday.parquet", "model.py", cwd=tmp_path)
+    first = told["first"]
+    assert (first["a"]["line"], first["b"]["line"], status) == (8, 9, 1)
+    assert first["a"]["file"] == str(tmp_path / "model.py") and first["a"]["term"].startswith("0.6 *")
+    back, _ = differ("model.py", "monday.parquet", cwd=tmp_path)
+    assert back["first"]["b"] == first["a"] and back["first"]["a"] == first["b"]
+
+
+def test_a_stored_run_is_an_open_file(tmp_path: Path) -> None:
+    import pyarrow.parquet as pq
+
+    (tmp_path / "model.py").write_text("x = 0.5\ny = x * 3\nif y > 1:\n    name = 'spring'\n")
+    stored("model.py", tmp_path)
+    table = pq.read_table(tmp_path / "monday.parquet").to_pandas()
+    about = json.loads(pq.read_metadata(tmp_path / "monday.parquet").metadata[b"uneven_sum"])
+    lines = {p["place"]: p["line"] for p in about["places"]}
+    told = [(lines[r.place], r.part, r.more, r.value) for r in table.itertuples()]
+    assert told[:3] == [(1, 0, False, 0.5), (2, 0, False, 1.5), (3, 2, False, 1.0)]
+    assert about["texts"] == [[told[3][3], "spring"]] and about["format"] == 1
+    assert about["sources"] == {str(tmp_path / "model.py"): (tmp_path / "model.py").read_text().rstrip("\n")}
+
+
+def test_a_file_that_is_no_stored_run_of_ours_is_refused(tmp_path: Path) -> None:
+    import pyarrow as pa
+    import pyarrow.parquet as pq
+
+    (tmp_path / "model.py").write_text(MODEL)
+    table = pa.table({"level": [1.0]})
+    pq.write_table(table, tmp_path / "gauge.parquet")
+    assert "no stored run" in refused("gauge.parquet", "model.py", cwd=tmp_path)
+    pq.write_table(table.replace_schema_metadata({"uneven_sum": '{"format": 9}'}), tmp_path / "new.parquet")
+    assert "another version of Uneven Sum (format 9; this one reads 1)" in refused(
+        "new.parquet", "model.py", cwd=tmp_path
+    )
+    (tmp_path / "cut.parquet").write_bytes((tmp_path / "gauge.parquet").read_bytes()[:60])
+    assert "cannot be read as a stored run" in refused("cut.parquet", "model.py", cwd=tmp_path)
+    assert "There is no folder" in refused("--keep", "none/at.parquet", "model.py", cwd=tmp_path)
+    stored("model.py", tmp_path)
+    assert "is a stored run already" in refused("--keep", "x.parquet", "monday.parquet", cwd=tmp_path)
+    assert not list(tmp_path.glob("*.part"))

@@ -283,7 +283,7 @@ class LedgerRequests(Part):
         """Runs of a loop (`run`: one of them) written as Parquet; where PyArrow is in the script's interpreter."""
         recorder, _ = self._run_of(of)
         try:
-            import pyarrow  # type: ignore[import-untyped]  # it has no types
+            import pyarrow
             from pyarrow import parquet
         except ImportError:
             raise Refused("Parquet needs pyarrow in the script's interpreter; CSV does not.") from None

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import shlex
 from collections.abc import Sequence
+from typing import Any
 
 from ...host.launch import BadUse, Launch
+from .stored import Stored, is_stored
 
 
 def pair_of_launches(
@@ -18,7 +20,7 @@ def pair_of_launches(
     cwd: Sequence[str] = (),
     module: bool = False,
     **_: object,
-) -> tuple[Launch, Launch]:
+) -> tuple[Launch | Stored, Launch | Stored]:
     """The two runs.  BadUse where nothing is to be compared, or a value is given too often."""
     pythons, words, folders = _pair(python, "--python"), _pair(args, "--args"), _pair(cwd, "--cwd")
     variables = _variables(env)
@@ -28,7 +30,9 @@ def pair_of_launches(
     if other is None and not twice and not differ:
         raise BadUse("What is to be compared? Give another script, two of --python, --args, --env, --cwd, or --twice.")
 
-    def launch(program: str, side: int) -> Launch:
+    def launch(program: str, side: int) -> Launch | Stored:
+        if is_stored(program):
+            return Stored.open(program)
         return Launch(
             program,
             _words(words[side] or ""),
@@ -39,6 +43,24 @@ def pair_of_launches(
         )
 
     return launch(script, 0), launch(other or script, 1)
+
+
+def is_alone(script: str, other: str | None, twice: bool, **options: Any) -> bool:
+    """Whether there is one run only: one script, and not two of anything.  BadUse as `pair_of_launches`."""
+    if other is not None or twice:
+        return False
+    pairs = [options[n] for n in ("python", "args", "cwd")]
+    names = [text.partition("=")[0] for text in options["env"]]
+    return all(len(set(given)) < 2 for given in pairs) and len(set(names)) == len(names)
+
+
+def one_launch(script: str, **options: Any) -> Launch:
+    """The run of a script that is stored.  BadUse where it is stored already."""
+    if is_stored(script):
+        raise BadUse(f"{script} is a stored run already. Give a script.")
+    launch = pair_of_launches(script, script, False, **options)[0]
+    assert isinstance(launch, Launch)
+    return launch
 
 
 def _words(text: str) -> list[str]:

@@ -49,6 +49,14 @@ class Text:
         except (OSError, SyntaxError, ValueError):
             return cls(path)
 
+    @classmethod
+    def of(cls, path: str, text: str) -> Text:
+        """A file whose text is known."""
+        try:
+            return cls(path, text.splitlines(), ast.parse(text))
+        except (SyntaxError, ValueError):
+            return cls(path, text.splitlines())
+
     def node(self, place: Place) -> ast.AST | None:
         """The outermost expression or statement that a place stands for."""
         if self.nodes is None:

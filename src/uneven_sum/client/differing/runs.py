@@ -21,7 +21,8 @@ from ..events import Ended, Exited, Output, Stopped
 from .comparing import Comparer, Difference
 from .folders import Folder, copied, of_revision
 from .places import Matching, Text, by_nature, random_source, set_source
-from .reading import Blocks, Place, frames
+from .reading import Block, Blocks, Place, frames
+from .stored import FORMAT, About, Keeper, Stored
 
 AHEAD = 200_000  # records that one run may be ahead of the other
 Feed = tuple[Comparer, int]  # a comparer, and which of its sides
@@ -47,11 +48,25 @@ class RunOf:
 
     launch: Launch
     folder: Folder
+    stored: Stored | None = None  # it was run before
+    keeper: Keeper | None = None  # it is stored
     client: Client | None = None
     out: str = ""
     errors: str = ""
     ended: str = ""
     status: int | None = None
+
+    def keep(self) -> None:
+        """Close the file that it is stored in; none is left of a run that did not end."""
+        assert self.keeper is not None
+        if self.status is None:
+            self.keeper.drop()
+            return
+        launch, back = self.launch, self.folder.back
+        about = About(FORMAT, back(launch.program), back(home(self)), launch.args, as_module=launch.as_module)
+        about.python = launch.python or ""
+        about.ended, about.status, about.out = self.ended, self.status, self.out
+        self.keeper.finish(about, back)
 
 
 @dataclass
@@ -93,7 +108,7 @@ class Watch:
 
 
 async def compare(
-    launches: tuple[Launch, Launch],
+    launches: tuple[Launch | Stored, Launch | Stored],
     relative: float = 0.0,
     absolute: float = 0.0,
     in_place: bool = False,
@@ -101,12 +116,17 @@ async def compare(
     given: str | None = None,
     say: Callable[[str], None] = lambda text: None,
     watch: Watch | None = None,
+    keep: str | None = None,
 ) -> Compared:
     """Run both to their ends.  `twice`: the same script; what differs by nature (the time, addresses) counts, too.
-    `given`: what both read from standard input.  BadUse when one cannot be run."""
+    `given`: what both read from standard input.  `keep`: where the first one is stored.  BadUse when one cannot be
+    run."""
     with tempfile.TemporaryDirectory(prefix="uneven-sum-") as scratch:
         runs = prepared(launches, scratch, in_place, say)
-        first_texts = tuple({_script(r.launch): Text.read(_script(r.launch))} for r in runs)
+        first_texts = tuple(
+            r.stored.sources() if r.stored else {r.launch.program: Text.read(r.launch.program)} for r in runs
+        )
+        runs[0].keeper = Keeper(keep) if keep is not None else None
         matching = Matching((first_texts[0], first_texts[1]), (home(runs[0]), home(runs[1])), twice)
         comparer = Comparer(matching, relative, absolute)
         await all_of(runs, [[(comparer, 0)], [(comparer, 1)]], scratch, given, watch=watch)
@@ -117,6 +137,17 @@ async def compare(
             found.line = first_line(runs[0].out, runs[1].out, relative, absolute)
         found.why = _why(found)
         return found
+
+
+async def store(
+    launch: Launch, path: str, in_place: bool, given: str | None, say: Callable[[str], None], watch: Watch
+) -> RunOf:
+    """Run one script, and store its values."""
+    with tempfile.TemporaryDirectory(prefix="uneven-sum-") as scratch:
+        runs = prepared([launch], scratch, in_place, say)
+        runs[0].keeper = Keeper(path)
+        await all_of(runs, [[]], scratch, given, watch=watch)
+        return runs[0]
 
 
 async def all_of(
@@ -131,7 +162,12 @@ async def all_of(
     values, and as which side; `shake`: by run, as in `Launch`."""
     meeting = asyncio.Condition()
     seeds = [*shake, *[None] * len(runs)]
-    ones = [_one(run, feeds[n], meeting, f"{scratch}/{n}.socket", given, seeds[n]) for n, run in enumerate(runs)]
+    ones = [
+        _played(run.stored, feeds[n], meeting)
+        if run.stored is not None
+        else _one(run, feeds[n], meeting, f"{scratch}/{n}.socket", given, seeds[n])
+        for n, run in enumerate(runs)
+    ]
     tasks = [asyncio.ensure_future(one) for one in ones]
     watch = watch or Watch()
     ended = asyncio.gather(*tasks)
@@ -156,15 +192,25 @@ async def all_of(
         for task in (*tasks, stopped):
             task.cancel()
         await asyncio.gather(*tasks, ended, stopped, return_exceptions=True)
+        for run in runs:
+            if run.keeper is not None:
+                run.keep()
 
 
-def prepared(launches: Sequence[Launch], scratch: str, in_place: bool, say: Callable[[str], None]) -> list[RunOf]:
+def prepared(
+    launches: Sequence[Launch | Stored], scratch: str, in_place: bool, say: Callable[[str], None]
+) -> list[RunOf]:
     """The runs, each with a copy of its folder.  BadUse where one cannot be run."""
     for launch in launches:
+        if isinstance(launch, Stored):
+            continue
         if of_revision(launch.program, os.path.realpath(launch.cwd or os.getcwd())) is None:
             inspect_script(launch)
     runs = []
     for name, launch in zip("abcd", launches):
+        if isinstance(launch, Stored):
+            runs.append(_of_stored(launch))
+            continue
         cwd = os.path.realpath(launch.cwd or os.getcwd())
         revision = None if launch.as_module else of_revision(launch.program, cwd)
         if revision is not None:
@@ -182,14 +228,45 @@ def prepared(launches: Sequence[Launch], scratch: str, in_place: bool, say: Call
                 raise BadUse(f"{revision[0]} is not in the working folder. Give its folder with --cwd.")
             Path(path).write_bytes(revision[1])
         runs.append(RunOf(made, folder))
-    where = runs[0].folder.original
-    many = {2: "Two", 4: "Four"}.get(len(runs), str(len(runs)))
-    say(f"{many} runs at once, {'all in' if in_place else 'each in a copy of'} {where}.")
+    now = [run for run in runs if run.stored is None]
+    if now:
+        many = {1: "One run", 2: "Two runs at once", 4: "Four runs at once"}.get(len(now), f"{len(now)} runs at once")
+        where = "in" if in_place else "in a copy of" if len(now) == 1 else "each in a copy of"
+        say(f"{many}, {where} {now[0].folder.original}.")
     return runs
 
 
-def _script(launch: Launch) -> str:
-    return launch.program
+def _of_stored(stored: Stored) -> RunOf:
+    about = stored.about
+    launch = Launch(about.program, about.args, as_module=about.as_module, python=about.python, cwd=about.home)
+    run = RunOf(launch, Folder(about.home, about.home), stored, out=about.out)
+    run.status, run.ended = about.status, about.ended
+    return run
+
+
+async def _played(stored: Stored, feeds: list[Feed], meeting: asyncio.Condition) -> None:
+    """A stored run, in step with the other one."""
+    try:
+        for comparer, side in feeds:
+            comparer.texts.update(stored.about.texts)
+            for place in stored.about.places:
+                comparer.place(side, place)
+        for records in stored.blocks():
+            await _give(records, feeds, meeting)
+    finally:
+        for comparer, side in feeds:
+            comparer.sides[side].ended = True
+        async with meeting:
+            meeting.notify_all()
+
+
+async def _give(records: Block, feeds: list[Feed], meeting: asyncio.Condition) -> None:
+    for comparer, side in feeds:
+        await _in_step(side, comparer, meeting)
+        comparer.take(side, records)
+        comparer.advance()
+    async with meeting:
+        meeting.notify_all()
 
 
 def home(run: RunOf) -> str:
@@ -208,20 +285,22 @@ async def _one(
             while (frame := await frames(reader)) is not None:
                 kind, data = frame
                 if kind == b"P":
+                    place = msgspec.json.decode(data, type=Place)
                     for comparer, side in feeds:
-                        comparer.place(side, msgspec.json.decode(data, type=Place))
+                        comparer.place(side, place)
+                    if run.keeper is not None:
+                        run.keeper.places.append(place)
                 elif kind == b"T":
                     number, text = msgspec.json.decode(data, type=tuple[float, str])
                     for comparer, _ in feeds:
                         comparer.texts[number] = text
+                    if run.keeper is not None:
+                        run.keeper.texts.append((number, text))
                 elif kind == b"R":
                     records = blocks.read(data)
-                    for comparer, side in feeds:
-                        await _in_step(side, comparer, meeting)
-                        comparer.take(side, records)
-                        comparer.advance()
-                    async with meeting:
-                        meeting.notify_all()
+                    if run.keeper is not None:
+                        run.keeper.take(records)
+                    await _give(records, feeds, meeting)
                 else:
                     break
         finally:

@@ -136,7 +136,11 @@ def _is_distance(judge: Judge, blamed: Blamed) -> bool:
     node = ways.node_at(blamed.result.place)
     name = node.func if isinstance(node, ast.Call) else None
     called = name.attr if isinstance(name, ast.Attribute) else getattr(name, "id", "")
-    return called in ("abs", "fabs", "norm", "allclose", "isclose")
+    if called in ("abs", "fabs", "norm", "allclose", "isclose"):
+        return True
+    # The mean or sum of a difference is how far two things are from each other.
+    args = blamed.node.args if isinstance(blamed.node, ast.Call) else []
+    return any(isinstance(n, ast.BinOp) and isinstance(n.op, ast.Sub) for a in args for n in ast.walk(a))
 
 
 def _ends_a_loop(judge: Judge, branch: Branch) -> bool:

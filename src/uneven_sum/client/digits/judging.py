@@ -19,7 +19,7 @@ FEWEST = 6.0  # digits of a result in 64 bits under which its loss is a finding
 FEWEST_SINGLE = 2.0  # the same in 32 bits
 LEAST_DROP = 2.0  # digits that one term must lose to be blamed
 GIVES = 1.5  # digits that a result may have more than the term to blame
-RESIDUAL = re.compile(r"resid|err|diff|delta|tol|misfit|defect|gap|check|eps", re.IGNORECASE)
+RESIDUAL = re.compile(r"resid|err|diff|delta|tol|misfit|defect|gap|check|eps|bias|mbe|rms|mae|mse|loss", re.IGNORECASE)
 
 
 @dataclass

@@ -69,10 +69,14 @@ def _remarks(found: Digits, spreads: list[Spread]) -> None:
         found.ended = "The runs were ended before the script was; what was seen until then is shown."
         return
     if plain.status or not plain.ended:
-        found.ended = f"The script ended {plain.ended or 'early'}; what was seen until then is shown."
+        said = plain.ended.replace(plain.folder.copy, plain.folder.original).rstrip(".")
+        found.ended = f"The script ended {said or 'early'}; what was seen until then is shown."
     for run in found.runs[1:]:
         if run.status != plain.status and run.ended:
-            found.notes.append(f"A run with other last digits ended {run.ended}.")
+            said = run.ended.replace(run.folder.copy, run.folder.original).rstrip(".")
+            note = f"A run with other last digits ended otherwise: {said}."
+            if note not in found.notes:
+                found.notes.append(note)
     if any(s.lost for s in spreads):
         found.notes.append(
             "Runs with other last digits went another way and did not come back: digits hold until there."
