@@ -6,8 +6,8 @@ from driving_app import settled, until
 from textual.widgets import Input, Static
 
 from uneven_sum.app.app import UnevenSum
-from uneven_sum.app.findings.pictures import picture
 from uneven_sum.app.lookouts.screen import Lookouts
+from uneven_sum.app.plotting.pictures import picture
 from uneven_sum.app.shell.theme import PALETTES
 from uneven_sum.app.widgets.dialogs import EditSentence
 from uneven_sum.client import Launch

@@ -10,19 +10,21 @@ from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any
 
-from textual import events
+from textual import events, work
 from textual.app import App
 from textual.binding import BindingsMap
 from textual.filter import LineFilter
 
 from .. import crash, endings
-from ..client import Launch, settings
+from ..client import Goal, Launch, settings
 from ..client.settings import Settings
 from ..protocol import Finding
 from .bench.screen import Bench
 from .closeup.screen import CloseUp
 from .command_palette import Commands
 from .desk.screen import Desk
+from .differences.choosing import pair_of
+from .differences.screen import Differences, Pair
 from .editor.screen import Editor
 from .findings.screen import Findings
 from .key_order import KeyOrder
@@ -39,7 +41,8 @@ from .widgets.help import Help
 from .widgets.notice import Notice
 
 SOON = 4.0  # seconds in which a program that a signal ends must be gone
-KEYED: list[type[Keyed]] = [Bench, CloseUp, Desk, Editor, Findings, LedgerScreen, Lookouts, Notes, SettingsScreen]
+KEYED: list[type[Keyed]] = [Bench, CloseUp, Desk, Differences, Editor, Findings, LedgerScreen, Lookouts, Notes]
+KEYED.append(SettingsScreen)
 
 
 class UnevenSum(App[None]):
@@ -124,6 +127,28 @@ class UnevenSum(App[None]):
     def open_findings(self, launch: Launch) -> None:
         """Audit a script in a run of its own."""
         self.push_screen(Findings(replace(launch), self.palette))
+
+    @work(group="dialog")
+    async def compare(self, launch: Launch, earlier: dict[str, str]) -> None:
+        """Compare a script with the text it had before an edit, or with what the user names."""
+        pair = await pair_of(self.screen, self.palette, replace(launch), earlier)
+        if isinstance(pair, Pair):
+            self.push_screen(Differences(pair, self.palette))
+        elif pair:
+            self.notify(pair, severity="warning")
+
+    def go_to_place(self, launch: Launch, goal: Goal) -> None:
+        """The Bench, whose script runs to a line."""
+        self.pop_screen()
+        same = isinstance(self.screen, Bench) and self.screen.launch.program == launch.program
+        if isinstance(self.screen, Bench) and same:
+            self.screen.recording.rerun_to_finding(goal, False)
+            return
+        if isinstance(self.screen, Bench):
+            self.notify(f"{launch.name} is another script than the one here. Open it on the Desk.", severity="warning")
+            return
+        self.launch = replace(launch)
+        self.push_screen(Bench(self.launch, self.palette, finding=goal))
 
     def go_to_finding(self, launch: Launch, finding: Finding, trying: bool = False) -> None:
         """The Bench, whose script runs to the place of a finding; there the changed line is tried if `trying`."""

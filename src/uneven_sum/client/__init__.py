@@ -3,6 +3,7 @@
 from ..host.launch import BadUse, Launch, SyntaxFault
 from .client import Client
 from .events import Busy, CallEnded, Ended, Event, Exited, Found, Output, Stopped, Tripped, Trouble, Unwatched, Where
+from .motions import Goal
 
 __all__ = [
     "BadUse",
@@ -13,6 +14,7 @@ __all__ = [
     "Event",
     "Exited",
     "Found",
+    "Goal",
     "Launch",
     "Output",
     "Stopped",

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from dataclasses import dataclass
 from typing import Any
 
 from ..host.launch import BadUse
@@ -13,6 +14,15 @@ from ..protocol import (
     Loop,
     Placed,
 )
+
+
+@dataclass(frozen=True)
+class Goal:
+    """A line of a file, and the how many-th time from the start of the script."""
+
+    file: str
+    line: int
+    times: int = 1
 
 
 class Motions:
@@ -46,8 +56,9 @@ class Motions:
     async def end_loop(self) -> None:
         await self.session.request("unevenSum/endLoop")
 
-    async def run_to(self, file: str, line: int) -> None:
-        await self.session.request("unevenSum/runTo", {"file": file, "line": line})
+    async def run_to(self, file: str, line: int, times: int = 1) -> None:
+        """To a line, the how many-th time from now."""
+        await self.session.request("unevenSum/runTo", {"file": file, "line": line, "times": times})
 
     async def make_next(self, file: str, line: int) -> None:
         """Makes another line of the paused call the next one.  BadUse with the language's refusal."""

@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from uneven_sum.client.differing.comparing import WINDOW, Comparer
+from uneven_sum.client.differing.comparing import WINDOWS, Comparer
 from uneven_sum.client.differing.places import Matching, Text, lines_of_other
 from uneven_sum.client.differing.reading import CONTINUED, INTEGER, PART_BIT, Blocks, Place, shown
 from uneven_sum.client.differing.runs import first_line
@@ -85,6 +85,17 @@ def test_paths_that_part_meet_again_and_both_places_are_told() -> None:
     assert found.partings == 1 and not found.differing and not found.lost and found.records == 21
 
 
+def test_paths_that_part_in_each_pass_are_compared_in_each() -> None:
+    """One run has a further value in each pass: the others are compared all the same, in their order."""
+    short = [(line, float(day)) for day in range(300) for line in (1, 2, 3, 4, 5)]
+    long = [(line, float(day)) for day in range(300) for line in (1, 2, 3, 4, 5, 6)]
+    found = compared(short, long)
+    assert found.partings == 300 and not found.lost and not found.differing
+    assert found.records == len(short)
+    place = found.matching.at[0][0]
+    assert place.line == 1 and found.sides[0].times.tolist()[:5] == [300] * 5
+
+
 def test_what_only_one_run_does_at_its_end_is_a_difference() -> None:
     found = compared([(1, 1.0)], [(1, 1.0), (2, 2.0)])
     assert found.first is not None and found.first.path and found.first.b.place.line == 2
@@ -93,8 +104,8 @@ def test_what_only_one_run_does_at_its_end_is_a_difference() -> None:
 def test_runs_that_never_meet_again_are_given_up_in_bounded_memory() -> None:
     of = comparer()
     for _ in range(6):
-        feed(of, 0, [(1, 0.0)] * (WINDOW // 2))
-        feed(of, 1, [(2, 0.0)] * (WINDOW // 2))
+        feed(of, 0, [(1, 0.0)] * (WINDOWS[-1] // 2))
+        feed(of, 1, [(2, 0.0)] * (WINDOWS[-1] // 2))
         of.advance()
     assert of.lost and of.waiting() == (0, 0)
 

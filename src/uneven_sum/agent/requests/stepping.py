@@ -104,10 +104,10 @@ class SteppingRequests(Part):
         return self.exchange.go(tracer.LOOP)
 
     @request("unevenSum/runTo", moves=True)
-    def run_to(self, file: str, line: int) -> Body:
-        """To a line, whichever call comes there first."""
+    def run_to(self, file: str, line: int, times: int = 1) -> Body:
+        """To a line, whichever call comes there; `times`: the how many-th time from now."""
         self.exchange.can_move()
-        return self._run_to(file, line)
+        return self._run_to(file, line, times=times)
 
     def set_for_motion(self, lk: Lookout, otherwise: str) -> None:
         """Set a lookout that ends with the next pause.  Refused, `otherwise`, where it can stand nowhere."""
@@ -117,10 +117,10 @@ class SteppingRequests(Part):
             raise Refused(str(told.get("message", otherwise)))
         self.engine.temporary.append(lk.id)
 
-    def _run_to(self, path: str, line: int, goal: list[tuple[str, int, int]] | None = None) -> Body:
+    def _run_to(self, path: str, line: int, goal: list[tuple[str, int, int]] | None = None, times: int = 1) -> Body:
         engine = self.engine
         engine.lookouts.next += 1
-        lk = Lookout(engine.lookouts.next, where="line", file=path, line=line, once=True, goal=goal)
+        lk = Lookout(engine.lookouts.next, where="line", file=path, line=line, start=times, once=True, goal=goal)
         self.set_for_motion(lk, "There is no code at or after this line.")
         engine.hurry = goal is not None
         pause, frame = self.exchange.paused()

@@ -32,6 +32,9 @@ COMMANDS = [
     Command("u", "open line menu", "jump here, return now, each element, …; or right click", "menu"),
     Command("1", "open Desk", "another case; stops the script", "desk"),
     Command("8", "audit", "runs the script anew, and lists finite results that cannot be trusted", "findings"),
+    Command(
+        "9", "compare runs", "with the text before the edit, another script, a revision, a stored run", "differences"
+    ),
     Command("6", "open Notes", "saved evidence, report", "notes"),
     Command("ctrl+k", "save to Notes", "this pause, the last answer, or a text", "keep"),
     Command("e", "edit file", "the file that is shown; after saving, choose how to continue", "edit"),

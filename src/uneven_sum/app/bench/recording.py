@@ -8,7 +8,7 @@ import os
 from collections.abc import Awaitable, Callable
 from typing import TYPE_CHECKING, Any
 
-from ...client import BadUse, Client
+from ...client import BadUse, Client, Goal
 from ...client.book import decoded
 from ...client.placing import follow
 from ...protocol import Facts, Finding, LedgerOf, Loop, Recent
@@ -196,8 +196,11 @@ class Recording(Controller):
 
         self._again([to_pass, to_line] if goal else [to_line])
 
-    def to_finding(self, finding: Finding) -> list[Step]:
-        """The steps from the first line to the place of a finding, in the pass in which it was found first."""
+    def to_finding(self, finding: Finding | Goal) -> list[Step]:
+        """The steps from the first line to the place of a finding, in the pass in which it was found first, or to a
+        line for the how many-th time."""
+        if isinstance(finding, Goal):
+            return [self._to_goal(finding)]
         own = (finding.file, finding.line)  # of a comprehension there: its statement is where to pause
         goal = [{"file": k.file, "line": k.line, "pass": k.at_pass} for k in finding.loops if (k.file, k.line) != own]
 
@@ -211,8 +214,18 @@ class Recording(Controller):
 
         return [to_pass, to_line] if goal else [to_line]
 
-    def rerun_to_finding(self, finding: Finding, trying: bool) -> None:
-        self.trying = finding if trying else None
+    @staticmethod
+    def _to_goal(goal: Goal) -> Step:
+        async def to_goal(client: Client, facts: Facts) -> None:
+            here = (facts.file, facts.line) == (goal.file, goal.line)
+            if here and goal.times == 1:
+                raise Arrived
+            await client.run_to(goal.file, goal.line, goal.times - here)
+
+        return to_goal
+
+    def rerun_to_finding(self, finding: Finding | Goal, trying: bool) -> None:
+        self.trying = finding if trying and isinstance(finding, Finding) else None
         self._again(self.to_finding(finding))
 
     def try_finding(self, facts: Facts) -> None:

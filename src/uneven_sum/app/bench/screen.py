@@ -15,6 +15,7 @@ from textual.widgets import Input, TextArea
 from ...client import (
     BadUse,
     Client,
+    Goal,
     Launch,
     settings,
 )
@@ -79,7 +80,9 @@ class Bench(Keyed, Controlled, Screen[None]):
         *(SourceTexts, Verifying, Breakpoints),
     )
 
-    def __init__(self, launch: Launch, palette: Palette, guided: bool = False, finding: Finding | None = None) -> None:
+    def __init__(
+        self, launch: Launch, palette: Palette, guided: bool = False, finding: Finding | Goal | None = None
+    ) -> None:
         super().__init__()
         self.guided = guided
         self.finding = finding  # to which the first run goes
@@ -449,6 +452,7 @@ class Bench(Keyed, Controlled, Screen[None]):
         for text in self.book.follow_edits():
             self.notify(text, severity="warning")
         self.verifying.next_run()
+        self.sources.run_ends()
         self.texts.clear()
         self.stamps.clear()
         self.facts = None
@@ -462,6 +466,9 @@ class Bench(Keyed, Controlled, Screen[None]):
 
     def action_findings(self) -> None:
         self.uneven.open_findings(self.launch)
+
+    def action_differences(self) -> None:
+        self.uneven.compare(self.launch, self.sources.before_edits())
 
     def action_lookouts(self) -> None:
         self.app.push_screen(Lookouts(self, self.palette))

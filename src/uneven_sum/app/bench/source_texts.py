@@ -4,14 +4,22 @@ from __future__ import annotations
 
 import os
 import zlib
+from typing import TYPE_CHECKING
 
 from ...client.book import decoded
 from ..widgets.sheet import Sheet
 from .controller import Controller
 
+if TYPE_CHECKING:
+    from .screen import Bench
+
 
 class SourceTexts(Controller):
-    """A controller of the Bench."""
+    """A controller of the Bench.  `earlier`: texts of files that have been edited since, as an earlier run had them."""
+
+    def __init__(self, screen: Bench) -> None:
+        super().__init__(screen)
+        self.earlier: dict[str, str] = {}
 
     def text_of(self, path: str) -> str:
         """A file's text as it was when it was first shown in this run."""
@@ -24,6 +32,16 @@ class SourceTexts(Controller):
                 self.bench.texts[path] = "# The text of this file cannot be read."
             self.bench.stamps[path] = stamp(path)
         return self.bench.texts[path]
+
+    def run_ends(self) -> None:
+        """Keep the texts of this run that have changed in their files."""
+        changed = {path: text for path, text in self.bench.texts.items() if text != _now(path)}
+        self.earlier = {**self.earlier, **changed}
+
+    def before_edits(self) -> dict[str, str]:
+        """The texts of files before their last edit, as this run or an earlier one has them."""
+        self.run_ends()
+        return {path: text for path, text in self.earlier.items() if text != _now(path)}
 
     def own_edit(self, path: str) -> None:
         """We have written this file; the script runs its older text until the new one is taken up."""
@@ -48,6 +66,14 @@ class SourceTexts(Controller):
         sheet = self.bench.query_one(Sheet)
         sheet.show_file(path, self.bench.versions.get((path, version), text))
         sheet.marks = self.bench.book.marks(path)
+
+
+def _now(path: str) -> str:
+    try:
+        with open(path, "rb") as f:
+            return decoded(f.read())
+    except OSError:
+        return ""
 
 
 def stamp(path: str) -> tuple[float, int]:

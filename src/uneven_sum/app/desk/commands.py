@@ -9,6 +9,7 @@ COMMANDS = [
     Command("up down", "choose case", "recent ones, then the shipped", "along(-1) along(1)"),
     Command("enter", "run", "with pauses, on the Bench", "run(True)"),
     Command("8 a", "audit", "runs to the end, and lists finite results that cannot be trusted", "audit audit"),
+    Command("9", "compare runs", "with another script, a revision, a stored run, or itself", "differences"),
     Command("f", "run without pauses", "no checks, no snapshots: full speed", "run(False)"),
     Command(
         "tab",

@@ -195,6 +195,12 @@ class Desk(Keyed, Controlled, Screen[None]):
         if launch is not None:
             self.uneven.open_findings(launch)
 
+    def action_differences(self) -> None:
+        """Opens the Differences of the case and of another run."""
+        launch = self.launch()
+        if launch is not None:
+            self.uneven.compare(launch, {})
+
     @work(group="dialog")
     async def action_edit(self) -> None:
         """The script's text; what is wrong with it is looked at again."""

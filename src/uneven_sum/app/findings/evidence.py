@@ -9,8 +9,8 @@ from rich.text import Text
 
 from ...protocol import DIGITS, Finding
 from ...protocol.names import shown
+from ..plotting.pictures import picture
 from ..shell.theme import Palette
-from .pictures import picture
 
 ROWS = 12  # of a list in the evidence
 NAME = 24  # columns of an operand's text

@@ -7,11 +7,12 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from .course import Course
 from .places import Matching
 from .reading import CONTINUED, NUMBERS, PART_BIT, Block, Place, shown
 
-WINDOW = 20_000  # records in which two paths that have parted may meet again
-RUN = 6  # records in a row that must fit, for them to have met
+WINDOWS = (64, 1_000, 20_000)  # records in which two paths that have parted may meet again, tried in turn
+RUN, FEW = 6, 3  # records in a row that must fit, for them to have met
 MASK = (1 << PART_BIT) - 1
 IS_NUMBER = np.zeros(256, bool)
 IS_NUMBER[[*NUMBERS, *(part | CONTINUED for part in NUMBERS)]] = True
@@ -35,6 +36,22 @@ class Difference:
     b: Met
     size: float | None
     path: bool = False
+
+    @property
+    def weight(self) -> float:
+        return math.inf if self.size is None else self.size
+
+
+@dataclass
+class Differing:
+    """A place whose values differ: the first and the largest difference, the number of the first record that differs,
+    how many do, and the relative differences by pass."""
+
+    first: Difference
+    largest: Difference
+    record: int = 0
+    count: int = 0
+    course: Course = field(default_factory=lambda: Course(highest=True))
 
 
 @dataclass
@@ -71,7 +88,7 @@ class Comparer:
         self.records = self.differing = self.partings = 0
         self.left_out: set[int] = set()  # places of the first side whose values were told and left out
         self.lost = False  # their paths do not meet again
-        self.course: dict[int, tuple[float, int]] = {}  # by number: largest relative difference, how many
+        self.course: dict[int, Differing] = {}  # by number of the place
 
     def place(self, side: int, place: Place) -> None:
         of = self.sides[side]
@@ -159,20 +176,36 @@ class Comparer:
             self._drop(side, size)
 
     def _differ(self, wrong: np.ndarray, relative: np.ndarray) -> None:
+        """The records at these places of the chunk differ, by so much."""
         self.differing += len(wrong)
         if self.first is None:
             self.first = self._difference(int(wrong[0]), float(relative[0]))
         at = int(np.argmax(relative))
-        if self.largest is None or relative[at] > (math.inf if self.largest.size is None else self.largest.size):
+        if self.largest is None or relative[at] > self.largest.weight:
             self.largest = self._difference(int(wrong[at]), float(relative[at]))
         numbers = self.sides[0].numbers[wrong]
         order = np.argsort(numbers, kind="stable")
-        starts = np.flatnonzero(np.r_[True, np.diff(numbers[order]) != 0])
-        peaks = np.maximum.reduceat(relative[order], starts)
-        counts = np.diff(np.r_[starts, len(order)])
-        for number, peak, count in zip(numbers[order][starts].tolist(), peaks.tolist(), counts.tolist()):
-            before = self.course.get(number, (0.0, 0))
-            self.course[number] = (max(before[0], peak), before[1] + count)
+        edges = np.flatnonzero(np.r_[True, np.diff(numbers[order]) != 0])
+        for rows in np.split(order, edges[1:]):
+            self._differ_at(int(numbers[rows[0]]), wrong[rows], relative[rows])
+
+    def _differ_at(self, number: int, wrong: np.ndarray, relative: np.ndarray) -> None:
+        """The same for one place."""
+        peak = int(np.argmax(relative))
+        known = self.course.get(number)
+        if known is None:
+            first = self._difference(int(wrong[0]), float(relative[0]))
+            known = self.course[number] = Differing(first, first, self.records + int(wrong[0]))
+        if relative[peak] > known.largest.weight:
+            known.largest = self._difference(int(wrong[peak]), float(relative[peak]))
+        known.count += len(wrong)
+        side = self.sides[0]
+        begun = np.cumsum(
+            (side.numbers[: int(wrong[-1]) + 1] == number) & (side.parts[: int(wrong[-1]) + 1] < CONTINUED)
+        )
+        before = int(side.times[number]) if number < len(side.times) else 0
+        finite = np.where(np.isfinite(relative), relative, 1.0)
+        known.course.take(before + np.maximum(begun[wrong] - 1, 0), finite)
 
     def _difference(self, at: int, relative: float) -> Difference:
         a, b = self._met(self.sides[0], 0, at), self._met(self.sides[1], 1, at)
@@ -194,13 +227,16 @@ class Comparer:
     def _meet_again(self) -> bool:
         """The two are at different places: find where they fit again.  False where more must come first."""
         a, b = self.sides
-        if not all(side.ended or len(side.numbers) >= WINDOW for side in self.sides):
-            return False
+        for window in WINDOWS:
+            if not all(side.ended or len(side.numbers) >= window for side in self.sides):
+                return False
+            found = _meeting(a.numbers[:window], b.numbers[:window])
+            if found is not None:
+                break
         self.partings += 1
         if self.first_path is None:
             self.first_path = Difference(self._met(a, 0, 0), self._met(b, 1, 0), None, True)
             self.first = self.first or self.first_path
-        found = _meeting(a.numbers[:WINDOW], b.numbers[:WINDOW])
         if found is None:
             self.lost = True
             return False
@@ -210,8 +246,17 @@ class Comparer:
 
 
 def _meeting(a: np.ndarray, b: np.ndarray) -> tuple[int, int] | None:
-    """How much of each is to be left out so that the next records fit: the least in sum."""
-    run = min(RUN, len(a), len(b))
+    """How much of each is to be left out so that the next records fit: the least in sum.  Many that fit are surer than
+    few: few are taken where they cost far less."""
+    sure, near = _fit(a, b, RUN), _fit(a, b, FEW)
+    if sure is None or near is None:
+        return sure or near
+    return near if sum(near) * 4 < sum(sure) else sure
+
+
+def _fit(a: np.ndarray, b: np.ndarray, run: int) -> tuple[int, int] | None:
+    """The same for so many records in a row."""
+    run = min(run, len(a), len(b))
     if not run:
         return None
     seen: dict[bytes, int] = {}

@@ -50,6 +50,7 @@ class RunOf:
     folder: Folder
     stored: Stored | None = None  # it was run before
     keeper: Keeper | None = None  # it is stored
+    revision: bool = False  # its text is of a revision, not of today
     client: Client | None = None
     out: str = ""
     errors: str = ""
@@ -117,12 +118,17 @@ async def compare(
     say: Callable[[str], None] = lambda text: None,
     watch: Watch | None = None,
     keep: str | None = None,
+    earlier: dict[str, str] | None = None,
 ) -> Compared:
     """Run both to their ends.  `twice`: the same script; what differs by nature (the time, addresses) counts, too.
-    `given`: what both read from standard input.  `keep`: where the first one is stored.  BadUse when one cannot be
-    run."""
+    `given`: what both read from standard input.  `keep`: where the first one is stored.  `earlier`: texts
+    of files that the first one runs instead of those of today.  BadUse when one cannot be run."""
     with tempfile.TemporaryDirectory(prefix="uneven-sum-") as scratch:
         runs = prepared(launches, scratch, in_place, say)
+        for path, text in (earlier or {}).items():
+            if runs[0].folder.there(path) == path:
+                raise BadUse(f"{path} is not in the working folder, so its text before the edit cannot be run.")
+            Path(runs[0].folder.there(path)).write_text(text, encoding="utf-8", errors="surrogateescape")
         first_texts = tuple(
             r.stored.sources() if r.stored else {r.launch.program: Text.read(r.launch.program)} for r in runs
         )
@@ -227,7 +233,7 @@ def prepared(
             if path == revision[0]:
                 raise BadUse(f"{revision[0]} is not in the working folder. Give its folder with --cwd.")
             Path(path).write_bytes(revision[1])
-        runs.append(RunOf(made, folder))
+        runs.append(RunOf(made, folder, revision=revision is not None))
     now = [run for run in runs if run.stored is None]
     if now:
         many = {1: "One run", 2: "Two runs at once", 4: "Four runs at once"}.get(len(now), f"{len(now)} runs at once")

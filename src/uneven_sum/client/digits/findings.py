@@ -77,9 +77,9 @@ def _of_blame(judge: Judge, blamed: Blamed, path: Path) -> Finding:
 
 def course(held: Held) -> list[Picture]:
     """The digits by pass, as a curve; none of a single pass."""
-    if len(held.course) < 2:
+    if len(held.course.values) < 2:
         return []
-    line = PictureLine("digits", list(held.course), list(held.course))
+    line = PictureLine("digits", list(held.course.values), list(held.course.values))
     return [Picture("digits that hold, by pass", lines=[line], size=held.passes, first=1)]
 
 

@@ -6,11 +6,11 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from ..differing.course import Course
 from ..differing.reading import Place
 
 ALL = 16.0  # digits of a value that is the same in both runs
 FEW = 7.0  # digits under which the first pass is noted
-COURSE = 120  # steps of a course
 
 
 def digits_of(gaps: np.ndarray, sizes: np.ndarray) -> np.ndarray:
@@ -55,8 +55,7 @@ class Held:
     whole: bool = True  # all values are whole numbers
     lost: float = 0.0
     drop: Drop = field(default_factory=Drop)
-    course: list[float] = field(default_factory=list)  # the lowest digits of each `step` passes
-    step: int = 1
+    course: Course = field(default_factory=lambda: Course(rest=ALL))  # of the digits
     largest: float = 0.0
 
     def take(self, digits: np.ndarray, gaps: np.ndarray, sizes: np.ndarray, values: np.ndarray) -> None:
@@ -72,25 +71,13 @@ class Held:
         if over_all[at] < self.over_all:
             self.over_all, self.over_all_pass = float(over_all[at]), self.passes + at + 1
         self.largest = float(largest[-1])
-        self._follow(digits)
+        self.course.take(self.passes + np.arange(len(digits)), digits)
         self.passes += len(digits)
         self.last = float(digits[-1])
         self.value = None if np.isnan(values[-1]) else float(values[-1])
         with np.errstate(all="ignore"):
             self.single = self.single and bool((values == values.astype(np.float32)).all())
             self.whole = self.whole and bool((values == np.rint(values)).all())
-
-    def _follow(self, digits: np.ndarray) -> None:
-        while self.passes + len(digits) > self.step * COURSE:
-            self.course = [min(self.course[k : k + 2]) for k in range(0, len(self.course), 2)]
-            self.step *= 2
-        steps = (self.passes + np.arange(len(digits))) // self.step
-        starts = np.flatnonzero(np.r_[True, np.diff(steps) != 0])
-        for step, low in zip(steps[starts].tolist(), np.minimum.reduceat(digits, starts).tolist(), strict=True):
-            if step < len(self.course):
-                self.course[step] = min(self.course[step], low)
-            else:
-                self.course.append(low)
 
     def take_operands(self, digits: np.ndarray, operands: np.ndarray, values: np.ndarray) -> None:
         """After `take`, where operands were told: their digits of shape (n, 2); values (n, 3): result and operands."""
@@ -114,5 +101,4 @@ class Held:
             self.drop = other.drop
         self.last, self.lost = min(self.last, other.last), max(self.lost, other.lost)
         self.single, self.whole = self.single and other.single, self.whole and other.whole
-        if len(other.course) == len(self.course):
-            self.course = [min(pair) for pair in zip(self.course, other.course, strict=True)]
+        self.course.merge(other.course)

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..differing.comparing import WINDOW, Comparer
+from ..differing.comparing import Comparer
 from ..differing.places import Matching
 from ..differing.reading import CELL, CONSTANT, CONTINUED, FLOAT, HIGHEST, IMAGINARY, INTEGER, LEFT, LOWEST, RIGHT
 from .held import ALL, Held, digits_of
@@ -44,8 +44,7 @@ class Spread(Comparer):
             self._drop(side, size)
 
     def _meet_again(self) -> bool:
-        if all(side.ended or len(side.numbers) >= WINDOW for side in self.sides):
-            self._take_rest()
+        self._take_rest()  # what comes next is at another place: the last value is whole
         return super()._meet_again()
 
     def finish(self) -> None:

@@ -5,8 +5,8 @@ from __future__ import annotations
 from rich.text import Text
 
 from ...protocol.messages import Picture, PictureLine
-from ..plotting.canvas import Axis, Canvas, label
 from ..shell.theme import Palette
+from .canvas import Axis, Canvas, label
 
 WIDTH, HEIGHT = 42, 7
 SHADES = " ░▒▓█"

@@ -1,0 +1,1 @@
+"""Two runs side by side: where they differ."""
