@@ -7,7 +7,8 @@ from typing import Any
 
 import msgspec
 
-from ..client import Launch, accepted
+from ..client import Launch, accepted, notes, reporting
+from ..client.book import lines_of
 from ..client.differing.runs import Watch
 from ..client.digits.findings import number
 from ..client.digits.held import Held
@@ -83,6 +84,13 @@ def _blame(found: Digits, b: Blamed) -> dict[str, Any]:
         "digits": round(b.digits, 1),
         "operands": operands,
     }
+
+
+def as_report(launch: Launch, found: Digits) -> str:
+    """A report for people, in Markdown: how it was run, the results with their digits, a section for each finding."""
+    entries = [notes.Entry("digits", "the digits that hold", f"```\n{results_text(found)}```\n")]
+    entries += [notes.of_finding(f, lines_of(f.file)) for f in found.findings]
+    return visible(reporting.report(launch, entries, " ".join([*found.notes, found.ended]).strip()))
 
 
 def as_text(found: Digits) -> str:

@@ -1,0 +1,242 @@
+"""The commands that run scripts without a screen."""
+
+from __future__ import annotations
+
+import os
+import sys
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from .. import endings
+from ..host.launch import BadUse
+from ..safe_text import visible
+from .options import (
+    SCRIPT_SETTINGS,
+    examples,
+    input_of,
+    launch_of,
+    pause_options,
+    rules_of,
+    script_options,
+    there_is_a_folder_for,
+    write_report,
+)
+
+if TYPE_CHECKING:
+    from ..client.differing.runs import RunOf
+
+
+def _ended(runs: Sequence[RunOf], bad: bool) -> int:
+    """The exit status of several runs: 130 where ctrl+c has ended them and nothing was found."""
+    from ..client.differing.runs import STOPPED
+
+    return 1 if bad else 130 if any(run.ended == STOPPED for run in runs) else 0
+
+
+@click.command(context_settings=SCRIPT_SETTINGS, epilog=examples("check"))
+@script_options
+@pause_options
+@click.option("--all", "everything", is_flag=True, help="Report every problem, not only the first.")
+@click.option("--audit", is_flag=True, help="Run to the end, and report finite results that cannot be trusted.")
+@click.option("--digits", is_flag=True, help="With --audit, also four runs with other last digits: which digits hold?")
+@click.option("--rules", metavar="LIST", help="With --audit, only these rules, separated by commas.")
+@click.option("--json", "json_", is_flag=True, help="Report as one JSON object on standard output.")
+@click.option(
+    "--passes",
+    default=10,
+    show_default=True,
+    type=click.IntRange(0, 400),
+    metavar="N",
+    help="With --json, tell the last N passes before each trip; 0 records no loops.",
+)
+@click.option("--report", metavar="OUT.md", help="Write a report for people, as Markdown; OUT.pdf: as pages.")
+def check(
+    script: str,
+    args: tuple[str, ...],
+    everything: bool,
+    audit: bool,
+    digits: bool,
+    rules: str | None,
+    json_: bool,
+    passes: int,
+    report: str | None,
+    **options: object,
+) -> None:
+    """Run SCRIPT without a screen to its first trip, and report.
+
+    Exit status: 0 nothing tripped; 1 something tripped; 2 bad use, or a script that cannot be read or
+    compiled; 3 nothing tripped but the script ended with a status of its own.
+    """
+    from ..check import as_json, as_report, as_text
+    from ..check import check as run_check
+    from ..check.digits import with_digits
+    from ..check.watching import watched
+
+    launch = launch_of(script, args, options)
+    launch.go_on = everything
+    if audit:
+        launch.audit = rules_of(rules)
+        launch.pause_on, launch.checks = set(), False
+    elif rules is not None:
+        raise BadUse("--rules is for --audit.")
+    elif digits:
+        raise BadUse("--digits is for --audit. uneven-sum digits has the digits alone.")
+    launch.output_to_stderr = json_
+    launch.passes = passes if json_ or report else 0
+    there_is_a_folder_for(report)
+    outcome = endings.run(run_check(launch))
+    if digits and outcome.outcome != "died":
+        endings.run(watched(lambda watch: with_digits(launch, outcome, watch)))
+    if report is not None:
+        write_report(as_report(launch, outcome), report, launch.name)
+    if json_:
+        click.echo(as_json(outcome))
+    elif outcome.pauses or outcome.unwatched or outcome.outcome == "died" or audit:
+        sys.stdout.flush()
+        click.echo(as_text(outcome), err=True)
+    sys.exit(outcome.our_status)
+
+
+@click.command(epilog=examples("differ"))
+@click.argument("script")
+@click.argument("other", required=False)
+@click.option("--twice", is_flag=True, help="Run SCRIPT twice: is it deterministic?")
+@click.option("--python", multiple=True, metavar="PATH", help="The interpreter; given twice, one for each run.")
+@click.option("--args", multiple=True, metavar="'ARG …'", help="Arguments; given twice, those of each run.")
+@click.option("--env", multiple=True, metavar="NAME=VALUE", help="A variable; NAME given twice, one for each run.")
+@click.option("--cwd", multiple=True, metavar="FOLDER", help="Working directory; given twice, one for each run.")
+@click.option("--module", "-m", is_flag=True, help="SCRIPT and OTHER are names of modules.")
+@click.option("--relative", type=click.FloatRange(0), default=0.0, metavar="X", help="Relative tolerance.  Default: 0.")
+@click.option("--absolute", type=click.FloatRange(0), default=0.0, metavar="X", help="Absolute tolerance.  Default: 0.")
+@click.option("--stdin", metavar="FILE", help="What both runs read from standard input.  Default: nothing.")
+@click.option("--keep", metavar="FILE", help="Store the values of SCRIPT as Parquet; without OTHER it runs alone.")
+@click.option("--in-place", is_flag=True, help="Both runs work in the folder itself, not in a copy each.")
+@click.option("--report", metavar="OUT.md", help="Write a report for people, as Markdown; OUT.pdf: as pages.")
+@click.option("--json", "json_", is_flag=True, help="Report as one JSON object on standard output.")
+def differ(
+    script: str,
+    other: str | None,
+    twice: bool,
+    json_: bool,
+    stdin: str | None,
+    keep: str | None,
+    report: str | None,
+    **options: Any,
+) -> None:
+    """Run SCRIPT and OTHER, or SCRIPT twice with two of anything, and say where their values first differ.
+
+    Each is a file, REV:PATH, a file as git has it in a revision, or a run that --keep has stored.
+
+    Exit status: 0 equal within the tolerances; 1 different; 2 bad use.
+    """
+    from ..check.differences import as_json, as_report, as_text
+    from ..check.watching import watched
+    from ..client.differing.launches import is_alone, one_launch, pair_of_launches
+    from ..client.differing.runs import compare, store
+
+    say = (lambda text: None) if json_ else (lambda text: click.echo(visible(text), err=True))
+    given = input_of(stdin)
+    there_is_a_folder_for(keep)
+    if keep is not None and is_alone(script, other, twice, **options):
+        launch, in_place = one_launch(script, **options), options["in_place"]
+        run = endings.run(watched(lambda watch: store(launch, keep, in_place, given, say, watch)))
+        click.echo(f"{script} ran {run.ended}; its values are in {keep}." if run.status is not None else "Not stored.")
+        sys.exit(0 if run.status is not None else 130)
+    launches = pair_of_launches(script, other, twice, **options)
+    there_is_a_folder_for(report)
+    found = endings.run(
+        watched(
+            lambda watch: compare(
+                launches,
+                options["relative"],
+                options["absolute"],
+                options["in_place"],
+                twice,
+                given,
+                say,
+                watch,
+                keep,
+            )
+        )
+    )
+    if report is not None:
+        write_report(as_report(found), report, "two runs")
+    click.echo(as_json(found) if json_ else as_text(found))
+    sys.exit(_ended([found.a, found.b], not found.equal))
+
+
+@click.command(context_settings=SCRIPT_SETTINGS, epilog=examples("digits"))
+@script_options
+@click.option("--result", multiple=True, metavar="NAME", help="A name whose value is a result, too.")
+@click.option("--stdin", metavar="FILE", help="What each run reads from standard input.  Default: nothing.")
+@click.option("--in-place", is_flag=True, help="All runs work in the folder itself, not in a copy each.")
+@click.option("--report", metavar="OUT.md", help="Write a report for people, as Markdown; OUT.pdf: as pages.")
+@click.option("--json", "json_", is_flag=True, help="Report as one JSON object on standard output.")
+def digits(
+    script: str,
+    args: tuple[str, ...],
+    result: tuple[str, ...],
+    stdin: str | None,
+    in_place: bool,
+    report: str | None,
+    json_: bool,
+    **options: object,
+) -> None:
+    """Run SCRIPT four times, three of them with other last digits, and say how many digits of its results hold.
+
+    Exit status: 0 no finding; 1 digits of a result are lost; 2 bad use.
+    """
+    from ..check.digits import as_json, as_report, as_text
+    from ..check.watching import watched
+    from ..client.digits.runs import digits as held
+
+    launch = launch_of(script, args, options)
+    there_is_a_folder_for(report)
+    say = (lambda text: None) if json_ else (lambda text: click.echo(visible(text), err=True))
+    given, named = input_of(stdin), frozenset(result)
+    found = endings.run(watched(lambda watch: held(launch, named, in_place, given, say, watch)))
+    if report is not None:
+        write_report(as_report(launch, found), report, launch.name)
+    click.echo(as_json(found) if json_ else as_text(found))
+    sys.exit(_ended(found.runs, any(not f.question for f in found.findings)))
+
+
+@click.command(context_settings=SCRIPT_SETTINGS, epilog=examples("passes"))
+@script_options
+@click.option("--loop", required=True, metavar="FILE:LINE", help="The head of the loop; LINE alone is the script's.")
+@click.option("--values", metavar="NAME,…", help="Just these of the names that its body assigns.")
+@click.option("--times", is_flag=True, help="The time that each pass took, too.")
+@click.option("--out", metavar="FILE", help="Where to write the table; without it, standard output.")
+def passes(
+    script: str, args: tuple[str, ...], loop: str, values: str | None, times: bool, out: str | None, **options: object
+) -> None:
+    """Run SCRIPT with one loop recorded, and write its passes as CSV.
+
+    Exit status: 0 written; 2 bad use; 3 written, but the script ended in an error or with a status of its own.
+    """
+    from ..check.passes import place, recorded, write
+
+    launch = launch_of(script, args, options)
+    launch.output_to_stderr = out is None
+    file, line = place(loop, script, launch.cwd)
+    names = [n.strip() for n in (values or "").split(",") if n.strip()]
+    if out is not None and not os.path.isdir(os.path.dirname(os.path.abspath(out))):
+        raise BadUse(f"There is no folder {os.path.dirname(out)} to write {os.path.basename(out)} in.")
+    table = endings.run(recorded(launch, file, line, names, times))
+    try:
+        if out is None:
+            write(table, sys.stdout)
+        else:
+            with open(out, "w", encoding="utf-8", newline="") as f:
+                write(table, f)
+    except OSError as e:
+        raise BadUse(f"{out or 'Standard output'} cannot be written: {e.strerror}.") from None
+    for text in (table.sentence, table.error):
+        if text:
+            click.echo(visible(text), err=True)
+    sys.exit(3 if table.status or table.status is None or table.error else 0)
+
+
+COMMANDS = (check, differ, digits, passes)
