@@ -10,9 +10,11 @@ from driving_app import rest, until
 from textual.widgets import OptionList, Static, TextArea
 
 from uneven_sum.app.app import UnevenSum
+from uneven_sum.app.bench.cards import Cards
 from uneven_sum.app.bench.screen import Bench
 from uneven_sum.app.bench.try_edit import TryChange
 from uneven_sum.app.findings.screen import Findings
+from uneven_sum.app.ledger.screen import LedgerScreen
 from uneven_sum.app.widgets.bars import Keys
 from uneven_sum.app.widgets.sheet import Sheet
 from uneven_sum.check import check
@@ -212,3 +214,36 @@ async def test_shaken_runs_can_be_ended(script) -> None:
         assert "The runs were ended before the script was" in text_of(screen, "#said")
         await pilot.press("escape")
         await until(pilot, lambda: app.screen is app.desk)
+
+
+async def test_the_digits_stand_on_cards_in_terms_and_in_the_ledger(script) -> None:
+    text = "def run(x):\n    for k in range(60):\n        x = 3.9 * x * (1 - x)\n    return x\n\n\nprint(run(0.4))\n"
+    path = script(text)
+    app = UnevenSum(None)
+    async with app.run_test(size=(140, 42)) as pilot:
+        screen = await audited(pilot, path)
+        await pilot.press("d")
+        await until(pilot, lambda: screen.state == "done" and bool(rows(screen)), 60)
+        await pilot.press("enter")
+        await until(pilot, lambda: isinstance(app.screen, Bench) and app.screen.facts is not None, 30)
+        bench = app.screen
+        await until(pilot, lambda: bench.facts.line == 3 and bench.state == "paused", 30)
+        await until(pilot, lambda: any("digits hold" in row.plain for row in bench.query_one(Cards).rows), 30)
+        await pilot.press("t")
+        await until(pilot, lambda: 3 in bench.query_one(Sheet).terms)
+        told = {t.text: t.how for t in bench.query_one(Sheet).terms[3]}
+        assert told["1 - x"].endswith("digits hold") and told["x"] == ""
+        await pilot.press("l")
+        await until(pilot, lambda: not isinstance(app.screen, Bench))
+        await pilot.press("r")
+        await until(pilot, lambda: app.screen is bench and bench.state == "paused" and bench.facts.line == 3, 60)
+        assert bench.facts.loops[0].number == 1
+        await pilot.press("o")
+        await until(pilot, lambda: bench.state == "paused" and bench.facts.line == 7, 30)
+        await pilot.press("l")
+        await until(pilot, lambda: isinstance(app.screen, LedgerScreen) and app.screen.ledger is not None, 30)
+        columns = {c.name: c.values for c in app.screen.ledger.columns}
+        assert len(columns["x: digits"]) == 60
+        assert columns["x: digits"][0] > 14 and min(columns["x: digits"]) < 1
+        Path(path).write_text(text + "\n")
+        assert app.digits.of_name(path, "x") == ""  # of another text

@@ -17,6 +17,7 @@ from textual.filter import LineFilter
 
 from .. import crash, endings
 from ..client import Goal, Launch, settings
+from ..client.digits.known import Known
 from ..client.settings import Settings
 from ..protocol import Finding
 from .bench.screen import Bench
@@ -66,6 +67,7 @@ class UnevenSum(App[None]):
         self.theme = theme
         self.launch = launch
         self.refusal = ""
+        self.digits: Known | None = None  # of the shaken runs that came last
         self.harmless = Harmless()
         self.messages: deque[str] = deque(maxlen=100)  # the last ones
         self.key_order = KeyOrder(self, super().on_event)

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from typing import Any, TextIO
 
 from ..protocol import LedgerColumn, LedgerPasses
+from .differing.course import Course
 
 SERIES = ("value", "difference", "ratio")
 
@@ -78,6 +79,23 @@ class Ledger:
             facts.texts = [taken(int(v), told.branches) if v == v else "" for v in values]
             facts.marks, facts.type = "t" * len(values), "branches"
         return Column(facts, values)
+
+    def add_digits(self, known: Callable[[str], Course | None]) -> None:
+        """A column of the digits that hold beside each column for which they are known."""
+        columns = []
+        for column in self.columns:
+            columns.append(column)
+            course = known(column.name) if column.numeric else None
+            if course is None:
+                continue
+            steps = [min((n - 1) // course.step, len(course.values) - 1) for n in self.numbers]
+            values = [round(course.values[k], 1) for k in steps]
+            low = min(range(len(values)), key=values.__getitem__, default=0)
+            facts = LedgerColumn(f"{column.name}: digits", packed(values), "." * len(values), "float", of="digits")
+            if values:
+                facts.low, facts.least = self.numbers[low], values[low]
+            columns.append(Column(facts, values))
+        self.columns = columns
 
     @property
     def rows(self) -> int:

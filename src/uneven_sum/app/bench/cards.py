@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 
 from rich.segment import Segment
@@ -51,6 +52,7 @@ class Cards(ScrollView, can_focus=False):
         self.rows: list[Text] = []
         self.pictures: list[Strip] = []  # below the cards, where there is room
         self.drawn = 0  # how often it was drawn
+        self.remark_of: Callable[[str], str] = lambda name: ""  # what else is known of a value: the digits that hold
 
     def age(self, present: bool) -> None:
         """Say whether the values are still those of now."""
@@ -181,6 +183,8 @@ class Cards(ScrollView, can_focus=False):
         text.append(" ! " if card.nonfinite else "   ", f"bold {p.nonfinite}")
         colour = p.nonfinite if card.nonfinite else p.quiet if not card.assigned else p.text
         kind = f"{card.type}" if card.kind not in ("none", "array", "frame") else ""
+        remark = self.remark_of(card.name)
+        kind = f"{kind}  {remark}" if kind and remark else kind or remark
         if small:
             shown = value if len(value) <= width - names - 4 else value[: max(4, width - names - 5)] + "…"
             text.append(shown, colour)
@@ -202,6 +206,9 @@ class Cards(ScrollView, can_focus=False):
             head, _, rest = value.partition(mark) if card.kind in ("array", "frame") else ("", "", value)
             text.append(head if head else kind, colour if head else p.quiet)
             used = names + 3 + len(head or kind)
+            if head and remark and used + len(remark) + 2 + len(state) + 2 <= width:
+                text.append(f"  {remark}", p.quiet)
+                used += len(remark) + 2
             if state:
                 text.append(f"{state:>{max(len(state) + 2, width - used)}}", p.changed)
             text.append("\n")

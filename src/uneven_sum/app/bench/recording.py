@@ -146,7 +146,8 @@ class Recording(Controller):
 
         async def on(client: Client, facts: Facts) -> None:
             self.steps.append(until)
-            if there.reason in ("step", "pause", "entry"):
+            reached = there.reason == "breakpoint" and there.lookout not in bench.book.kept  # by `run to`
+            if there.reason in ("step", "pause", "entry") or reached:
                 await client.run_to(there.file, there.line)
             else:
                 await client.go_on()

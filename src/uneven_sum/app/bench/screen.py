@@ -25,7 +25,6 @@ from ...client.notes import Entry
 from ...client.setup import of_launch, remember
 from ...protocol import Facts, Finding, LedgerOf, Lookout, StackFrame
 from ...protocol.names import reason
-from ..lookouts.screen import Lookouts
 from ..plotting.number_format import Format
 from ..shell import history
 from ..shell.commands import bindings
@@ -44,6 +43,7 @@ from .cards import Cards
 from .guide_bar import GuideBar
 from .keeping_case import CaseKeeper
 from .key_line import KeyLine
+from .other_screens import OtherScreens
 from .output_drawer import OutputDrawer
 from .pass_strip import PassStrip
 from .recording import Recording, Step
@@ -77,7 +77,7 @@ class Bench(Keyed, Controlled, Screen[None]):
     BINDINGS = bindings(commands.COMMANDS)
     CONTROLLERS = (
         *(Asking, Appearance, CaseKeeper, KeyLine, Values, Stepping, NoteSaver, SourceView, Recording, Running),
-        *(SourceTexts, Verifying, Breakpoints),
+        *(SourceTexts, Verifying, Breakpoints, OtherScreens),
     )
 
     def __init__(
@@ -133,21 +133,11 @@ class Bench(Keyed, Controlled, Screen[None]):
         self.running = Running(self)
         self.sources = SourceTexts(self)
         self.verifying = Verifying(self)
+        self.others = OtherScreens(self)
         self.breakpoints = Breakpoints(self)
         self.controllers = [
-            self.asking,
-            self.appearance,
-            self.case,
-            self.key_line,
-            self.values,
-            self.stepping,
-            self.notes,
-            self.source,
-            self.recording,
-            self.running,
-            self.sources,
-            self.verifying,
-            self.breakpoints,
+            *(self.asking, self.appearance, self.case, self.key_line, self.values, self.stepping, self.notes),
+            *(self.source, self.recording, self.running, self.sources, self.verifying, self.breakpoints, self.others),
         ]
 
     @property
@@ -177,6 +167,7 @@ class Bench(Keyed, Controlled, Screen[None]):
     def on_mount(self) -> None:
         self.fit_width()
         self.query_one(Sheet).focus()
+        self.others.show_digits()
         self.sources.show_text(self.script_path())
         self.case.take_case()
         self.running.start(self.recording.to_finding(self.finding) if self.finding is not None else None)
@@ -463,15 +454,6 @@ class Bench(Keyed, Controlled, Screen[None]):
     async def action_end(self) -> None:
         if self.client is not None and self.client.alive:
             await self.client.end()
-
-    def action_findings(self) -> None:
-        self.uneven.open_findings(self.launch)
-
-    def action_differences(self) -> None:
-        self.uneven.compare(self.launch, self.sources.before_edits())
-
-    def action_lookouts(self) -> None:
-        self.app.push_screen(Lookouts(self, self.palette))
 
     def on_key(self, event: events.Key) -> None:
         if self.stepping.slow_key(event.key):

@@ -18,6 +18,7 @@ from ...client.auditing import Audit
 from ...client.book import lines_of
 from ...client.differing.runs import Watch
 from ...client.digits.findings import number
+from ...client.digits.known import Known
 from ...client.digits.merging import merged, rows
 from ...client.digits.runs import digits
 from ...client.events import Where
@@ -327,7 +328,7 @@ class Findings(Keyed, Screen[None]):
             self.audit.findings = merged(self.audit.findings, found)
             if not launch.as_module:
                 accepted.mark(self.audit.script, self.audit.findings)
-            self.digits = rows(found)
+            self.digits, self.uneven.digits = rows(found), Known.of(found)
             low = min((r.digits for r in found.judged.results), default=None)
             said = "No results were seen." if low is None else f"The worst result holds {number(low)} digits."
             said, bad = (found.ended, True) if found.ended else (" ".join([said, *found.notes]), False)

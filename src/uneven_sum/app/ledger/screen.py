@@ -140,6 +140,7 @@ class LedgerScreen(Keyed, Controlled, Screen[None]):
             self.say(str(e), bad=True)
             return False
         self.ledger, self.filter, self.run_number = told, wanted, told.told.run
+        self.trends.add_digits(told)
         self.courses = {k: v for k, v in self.courses.items() if k[0] != self.number}
         self.beside = None
         self.set_order()

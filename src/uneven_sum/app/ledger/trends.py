@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import textwrap
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
 from rich.text import Text
 from textual.widgets import Static
@@ -12,6 +12,7 @@ from ...client import BadUse
 from ...client.ledger import Ledger
 from ..plotting.number_format import shown
 from ..shell.controller import Controller
+from ..shell.keymap import Application
 
 if TYPE_CHECKING:
     from .screen import LedgerScreen
@@ -32,7 +33,8 @@ class Trends(Controller["LedgerScreen"]):
         elif ledger is not None and column is not None and ledger.rows:
             out.append(f"{column.name}\n", f"bold {p.text}")
             out.append(f"{column.facts.type}\n\n", p.quiet)
-            said = screen.courses.get((screen.number, screen.run_number, column.name))
+            key = (screen.number, screen.run_number, column.name)
+            said = [] if column.facts.of == "digits" else screen.courses.get(key)
             if said is None:
                 screen.run_worker(self.course(ledger, column.name), group="course", exclusive=True)
             for text in said or []:
@@ -51,6 +53,14 @@ class Trends(Controller["LedgerScreen"]):
             if column.name == "branches":
                 out.append("The first lines of the branches that a pass took.\n", p.quiet)
         screen.query_one("#facts-text", Static).update(out)
+
+    def add_digits(self, ledger: Ledger) -> None:
+        """Columns of the digits that hold, where shaken runs have shown them for this loop."""
+        screen, of = self.screen, self.screen.of
+        known = cast("Application", screen.app).digits
+        if known is None or ledger.told.kind == "calls" or ledger.told.begun != 1:
+            return
+        ledger.add_digits(lambda name: known.by_pass(of.file, name, of.line, ledger.told.passes))
 
     async def course(self, ledger: Ledger, name: str) -> None:
         """Sentences about a column, when the cursor has come to it."""

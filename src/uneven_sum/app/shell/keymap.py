@@ -13,6 +13,7 @@ from textual.binding import Binding, BindingsMap
 from textual.keys import Keys as KnownKeys
 
 from ...client import Goal, Launch, settings
+from ...client.digits.known import Known
 from ...protocol import Finding
 from .theme import Palette
 
@@ -82,6 +83,7 @@ class Application(Protocol):
     """What screens ask of the application."""
 
     palette: Palette
+    digits: Known | None  # of the shaken runs that came last
 
     def show_help(self, screen: Keyed) -> None: ...
     def open_bench(self, launch: Launch, guided: bool = False) -> None: ...

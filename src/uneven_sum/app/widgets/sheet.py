@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import ast
 import asyncio
+from collections.abc import Callable
 from dataclasses import dataclass
 
+import msgspec
 from pygments.lexers.python import PythonLexer
 from pygments.token import Comment, Keyword, Literal, Operator, String, Token
 from rich.segment import Segment
@@ -140,6 +142,7 @@ class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
         self.hovered = ""
         self.pointed: tuple[int, int, str] | None = None  # by key: first and last column, and the text
         self.pointed_value = ""
+        self.known_of: Callable[[int, str], str] = lambda line, term: ""  # of a term of the statement that ends there
         self.readable: list[tuple[int, int, int, int, str]] | None = None  # made when first hovered over
 
     # -- what is shown -------------------------------------------------------------------------------
@@ -173,8 +176,14 @@ class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
         self.notes = {n.line: n for n in notes}
         self.refresh()
 
+    def _with_known(self, line: int, term: Term) -> Term:
+        """The term, with what else is known of it."""
+        known = self.known_of(line, term.text)
+        return msgspec.structs.replace(term, how=f"{term.how}  {known}".strip()) if known else term
+
     def unfold(self, line: int, terms: list[Term], remark: str = "") -> None:
         if terms:
+            terms = [self._with_known(line, t) for t in terms]
             self.terms[line] = terms
             self.remarks[line] = remark
             self.hidden.pop(line, None)
