@@ -120,6 +120,22 @@ def test_a_recurrence_loses_its_digits_pass_by_pass(text: str, line: int, script
     assert 2 < found.findings[0].at_pass < 60  # type: ignore[operator]  # it has one
 
 
+@pytest.mark.filterwarnings("error::RuntimeWarning")
+def test_the_same_on_each_interpreter(script, interpreter: str) -> None:
+    """Values that resist: infinities, nan, denormals, integers beyond all floats, objects with operators."""
+    text = "class V:\n    def __init__(s, x):\n        s.x = x\n    def __add__(s, o):\n        return V(s.x + o.x)\n"
+    text += (
+        QUADRATIC + "big = 10 ** 400\nprint(big + 1, 1e308 * 10, float('nan') * 2, 5e-324 / 3, (V(0.1) + V(0.2)).x)\n"
+    )
+    text += "print((0.1 + 0.2j) * (1.1 - 3j), 2 ** 0.5, 7 // 2.0, 7.5 % 2, 'a' * 2, [1.5] * 2, (-8.0) ** (1 / 3))\n"
+    found = asyncio.run(digits(Launch(script(text), python=interpreter)))
+    assert found.ended == "" and found.notes == []
+    held = {r.text: r.digits for r in found.judged.results}
+    assert held["small"] < 1 and held["stable"] > 15 and held["1e308 * 10"] == 16 and held["float('nan') * 2"] == 16
+    assert held["(0.1 + 0.2j) * (1.1 - 3j)"] > 15 and held["(V(0.1) + V(0.2)).x"] > 15
+    assert found_at(found) == [("cancellation", 9)]
+
+
 @pytest.mark.parametrize(
     ("text", "least"),
     [(KAHAN, 11), (NEWTON, 15), (FLUX, 14), (STEPS, 15)],

@@ -16,7 +16,6 @@ import socket
 import struct
 import threading
 import zlib
-from array import array
 from collections.abc import Callable
 from typing import Any
 
@@ -173,7 +172,7 @@ class ValueStream:
             if sites[self.told].role in ROLES:
                 self._tell_place(self.told)
             self.told += 1
-        self._send(b"R", struct.pack("<I", count // 2) + array("d", taken).tobytes())
+        self._send(b"R", struct.pack(f"<I{count}d", count // 2, *taken))
 
     def _send(self, kind: bytes, data: bytes) -> None:
         if self.gone:
@@ -253,8 +252,8 @@ def _tell_object(value: Any, site: int, tell: Tell) -> None:
         if not isinstance(value, np.generic):
             tell_value(value, site, tell, DEEP)
             return
-    if np is not None and type(value) is np.ndarray:
-        _tell_array(np, value, site, tell)
+    if np is not None and isinstance(value, np.ndarray):
+        _tell_array(np, np.asarray(value), site, tell)
     elif pd is not None and isinstance(value, pd.Series):
         _tell_column(np, value, site, tell)
     elif pd is not None and isinstance(value, pd.DataFrame):

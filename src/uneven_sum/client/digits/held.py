@@ -65,7 +65,8 @@ class Held:
             self.lowest, self.at_pass = float(digits[at]), self.passes + at + 1
         if not self.first_few and digits[at] < FEW:
             self.first_few = self.passes + int(np.argmax(digits < FEW)) + 1
-        largest = np.maximum(np.maximum.accumulate(sizes), self.largest)
+        with np.errstate(all="ignore"):
+            largest = np.maximum(np.maximum.accumulate(np.nan_to_num(sizes, nan=0.0)), self.largest)
         over_all = digits_of(gaps, largest)
         at = int(np.argmin(over_all))
         if over_all[at] < self.over_all:

@@ -129,7 +129,7 @@ class Judge:
     def _results(self, nodes: list[tuple[Held, ast.AST | None]], places: list[tuple[Held, str]]) -> list[Result]:
         found: list[Result] = []
         for held, node in nodes:
-            if held.place.role == "result" and node is not None and (held.value is not None or held.lowest < ALL):
+            if held.place.role == "result" and node is not None and held.course.values:  # it was a number
                 found.append(self._result(held, self.text(held.place), places))
         for held, name in places:
             ways = self.ways(held.place.file)
@@ -148,7 +148,7 @@ class Judge:
         for other, name in places:
             if name == text and other.passes > 1 and other.place.file == held.place.file:
                 digits = min(digits, other.over_all)
-        value = "" if held.value is None else repr(held.value)
+        value = "nan" if held.value is None else repr(held.value)
         return Result(held.place, text, value, digits, held)
 
     @staticmethod

@@ -83,8 +83,9 @@ class Spread(Comparer):
         for column, wanted in enumerate((own, kind == AT_LEFT, kind == AT_RIGHT)):
             np.minimum.at(table[:, column], of[wanted], digits[wanted])
             values[of[wanted][::-1], column] = x[first[wanted]][::-1]
-        np.maximum.at(widest[:, 0], of[own], gaps[own])
-        np.maximum.at(widest[:, 1], of[own], sizes[own])
+        with np.errstate(all="ignore"):
+            np.maximum.at(widest[:, 0], of[own], gaps[own])
+            np.maximum.at(widest[:, 1], of[own], sizes[own])
         judged = np.zeros((count, 2), bool)  # results, operands
         judged[of[own], 0] = True
         judged[of[(kind == AT_LEFT) | (kind == AT_RIGHT)], 1] = True
