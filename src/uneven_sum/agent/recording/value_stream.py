@@ -29,7 +29,25 @@ FULL = 2 * BLOCK
 PART_BIT = 24  # places below, parts of a value above
 MASK = (1 << PART_BIT) - 1
 CONTINUED = 0x80  # a further record of the value that the one before began
-FLOAT, INTEGER, CONSTANT, IMAGINARY, TEXT, KIND, LENGTH, SUM, LOWEST, HIGHEST, BAD, CELL, LEFT, RIGHT, TERM = range(15)
+(
+    FLOAT,
+    INTEGER,
+    CONSTANT,
+    IMAGINARY,
+    TEXT,
+    KIND,
+    LENGTH,
+    SUM,
+    LOWEST,
+    HIGHEST,
+    BAD,
+    CELL,
+    LEFT,
+    RIGHT,
+    TERM,
+    SINGLE,
+    SINGLE_CELL,
+) = range(17)
 EXACT = 2**53
 ELEMENTS = 8  # of a list, dict or array that are told
 COLUMNS = 20  # of a frame
@@ -127,8 +145,9 @@ class ValueStream:
         self.further = 0
         np = nonfinite.module("numpy")
         if np is not None and type(result) is np.ndarray:
+            part = SINGLE_CELL if result.dtype.itemsize == 4 else CELL
             for number in _numbers_of(result):
-                self._tell(site, CELL, number)
+                self._tell(site, part, number)
         else:
             tell_value(result, site, self._tell, 0)
         for part, operand in zip((LEFT, RIGHT), operands):
@@ -247,6 +266,9 @@ def _tell_some(elements: list[Any], length: int, site: int, tell: Tell, depth: i
 
 def _tell_object(value: Any, site: int, tell: Tell) -> None:
     np, pd = nonfinite.module("numpy"), nonfinite.module("pandas")
+    if np is not None and isinstance(value, np.float32):
+        tell(site, SINGLE, float(value))
+        return
     if np is not None and isinstance(value, np.generic):
         value = value.item() if value.dtype.itemsize <= 8 or value.dtype.kind == "c" else float(value)
         if not isinstance(value, np.generic):
@@ -282,8 +304,9 @@ def _tell_array(np: Any, cells: Any, site: int, tell: Tell) -> None:
             tell(site, LOWEST, float(fine.min()))
             tell(site, HIGHEST, float(fine.max()))
     flat = cells.reshape(-1) if cells.flags.c_contiguous else cells.flat
+    part = SINGLE_CELL if cells.dtype.itemsize == 4 and cells.dtype.kind == "f" else CELL
     for number in range(min(ELEMENTS, cells.size)):
-        tell(site, CELL, float(flat[number * cells.size // min(ELEMENTS, cells.size)]))
+        tell(site, part, float(flat[number * cells.size // min(ELEMENTS, cells.size)]))
 
 
 def _tell_column(np: Any, column: Any, site: int, tell: Tell) -> None:

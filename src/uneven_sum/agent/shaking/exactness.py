@@ -47,7 +47,7 @@ def is_step_count(result: float) -> bool:
 def inexact_power(a: float, b: float, result: float) -> bool:
     if b == 2:
         return inexact_product(a, a, result)
-    return not (b in (0, 1) or result.is_integer())
+    return not (b in (0, 1) or (result.is_integer() and float(a).is_integer()))
 
 
 # -- of arrays: the same on blocks, as truth values ---------------------------------------------------------

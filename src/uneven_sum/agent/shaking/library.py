@@ -40,7 +40,8 @@ OF_FRAMES = {"sum", "mean", "std", "var", "cumsum", "cumprod", "prod", "corr", "
 OF_FRAMES |= {"skew", "kurt", "interpolate", "median", "quantile", "describe", "agg", "aggregate", "dot"}
 OTHER_PACKAGES = ("scipy.", "sklearn.", "statsmodels.")
 NOT_OF_THESE = ("scipy.io", "scipy.sparse", "scipy.constants", "scipy.datasets")
-LEFT_ALONE, RESULT, SUM, INPUTS = "left alone", "result", "sum", "inputs"  # what is moved
+# What is moved; of a function of numbers a whole result too, where its arguments are not whole: cos(1e-9) is not 1.
+LEFT_ALONE, RESULT, FUNCTION, SUM, INPUTS = "left alone", "result", "function", "sum", "inputs"
 Call = Callable[..., Any]
 
 
@@ -51,7 +52,7 @@ def moved_of(function: Any) -> str:
         return _of_builtin(function)
     np = nonfinite.module("numpy")
     if np is not None and kind is np.ufunc:
-        return LEFT_ALONE if function.__name__ in EXACT_UFUNCS else RESULT
+        return LEFT_ALONE if function.__name__ in EXACT_UFUNCS else FUNCTION
     if kind is types.MethodType:
         return _of_method(function)
     if kind is types.FunctionType or (np is not None and kind.__module__ == "numpy"):
@@ -63,8 +64,8 @@ def _of_builtin(function: Any) -> str:
     owner, name = function.__self__, function.__name__
     if isinstance(owner, types.ModuleType):
         return {
-            "math": LEFT_ALONE if name in EXACT_MATH else RESULT,
-            "cmath": RESULT,
+            "math": LEFT_ALONE if name in EXACT_MATH else FUNCTION,
+            "cmath": FUNCTION,
             "builtins": {"sum": SUM, "pow": RESULT}.get(name, LEFT_ALONE),
             "numpy": _of_module("numpy", name),
         }.get(owner.__name__, LEFT_ALONE)

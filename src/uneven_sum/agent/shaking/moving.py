@@ -40,11 +40,11 @@ class Mover:
             self._constants[value] = self.number(value)
         return self._constants[value]
 
-    def result(self, value: Any, depth: int = 0) -> Any:
-        """What a library has calculated: whole numbers are taken for exact and left alone."""
+    def result(self, value: Any, depth: int = 0, whole: bool = False) -> Any:
+        """What a library has calculated: whole numbers are taken for exact and left alone, unless `whole`."""
         kind = type(value)
         if kind is float:
-            return value if value.is_integer() else self.number(value)
+            return value if value.is_integer() and not whole else self.number(value)
         if kind is complex:
             return complex(self.result(value.real), self.result(value.imag))
         np, pd = nonfinite.module("numpy"), nonfinite.module("pandas")
@@ -52,11 +52,11 @@ class Mover:
             return self._several(value, depth) if kind in (tuple, list) else value
         if isinstance(value, np.inexact):
             cells = np.array(value)
-            self.cells(np, cells)
+            self.cells(np, cells, whole)
             return cells[()]
         if type(value) is np.ndarray and value.dtype.kind in "fc":
             moved = value.copy()
-            self.cells(np, moved)
+            self.cells(np, moved, whole)
             return moved
         if pd is not None and isinstance(value, (pd.Series, pd.DataFrame)):
             return self.frame(np, pd, value)

@@ -17,7 +17,7 @@ from ..core import run_state, signal_masking
 from ..recording.value_stream import FULL, MASK, ValueStream
 from ..values import nonfinite
 from .exactness import SPLIT, inexact_power, inexact_product, inexact_quotient, inexact_sum
-from .library import LEFT_ALONE, RESULT, SUM, is_exact_sum, moved_of
+from .library import FUNCTION, INPUTS, LEFT_ALONE, SUM, is_exact_sum, moved_of
 from .moving import Mover
 
 OPERATORS = ("add", "sub", "mul", "truediv", "floordiv", "mod", "pow", "matmul")
@@ -271,7 +271,7 @@ def _call(stream: ValueStream, mover: Mover | None) -> Callable[[Any, int], Any]
         inputs = args if owner is None else (owner, *args)
         moves = mover is not None and "out" not in named and not (what is SUM and is_exact_sum(inputs))
         moved_function, moved_args = function, args
-        if moves and mover is not None and what is not RESULT:
+        if moves and mover is not None and what in (SUM, INPUTS):
             moved_args = tuple(mover.input(a) for a in args)
             if owner is not None:
                 moved_function = getattr(mover.input(owner), function.__name__)
@@ -279,7 +279,7 @@ def _call(stream: ValueStream, mover: Mover | None) -> Callable[[Any, int], Any]
         quiet, state.quiet = state.quiet, True
         try:
             if moves and mover is not None:
-                result = mover.result(result)
+                result = mover.result(result, whole=what is FUNCTION and not is_exact_sum(inputs))
             stream.tell_term(site, result, inputs[:2])
         except Exception as e:
             if signal_masking.is_the_scripts(e):

@@ -252,8 +252,13 @@ class Bench(Keyed, Controlled, Screen[None]):
         return self.frames[number].id if self.facts and self.facts.trail and 0 <= number < len(self.frames) else 0
 
     async def read_call(self, client: Client) -> None:
-        await self.values.show_cards()
-        self.query_one(Sheet).show_notes(await client.notes(self.frame_number()))
+        """The values and notes of the chosen call."""
+        try:
+            await self.values.show_cards()
+            self.query_one(Sheet).show_notes(await client.notes(self.frame_number()))
+        except BadUse as e:
+            if client.alive and not client.running:  # else it ended, or went on, while it was being read
+                self.notify(str(e), severity="warning")
 
     def show_state(self, state: str) -> None:
         self.state = state

@@ -9,7 +9,7 @@ import numpy as np
 
 from .course import Course
 from .places import Matching
-from .reading import CONTINUED, NUMBERS, PART_BIT, Block, Place, shown
+from .reading import CONTINUED, NUMBERS, PART_BIT, WIDE, Block, Place, shown
 
 WINDOWS = (64, 1_000, 20_000)  # records in which two paths that have parted may meet again, tried in turn
 RUN, FEW = 6, 3  # records in a row that must fit, for them to have met
@@ -104,10 +104,15 @@ class Comparer:
         whole = bool(kept.all())
         if side == 0 and not whole:
             self.left_out.update(np.unique(block.keys[~kept] & MASK).tolist())
-        parts = (block.keys >> PART_BIT).astype(np.uint8)
+        parts = self.parts_of(block)
         of.numbers = np.concatenate([of.numbers, numbers if whole else numbers[kept]])
         of.parts = np.concatenate([of.parts, parts if whole else parts[kept]])
         of.values = np.concatenate([of.values, block.values if whole else block.values[kept]])
+
+    @staticmethod
+    def parts_of(block: Block) -> np.ndarray:
+        parts: np.ndarray = WIDE[block.keys >> PART_BIT]
+        return parts
 
     @property
     def places(self) -> int:

@@ -11,7 +11,25 @@ import numpy as np
 
 PART_BIT = 24
 CONTINUED = 0x80  # a further record of the value that the one before began
-FLOAT, INTEGER, CONSTANT, IMAGINARY, TEXT, KIND, LENGTH, SUM, LOWEST, HIGHEST, BAD, CELL, LEFT, RIGHT, TERM = range(15)
+(
+    FLOAT,
+    INTEGER,
+    CONSTANT,
+    IMAGINARY,
+    TEXT,
+    KIND,
+    LENGTH,
+    SUM,
+    LOWEST,
+    HIGHEST,
+    BAD,
+    CELL,
+    LEFT,
+    RIGHT,
+    TERM,
+    SINGLE,
+    SINGLE_CELL,
+) = range(17)
 NUMBERS = (
     FLOAT,
     INTEGER,
@@ -29,6 +47,10 @@ WORDS = {
     **{IMAGINARY: "imaginary part", LENGTH: "length", SUM: "sum of the cells", LOWEST: "lowest cell"},
     **{HIGHEST: "highest cell", BAD: "non-finite cells", CELL: "a cell", TEXT: "text", KIND: "type or shape"},
 }
+# Numbers of 32 bits count as numbers where two runs are compared, so that another width is a small difference.
+WIDE = np.arange(256, dtype=np.uint8)
+WIDE[[SINGLE, SINGLE | CONTINUED]] = FLOAT, FLOAT | CONTINUED
+WIDE[[SINGLE_CELL, SINGLE_CELL | CONTINUED]] = CELL, CELL | CONTINUED
 CONSTANTS = {0.0: "False", 1.0: "True", 2.0: "None"}
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import re
 from collections.abc import Callable
 
 from ...protocol import Finding
@@ -11,6 +12,22 @@ from ..differing.places import Text
 from .held import ALL, Held
 from .judging import RESIDUAL, Blamed, Branch, Judge, Judged, Result
 
+ELEMENTARY = {
+    "log",
+    "log10",
+    "log2",
+    "acos",
+    "asin",
+    "arccos",
+    "arcsin",
+    "acosh",
+    "arccosh",
+    "sqrt",
+    "tan",
+    "sin",
+    "cos",
+}
+BY_DESIGN = re.compile(r"two_?sum|compensat|kahan|neumaier|machine_?eps", re.IGNORECASE)  # names of functions
 Path = Callable[[str], str]  # the user's file for one of the copy
 
 
@@ -19,7 +36,7 @@ def findings(judge: Judge, judged: Judged, path: Path) -> list[Finding]:
     found = [_of_blame(judge, one, path) for one in judged.blame]
     lost = [r for r in judged.unexplained if not r.held.whole]
     for one in judged.branches:
-        if lost or not _ends_a_loop(judge, one):
+        if not _is_probe(judge, one) and (lost or not _ends_a_loop(judge, one)):
             found.append(_of_branch(judge, one, path, lost[0] if lost else None))
     return sorted(found, key=lambda f: (-f.weight, f.file, f.line))
 
@@ -27,7 +44,8 @@ def findings(judge: Judge, judged: Judged, path: Path) -> list[Finding]:
 def rule_of(blamed: Blamed) -> str:
     if blamed.gradual:
         return "instability"
-    return "ill-conditioned" if isinstance(blamed.node, ast.Call) else "cancellation"
+    called = _called(blamed.node)
+    return "cancellation" if not called or called in ELEMENTARY else "ill-conditioned"
 
 
 def number(digits: float) -> str:
@@ -134,13 +152,32 @@ def _is_distance(judge: Judge, blamed: Blamed) -> bool:
     """Whether the result is a distance, such as `abs(new - old)`: a small one has no digits, and needs none."""
     ways = judge.ways(blamed.result.place.file)
     node = ways.node_at(blamed.result.place)
-    name = node.func if isinstance(node, ast.Call) else None
-    called = name.attr if isinstance(name, ast.Attribute) else getattr(name, "id", "")
-    if called in ("abs", "fabs", "norm", "allclose", "isclose"):
+    if BY_DESIGN.search(judge.matching.text(0, blamed.held.place.file).function_at(blamed.held.place.line)):
+        return True
+    if _called(node) in ("abs", "fabs", "norm", "allclose", "isclose"):
         return True
     # The mean or sum of a difference is how far two things are from each other.
     args = blamed.node.args if isinstance(blamed.node, ast.Call) else []
     return any(isinstance(n, ast.BinOp) and isinstance(n.op, ast.Sub) for a in args for n in ast.walk(a))
+
+
+def _called(node: ast.AST | None) -> str:
+    """The last name of what a call calls; empty for other nodes."""
+    func = node.func if isinstance(node, ast.Call) else None
+    return func.attr if isinstance(func, ast.Attribute) else getattr(func, "id", "")
+
+
+def _is_probe(judge: Judge, branch: Branch) -> bool:
+    """`1.0 + eps > 1.0`: a look for the last digit itself."""
+    node = judge.ways(branch.place.file).node_at(branch.place)
+    if not isinstance(node, ast.Compare) or len(node.ops) != 1:
+        return False
+    sides = [node.left, node.comparators[0]]
+    texts = [ast.unparse(s) for s in sides]
+    return any(
+        isinstance(s, ast.BinOp) and other in (ast.unparse(s.left), ast.unparse(s.right))
+        for s, other in zip(sides, texts[::-1])
+    )
 
 
 def _ends_a_loop(judge: Judge, branch: Branch) -> bool:

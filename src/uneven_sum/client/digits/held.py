@@ -51,8 +51,8 @@ class Held:
     over_all: float = ALL
     over_all_pass: int = 0
     value: float | None = None  # of the last pass, in the plain run
-    single: bool = True  # all values are numbers of 32 bits
-    whole: bool = True  # all values are whole numbers
+    single: bool = True  # all values are floats of 32 bits
+    whole: bool = True  # all values are integers
     lost: float = 0.0
     drop: Drop = field(default_factory=Drop)
     course: Course = field(default_factory=lambda: Course(rest=ALL))  # of the digits
@@ -76,9 +76,6 @@ class Held:
         self.passes += len(digits)
         self.last = float(digits[-1])
         self.value = None if np.isnan(values[-1]) else float(values[-1])
-        with np.errstate(all="ignore"):
-            self.single = self.single and bool((values == values.astype(np.float32)).all())
-            self.whole = self.whole and bool((values == np.rint(values)).all())
 
     def take_operands(self, digits: np.ndarray, operands: np.ndarray, values: np.ndarray) -> None:
         """After `take`, where operands were told: their digits of shape (n, 2); values (n, 3): result and operands."""

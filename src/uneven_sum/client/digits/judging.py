@@ -153,7 +153,7 @@ class Judge:
 
     @staticmethod
     def _is_low(result: Result) -> bool:
-        return result.digits < (FEWEST_SINGLE if result.held.single and not result.held.whole else FEWEST)
+        return result.digits < (FEWEST_SINGLE if result.held.single else FEWEST)
 
     # -- blame -------------------------------------------------------------------------------------------
 

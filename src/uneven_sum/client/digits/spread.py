@@ -9,14 +9,29 @@ import numpy as np
 
 from ..differing.comparing import Comparer
 from ..differing.places import Matching
-from ..differing.reading import CELL, CONSTANT, CONTINUED, FLOAT, HIGHEST, IMAGINARY, INTEGER, LEFT, LOWEST, RIGHT
+from ..differing.reading import (
+    CELL,
+    CONSTANT,
+    CONTINUED,
+    FLOAT,
+    HIGHEST,
+    IMAGINARY,
+    INTEGER,
+    LEFT,
+    LOWEST,
+    PART_BIT,
+    RIGHT,
+    SINGLE,
+    SINGLE_CELL,
+    Block,
+)
 from .held import ALL, Held, digits_of
 
 SCALAR, WITH, ARRAY, AT_LEFT, AT_RIGHT, NOTHING = range(6)  # how a record is judged: alone, with those before, …
 KIND = np.full(256, NOTHING, np.uint8)
 for _part, _kind in (
     *((FLOAT, SCALAR), (INTEGER, SCALAR), (IMAGINARY, WITH), (LOWEST, ARRAY), (HIGHEST, ARRAY), (CELL, ARRAY)),
-    *((LEFT, AT_LEFT), (RIGHT, AT_RIGHT)),
+    *((LEFT, AT_LEFT), (RIGHT, AT_RIGHT), (SINGLE, SCALAR), (SINGLE_CELL, ARRAY)),
 ):
     KIND[[_part, _part | CONTINUED]] = _kind
 Columns = tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]  # numbers, parts, values plain and shaken
@@ -30,6 +45,11 @@ class Spread(Comparer):
         self.held: dict[int, Held] = {}
         self.branches: dict[int, int] = {}
         self._rest: Columns = (np.empty(0, np.int64), np.empty(0, np.uint8), np.empty(0), np.empty(0))
+
+    @staticmethod
+    def parts_of(block: Block) -> np.ndarray:
+        parts: np.ndarray = (block.keys >> PART_BIT).astype(np.uint8)
+        return parts
 
     def _same_path(self, size: int) -> None:
         a, b = self.sides
@@ -86,6 +106,11 @@ class Spread(Comparer):
         with np.errstate(all="ignore"):
             np.maximum.at(widest[:, 0], of[own], gaps[own])
             np.maximum.at(widest[:, 1], of[own], sizes[own])
+        plain = parts & ~np.uint8(CONTINUED)
+        narrow, whole = np.ones(count, bool), np.ones(count, bool)
+        narrow[value_of[(kinds == SCALAR) | (plain == CELL)]] = False
+        narrow[value_of[(plain == SINGLE) | (plain == SINGLE_CELL)]] = True
+        whole[value_of[((kinds == SCALAR) | (kinds == ARRAY) | (kinds == WITH)) & (plain != INTEGER)]] = False
         judged = np.zeros((count, 2), bool)  # results, operands
         judged[of[own], 0] = True
         judged[of[(kind == AT_LEFT) | (kind == AT_RIGHT)], 1] = True
@@ -94,7 +119,9 @@ class Spread(Comparer):
         order = np.argsort(at, kind="stable")
         edges = np.flatnonzero(np.r_[True, np.diff(at[order]) != 0])
         for rows in np.split(order, edges[1:]):
-            self._take_place(int(at[rows[0]]), rows, table, widest, values, judged)
+            held = self._take_place(int(at[rows[0]]), rows, table, widest, values, judged)
+            held.single = held.single and bool(narrow[rows].all())
+            held.whole = held.whole and bool(whole[rows].all())
 
     def _take_place(
         self,
@@ -104,16 +131,17 @@ class Spread(Comparer):
         widest: np.ndarray,
         values: np.ndarray,
         judged: np.ndarray,
-    ) -> None:
+    ) -> Held:
         held = self.held.get(number)
         if held is None:
             held = self.held[number] = Held(self.matching.at[0][number])
         if not judged[rows, 0].any():
             held.passes += len(rows)
-            return
+            return held
         held.take(table[rows, 0], widest[rows, 0], widest[rows, 1], values[rows, 0])
         if judged[rows, 1].any():
             held.take_operands(table[rows, 0], table[rows, 1:], values[rows])
+        return held
 
     def _decide(self, numbers: np.ndarray, parts: np.ndarray, x: np.ndarray, y: np.ndarray) -> None:
         """Note tests that came out otherwise."""
