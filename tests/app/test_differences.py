@@ -76,6 +76,13 @@ async def test_two_scripts_from_the_desk_and_to_the_place_in_one(script, tmp_pat
         said = text_of(screen, "#values")
         assert "left   line     3  3.82" in said and "output, first line that differs" in said and "level" in said
         assert "difference by pass" in text_of(screen, "#growth")
+        await pilot.press("o")
+        assert "the difference begins here" in text_of(screen, "#said")
+        options = screen.query_one(OptionList)
+        options.highlighted = next(n for n, row in enumerate(shown) if "level - flow * 0.01" in row)
+        await rest(pilot, 0.1)
+        await pilot.press("o")
+        assert options.highlighted == 0 and "Line 3 differs first of all" in text_of(screen, "#said")
         await pilot.press("ctrl+k")
         await until(pilot, lambda: "Saved to the Notes" in text_of(screen, "#said"))
         assert "differences of wide.py and gauge.py" in [e.title for e in notes.load(str(old))]

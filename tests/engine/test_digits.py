@@ -187,6 +187,14 @@ def test_rounding_decides_a_branch(script) -> None:
     assert branch.at_pass == 11 and "Rounding decides t < 1.0" in found.findings[0].headline
 
 
+def test_all_that_is_printed_written_or_made_a_text_is_a_result(script) -> None:
+    text = "import json, sys\nx = 0.1 * 3\nprint(x)\nprint(f'{x * 2:.3f}', '%.2f' % (x * 4), '{:.1f}'.format(x * 5))\n"
+    text += "sys.stdout.write('level ' + str(x * 6) + repr(x * 7) + format(x * 8, '.3f'))\n"
+    text += "print(json.dumps({'head': x * 9}), [x * 10, x * 11])\ndef late():\n    return x * 12\nlast = late()\n"
+    shown = [r.text for r in of(text, script).judged.results]
+    assert shown == ["x", *(f"x * {n}" for n in (2, 4, 5, 6, 7, 8, 9, 10, 11)), "last"]
+
+
 def test_unseeded_draws_are_the_same_in_all_runs(script) -> None:
     text = "import random\nimport numpy as np\nrng = np.random.default_rng()\n"
     text += "print(random.random() * 0.3, rng.normal() * 0.3, np.random.rand() * 0.3, random.Random().random() * 0.3)\n"

@@ -367,10 +367,12 @@ class Expressions:
 
     @staticmethod
     def _formats(node: ast.BinOp | ast.Call) -> bool:
-        """`"…" % values` and `"…".format(values)`."""
+        """`"…" % values`, `"…".format(values)`, and `str(value)`, `repr(value)`, `format(value, "…")`."""
         if isinstance(node, ast.BinOp):
             return isinstance(node.op, ast.Mod) and _is_text(node.left)
         func = node.func
+        if isinstance(func, ast.Name) and func.id in ("str", "repr", "format"):
+            return True
         return isinstance(func, ast.Attribute) and func.attr == "format" and _is_text(func.value)
 
     def _argument(self, node: ast.expr) -> ast.expr:

@@ -9,6 +9,7 @@ COMMANDS = [
     Command("up down", "choose difference", "places in the order in which they first differ"),
     Command("tab", "switch run", "the left or the right one, for enter", "side", priority=True),
     Command("enter", "go there", "runs the chosen script to that place, and pauses", "go"),
+    Command("o", "show origin", "the first difference in what the chosen value is made from", "origin"),
     Command("ctrl+k", "save to Notes", "the differences as a text", "keep"),
     Command("r", "run again", "both runs again", "again"),
     Command("x", "end runs", "shows what was compared so far", "end"),

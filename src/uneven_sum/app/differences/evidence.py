@@ -8,6 +8,7 @@ from rich.text import Text
 
 from ...client.differing.comparing import Difference, Differing
 from ...client.differing.runs import Compared
+from ...client.digits.slices import Ways
 from ...protocol.messages import Picture, PictureLine
 from ..plotting.pictures import curves
 from ..shell.theme import Palette
@@ -36,6 +37,21 @@ def rows(found: Compared) -> list[Row]:
     values = [Row(d.first, d) for d in sorted(found.comparer.course.values(), key=lambda d: d.record)]
     paths = [Row(path)] if path is not None else []
     return [*paths, *values] if path is not None and path is found.first else [*values, *paths]
+
+
+def origin(found: Compared, rows: list[Row], row: Row) -> Row | None:
+    """The first difference among what a value is made from, as the text says; None where it begins here."""
+    if row.at is None:
+        return None
+    place = row.difference.a.place
+    ways = Ways(found.comparer.matching.text(0, place.file))
+    start = ways.node_at(place)
+    within = ways.made_from(start) if start is not None else set()
+    for other in rows:  # in the order in which they first differ
+        if other.at is not None and other.at.record < row.at.record and other.difference.a.place.file == place.file:
+            if id(ways.node_at(other.difference.a.place)) in within:
+                return other
+    return None
 
 
 def side_of(found: Compared, row: Row) -> int:

@@ -26,9 +26,9 @@ from ..widgets.notice import Notice
 from ..widgets.options import Options
 from ..widgets.sheet import Sheet
 from . import commands
-from .evidence import Row, entry, growth, headline, rows, side_of, values
+from .evidence import Row, entry, growth, headline, origin, rows, side_of, values
 
-DONE = hints(commands.COMMANDS, "tab", "enter", "ctrl+k", "r", "escape", "?")
+DONE = hints(commands.COMMANDS, "tab", "enter", "o", "ctrl+k", "r", "escape", "?")
 NONE = hints(commands.COMMANDS, "r", "escape", "?")
 RUNS = hints(commands.COMMANDS, "x", "escape", "?")
 
@@ -255,6 +255,19 @@ class Differences(Keyed, Screen[None]):
             self.say("A revision is not in the working folder: tab switches to the other one.", bad=True)
             return
         self.uneven.go_to_place(replace(launch), Goal(path, met.place.statement, met.times))
+
+    def action_origin(self) -> None:
+        """The first difference that the chosen one comes from."""
+        row, found = self.chosen, self.found
+        if row is None or found is None:
+            return
+        first = origin(found, self.rows, row)
+        if first is None:
+            self.say("Nothing that this is made from differs before it: the difference begins here.")
+            return
+        self.query_one(Options).highlighted = self.rows.index(first)
+        line, was = first.difference.a.place.line, row.difference.a.place.line
+        self.say(f"Line {line} differs first of all that the value in line {was} is made from.")
 
     def action_keep(self) -> None:
         found = self.found
