@@ -102,7 +102,7 @@ def test_a_fault_of_ours_is_one_sentence_and_a_file(script, monkeypatch, capsys)
     def broken(*args: object, **named: object) -> None:
         raise ZeroDivisionError("ours")
 
-    monkeypatch.setattr(cli, "_launch", broken)
+    monkeypatch.setattr(cli.headless, "launch_of", broken)
     monkeypatch.setattr(sys, "argv", ["uneven-sum", "check", script("x = 1\n")])
     with pytest.raises(SystemExit) as left:
         cli.main()
