@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import pytest
 from driving_app import rest, until
 from textual.widgets import Input, OptionList, Static
 
@@ -93,9 +94,11 @@ async def test_two_scripts_from_the_desk_and_to_the_place_in_one(script, tmp_pat
         assert bench.launch.name == "gauge.py" and bench.facts.function == "rate"
 
 
-async def test_a_run_after_an_edit_is_compared_with_the_one_before(script) -> None:
+@pytest.mark.parametrize("elsewhere", [False, True], ids=["its folder", "another folder"])
+async def test_a_run_after_an_edit_is_compared_with_the_one_before(script, tmp_path: Path, elsewhere: bool) -> None:
     path = Path(script(SCRIPT, "gauge.py"))
-    app = UnevenSum(Launch(str(path), cwd=str(path.parent)))
+    (tmp_path / "runs").mkdir()
+    app = UnevenSum(Launch(str(path), cwd=str(tmp_path / "runs" if elsewhere else path.parent)))
     async with app.run_test(size=(140, 42)) as pilot:
         bench = app.screen
         await until(pilot, lambda: bench.state == "paused", 30)

@@ -7,7 +7,7 @@ import os
 import shutil
 import stat
 import subprocess
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from ...host.launch import BadUse, Launch
@@ -18,20 +18,26 @@ MOST = 500 * 1024 * 1024  # bytes that are copied unasked
 
 @dataclass
 class Folder:
-    """`original`: the folder that was copied, `copy`: where to; equal for a run in place."""
+    """`original`: the folder that was copied, `copy`: where to; equal for a run in place.  `further`: other folders
+    that were copied, in pairs."""
 
     original: str
     copy: str
+    further: list[tuple[str, str]] = field(default_factory=list)
 
     def back(self, path: str) -> str:
-        """The original of a path in the copy."""
-        inside = path == self.copy or path.startswith(self.copy + os.sep)
-        return self.original + path[len(self.copy) :] if inside else path
+        """The original of a path in a copy."""
+        for original, copy in ((self.original, self.copy), *self.further):
+            if path == copy or path.startswith(copy + os.sep):
+                return original + path[len(copy) :]
+        return path
 
     def there(self, path: str) -> str:
-        """A path of the original folder in the copy."""
-        inside = path == self.original or path.startswith(self.original + os.sep)
-        return self.copy + path[len(self.original) :] if inside else path
+        """A path of an original folder in the copy."""
+        for original, copy in ((self.original, self.copy), *self.further):
+            if path == original or path.startswith(original + os.sep):
+                return copy + path[len(original) :]
+        return path
 
 
 def size_of(folder: str) -> tuple[int, int]:
@@ -61,12 +67,8 @@ def _left_out(folder: str, names: list[str]) -> set[str]:
     return found
 
 
-def copied(launch: Launch, into: Path) -> tuple[Launch, Folder]:
-    """A launch that works in a copy of its working folder; a script in that folder is run from the copy, too.
-
-    BadUse where the folder is too large.
-    """
-    original = os.path.realpath(launch.cwd or os.getcwd())
+def copy_of(original: str, into: Path) -> None:
+    """Copy a folder, without caches and environments.  BadUse where it is too large, or cannot be read."""
     _, size = size_of(original)
     if size > MOST:
         raise BadUse(
@@ -78,6 +80,15 @@ def copied(launch: Launch, into: Path) -> tuple[Launch, Folder]:
     except (shutil.Error, OSError) as e:
         told = e.args[0][0][2] if isinstance(e, shutil.Error) and e.args[0] else getattr(e, "strerror", e)
         raise BadUse(f"{original} cannot be copied: {told}. With --in-place both runs work in it.") from None
+
+
+def copied(launch: Launch, into: Path) -> tuple[Launch, Folder]:
+    """A launch that works in a copy of its working folder; a script in that folder is run from the copy, too.
+
+    BadUse where the folder is too large.
+    """
+    original = os.path.realpath(launch.cwd or os.getcwd())
+    copy_of(original, into)
     folder = Folder(original, str(into))
     program = launch.program
     if not launch.as_module:

@@ -19,7 +19,7 @@ from ...host.launch import BadUse, Launch, inspect_script
 from ..client import Client
 from ..events import Ended, Exited, Output, Stopped
 from .comparing import Comparer, Difference
-from .folders import Folder, copied, of_revision
+from .folders import Folder, copied, copy_of, of_revision
 from .places import Matching, Text, by_nature, random_source, set_source
 from .reading import Block, Blocks, Place, frames
 from .stored import FORMAT, About, Keeper, Stored
@@ -125,10 +125,8 @@ async def compare(
     of files that the first one runs instead of those of today.  BadUse when one cannot be run."""
     with tempfile.TemporaryDirectory(prefix="uneven-sum-") as scratch:
         runs = prepared(launches, scratch, in_place, say)
-        for path, text in (earlier or {}).items():
-            if runs[0].folder.there(path) == path:
-                raise BadUse(f"{path} is not in the working folder, so its text before the edit cannot be run.")
-            Path(runs[0].folder.there(path)).write_text(text, encoding="utf-8", errors="surrogateescape")
+        if earlier:
+            _with_texts(runs[0], earlier, Path(scratch) / "script")
         first_texts = tuple(
             r.stored.sources() if r.stored else {r.launch.program: Text.read(r.launch.program)} for r in runs
         )
@@ -143,6 +141,21 @@ async def compare(
             found.line = first_line(runs[0].out, runs[1].out, relative, absolute)
         found.why = _why(found)
         return found
+
+
+def _with_texts(run: RunOf, texts: dict[str, str], scratch: Path) -> None:
+    """Give files of a run another text, in its copy.  A script outside of the working folder is copied for that."""
+    program = run.launch.program
+    if not run.launch.as_module and run.folder.back(program) == program:
+        home_ = os.path.dirname(program)
+        copy_of(home_, scratch)
+        run.folder.further.append((home_, str(scratch)))
+        run.launch = replace(run.launch, program=run.folder.there(program))
+    for path, text in texts.items():
+        copy = run.folder.there(os.path.realpath(path))
+        if copy == os.path.realpath(path):
+            raise BadUse(f"{path} is in no folder that is copied, so its text before the edit cannot be run.")
+        Path(copy).write_text(text, encoding="utf-8", errors="surrogateescape")
 
 
 async def store(
