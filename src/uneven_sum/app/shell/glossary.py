@@ -25,6 +25,8 @@ WORDS = [
     ("Ledger", "the recorded passes of a loop (loop trace, iteration log)"),
     ("Findings", "what an audit has found: results that are finite and wrong (numerical lint, sanity check)"),
     ("audit", "a run without pauses that looks for results that are finite and wrong"),
+    ("digits", "decimal digits that hold: they are the same in runs with other last digits (significant digits)"),
+    ("Differences", "two runs side by side: where their values differ (comparison, diff, regression)"),
     ("Lookouts", "screen of all that can pause (breakpoints, hit counts, logpoints)"),
     ("Notes", "saved evidence, source of the report (log)"),
     ("case", "a script with its run options and its saved breakpoints, watches and notes (project, session)"),

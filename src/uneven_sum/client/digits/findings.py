@@ -60,7 +60,8 @@ def _of_blame(judge: Judge, blamed: Blamed, path: Path) -> Finding:
         head = f"The digits of {term} are lost pass by pass: {number(blamed.digits)} hold in the worst pass.{since}"
     else:
         least = min(drop.operand_digits, default=ALL)
-        head = f"{term} has {number(drop.digits)} digits that hold; what goes into it has {number(least)}."
+        into = "is exact" if least >= ALL else f"has {number(least)}"
+        head = f"{term} has {number(drop.digits)} digits that hold; what goes into it {into}."
     if blamed.hidden:
         head += f" All runs end with the same {result.text}, but they differ on the way: it need not be right."
     elif result.held.place is not place:
