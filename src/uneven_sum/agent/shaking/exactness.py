@@ -19,7 +19,12 @@ def inexact_sum(a: float, b: float, result: float) -> bool:
 
 
 def inexact_product(a: float, b: float, result: float) -> bool:
-    """Whether a * b was rounded.  Two factors of more than 26 bits each have a product that no float holds."""
+    """Whether a * b was rounded, to another number than is meant."""
+    return has_residue(a, b, result) and not is_step_count(result)
+
+
+def has_residue(a: float, b: float, result: float) -> bool:
+    """Whether a * b is not just `result`.  Two factors of more than 26 bits each have a product that no float holds."""
     c = SPLIT * a
     a_high = c - (c - a)
     a_low = a - a_high
@@ -27,16 +32,16 @@ def inexact_product(a: float, b: float, result: float) -> bool:
     b_high = c - (c - b)
     b_low = b - b_high
     if a_low and b_low:
-        return not is_step_count(result)
+        return True
     return a_low * b_low - (((result - a_high * b_high) - a_low * b_high) - a_high * b_low) != 0
 
 
 def inexact_quotient(a: float, b: float, result: float) -> bool:
-    """Whether a / b was rounded."""
+    """Whether a / b was rounded, to another number than is meant."""
     if is_step_count(result):
         return False
     back = result * b
-    return back != a or inexact_product(result, b, back)
+    return back != a or has_residue(result, b, back)
 
 
 def is_step_count(result: float) -> bool:

@@ -14,6 +14,7 @@ BLOCK = 1 << 13  # cells
 SAMPLE = 61  # every so many-th cell of a block is looked at first
 SIGNS = 65_521
 ULP, ULP_SINGLE = 1.2e-16, 6.4e-8
+MANY, MANY_SAMPLE = 8 * BLOCK, 1_000  # cells of an array that a sample speaks for
 LARGE = 1_000_000  # cells from which on the first block speaks for all
 DEEP = 2
 
@@ -108,6 +109,11 @@ class Mover:
         if cells.dtype.itemsize not in (4, 8) or not cells.flags.writeable:
             return
         with np.errstate(all="ignore"):
+            if cells.size >= MANY and cells.flags.c_contiguous:
+                sample = cells.reshape(-1)[:: cells.size // MANY_SAMPLE]
+                if whole or not (sample == np.rint(sample)).any():
+                    self._move_all(np, cells.reshape(-1))
+                    return
             for part in self._parts(np, cells):
                 self._move(np, part, None if whole else _broken(np, part))
 
@@ -115,6 +121,9 @@ class Mover:
         """Move the inexact cells of an array that an operator has made; in place."""
         if result.dtype.kind != "f" or result.dtype.itemsize not in (4, 8) or name not in ERRORS:
             self.cells(np, result)
+            return
+        if result.size >= MANY and _is_generic(np, name, a, b, result):
+            self._move_all(np, result.reshape(-1))
             return
         errors, kinds = ERRORS[name], [result.dtype] * 3
         flags, use = ["external_loop", "buffered", "zerosize_ok"], [["readonly"], ["readonly"], ["readwrite"]]
@@ -145,15 +154,34 @@ class Mover:
         for start in range(0, len(flat), BLOCK):
             yield flat[start : start + BLOCK]
 
+    def _move_all(self, np: Any, flat: Any) -> None:
+        """Move each cell, of which none is taken for exact."""
+        with np.errstate(all="ignore"):
+            if not np.isfinite(np.add.reduce(flat)):
+                for start in range(0, len(flat), BLOCK):
+                    self._move(np, flat[start : start + BLOCK], None)
+                return
+            signs, scratch = self._units(np, flat), self._scratch(np, flat[:BLOCK])
+            for start in range(0, len(flat), BLOCK):
+                part = flat[start : start + BLOCK]
+                at = self.random.randrange(3 * BLOCK)
+                change = scratch[: len(part)]
+                np.multiply(part, signs[at : at + len(part)], out=change)
+                part += change
+
+    def _units(self, np: Any, like: Any) -> Any:
+        """Units in the last place, up and down, as factors."""
+        size = like.dtype.itemsize
+        if size not in self._signs:
+            signs = (np.frombuffer(self._bytes, np.uint8) & 1).astype(like.dtype) * 2 - 1
+            self._signs[size] = signs * like.dtype.type(ULP if size == 8 else ULP_SINGLE)
+        return self._signs[size]
+
     def _move(self, np: Any, part: Any, wanted: Any) -> None:
         """Add one unit in the last place, up or down, to each cell, or to those wanted; infinities stay."""
-        size = part.dtype.itemsize
-        if size not in self._signs:
-            signs = (np.frombuffer(self._bytes, np.uint8) & 1).astype(part.dtype) * 2 - 1
-            self._signs[size] = signs * part.dtype.type(ULP if size == 8 else ULP_SINGLE)
         start = self.random.randrange(3 * BLOCK)
         change = self._scratch(np, part)
-        np.multiply(part, self._signs[size][start : start + len(part)], out=change)
+        np.multiply(part, self._units(np, part)[start : start + len(part)], out=change)
         if wanted is not None:
             change *= wanted
         if not np.isfinite(np.dot(change, self._ones(np, change))):
@@ -172,6 +200,23 @@ class Mover:
         if key not in self._signs:
             self._signs[key] = np.ones(BLOCK, like.dtype)
         return self._signs[key][: len(like)]
+
+
+def _is_generic(np: Any, name: str, a: Any, b: Any, result: Any) -> bool:
+    """Whether a sample of an operation's cells is as good as all inexact, and has no whole number."""
+    if not result.flags.c_contiguous:
+        return False
+    step = result.size // MANY_SAMPLE
+    sides = []
+    for side in (a, b):
+        side = np.asarray(side, result.dtype) if np.ndim(side) == 0 else side
+        if np.ndim(side) and (side.shape != result.shape or not side.flags.c_contiguous):
+            return False
+        sides.append(side.reshape(-1)[::step].astype(result.dtype) if np.ndim(side) else side)
+    z = result.reshape(-1)[::step]
+    with np.errstate(all="ignore"):
+        found = np.abs(ERRORS[name](np, sides[0], sides[1], z)) > 0
+        return bool(found.sum() * 8 > len(z) and not (z == np.rint(z)).any())
 
 
 def _broken(np: Any, part: Any) -> Any:
