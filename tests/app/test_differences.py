@@ -84,6 +84,19 @@ async def test_two_scripts_from_the_desk_and_to_the_place_in_one(script, tmp_pat
         await rest(pilot, 0.1)
         await pilot.press("o")
         assert options.highlighted == 0 and "Line 3 differs first of all" in text_of(screen, "#said")
+        await pilot.press("t")
+        await until(pilot, lambda: screen.state == "done" and screen.terms, 60)
+        assert any("19.62 * head" in row and "math.sqrt" not in row for row in rows(screen)) is False
+        assert "0.61 * math.sqrt(19.62 * head)" in rows(screen)[0]
+        await pilot.press("n")
+        await until(pilot, lambda: isinstance(app.screen, Prompt))
+        app.screen.query_one(Input).value = "0.5"
+        await pilot.press("enter")
+        await until(pilot, lambda: app.screen is screen and screen.state == "done" and screen.relative == 0.5, 60)
+        assert "differ within the tolerance, by up to 0.0" in text_of(screen, "#head")
+        screen.relative, screen.terms = 0.0, False
+        await pilot.press("r")
+        await until(pilot, lambda: screen.state == "done" and len(rows(screen)) == len(shown), 60)
         await pilot.press("ctrl+k")
         await until(pilot, lambda: "Saved to the Notes" in text_of(screen, "#said"))
         assert "differences of wide.py and gauge.py" in [e.title for e in notes.load(str(old))]

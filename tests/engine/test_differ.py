@@ -242,3 +242,16 @@ def test_a_file_that_is_no_stored_run_of_ours_is_refused(tmp_path: Path) -> None
     stored("model.py", tmp_path)
     assert "is a stored run already" in refused("--keep", "x.parquet", "monday.parquet", cwd=tmp_path)
     assert not list(tmp_path.glob("*.part"))
+
+
+def test_terms_and_what_differs_within_the_tolerance(tmp_path: Path) -> None:
+    (tmp_path / "old.py").write_text("a = 1.0\nb = a * 3.0 + 2.0 / 3.0 - a * 1.0000001\nc = b * 1000.0\n")
+    (tmp_path / "new.py").write_text("a = 1.0\nb = a * 3.0 + 2.0 / 3.0 - a * 1.0000002\nc = b * 1001.0\n")
+    stored_only, _ = differ("old.py", "new.py", cwd=tmp_path)
+    assert stored_only["first"]["a"]["term"].startswith("a * 3.0 + ")
+    terms, _ = differ("--terms", "old.py", "new.py", cwd=tmp_path)
+    assert terms["first"]["a"]["term"] == "a * 1.0000001" and terms["first"]["b"]["term"] == "a * 1.0000002"
+    near, _ = differ("--relative", "1e-6", "old.py", "new.py", cwd=tmp_path)
+    assert near["first"]["a"]["line"] == 3 and near["near"]["count"] == 1 and 0 < near["near"]["largest"] < 1e-6
+    equal, status = differ("--relative", "0.1", "old.py", "new.py", cwd=tmp_path)
+    assert equal["equal"] and status == 0 and equal["near"]["count"] == 2

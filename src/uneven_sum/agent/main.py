@@ -141,7 +141,8 @@ def _prepare(fd: int) -> Engine:
             from .shaking import probes as shaking
             from .shaking import same_draws
 
-            same_draws.arrange()
+            if int(arguments["shake"]) >= 0:
+                same_draws.arrange()
             engine.loader.options.audit, engine.loader.options.results = shaking.WANTED, True
             runtime.PROBES.update(shaking.of(engine.stream, int(arguments["shake"])))
     wire.send(

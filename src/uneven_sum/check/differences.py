@@ -30,6 +30,7 @@ def as_json(found: Compared) -> str:
         "places": comparer.places,
         "records": comparer.records,
         "differing": comparer.differing,
+        "near": {"count": comparer.near, "largest": comparer.nearest},
         "left_out": len(comparer.left_out),
         "ended": {"a": found.a.ended, "b": found.b.ended},
     }
@@ -68,6 +69,12 @@ def as_text(found: Compared) -> str:
     elif first is not None:
         by = f", by {first.size:.3g} of its size" if first.size is not None else ""
         parts.append(f"The values first differ at {_place(found, 0, first.a)}{by}:\n{_rows(found, first)}")
+    if comparer.near:
+        before = "Before that" if first is not None else "Within the tolerance"
+        within = "within the tolerance, " if first is not None else ""
+        parts.append(
+            f"{before} {comparer.near:,} values differ {within}by up to {comparer.nearest:.3g} of their size.\n"
+        )
     if found.why:
         parts.append(found.why + "\n")
     largest = comparer.largest

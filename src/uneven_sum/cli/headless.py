@@ -110,6 +110,7 @@ def check(
 @click.option("--module", "-m", is_flag=True, help="SCRIPT and OTHER are names of modules.")
 @click.option("--relative", type=click.FloatRange(0), default=0.0, metavar="X", help="Relative tolerance.  Default: 0.")
 @click.option("--absolute", type=click.FloatRange(0), default=0.0, metavar="X", help="Absolute tolerance.  Default: 0.")
+@click.option("--terms", is_flag=True, help="Compare each term, not only what is stored: slower, more exact.")
 @click.option("--stdin", metavar="FILE", help="What both runs read from standard input.  Default: nothing.")
 @click.option("--keep", metavar="FILE", help="Store the values of SCRIPT as Parquet; without OTHER it runs alone.")
 @click.option("--in-place", is_flag=True, help="Both runs work in the folder itself, not in a copy each.")
@@ -134,7 +135,7 @@ def differ(
     from ..check.differences import as_json, as_report, as_text
     from ..check.watching import watched
     from ..client.differing.launches import is_alone, one_launch, pair_of_launches
-    from ..client.differing.runs import compare, store
+    from ..client.differing.runs import How, compare, store
 
     say = (lambda text: None) if json_ else (lambda text: click.echo(visible(text), err=True))
     given = input_of(stdin)
@@ -146,21 +147,9 @@ def differ(
         sys.exit(0 if run.status is not None else 130)
     launches = pair_of_launches(script, other, twice, **options)
     there_is_a_folder_for(report)
-    found = endings.run(
-        watched(
-            lambda watch: compare(
-                launches,
-                options["relative"],
-                options["absolute"],
-                options["in_place"],
-                twice,
-                given,
-                say,
-                watch,
-                keep,
-            )
-        )
-    )
+    names = ("relative", "absolute", "in_place", "terms")
+    how = How(**{name: options[name] for name in names}, twice=twice, given=given, keep=keep)
+    found = endings.run(watched(lambda watch: compare(launches, how, say, watch)))
     if report is not None:
         write_report(as_report(found), report, "two runs")
     click.echo(as_json(found) if json_ else as_text(found))

@@ -78,7 +78,8 @@ class Launch:
     guards: bool = True
     limits: Limits = Limits()
     stream: str = ""  # path of a socket that is told each value; empty: none
-    shake: int | None = None  # seed of the ups and downs of inexact results; 0: none is moved, all are told; None: off
+    # Of a shaken run, the seed of its ups and downs; 0: none is moved, terms are told; -1: and draws stay free.
+    shake: int | None = None
     audit: list[str] | None = None  # names of rules; empty: all that are not weak; None: no audit
 
     def filters(self) -> list[str]:

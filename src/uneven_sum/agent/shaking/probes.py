@@ -28,8 +28,8 @@ PLAIN = {"add": inexact_sum, "mul": inexact_product, "truediv": inexact_quotient
 
 
 def of(stream: ValueStream, seed: int) -> dict[str, Any]:
-    """The functions by their marks.  `seed`: of the ups and downs; 0: nothing is moved."""
-    mover = Mover(seed) if seed else None
+    """The functions by their marks.  `seed`: of the ups and downs; 0 and below: nothing is moved."""
+    mover = Mover(seed) if seed > 0 else None
     found: dict[str, Any] = {"shaken_call": _call(stream, mover), "audit_put": _put}
     found["shaken_constant"] = mover.constant if mover is not None else float
     found |= {"audit_take": _take, "audit_take_attribute": _take_attribute}

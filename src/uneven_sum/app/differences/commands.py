@@ -10,6 +10,8 @@ COMMANDS = [
     Command("tab", "switch run", "the left or the right one, for enter", "side", priority=True),
     Command("enter", "go there", "runs the chosen script to that place, and pauses", "go"),
     Command("o", "show origin", "the first difference in what the chosen value is made from", "origin"),
+    Command("t", "compare terms", "each subexpression, in new runs; again: only what is stored", "terms"),
+    Command("n", "set tolerance", "relative and absolute, in new runs: smaller differences do not count", "tolerance"),
     Command("ctrl+k", "save to Notes", "the differences as a text", "keep"),
     Command("r", "run again", "both runs again", "again"),
     Command("x", "end runs", "shows what was compared so far", "end"),

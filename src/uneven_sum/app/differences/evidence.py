@@ -123,7 +123,10 @@ def headline(found: Compared, stopped: bool) -> Text:
     comparer = found.comparer
     if found.equal:
         until = "until you ended the runs" if stopped else "to the end"
-        return Text(f"The runs are equal {until}: {comparer.records:,} values at {comparer.places:,} places.")
+        near = (
+            f" {comparer.near:,} differ within the tolerance, by up to {comparer.nearest:.3g}." if comparer.near else ""
+        )
+        return Text(f"The runs are equal {until}: {comparer.records:,} values at {comparer.places:,} places.{near}")
     parts = []
     first = found.first
     if first is not None and first.path:
@@ -135,6 +138,8 @@ def headline(found: Compared, stopped: bool) -> Text:
         parts.append(f"The values agree, and line {found.line.number} of the output differs.")
     else:
         parts.append("The values agree, and the runs end otherwise.")
+    if comparer.near:
+        parts.append(f"{comparer.near:,} values before differ within the tolerance, by up to {comparer.nearest:.3g}.")
     if found.why:
         parts.append(found.why)
     if found.a.ended != found.b.ended:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import os
 from dataclasses import dataclass, field, replace
 from typing import cast
@@ -15,21 +16,22 @@ from textual.widgets import OptionList, Static
 from textual.widgets.option_list import Option
 
 from ...client import BadUse, Goal, Launch, notes
-from ...client.differing.runs import STOPPED, Compared, Watch, compare
+from ...client.differing.runs import STOPPED, Compared, How, Watch, compare
 from ...client.differing.stored import Stored
 from ..shell.clipboard import copy
 from ..shell.commands import bindings, hints
 from ..shell.keymap import Application, Keyed
 from ..shell.theme import PALETTES, Palette
 from ..widgets.bars import Keys, TopLine
+from ..widgets.dialogs import Prompt
 from ..widgets.notice import Notice
 from ..widgets.options import Options
 from ..widgets.sheet import Sheet
 from . import commands
 from .evidence import Row, entry, growth, headline, origin, rows, side_of, values
 
-DONE = hints(commands.COMMANDS, "tab", "enter", "o", "ctrl+k", "r", "escape", "?")
-NONE = hints(commands.COMMANDS, "r", "escape", "?")
+DONE = hints(commands.COMMANDS, "tab", "enter", "o", "t", "n", "ctrl+k", "r", "escape", "?")
+NONE = hints(commands.COMMANDS, "t", "n", "r", "escape", "?")
 RUNS = hints(commands.COMMANDS, "x", "escape", "?")
 
 
@@ -75,6 +77,7 @@ class Differences(Keyed, Screen[None]):
         self.found: Compared | None = None
         self.rows: list[Row] = []
         self.side = 1
+        self.terms, self.relative, self.absolute = False, 0.0, 0.0
 
     @property
     def uneven(self) -> Application:
@@ -133,6 +136,31 @@ class Differences(Keyed, Screen[None]):
         self.compared(0)
         self._run(self.under_way)
 
+    def action_terms(self) -> None:
+        """Compare each term, or what is stored only."""
+        if self.state == "done":
+            self.terms = not self.terms
+            self.begin()
+            self.say("Each term is compared." if self.terms else "What is stored is compared.")
+
+    @work(group="dialog")
+    async def action_tolerance(self) -> None:
+        if self.state != "done":
+            return
+        now = f"{self.relative:g}, {self.absolute:g}"
+        given = await self.app.push_screen_wait(Prompt(self.palette, "Tolerance: relative, absolute", now, "1e-9, 0"))
+        if given is None:
+            return
+        try:
+            numbers = [float(part) for part in given.split(",")]
+            if not 1 <= len(numbers) <= 2 or not all(0 <= n < math.inf for n in numbers):
+                raise ValueError
+        except ValueError:
+            self.say("A tolerance is one number, or two with a comma, not below 0.", bad=True)
+            return
+        self.relative, self.absolute = (*numbers, 0.0)[:2]
+        self.begin()
+
     def compared(self, records: int) -> None:
         """How far the runs are."""
         stored = sum(isinstance(one, Stored) for one in self.pair.launches)
@@ -149,9 +177,9 @@ class Differences(Keyed, Screen[None]):
             if path is not None:
                 with open(path, encoding="utf-8", errors="replace") as f:
                     given = f.read()
-            self.found = await compare(
-                launches, twice=self.pair.twice, given=given, watch=watch, earlier=self.pair.earlier
-            )
+            how = How(self.relative, self.absolute, twice=self.pair.twice, terms=self.terms, given=given)
+            how.earlier = self.pair.earlier
+            self.found = await compare(launches, how, watch=watch)
         except (BadUse, OSError) as e:
             problem = str(e)
         self.state, self.under_way = "done", None
@@ -173,6 +201,7 @@ class Differences(Keyed, Screen[None]):
         self.rows = rows(found)
         count = len(found.comparer.course)
         told = f"{count:,} of {found.comparer.places:,} places differ" if count else "no value differs"
+        told += f" by more than {self.relative:g}, {self.absolute:g}" if self.relative or self.absolute else ""
         self.query_one(TopLine).show(
             f"Differences   {self.pair.titles[0]} · {self.pair.titles[1]}",
             f"{told} · {found.comparer.records:,} values",

@@ -86,6 +86,7 @@ class Comparer:
         self.largest: Difference | None = None
         self.first_path: Difference | None = None
         self.records = self.differing = self.partings = 0
+        self.near, self.nearest = 0, 0.0  # values within the tolerance before the first difference; the largest of them
         self.left_out: set[int] = set()  # places of the first side whose values were told and left out
         self.lost = False  # their paths do not meet again
         self.course: dict[int, Differing] = {}  # by number of the place
@@ -166,10 +167,12 @@ class Comparer:
             gap = np.abs(x - y)
             scale = np.maximum(np.abs(x), np.abs(y))
             same = (x == y) | (np.isnan(x) & np.isnan(y))
+            same &= p == q
             if self.relative or self.absolute:
                 near = gap <= self.absolute + self.relative * scale
-                same |= IS_NUMBER[p] & near & np.isfinite(gap)  # else inf would be near everything
-            same &= p == q
+                near &= IS_NUMBER[p] & np.isfinite(gap) & (p == q) & ~same  # else inf would be near everything
+                self._note_near(near, gap / scale, same | near)
+                same |= near
             if not same.all():
                 wrong = np.flatnonzero(~same)
                 number = IS_NUMBER[p[wrong]] & (p[wrong] == q[wrong])
@@ -179,6 +182,13 @@ class Comparer:
         self.records += size
         for side in self.sides:
             self._drop(side, size)
+
+    def _note_near(self, near: np.ndarray, relative: np.ndarray, fine: np.ndarray) -> None:
+        """Count what differs within the tolerance, before the first value that differs by more."""
+        if self.first is None:
+            until = len(fine) if fine.all() else int(np.argmin(fine))
+            self.near += int(near[:until].sum())
+            self.nearest = max(self.nearest, float(relative[:until][near[:until]].max(initial=0.0)))
 
     def _differ(self, wrong: np.ndarray, relative: np.ndarray) -> None:
         """The records at these places of the chunk differ, by so much."""

@@ -46,6 +46,7 @@ NUMBERS = (
 WORDS = {
     **{IMAGINARY: "imaginary part", LENGTH: "length", SUM: "sum of the cells", LOWEST: "lowest cell"},
     **{HIGHEST: "highest cell", BAD: "non-finite cells", CELL: "a cell", TEXT: "text", KIND: "type or shape"},
+    **{LEFT: "left operand", RIGHT: "right operand"},
 }
 # Numbers of 32 bits count as numbers where two runs are compared, so that another width is a small difference.
 WIDE = np.arange(256, dtype=np.uint8)

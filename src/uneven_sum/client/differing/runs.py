@@ -26,6 +26,7 @@ from .stored import FORMAT, About, Keeper, Stored
 
 AHEAD = 200_000  # records that one run may be ahead of the other
 Feed = tuple[Comparer, int]  # a comparer, and which of its sides
+TERMS_ALONE = -1  # as the seed of a shaken run: terms are told, and nothing is moved
 TELL_EVERY = 0.5  # seconds
 STOPPED = "before its end, since you ended it"
 OUTPUT = 4_000_000  # characters of each run's output that are kept
@@ -108,37 +109,56 @@ class Watch:
         self.stopped.set()
 
 
+@dataclass
+class How:
+    """How two runs are compared.
+
+    `relative`, `absolute`: tolerances.  `twice`: the same script; what differs by nature (the time, addresses) counts,
+    too.  `terms`: each term is told, not only what is stored.  `given`: what both read from standard input.  `keep`:
+    where the first one is stored.  `earlier`: texts of files that the first one runs instead of those of today.
+    """
+
+    relative: float = 0.0
+    absolute: float = 0.0
+    in_place: bool = False
+    twice: bool = False
+    terms: bool = False
+    given: str | None = None
+    keep: str | None = None
+    earlier: dict[str, str] = field(default_factory=dict)
+
+
 async def compare(
     launches: tuple[Launch | Stored, Launch | Stored],
-    relative: float = 0.0,
-    absolute: float = 0.0,
-    in_place: bool = False,
-    twice: bool = False,
-    given: str | None = None,
+    how: How | None = None,
     say: Callable[[str], None] = lambda text: None,
     watch: Watch | None = None,
-    keep: str | None = None,
-    earlier: dict[str, str] | None = None,
 ) -> Compared:
-    """Run both to their ends.  `twice`: the same script; what differs by nature (the time, addresses) counts, too.
-    `given`: what both read from standard input.  `keep`: where the first one is stored.  `earlier`: texts
-    of files that the first one runs instead of those of today.  BadUse when one cannot be run."""
+    """Run both to their ends.  BadUse when one cannot be run."""
+    how = how or How()
     with tempfile.TemporaryDirectory(prefix="uneven-sum-") as scratch:
-        runs = prepared(launches, scratch, in_place, say)
-        if earlier:
-            _with_texts(runs[0], earlier, Path(scratch) / "script")
+        runs = prepared(launches, scratch, how.in_place, say)
+        if how.earlier:
+            _with_texts(runs[0], how.earlier, Path(scratch) / "script")
         first_texts = tuple(
             r.stored.sources() if r.stored else {r.launch.program: Text.read(r.launch.program)} for r in runs
         )
-        runs[0].keeper = Keeper(keep) if keep is not None else None
-        matching = Matching((first_texts[0], first_texts[1]), (home(runs[0]), home(runs[1])), twice)
-        comparer = Comparer(matching, relative, absolute)
-        await all_of(runs, [[(comparer, 0)], [(comparer, 1)]], scratch, given, watch=watch)
+        runs[0].keeper = Keeper(how.keep) if how.keep is not None else None
+        matching = Matching((first_texts[0], first_texts[1]), (home(runs[0]), home(runs[1])), how.twice)
+        comparer = Comparer(matching, how.relative, how.absolute)
+        await all_of(
+            runs,
+            [[(comparer, 0)], [(comparer, 1)]],
+            scratch,
+            how.given,
+            [TERMS_ALONE if how.terms else None] * 2,
+            watch,
+        )
         if watch is None or not watch.stopped.is_set():  # else one is ahead of the other, which is no difference
             comparer.finish()
         found = Compared(runs[0], runs[1], comparer, texts=matching.texts)
         if all(run.status is not None for run in runs):
-            found.line = first_line(runs[0].out, runs[1].out, relative, absolute)
+            found.line = first_line(runs[0].out, runs[1].out, how.relative, how.absolute)
         found.why = _why(found)
         return found
 
