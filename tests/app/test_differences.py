@@ -87,7 +87,7 @@ async def test_two_scripts_from_the_desk_and_to_the_place_in_one(script, tmp_pat
         await pilot.press("t")
         await until(pilot, lambda: screen.state == "done" and screen.terms, 60)
         assert any("19.62 * head" in row and "math.sqrt" not in row for row in rows(screen))
-        assert "0.61 * math.sqrt(19.62 * head)" in rows(screen)[0]
+        assert "0.61 * math.sqrt(19.62 * head)" in rows(screen)[0], rows(screen)
         await pilot.press("n")
         await until(pilot, lambda: isinstance(app.screen, Prompt))
         app.screen.query_one(Input).value = "0.5"

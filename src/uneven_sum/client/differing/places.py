@@ -127,8 +127,8 @@ class Matching:
             line = self._mapped(name, place, text)
         # The places of a line are told in the order of their columns, whatever runs first.
         column = self._rank(text, place)
-        # Terms of one statement may begin alike; they are told in shaken runs alone, whose texts are equal.
-        end = place.end + 10_000 * (place.last - place.line) if place.role in TERMS else 0
+        # Terms of one statement may begin alike.
+        end = _signs_before_end(text, place) + 10_000 * (place.last - place.line) if place.role in TERMS else 0
         key = (name, line, column, place.role, end)
         number = self.numbers.setdefault(key, len(self.numbers))
         self.at[side][number] = place
@@ -158,6 +158,13 @@ class Matching:
         line = text.lines[place.line - 1] if place.line <= len(text.lines) else ""
         before = line.encode()[: place.column].decode("utf-8", "replace")
         return len(before.split()) + sum(before.count(sign) for sign in "([{,")
+
+
+def _signs_before_end(text: Text, place: Place) -> int:
+    """How many words, operators and brackets stand before the end of a place in its last line."""
+    line = text.lines[place.last - 1] if place.last <= len(text.lines) else ""
+    before = line.encode()[: place.end].decode("utf-8", "replace")
+    return len(before.split()) + sum(before.count(sign) for sign in "([{)]},+-*/%@")
 
 
 def by_nature(text: Text, place: Place) -> str:
