@@ -45,7 +45,7 @@ class Difference:
 @dataclass
 class Differing:
     """A place whose values differ: the first and the largest difference, the number of the first record that differs,
-    how many do, and the relative differences by pass."""
+    in how many passes it does, and the relative differences by pass."""
 
     first: Difference
     largest: Difference
@@ -213,14 +213,14 @@ class Comparer:
             known = self.course[number] = Differing(first, first, self.records + int(wrong[0]))
         if relative[peak] > known.largest.weight:
             known.largest = self._difference(int(wrong[peak]), float(relative[peak]))
-        known.count += len(wrong)
         side = self.sides[0]
         begun = np.cumsum(
             (side.numbers[: int(wrong[-1]) + 1] == number) & (side.parts[: int(wrong[-1]) + 1] < CONTINUED)
         )
         before = int(side.times[number]) if number < len(side.times) else 0
-        finite = np.where(np.isfinite(relative), relative, 1.0)
-        known.course.take(before + np.maximum(begun[wrong] - 1, 0), finite)
+        passes = before + np.maximum(begun[wrong] - 1, 0)
+        known.count += len(np.unique(passes))
+        known.course.take(passes, np.where(np.isfinite(relative), relative, 1.0))
 
     def _difference(self, at: int, relative: float) -> Difference:
         a, b = self._met(self.sides[0], 0, at), self._met(self.sides[1], 1, at)
