@@ -253,5 +253,8 @@ def test_terms_and_what_differs_within_the_tolerance(tmp_path: Path) -> None:
     assert terms["first"]["a"]["term"] == "a * 1.0000001" and terms["first"]["b"]["term"] == "a * 1.0000002"
     near, _ = differ("--relative", "1e-6", "old.py", "new.py", cwd=tmp_path)
     assert near["first"]["a"]["line"] == 3 and near["near"]["count"] == 1 and 0 < near["near"]["largest"] < 1e-6
+    line, _ = differ("--at", "old.py:2=1e-6", "old.py", "new.py", cwd=tmp_path)
+    assert line["first"]["a"]["line"] == 3 and line["near"]["count"] == 1
+    assert "--at takes FILE:LINE=X" in refused("--at", "old.py=1e-6", "old.py", "new.py", cwd=tmp_path)
     equal, status = differ("--relative", "0.1", "old.py", "new.py", cwd=tmp_path)
     assert equal["equal"] and status == 0 and equal["near"]["count"] == 2

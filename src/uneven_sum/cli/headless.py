@@ -21,6 +21,7 @@ from .options import (
     rules_of,
     script_options,
     there_is_a_folder_for,
+    tolerances_of,
     write_report,
 )
 
@@ -110,6 +111,7 @@ def check(
 @click.option("--module", "-m", is_flag=True, help="SCRIPT and OTHER are names of modules.")
 @click.option("--relative", type=click.FloatRange(0), default=0.0, metavar="X", help="Relative tolerance.  Default: 0.")
 @click.option("--absolute", type=click.FloatRange(0), default=0.0, metavar="X", help="Absolute tolerance.  Default: 0.")
+@click.option("--at", multiple=True, metavar="FILE:LINE=X", help="Relative tolerance of a line of SCRIPT.")
 @click.option("--terms", is_flag=True, help="Compare each term, not only what is stored: slower, more exact.")
 @click.option("--stdin", metavar="FILE", help="What both runs read from standard input.  Default: nothing.")
 @click.option("--keep", metavar="FILE", help="Store the values of SCRIPT as Parquet; without OTHER it runs alone.")
@@ -149,6 +151,7 @@ def differ(
     there_is_a_folder_for(report)
     names = ("relative", "absolute", "in_place", "terms")
     how = How(**{name: options[name] for name in names}, twice=twice, given=given, keep=keep)
+    how.at_lines = tolerances_of(options["at"])
     found = endings.run(watched(lambda watch: compare(launches, how, say, watch)))
     if report is not None:
         write_report(as_report(found), report, "two runs")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any, NoReturn
 
 import click
@@ -128,6 +128,21 @@ def there_is_a_folder_for(path: str | None) -> None:
     """BadUse where a file that is to be written has no folder."""
     if path is not None and not os.path.isdir(os.path.dirname(os.path.abspath(path))):
         raise BadUse(f"There is no folder {os.path.dirname(path)} to write {os.path.basename(path)} in.")
+
+
+def tolerances_of(given: Sequence[str]) -> dict[tuple[str, int], float]:
+    """Tolerances by the name of a file and a line, from `FILE:LINE=X`."""
+    found = {}
+    for text in given:
+        place, _, value = text.partition("=")
+        name, _, line = place.rpartition(":")
+        try:
+            found[os.path.basename(name), int(line)] = number = float(value)
+        except ValueError:
+            number = -1.0
+        if not name or not 0 <= number < float("inf"):
+            raise BadUse(f"--at takes FILE:LINE=X with a number X not below 0, not {text!r}.")
+    return found
 
 
 def write_report(text: str, path: str, name: str) -> None:

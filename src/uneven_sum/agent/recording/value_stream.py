@@ -26,6 +26,7 @@ from ..values import nonfinite
 
 BLOCK = 8192  # records
 FULL = 2 * BLOCK
+BUFFER = 1 << 20  # bytes that the socket takes without a reader
 PART_BIT = 24  # places below, parts of a value above
 MASK = (1 << PART_BIT) - 1
 CONTINUED = 0x80  # a further record of the value that the one before began
@@ -75,6 +76,8 @@ class ValueStream:
         self.sock = socket.socket(socket.AF_UNIX)
         self.sock.connect(path)
         self.sock.set_inheritable(False)
+        # A block or more fits in: the script does not wait for the reader at each.
+        self.sock.setsockopt(socket.SOL_SOCKET, socket.SO_SNDBUF, BUFFER)
         self.pending: list[float] = []  # place, value, place, …; both come as one, so that threads do not mix them
         self.lock = threading.Lock()
         self.told = 0  # sites

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import os
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -76,10 +77,21 @@ class Side:
 
 
 class Comparer:
-    """`relative`, `absolute`: tolerances; a number differs where |a - b| > absolute + relative * max(|a|, |b|)."""
+    """`relative`, `absolute`: tolerances; a number differs where |a - b| > absolute + relative * max(|a|, |b|).
 
-    def __init__(self, matching: Matching, relative: float = 0.0, absolute: float = 0.0) -> None:
+    `at_lines`: relative tolerances of lines of the first text, by file name and line.
+    """
+
+    def __init__(
+        self,
+        matching: Matching,
+        relative: float = 0.0,
+        absolute: float = 0.0,
+        at_lines: dict[tuple[str, int], float] | None = None,
+    ) -> None:
         self.matching, self.relative, self.absolute = matching, relative, absolute
+        self.at_lines = at_lines or {}
+        self.own = np.full(1024, np.nan)  # relative tolerances of places, by number
         self.sides = (Side(), Side())
         self.texts: dict[float, str] = {}  # by their numbers
         self.first: Difference | None = None
@@ -96,6 +108,11 @@ class Comparer:
         if place.place >= len(of.table):
             of.table = np.concatenate([of.table, np.full(place.place + 1024, -1, np.int64)])
         number = self.matching.number(side, place)
+        known = self.at_lines.get((os.path.basename(place.file), place.line)) if side == 0 else None
+        if known is not None:
+            if number >= len(self.own):
+                self.own = np.concatenate([self.own, np.full(number + 1024, np.nan)])
+            self.own[number] = known
         of.table[place.place] = -1 if number in self.matching.left_out else number
 
     def take(self, side: int, block: Block) -> None:
@@ -168,8 +185,8 @@ class Comparer:
             scale = np.maximum(np.abs(x), np.abs(y))
             same = (x == y) | (np.isnan(x) & np.isnan(y))
             same &= p == q
-            if self.relative or self.absolute:
-                near = gap <= self.absolute + self.relative * scale
+            if self.relative or self.absolute or self.at_lines:
+                near = gap <= self.absolute + self._relative(a.numbers[:size]) * scale
                 near &= IS_NUMBER[p] & np.isfinite(gap) & (p == q) & ~same  # else inf would be near everything
                 self._note_near(near, gap / scale, same | near)
                 same |= near
@@ -182,6 +199,13 @@ class Comparer:
         self.records += size
         for side in self.sides:
             self._drop(side, size)
+
+    def _relative(self, numbers: np.ndarray) -> np.ndarray | float:
+        """The relative tolerance, by record where places have their own."""
+        if not self.at_lines:
+            return self.relative
+        own = self.own[np.minimum(numbers, len(self.own) - 1)]
+        return np.where(np.isnan(own), self.relative, own)
 
     def _note_near(self, near: np.ndarray, relative: np.ndarray, fine: np.ndarray) -> None:
         """Count what differs within the tolerance, before the first value that differs by more."""

@@ -113,13 +113,15 @@ class Watch:
 class How:
     """How two runs are compared.
 
-    `relative`, `absolute`: tolerances.  `twice`: the same script; what differs by nature (the time, addresses) counts,
-    too.  `terms`: each term is told, not only what is stored.  `given`: what both read from standard input.  `keep`:
-    where the first one is stored.  `earlier`: texts of files that the first one runs instead of those of today.
+    `relative`, `absolute`: tolerances; `at_lines`: relative ones of lines of the first text.  `twice`: the same script;
+    what differs by nature (the time, addresses) counts, too.  `terms`: each term is told, not only what is stored.
+    `given`: what both read from standard input.  `keep`: where the first one is stored.  `earlier`: texts of files that
+    the first one runs instead of those of today.
     """
 
     relative: float = 0.0
     absolute: float = 0.0
+    at_lines: dict[tuple[str, int], float] = field(default_factory=dict)  # by file name and line
     in_place: bool = False
     twice: bool = False
     terms: bool = False
@@ -145,7 +147,7 @@ async def compare(
         )
         runs[0].keeper = Keeper(how.keep) if how.keep is not None else None
         matching = Matching((first_texts[0], first_texts[1]), (home(runs[0]), home(runs[1])), how.twice)
-        comparer = Comparer(matching, how.relative, how.absolute)
+        comparer = Comparer(matching, how.relative, how.absolute, how.at_lines)
         await all_of(
             runs,
             [[(comparer, 0)], [(comparer, 1)]],
