@@ -52,10 +52,12 @@ class Known:
         return f"{number(min(h.lowest for h in held))} digits hold" if held and self.is_of(path) else ""
 
     def of_term(self, path: str, line: int, text: str) -> str:
-        """The same of a term of the statement that ends at a line."""
+        """The same of a term of the statement that ends at a line; of a name, as it was set."""
         known = self.terms.get(os.path.realpath(path), {})
         found = next((known[at, text] for at in range(line, max(0, line - NEAR), -1) if (at, text) in known), None)
-        return f"{number(found)} digits hold" if found is not None and self.is_of(path) else ""
+        if found is None:
+            return self.of_name(path, text)
+        return f"{number(found)} digits hold" if self.is_of(path) else ""
 
     def by_pass(self, path: str, name: str, line: int, passes: int) -> Course | None:
         """The digits of a name by pass of the loop at a line, of which so many passes are known; None where they are
