@@ -195,6 +195,12 @@ def test_all_that_is_printed_written_or_made_a_text_is_a_result(script) -> None:
     assert shown == ["x", *(f"x * {n}" for n in (2, 4, 5, 6, 7, 8, 9, 10, 11)), "last"]
 
 
+def test_a_sum_that_is_zero_but_for_rounding_is_a_question(script) -> None:
+    text = "import numpy as np\nx = np.linspace(0, 2 * np.pi, 101)\nprint(np.trapezoid(np.sin(x), x))\n"
+    found = of(text, script)
+    assert found_at(found) == [] and [f.question for f in found.findings] == [True]
+
+
 def test_unseeded_draws_are_the_same_in_all_runs(script) -> None:
     text = "import random\nimport numpy as np\nrng = np.random.default_rng()\n"
     text += "print(random.random() * 0.3, rng.normal() * 0.3, np.random.rand() * 0.3, random.Random().random() * 0.3)\n"

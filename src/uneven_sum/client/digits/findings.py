@@ -27,6 +27,8 @@ ELEMENTARY = {
     "sin",
     "cos",
 }
+SUMS = {"sum", "nansum", "dot", "vdot", "inner", "trapezoid", "trapz", "mean", "average"}
+ZERO = 1e-12  # a sum below may be zero but for rounding
 BY_DESIGN = re.compile(r"two_?sum|compensat|kahan|neumaier|machine_?eps", re.IGNORECASE)  # names of functions
 Path = Callable[[str], str]  # the user's file for one of the copy
 
@@ -157,6 +159,9 @@ def _is_distance(judge: Judge, blamed: Blamed) -> bool:
         return True
     if _called(node) in ("abs", "fabs", "norm", "allclose", "isclose"):
         return True
+    value = blamed.held.drop.value
+    if _called(blamed.node) in SUMS and value is not None and abs(value) < ZERO:
+        return True  # such as the integral of a sine over its period
     # The mean or sum of a difference is how far two things are from each other.
     args = blamed.node.args if isinstance(blamed.node, ast.Call) else []
     return any(isinstance(n, ast.BinOp) and isinstance(n.op, ast.Sub) for a in args for n in ast.walk(a))
