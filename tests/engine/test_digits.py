@@ -201,6 +201,15 @@ def test_a_sum_that_is_zero_but_for_rounding_is_a_question(script) -> None:
     assert found_at(found) == [] and [f.question for f in found.findings] == [True]
 
 
+def test_what_a_residual_is_called_makes_a_question_and_parts_of_words_do_not(script) -> None:
+    text = "import math\nx = 1e12\n{} = math.sqrt(x + 1) - math.sqrt(x)\nprint({})\n"
+    for name, question in (("max_error", True), ("terrain", False), ("diffusion", False)):
+        found = of(text.format(name, name), script)
+        assert [(f.line, f.question) for f in found.findings] == [(3, question)], name
+    found = of("import math\nq = 1e-17\nsurprise = -math.log(1 - q)\nprint(surprise)\n", script)
+    assert found_at(found) == [("cancellation", 3)]
+
+
 def test_unseeded_draws_are_the_same_in_all_runs(script) -> None:
     text = "import random\nimport numpy as np\nrng = np.random.default_rng()\n"
     text += "print(random.random() * 0.3, rng.normal() * 0.3, np.random.rand() * 0.3, random.Random().random() * 0.3)\n"

@@ -11,6 +11,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from uneven_sum.agent.recording import value_stream
+from uneven_sum.agent.rewrite import expressions
+from uneven_sum.client.differing import reading
 from uneven_sum.client.differing.comparing import WINDOWS, Comparer
 from uneven_sum.client.differing.places import Matching, Text, lines_of_other
 from uneven_sum.client.differing.reading import CONTINUED, INTEGER, PART_BIT, Blocks, Place, shown
@@ -157,3 +160,12 @@ def test_outputs_are_compared_by_their_numbers() -> None:
 def test_values_are_shown_with_all_their_digits() -> None:
     assert shown(0, 0.1, {}) == "0.1" and shown(INTEGER, 3.0, {}) == "3"
     assert np.isnan(float(shown(0, math.nan, {})))
+
+
+def test_the_agent_and_the_client_number_the_parts_alike() -> None:
+    """The agent cannot import the client's, nor the client the agent's."""
+    names = ["FLOAT", "INTEGER", "CONSTANT", "IMAGINARY", "TEXT", "KIND", "LENGTH", "SUM", "LOWEST", "HIGHEST", "BAD"]
+    names += ["CELL", "LEFT", "RIGHT", "TERM", "SINGLE", "SINGLE_CELL", "PART_BIT", "CONTINUED"]
+    assert [getattr(value_stream, n) for n in names] == [getattr(reading, n) for n in names]
+    assert expressions.STREAMED_TEST >> reading.PART_BIT == reading.CONSTANT
+    assert expressions.STREAMED_TERM >> reading.PART_BIT == reading.TERM

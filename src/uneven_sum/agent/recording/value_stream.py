@@ -30,25 +30,8 @@ BUFFER = 1 << 20  # bytes that the socket takes without a reader
 PART_BIT = 24  # places below, parts of a value above
 MASK = (1 << PART_BIT) - 1
 CONTINUED = 0x80  # a further record of the value that the one before began
-(
-    FLOAT,
-    INTEGER,
-    CONSTANT,
-    IMAGINARY,
-    TEXT,
-    KIND,
-    LENGTH,
-    SUM,
-    LOWEST,
-    HIGHEST,
-    BAD,
-    CELL,
-    LEFT,
-    RIGHT,
-    TERM,
-    SINGLE,
-    SINGLE_CELL,
-) = range(17)
+FLOAT, INTEGER, CONSTANT, IMAGINARY, TEXT, KIND, LENGTH, SUM, LOWEST, HIGHEST, BAD, CELL = range(12)
+LEFT, RIGHT, TERM, SINGLE, SINGLE_CELL = range(12, 17)
 EXACT = 2**53
 ELEMENTS = 8  # of a list, dict or array that are told
 COLUMNS = 20  # of a frame

@@ -11,38 +11,10 @@ import numpy as np
 
 PART_BIT = 24
 CONTINUED = 0x80  # a further record of the value that the one before began
-(
-    FLOAT,
-    INTEGER,
-    CONSTANT,
-    IMAGINARY,
-    TEXT,
-    KIND,
-    LENGTH,
-    SUM,
-    LOWEST,
-    HIGHEST,
-    BAD,
-    CELL,
-    LEFT,
-    RIGHT,
-    TERM,
-    SINGLE,
-    SINGLE_CELL,
-) = range(17)
-NUMBERS = (
-    FLOAT,
-    INTEGER,
-    IMAGINARY,
-    LENGTH,
-    SUM,
-    LOWEST,
-    HIGHEST,
-    BAD,
-    CELL,
-    LEFT,
-    RIGHT,
-)  # parts that are compared as numbers
+FLOAT, INTEGER, CONSTANT, IMAGINARY, TEXT, KIND, LENGTH, SUM, LOWEST, HIGHEST, BAD, CELL = range(12)
+LEFT, RIGHT, TERM, SINGLE, SINGLE_CELL = range(12, 17)
+# Parts that are compared as numbers.
+NUMBERS = (FLOAT, INTEGER, IMAGINARY, LENGTH, SUM, LOWEST, HIGHEST, BAD, CELL, LEFT, RIGHT)
 WORDS = {
     **{IMAGINARY: "imaginary part", LENGTH: "length", SUM: "sum of the cells", LOWEST: "lowest cell"},
     **{HIGHEST: "highest cell", BAD: "non-finite cells", CELL: "a cell", TEXT: "text", KIND: "type or shape"},

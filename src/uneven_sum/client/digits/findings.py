@@ -163,7 +163,7 @@ def _is_distance(judge: Judge, blamed: Blamed) -> bool:
     if _called(blamed.node) in SUMS and value is not None and abs(value) < ZERO:
         return True  # such as the integral of a sine over its period
     # The mean or sum of a difference is how far two things are from each other.
-    args = blamed.node.args if isinstance(blamed.node, ast.Call) else []
+    args = blamed.node.args if isinstance(blamed.node, ast.Call) and _called(blamed.node) in SUMS else []
     return any(isinstance(n, ast.BinOp) and isinstance(n.op, ast.Sub) for a in args for n in ast.walk(a))
 
 

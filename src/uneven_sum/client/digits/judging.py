@@ -12,14 +12,19 @@ from dataclasses import dataclass, field
 from ..differing.places import Matching
 from ..differing.reading import Place
 from .held import ALL, Held
-from .slices import Ways, is_read_later, stored_name
+from .slices import Ways
 from .spread import Spread
 
 FEWEST = 6.0  # digits of a result in 64 bits under which its loss is a finding
 FEWEST_SINGLE = 2.0  # the same in 32 bits
 LEAST_DROP = 2.0  # digits that one term must lose to be blamed
 GIVES = 1.5  # digits that a result may have more than the term to blame
-RESIDUAL = re.compile(r"resid|err|diff|delta|tol|misfit|defect|gap|check|eps|bias|mbe|rms|mae|mse|loss", re.IGNORECASE)
+# Words of a name, not parts of words: `error` and `err_max`, not `terrain` or `diffusion`.
+RESIDUAL = re.compile(
+    r"(?<![a-z])(?:resid\w*|err(?:or)?s?|diffs?|deltas?|tol|misfit|defect|gap|check|eps|bias|mbe|rms\w*|mae|mse|loss)"
+    r"(?![a-z])",
+    re.IGNORECASE,
+)
 
 
 @dataclass
@@ -107,14 +112,14 @@ class Judge:
         nodes = [(held, self.ways(held.place.file).node_at(held.place)) for held in self.held]
         for held, node in nodes:
             if node is not None and held.place.role not in ("test", "result", "return", "yield"):
-                name = stored_name(self.ways(held.place.file), node)
+                name = self.ways(held.place.file).target_of.get(id(node))
                 if name:
                     found.places.append((held, name))
         found.places = _once(found.places)
         found.results = self._results(nodes, found.places)
         known: set[tuple[str, int, int]] = set()
         for result in sorted(found.results, key=lambda r: r.digits):
-            blamed = self._blame(result, nodes, found.places)
+            blamed = self._blame(result, nodes)
             if blamed is None and self._is_low(result):
                 found.unexplained.append(result)
             if blamed is not None:
@@ -136,7 +141,7 @@ class Judge:
             node = ways.node_at(held.place)
             on_top = node is not None and ways.scope_of.get(id(node)) is ways.text.tree
             given = name in self.named
-            if given or (on_top and name.isidentifier() and not is_read_later(ways, name)):
+            if given or (on_top and name.isidentifier() and name not in ways.read):
                 made = self._result(held, name, [])
                 made.named = given
                 found.append(made)
@@ -157,9 +162,7 @@ class Judge:
 
     # -- blame -------------------------------------------------------------------------------------------
 
-    def _blame(
-        self, result: Result, nodes: list[tuple[Held, ast.AST | None]], places: list[tuple[Held, str]]
-    ) -> Blamed | None:
+    def _blame(self, result: Result, nodes: list[tuple[Held, ast.AST | None]]) -> Blamed | None:
         """The term where the digits of a result were lost; None where it holds enough, or none is known."""
         hidden = result.held.lowest > result.digits + GIVES  # all runs agree at the end
         if not self._is_low(result) or (result.held.whole and not (result.named or hidden)):

@@ -20,6 +20,8 @@ class Ways:
         self.set_by: dict[Name, list[ast.AST]] = {}  # statements, and what they read
         self.functions: dict[str, list[ast.FunctionDef | ast.AsyncFunctionDef]] = {}
         self.calls: dict[str, list[ast.Call]] = {}
+        self.target_of: dict[int, str] = {}  # what a value is assigned to, by the id of its node
+        self.read: set[str] = set()  # names that are read anywhere in the file
         if text.tree is not None:
             self._read(text.tree, text.tree)
 
@@ -31,10 +33,24 @@ class Ways:
             inner = node
         elif isinstance(node, ast.Call):
             self.calls.setdefault(_name(node.func), []).append(node)
+        if isinstance(node, ast.Name) and isinstance(node.ctx, ast.Load):
+            self.read.add(node.id)
+        self._note_target(node)
         for target in _targets(node):
             self.set_by.setdefault((id(scope), target), []).append(node)
         for child in ast.iter_child_nodes(node):
             self._read(child, inner)
+
+    def _note_target(self, node: ast.AST) -> None:
+        if isinstance(node, ast.AugAssign):
+            self.target_of[id(node)] = ast.unparse(node.target)
+        elif isinstance(node, (ast.Assign, ast.AnnAssign, ast.NamedExpr)) and node.value is not None:
+            target = node.targets[0] if isinstance(node, ast.Assign) else node.target
+            self.target_of[id(node.value)] = ast.unparse(target)
+            if isinstance(node.value, ast.Tuple) and isinstance(target, ast.Tuple):
+                if len(target.elts) == len(node.value.elts):
+                    for one, value in zip(target.elts, node.value.elts):
+                        self.target_of[id(value)] = ast.unparse(one)
 
     def node_at(self, place: Place) -> ast.AST | None:
         """The expression, or the augmented assignment, that a place stands for."""
@@ -123,26 +139,3 @@ def _targets(node: ast.AST) -> list[str]:
 
 def _name(node: ast.AST) -> str:
     return node.attr if isinstance(node, ast.Attribute) else getattr(node, "id", "")
-
-
-def stored_name(ways: Ways, node: ast.AST) -> str:
-    """The target that an expression is assigned to; empty where it is not."""
-    if isinstance(node, ast.AugAssign):
-        return ast.unparse(node.target)
-    for other in ast.walk(ways.text.tree) if ways.text.tree is not None else ():
-        if isinstance(other, (ast.Assign, ast.AnnAssign, ast.NamedExpr)) and other.value is node:
-            target = other.targets[0] if isinstance(other, ast.Assign) else other.target
-            return ast.unparse(target)
-        if isinstance(other, ast.Assign) and isinstance(other.value, ast.Tuple) and node in other.value.elts:
-            target = other.targets[0]
-            if isinstance(target, ast.Tuple) and len(target.elts) == len(other.value.elts):
-                return ast.unparse(target.elts[other.value.elts.index(node)])
-    return ""
-
-
-def is_read_later(ways: Ways, name: str) -> bool:
-    """Whether a name of the module is read anywhere in the file."""
-    tree = ways.text.tree
-    return tree is not None and any(
-        isinstance(n, ast.Name) and n.id == name and isinstance(n.ctx, ast.Load) for n in ast.walk(tree)
-    )
