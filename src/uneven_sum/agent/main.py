@@ -126,7 +126,8 @@ def _prepare(fd: int) -> Engine:
     engine.launch = arguments
     checks = arguments.get("checks", True)
     guards, meters = arguments.get("guards", True), arguments.get("meters", True)
-    engine.loader.options = Options(guards=guards, checks=checks, meters=meters, marks=meters)
+    blocks = arguments.get("blocks", True)
+    engine.loader.options = Options(guards=guards, checks=checks, meters=meters, marks=meters, blocks=blocks)
     engine.go_on = bool(arguments.get("goOn"))
     if arguments.get("audit") is not None:
         engine.audit = Auditor(set(arguments["audit"]) or None)

@@ -76,6 +76,7 @@ class Launch:
     checks: bool = True
     meters: bool = True
     guards: bool = True
+    blocks: bool = True  # runs of arithmetic are checked once: see `agent/rewrite/blocks.py`
     limits: Limits = Limits()
     stream: str = ""  # path of a socket that is told each value; empty: none
     # Of a shaken run, the seed of its ups and downs; 0: none is moved, terms are told; -1: and draws stay free.
@@ -103,6 +104,7 @@ class Launch:
             "meters": self.meters,
             "passes": self.passes,
             "guards": self.guards,
+            "blocks": self.blocks,
             "audit": self.audit,
             "stream": self.stream,
             "shake": self.shake,

@@ -17,7 +17,7 @@ from ..core.markers import TRIPS
 from ..core.original_builtins import with_originals
 from ..core.transport import Closed, Wire, holding_others
 from ..diagnosis.gaps import Gap
-from ..frames import other_compilers, stack, task_waiters
+from ..frames import fast_form, other_compilers, stack, task_waiters
 from ..pause import end_of_run, report
 from ..pause.facts import Pause
 from ..pause.headline import str_of
@@ -26,7 +26,7 @@ from ..recording.recent_passes import last_passes
 from ..recording.value_stream import ValueStream
 from ..reload.loader import Loader
 from ..rewind.checkpoint import SnapshotMaker
-from ..source import registry
+from ..source import gates, registry
 from ..source.sites import Options, Site
 from ..source.source_file import Statement
 from ..stepping import tracer
@@ -295,6 +295,7 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
                 self.facts["passes"] = self._last_passes(pause.frame)
                 if pause.reason in TRIPS and self._only_told(pause):
                     return ""
+                gates.close()
                 self.pauses += 1
                 self.present = pause
                 self.send_written()
@@ -436,7 +437,8 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
     @with_originals
     def _called(self, number: int, frame: types.FrameType | None) -> None:
         """The host has sent something while the script was running."""
-        if run_state.quiet or run_state.in_trial or self.present is not None or self.answering or self.deciding:
+        busy = self.present is not None or self.answering or self.deciding
+        if run_state.quiet or run_state.in_trial or busy or fast_form.is_fast(frame):
             return  # what the host has sent waits: it repeats its signal
         try:
             due = self.rewind is not None and self.rewind.is_due()
@@ -486,7 +488,6 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
         """Report an internal error without harm to the script.  An exception of a signal handler is raised again."""
         if signal_masking.is_the_scripts(e):
             raise e
-
         text = "".join(traceback.format_exception(e))
         try:
             self.wire.event("unevenSum/trouble", {"message": f"{type(e).__name__}: {e}", "detail": text})

@@ -11,10 +11,11 @@ from typing import Any
 
 from ..core import run_state, signal_masking
 from ..core.type_identity import TypeIds
+from ..frames import fast_form
 from ..lookouts.lookout import tickers
 from ..recording.coverage import all_marks
 from ..recording.recorder import numbered
-from ..source import registry
+from ..source import gates, registry
 from ..source.sites import Site, sites
 from ..values import nonfinite, snapshot
 from ..values.nonfinite import MAX, PLAIN
@@ -179,6 +180,24 @@ def again() -> bool:
     return False
 
 
+def block_failed(site: int) -> bool:
+    """Something was raised in a block.  True: by its own arithmetic, or given up by the user; it runs precisely."""
+    if sys is None:
+        return False
+    raised = sys.exc_info()[1]
+    traceback = raised.__traceback__ if raised is not None else None
+    if traceback is None or not fast_form.is_in(traceback.tb_frame.f_code, traceback.tb_lasti):
+        return False  # a statement's guard has judged it
+    if traceback.tb_next is None and isinstance(raised, fast_form.ITS_ERRORS):
+        return True
+    if run_state.quiet or run_state.in_trial:
+        return False
+    try:
+        return listener.failed(sites[site], sys._getframe(1), False) in ("skip", "retry")
+    except RecursionError:
+        return False
+
+
 def head_failed(site: int) -> None:
     if not (run_state.quiet or run_state.in_trial or sys is None):
         try:
@@ -319,6 +338,8 @@ class _Probes(dict[str, Any]):
         word, _, site = name.partition(":")
         if word == "tick":
             return tickers[int(site)]()
+        if word == "gate":
+            return gates.gates[int(site)]
         if word == "mark":
             return all_marks[int(site)]
         if word == "recorder":
@@ -342,6 +363,9 @@ PROBES = _Probes(
     failed=failed,
     again=again,
     head_failed=head_failed,
+    block_failed=block_failed,
+    doubt=gates.doubt,
+    precise=gates.reopen,
     leaving=leaving,
     given=given,
     lookout=lookout,

@@ -23,6 +23,7 @@ loop meters         for … in ‹compress›(ITER, (·m1 := ‹repeat›(True, 
 lookout             if CONDITION and ‹tick›(): ‹lookout›(site)   before the statement, in a `try` of its own
 leaving a call      except: …; if ‹leaving›(): return ‹given›()   in the guards of functions
 ledgers, branches   see `recording_probes`
+blocks              runs of arithmetic that are checked once: see `blocks`
 
 `·v` begins with a character that cannot begin a name, so it never meets one of the script's.  A temporary
 is emptied whenever it held anything but a float or an int: the script's objects die when they would.
@@ -35,9 +36,11 @@ import ast
 from ..core.markers import MARK
 from ..lookouts.lookout import Plan
 from ..recording import coverage
+from ..source import gates
 from ..source.call_lists import SEES_FRAME
 from ..source.sites import Options, Sites
 from ..source.source_file import SourceFile, last_statements, position
+from . import blocks
 from .augmented import Augmented
 from .expressions import at, placed
 from .predicates import cannot_fail, is_docstring, is_future, sees_frame, takes_all
@@ -57,6 +60,7 @@ class Rewriter(Augmented):
         super().__init__(file, sites, options, plan or Plan())
         self.last: set[int] = set()  # of functions: the statements after which there is none
         self.sees_frames = any(name in file.text for name in SEES_FRAME)  # somewhere: else no function need be walked
+        self.blocks = blocks.Plan()  # of the function around
         self.shared: dict[bool | None, tuple[ast.stmt, ast.stmt, list[ast.stmt], ast.stmt]] = {}
 
     def module(self) -> ast.Module:
@@ -80,7 +84,11 @@ class Rewriter(Augmented):
     def body(self, statements: list[ast.stmt], docstring: bool = False) -> list[ast.stmt]:
         out: list[ast.stmt] = []
         block: coverage.Count | None = None
+        done = 0  # statements before this one are in a block
         for number, s in enumerate(statements):
+            if number < done:
+                continue
+            run = self.blocks.blocks.get(id(s))
             if docstring and number == 0 and is_docstring(s):
                 out.append(s)
             else:
@@ -92,6 +100,10 @@ class Rewriter(Augmented):
                     steps, block = self.counted(s, block)
                     out += steps
                     block = block if not leaves and self.options.guards else None
+                if run is not None and not self.changing:
+                    done = number + len(run.statements)
+                    out.append(self._block(run))
+                    continue
                 out += self.statement(s)
                 if self.changing and not hasattr(s, "body") and not isinstance(s, ENDS):
                     out.append(self._changed(s))
@@ -130,6 +142,56 @@ class Rewriter(Augmented):
         start = [begins] if isinstance(s, ast.Return) or id(s) in self.last else []
         wrapped = at(ast.Try([*start, *self._steps_at(new, like), *([] if ends else [end])], [handler], [], []), like)
         return at(ast.While(at(ast.Constant(True), like), [wrapped], []), like)
+
+    def _block(self, block: blocks.Block) -> ast.stmt:
+        """A run of arithmetic in its two forms; `blocks` shows the code."""
+        first, last = block.statements[0], block.statements[-1]
+        outer, self.at = self.at, block.place
+        fast = blocks.fast_form(block)
+        number = gates.number_of(self.file.path, block.place)
+        gate = ast.Constant(number)
+        site = self._site("statement")
+        may_run = self._here(self._may_run(block, number), blocks.before(first))
+        precise: list[ast.stmt] = [ast.If(self._is_closed(number), [ast.Expr(self._probe("precise", gate))], [])]
+        precise += self._flags(block.resets, blocks.before(first))
+        for step in precise:
+            self._here(step, blocks.before(first))
+        for s in block.statements:
+            precise += self.statement(s)
+        precise.append(self._shared()[1])
+        lost = ast.If(ast.UnaryOp(ast.Not(), self._probe("block_failed", site)), [*self._leave(), ast.Raise()], [])
+        handler = ast.ExceptHandler(None, None, [lost])
+        either = ast.If(ast.UnaryOp(ast.Not(), may_run), precise, [])
+        whole = ast.Try([either, *fast], [handler], [], [])
+        doubt = blocks.unplaced(ast.Expr(self._probe("doubt", gate)), last)
+        self.at = outer
+        return self._here(ast.While(ast.Constant(True), [whole, doubt], []), first_line(first))
+
+    def _may_run(self, block: blocks.Block, gate: int) -> ast.expr:
+        """Whether the fast form may run: its gate is open and each name is a number."""
+        known: list[ast.expr] = [self._gate(gate, "open"), *(self._is_plain_number(name) for name in block.known)]
+        others = [self._is_plain_number(name) for name in block.reads if name not in block.known]
+        if not block.flag:
+            return ast.BoolOp(ast.And(), [*known, *others])
+        noted = ast.NamedExpr(self._store(block.flag), self._gate(gate, "open"))
+        either = ast.BoolOp(ast.Or(), [self._load(block.flag), ast.BoolOp(ast.And(), [*known, noted])])
+        return ast.BoolOp(ast.And(), [either, *others]) if others else either
+
+    def _is_plain_number(self, name: str) -> ast.expr:
+        kinds = ("int", "float") if name in self.blocks.ints else ("float", "int")
+        return ast.BoolOp(ast.Or(), [self._type_is(self._load(name), kind) for kind in kinds])
+
+    def _is_closed(self, gate: int) -> ast.expr:
+        return ast.BoolOp(ast.And(), [ast.UnaryOp(ast.Not(), self._gate(gate, word)) for word in ("open", "off")])
+
+    @staticmethod
+    def _gate(number: int, word: str) -> ast.expr:
+        return ast.Attribute(ast.Constant(f"{MARK}gate:{number}"), word, ast.Load())
+
+    def _flags(self, flags: list[str], like: ast.AST) -> list[ast.stmt]:
+        """No type is known."""
+        made = ast.Assign([self._store(flag) for flag in flags], ast.Constant(False))
+        return [self._here(made, like)] if flags else []
 
     def _steps_at(self, steps: list[ast.stmt], like: ast.AST) -> list[ast.stmt]:
         for step in steps:
@@ -273,9 +335,9 @@ class Rewriter(Augmented):
         recorder = self.recorder_of(s)
         made: list[coverage.Branch] = []
         text, rest = s.body, s.orelse
-        begun: list[ast.stmt] = []
+        begun = self._flags(self.blocks.begins.get(id(s), []), first_line(s))
         if recorder is not None:
-            begun = self.run_begins(recorder, s)
+            begun += self.run_begins(recorder, s)
             self.recording.append((recorder, run_name(s)))
         if self.options.marks:
             number = coverage.number_of(self.file, s.lineno, s.col_offset, "pass")
@@ -359,6 +421,9 @@ class Rewriter(Augmented):
         if s.lineno in self.lines:  # the line of the `def`: its first statement
             self.lines.setdefault(begin.lineno, []).extend(self.lines.pop(s.lineno))
         first, last = begin, s.body[-1]
+        outer_blocks, self.blocks = self.blocks, blocks.Plan()
+        if self.temps and self.in_line and self.options.at_once:
+            self.blocks = blocks.plan(s, self.lines)
         outer_calls, self.calls = self.calls, any(isinstance(n, ast.Call) for n in ast.walk(s))
         recorder = self.recorder_of(s)
         self.last |= {id(one) for one in last_statements(s.body)}
@@ -366,11 +431,12 @@ class Rewriter(Augmented):
             if recorder is not None:
                 self.recording.append((recorder, run_name(s)))
             body = self.body(s.body, docstring=True)
-            rest = [*self.function_marked(s, first), *self._entry(first), *body[start:], *self._falls_off(last)]
+            entry = [*self.function_marked(s, first), *self._flags(self.blocks.flags, first), *self._entry(first)]
+            rest = [*entry, *body[start:], *self._falls_off(last)]
             if recorder is not None:
                 rest = self.recorded_calls(rest or [self._here(ast.Pass(), first_line(last))], recorder, s)
             s.body = [*body[:start], *rest]
-        self.calls = outer_calls
+        self.calls, self.blocks = outer_calls, outer_blocks
         self.temps, self.absorbing = outer
         return [s]
 

@@ -19,9 +19,15 @@ class Options:
     carried: bool = False
     marks: bool = True  # which branches were taken
     stream: bool = False  # each stored, returned and tested value is told: see `recording/value_stream.py`
+    blocks: bool = True  # arithmetic is checked once for a run of statements: see `rewrite/blocks.py`
     results: bool = False  # what is printed or written is told, with the role `result`
     counts: bool = False  # how often each statement ran
     audit: frozenset[str] = frozenset()  # what the rules of an audit want to see: see `rewrite/audit_probes.py`
+
+    @property
+    def at_once(self) -> bool:
+        """Whether nothing needs each statement of a block of arithmetic."""
+        return self.blocks and self.checks and not (self.carried or self.stream or self.counts or self.audit)
 
 
 @dataclass

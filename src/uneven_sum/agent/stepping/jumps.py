@@ -44,7 +44,7 @@ def _guards(code: types.CodeType) -> tuple[Ranges, Ranges]:
         called = _first_constant(code, data, entry.target)
         if called is runtime.failed:
             protected.append((entry.start, entry.end))
-        if called is runtime.failed or called is runtime.head_failed:
+        if any(called is probe for probe in (runtime.failed, runtime.head_failed, runtime.block_failed)):
             end = entry.target
             while end < len(data) and data[end] not in RAISES:
                 end += 2

@@ -14,11 +14,11 @@ from dataclasses import dataclass
 from typing import Any
 
 from ..core import identity, run_state
-from ..frames import stack
+from ..frames import fast_form, stack
 from ..frames.exception_handlers import instruction_place, statement_at
 from ..frames.namespace import TRACERS
 from ..probes import runtime
-from ..source import registry
+from ..source import gates, registry
 from ..source.source_file import LOOPS, Position, Statement, position
 from . import jumps
 
@@ -133,6 +133,7 @@ class Stepper:
 
     def _switch(self) -> None:
         wanted = self.mode != CONTINUE or self.armed or self.held or self.aim.jump or self.aim.leave
+        gates.trace(bool(wanted))
         present = sys.gettrace()
         if wanted:
             if present is not self._global:
@@ -219,8 +220,8 @@ class Stepper:
         if frame is self.start and self.aim.jump and not self.aim.skip:
             self._jump(frame)
             return
-        if file is not None and frame.f_lineno > len(file.lines):
-            return  # where a jump sets off
+        if file is not None and (frame.f_lineno > len(file.lines) or fast_form.is_fast(frame)):
+            return  # where a jump sets off, or a block whose names are not stored yet
         if frame in self.held and self._statement(frame) != self.held[frame]:
             self.hooks.settled(frame, self.held.pop(frame))
             self._switch()

@@ -1,0 +1,35 @@
+"""Where a call is within a block of arithmetic: in its fast form, whose names are not stored yet, or before it.
+
+Instructions of a fast form have a line but no column; those that decide whether it may run have a column but no width.
+"""
+
+from __future__ import annotations
+
+import types
+
+ITS_ERRORS = (ArithmeticError, NameError, TypeError, ValueError)  # that arithmetic and reading a name raise
+Ranges = tuple[frozenset[int], frozenset[int]]
+_known: dict[types.CodeType, Ranges] = {}
+
+
+def is_fast(frame: types.FrameType | None) -> bool:
+    """True within a fast form: what it has computed is not stored yet."""
+    return frame is not None and frame.f_lasti // 2 in _of(frame.f_code)[0]
+
+
+def is_in(code: types.CodeType, offset: int) -> bool:
+    """True within a fast form, and where it is decided whether it may run."""
+    fast, before = _of(code)
+    return offset // 2 in fast or offset // 2 in before
+
+
+def _of(code: types.CodeType) -> Ranges:
+    if code not in _known:
+        fast, before = [], []
+        for number, (line, end, column, end_column) in enumerate(code.co_positions()):
+            if line is not None and column is None:
+                fast.append(number)
+            elif column is not None and (line, column) == (end, end_column):
+                before.append(number)
+        _known[code] = frozenset(fast), frozenset(before)
+    return _known[code]

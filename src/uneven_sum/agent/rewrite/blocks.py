@@ -1,0 +1,397 @@
+"""Blocks: runs of plain arithmetic that are checked once, at their end.
+
+A block is a run of assignments to names whose expressions hold only names, numbers, `+ - * / // %`, powers with a
+constant exponent, signs, and single comparisons.  When each name that it reads is a float or an int, nothing in it can
+have an effect, and nan and inf go from each result to the next.  So its *fast form* computes into temporaries, looks at
+those results from which none goes on, and only then stores the names:
+
+    while True:
+        try:
+            if not (·t1 or (‹open› and type(x) is float and … and (·t1 := ‹open›))):
+                if not ‹open› and not ‹off›: ‹precise›(gate)
+                ·t1 = … = False
+                PRECISE FORM                            each statement in its guard, each result checked
+                break
+            ·b0 = 3.7 * x * (1.0 - x)                   FAST FORM
+            ·b1 = y * 0.99 + ·b0
+            if ·b1 * 0.0 == 0.0: x = ·b0; y = ·b1; break
+        except:
+            if not ‹block_failed›(site): raise
+        ‹doubt›(gate)
+
+Where the fast form fails or has a result that is not finite, nothing was stored, and the block runs in its precise
+form, which pauses as if there were no fast one.  `·t1` says that the types of the names are known: those which nothing
+else in the loop assigns.  Instructions of the fast form have a line but no column: `frames/fast_form.py` knows them by
+that.
+"""
+
+from __future__ import annotations
+
+import ast
+import math
+from collections.abc import Collection, Iterator
+from dataclasses import dataclass, field
+from typing import TypeVar
+
+from ..core.markers import BLOCK, KNOWN_TYPES
+from ..source.source_file import LOOPS, Position, position
+
+PROPAGATE = (ast.Add, ast.Sub, ast.Mult)  # from both operands
+FROM_LEFT = (ast.Div, ast.FloorDiv, ast.Mod)  # x / inf and x % inf are finite
+ORDER = (ast.Lt, ast.LtE, ast.Gt, ast.GtE, ast.Eq, ast.NotEq)
+MOST_EXPONENT = 16
+OWN_SCOPE = (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef, ast.Lambda)
+# What each part costs, in instructions of the interpreter.
+GATE, TYPE, TEST, STORE, CHECK, CHECK_AUGMENTED = 3, 7, 5, 2, 9, 16
+
+
+N = TypeVar("N", bound=ast.AST)
+
+
+class NotPlain(Exception):
+    """An expression or a statement that cannot be in a block."""
+
+
+@dataclass
+class Block:
+    """One block, as it is analysed.  `loops`: the loops around it in its function, the outermost first."""
+
+    statements: list[ast.stmt]
+    loops: list[ast.stmt]
+    reads: list[str] = field(default_factory=list)  # names that it reads before it assigns them
+    steps: list[ast.stmt] = field(default_factory=list)  # the statements of the fast form
+    stores: list[tuple[str, str]] = field(default_factory=list)  # a name, and the temporary that holds its value
+    tested: list[str] = field(default_factory=list)  # temporaries that must be finite
+    known: list[str] = field(default_factory=list)  # of `reads`: those whose type is known after the first pass
+    flag: str = ""  # the temporary that says so
+    over: ast.stmt | None = None  # the loop for which it does
+    resets: list[str] = field(default_factory=list)  # flags that its precise form takes back
+    checks: int = 0  # what the checks of the precise form cost
+
+    @property
+    def place(self) -> Position:
+        return position(self.statements[0])
+
+    def pays(self) -> bool:
+        types = TYPE * (len(self.reads) - len(self.known)) + 2 * bool(self.flag)
+        return GATE + types + TEST + len(self.tested) + STORE * len(self.stores) < self.checks
+
+
+@dataclass
+class Plan:
+    """The blocks of one function."""
+
+    blocks: dict[int, Block] = field(default_factory=dict)  # by the identity of their first statement
+    begins: dict[int, list[str]] = field(default_factory=dict)  # flags to set before a loop, by its identity
+    ints: set[str] = field(default_factory=set)  # names that are likely ints
+
+    @property
+    def flags(self) -> list[str]:
+        return [flag for flags in self.begins.values() for flag in flags]
+
+
+def plan(function: ast.FunctionDef | ast.AsyncFunctionDef, apart: Collection[int]) -> Plan:
+    """The blocks of a function, without those of the functions within it.  `apart`: lines whose statements are in no
+    block."""
+    blocks = list(_find(function.body, [], apart))
+    found = Plan(ints=_likely_ints(function))
+    if not blocks:
+        return found
+    inside = {id(s) for block in blocks for s in block.statements}
+    mine, others = _locals(function)
+    unstable = {id(loop): _assigned_outside(loop, inside) for block in blocks for loop in block.loops}
+    for block in blocks:
+        _know_types(block, unstable, mine - others)
+    blocks = [block for block in blocks if block.pays()]
+    # A block that is dropped assigns what it likes.
+    inside = {id(s) for block in blocks for s in block.statements}
+    unstable = {id(loop): _assigned_outside(loop, inside) for block in blocks for loop in block.loops}
+    for number, block in enumerate(blocks):
+        _know_types(block, unstable, mine - others)
+        if block.known and block.over is not None:
+            block.flag = f"{KNOWN_TYPES}{number}"
+            found.begins.setdefault(id(block.over), []).append(block.flag)
+        found.blocks[id(block.statements[0])] = block
+    for block in blocks:
+        block.resets = [b.flag for b in blocks if b.flag and any(loop is b.over for loop in block.loops)]
+    return found
+
+
+def _find(body: list[ast.stmt], loops: list[ast.stmt], apart: Collection[int]) -> Iterator[Block]:
+    run: list[ast.stmt] = []
+    for s in [*body, None]:
+        if s is not None and s.lineno not in apart and _is_plain(s):
+            run.append(s)
+            continue
+        if run:
+            yield _analysed(run, loops)
+            run = []
+        if s is None or isinstance(s, OWN_SCOPE):
+            continue
+        around = [*loops, s] if isinstance(s, LOOPS) else loops
+        for name in ("body", "orelse", "finalbody"):
+            yield from _find(getattr(s, name, []), around if name == "body" else loops, apart)
+        for part in [*getattr(s, "handlers", []), *getattr(s, "cases", [])]:
+            yield from _find(part.body, loops, apart)
+
+
+def _is_plain(s: ast.stmt) -> bool:
+    try:
+        _Form([], []).add(s)
+    except NotPlain:
+        return False
+    return True
+
+
+def _analysed(run: list[ast.stmt], loops: list[ast.stmt]) -> Block:
+    form = _Form(run, loops)
+    for s in run:
+        form.add(s)
+    return form.block()
+
+
+class _Form:
+    """Makes the fast form of a run."""
+
+    def __init__(self, run: list[ast.stmt], loops: list[ast.stmt]) -> None:
+        self.made = Block(run, loops)
+        self.version: dict[str, str] = {}  # the temporary that holds the present value of a name
+        self.count = 0
+        self.sinks: dict[str, None] = {}  # temporaries whose value goes on to no other
+        self.used: list[str] = []  # by the expression under way, so that nan and inf go on to its value
+
+    def block(self) -> Block:
+        self.made.stores = list(self.version.items())
+        self.made.tested = list(self.sinks)
+        return self.made
+
+    def add(self, s: ast.stmt) -> None:
+        """Append a statement; NotPlain when it cannot be in a block."""
+        self.used = []
+        if isinstance(s, ast.Assign):
+            self._assign(s, s.targets, s.value)
+        elif isinstance(s, ast.AnnAssign) and s.value is not None and s.simple:
+            self._assign(s, [s.target], s.value)
+        elif isinstance(s, ast.AugAssign) and isinstance(s.target, ast.Name):
+            self._augmented(s, s.target)
+        else:
+            raise NotPlain
+
+    def _assign(self, s: ast.stmt, targets: list[ast.expr], value: ast.expr) -> None:
+        target = targets[0]
+        if len(targets) == 1 and isinstance(target, ast.Tuple) and isinstance(value, ast.Tuple):
+            self._several(s, target, value)
+            return
+        if not all(isinstance(t, ast.Name) for t in targets):
+            raise NotPlain
+        names = [t.id for t in targets if isinstance(t, ast.Name)]
+        if isinstance(value, ast.Name) and value.id in self.version:
+            self.version.update(dict.fromkeys(names, self.version[value.id]))
+            return
+        fast = self._value(value, False)
+        self._stored(names, self._temporary(fast, s), value)
+
+    def _several(self, s: ast.stmt, target: ast.Tuple, value: ast.Tuple) -> None:
+        """`a, b = b, a + b`: all values first, then the names."""
+        names = [t.id for t in target.elts if isinstance(t, ast.Name)]
+        if len(names) != len(target.elts) or len(names) != len(value.elts):
+            raise NotPlain
+        made: list[tuple[str, str, ast.expr, list[str]]] = []
+        for name, one in zip(names, value.elts):
+            self.used = []
+            fast = self._value(one, False)
+            made.append((name, self._temporary(fast, s), one, self.used))
+        for name, temporary, one, self.used in made:
+            self._stored([name], temporary, one)
+
+    def _augmented(self, s: ast.AugAssign, target: ast.Name) -> None:
+        present = ast.Name(target.id, ast.Load())
+        hides = not isinstance(s.op, PROPAGATE)
+        whole = ast.copy_location(ast.BinOp(ast.copy_location(present, target), s.op, s.value), s)
+        fast = self._value(whole, False, checked_right=hides)
+        self._stored([target.id], self._temporary(fast, s), whole)
+        self.made.checks += CHECK_AUGMENTED - CHECK
+
+    def _temporary(self, fast: ast.expr, like: ast.stmt) -> str:
+        name = f"{BLOCK}{self.count}"
+        self.count += 1
+        self.made.steps.append(unplaced(ast.Assign([ast.Name(name, ast.Store())], fast), like))
+        return name
+
+    def _stored(self, names: list[str], temporary: str, value: ast.expr) -> None:
+        for name in names:
+            self.version[name] = temporary
+        copied = isinstance(value, ast.Name) and not self.used
+        if copied or isinstance(value, ast.Constant):
+            return  # nothing is made here: no check looks at it
+        for one in self.used:
+            self.sinks.pop(one, None)
+        self.sinks[temporary] = None
+        self.made.checks += CHECK
+
+    def _value(self, node: ast.expr, hidden: bool, checked_right: bool = False) -> ast.expr:
+        """An expression of the fast form.  `hidden`: a value that is not finite here may give a finite result."""
+        if isinstance(node, ast.Constant):
+            if type(node.value) not in (int, float, bool) or (type(node.value) is float and math.isinf(node.value)):
+                raise NotPlain
+            return unplaced(ast.Constant(node.value), node)
+        if isinstance(node, ast.Name):
+            return unplaced(ast.Name(self._read(node.id, hidden), ast.Load()), node)
+        if isinstance(node, ast.UnaryOp) and isinstance(node.op, (ast.USub, ast.UAdd)):
+            return unplaced(ast.UnaryOp(node.op, self._value(node.operand, hidden)), node)
+        if isinstance(node, ast.BinOp):
+            return self._operator(node, hidden, checked_right)
+        if isinstance(node, ast.Compare) and len(node.ops) == 1 and isinstance(node.ops[0], ORDER):
+            left, right = self._argument(node.left), self._argument(node.comparators[0])
+            return unplaced(ast.Compare(left, node.ops, [right]), node)
+        raise NotPlain
+
+    def _operator(self, node: ast.BinOp, hidden: bool, checked_right: bool) -> ast.expr:
+        left_hidden = right_hidden = hidden
+        if isinstance(node.op, ast.Pow):
+            left_hidden = hidden or _exponent(node.right) <= 0
+        elif isinstance(node.op, FROM_LEFT):
+            right_hidden = True
+        elif not isinstance(node.op, PROPAGATE):
+            raise NotPlain
+        left = self._value(node.left, left_hidden)
+        right = self._argument(node.right) if checked_right else self._value(node.right, right_hidden)
+        return unplaced(ast.BinOp(left, node.op, right), node)
+
+    def _argument(self, node: ast.expr) -> ast.expr:
+        """An operand that the precise form looks at by itself, when it is made here."""
+        fast = self._value(node, True)
+        if not isinstance(node, (ast.BinOp, ast.UnaryOp)):
+            return fast
+        name = f"{BLOCK}{self.count}"
+        self.count += 1
+        self.sinks[name] = None
+        self.made.checks += CHECK
+        return unplaced(ast.NamedExpr(ast.Name(name, ast.Store()), fast), node)
+
+    def _read(self, name: str, hidden: bool) -> str:
+        temporary = self.version.get(name)
+        if temporary is None:
+            if name not in self.made.reads:
+                self.made.reads.append(name)
+            return name
+        if not hidden:
+            self.used.append(temporary)
+        return temporary
+
+
+def fast_form(block: Block) -> list[ast.stmt]:
+    """The statements of the fast form, with the test of its results and what it stores."""
+    last = block.statements[-1]
+    whole: ast.expr = ast.Name(block.tested[0], ast.Load())
+    for name in block.tested[1:]:
+        whole = ast.BinOp(whole, ast.Add(), ast.Name(name, ast.Load()))
+    nothing = ast.BinOp(whole, ast.Mult(), ast.Constant(0.0))
+    test = ast.Compare(nothing, [ast.Eq()], [ast.Constant(0.0)])
+    stores: list[ast.stmt] = [
+        ast.Assign([ast.Name(name, ast.Store())], ast.Name(temporary, ast.Load())) for name, temporary in block.stores
+    ]
+    for step in stores:
+        unplaced(step, last)
+    # All is stored: the jump back to the loop's head, where signals come, is no part of the fast form.
+    end = ast.copy_location(ast.Break(), last)
+    return [*block.steps, unplaced(ast.If(test, [*stores, end], []), last)]
+
+
+def before(s: ast.stmt) -> ast.stmt:
+    """A place that begins and ends where a statement begins: of the test whether a fast form may run."""
+    return ast.Pass(lineno=s.lineno, end_lineno=s.lineno, col_offset=s.col_offset, end_col_offset=s.col_offset)
+
+
+def _exponent(node: ast.expr) -> float:
+    value = node.operand if isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.USub) else node
+    number = value.value if isinstance(value, ast.Constant) else None
+    if isinstance(number, bool) or not isinstance(number, (int, float)) or abs(number) > MOST_EXPONENT:
+        raise NotPlain
+    return number if value is node else -number
+
+
+def unplaced(node: N, like: ast.AST) -> N:
+    """A node of a fast form: at a line, without a column."""
+    line = getattr(like, "lineno")
+    for one in ast.walk(node):
+        if "lineno" in one._attributes and "lineno" not in one.__dict__:
+            one.__dict__.update(lineno=line, end_lineno=line, col_offset=-1, end_col_offset=-1)
+    return node
+
+
+# -- types that stay known -----------------------------------------------------------------------------
+
+
+def _know_types(block: Block, unstable: dict[int, set[str]], mine: set[str]) -> None:
+    """Which names keep their types in the loop around, and in how many loops around that."""
+    block.known, block.over = [], None
+    for loop in reversed(block.loops):
+        known = [name for name in block.reads if name in mine and name not in unstable[id(loop)]]
+        if block.over is not None and len(known) < len(block.known):
+            break
+        block.known, block.over = known, loop
+
+
+def _own(node: ast.AST) -> Iterator[ast.AST]:
+    """A node and what is in it, without the bodies of functions and classes within it."""
+    todo = [node]
+    while todo:
+        one = todo.pop()
+        yield one
+        if one is node or not isinstance(one, OWN_SCOPE):
+            todo += ast.iter_child_nodes(one)
+
+
+def _names_bound(node: ast.AST) -> Iterator[str]:
+    """Names that a node binds or deletes itself."""
+    if isinstance(node, ast.Name) and not isinstance(node.ctx, ast.Load):
+        yield node.id
+    elif isinstance(node, ast.alias):
+        yield (node.asname or node.name).partition(".")[0]
+    else:
+        for name in ("name", "rest"):  # of handlers, functions, classes, patterns
+            value = getattr(node, name, None)
+            if isinstance(value, str):
+                yield value
+
+
+def _assigned_outside(loop: ast.stmt, inside: set[int]) -> set[str]:
+    """Names that statements of a loop assign which are in no block."""
+    found: set[str] = set()
+    todo: list[ast.AST] = [loop]
+    while todo:
+        one = todo.pop()
+        if id(one) in inside:
+            continue
+        found.update(_names_bound(one))
+        if not isinstance(one, OWN_SCOPE):
+            todo += ast.iter_child_nodes(one)
+    return found
+
+
+def _locals(function: ast.FunctionDef | ast.AsyncFunctionDef) -> tuple[set[str], set[str]]:
+    """Names that the function binds; names that others may bind, too."""
+    a = function.args
+    parameters = [*a.posonlyargs, *a.args, *a.kwonlyargs, *filter(None, (a.vararg, a.kwarg))]
+    mine = {p.arg for p in parameters}
+    others: set[str] = set()
+    for node in _own(function):
+        if node is not function:
+            mine.update(_names_bound(node))
+    for node in ast.walk(function):
+        if isinstance(node, (ast.Global, ast.Nonlocal)):
+            others.update(node.names)
+    return mine, others
+
+
+def _likely_ints(function: ast.AST) -> set[str]:
+    """Names that a `for` over a range binds, or that are set to a whole number."""
+    found: set[str] = set()
+    for node in _own(function):
+        if isinstance(node, ast.For) and isinstance(node.target, ast.Name) and isinstance(node.iter, ast.Call):
+            if getattr(node.iter.func, "id", "") == "range":
+                found.add(node.target.id)
+        elif isinstance(node, ast.Assign) and isinstance(node.value, ast.Constant) and type(node.value.value) is int:
+            found.update(t.id for t in node.targets if isinstance(t, ast.Name))
+    return found
