@@ -8,28 +8,28 @@ from __future__ import annotations
 import types
 
 ITS_ERRORS = (ArithmeticError, NameError, TypeError, ValueError)  # that arithmetic and reading a name raise
-Ranges = tuple[frozenset[int], frozenset[int]]
-_known: dict[types.CodeType, Ranges] = {}
+Offsets = frozenset[int]
+_known: dict[int, tuple[types.CodeType, Offsets, Offsets]] = {}  # by identity: probes among constants have no hash
 
 
 def is_fast(frame: types.FrameType | None) -> bool:
     """True within a fast form: what it has computed is not stored yet."""
-    return frame is not None and frame.f_lasti // 2 in _of(frame.f_code)[0]
+    return frame is not None and frame.f_lasti // 2 in _of(frame.f_code)[1]
 
 
 def is_in(code: types.CodeType, offset: int) -> bool:
     """True within a fast form, and where it is decided whether it may run."""
-    fast, before = _of(code)
+    _, fast, before = _of(code)
     return offset // 2 in fast or offset // 2 in before
 
 
-def _of(code: types.CodeType) -> Ranges:
-    if code not in _known:
+def _of(code: types.CodeType) -> tuple[types.CodeType, Offsets, Offsets]:
+    if id(code) not in _known:
         fast, before = [], []
         for number, (line, end, column, end_column) in enumerate(code.co_positions()):
             if line is not None and column is None:
                 fast.append(number)
             elif column is not None and (line, column) == (end, end_column):
                 before.append(number)
-        _known[code] = frozenset(fast), frozenset(before)
-    return _known[code]
+        _known[id(code)] = code, frozenset(fast), frozenset(before)
+    return _known[id(code)]

@@ -119,12 +119,16 @@ def plan(function: ast.FunctionDef | ast.AsyncFunctionDef, apart: Collection[int
 
 def _find(body: list[ast.stmt], loops: list[ast.stmt], apart: Collection[int]) -> Iterator[Block]:
     run: list[ast.stmt] = []
+    made = 0  # statements of the run, up to the last that makes something
     for s in [*body, None]:
-        if s is not None and s.lineno not in apart and _is_plain(s):
-            run.append(s)
+        checks = None if s is None or s.lineno in apart else _checks_of(s)
+        if s is not None and checks is not None:
+            if checks or run:  # copies and constants are in a block when they are within it
+                run.append(s)
+                made = len(run) if checks else made
             continue
         if run:
-            yield _analysed(run, loops)
+            yield _analysed(run[:made], loops)
             run = []
         if s is None or isinstance(s, OWN_SCOPE):
             continue
@@ -135,12 +139,14 @@ def _find(body: list[ast.stmt], loops: list[ast.stmt], apart: Collection[int]) -
             yield from _find(part.body, loops, apart)
 
 
-def _is_plain(s: ast.stmt) -> bool:
+def _checks_of(s: ast.stmt) -> int | None:
+    """What the checks of a statement cost in its precise form; None when it can be in no block."""
+    form = _Form([], [])
     try:
-        _Form([], []).add(s)
+        form.add(s)
     except NotPlain:
-        return False
-    return True
+        return None
+    return form.made.checks
 
 
 def _analysed(run: list[ast.stmt], loops: list[ast.stmt]) -> Block:

@@ -172,7 +172,8 @@ class Rewriter(Augmented):
         known: list[ast.expr] = [self._gate(gate, "open"), *(self._is_plain_number(name) for name in block.known)]
         others = [self._is_plain_number(name) for name in block.reads if name not in block.known]
         if not block.flag:
-            return ast.BoolOp(ast.And(), [*known, *others])
+            every = [*known, *others]
+            return ast.BoolOp(ast.And(), every) if len(every) > 1 else every[0]
         noted = ast.NamedExpr(self._store(block.flag), self._gate(gate, "open"))
         either = ast.BoolOp(ast.Or(), [self._load(block.flag), ast.BoolOp(ast.And(), [*known, noted])])
         return ast.BoolOp(ast.And(), [either, *others]) if others else either

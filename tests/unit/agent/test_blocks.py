@@ -1,0 +1,217 @@
+"""Blocks of arithmetic: run plainly, with each statement checked, and at once, they come to the same."""
+
+from __future__ import annotations
+
+import ast
+import itertools
+import math
+import types
+import warnings
+from collections.abc import Iterator
+from typing import Any
+
+import pytest
+from hypothesis import HealthCheck, example, given, settings
+from hypothesis import strategies as st
+
+from uneven_sum.agent.probes import runtime
+from uneven_sum.agent.reload.loader import Loader
+from uneven_sum.agent.rewrite import blocks
+from uneven_sum.agent.source import gates, registry
+from uneven_sum.agent.source.sites import Options, Site
+
+NAMES = "abcde"
+numbers = itertools.count()
+
+
+class Counting(float):
+    """A float of the script's own: its operations are counted."""
+
+    done = 0
+
+    def __mul__(self, other: object) -> Any:
+        Counting.done += 1
+        return Counting(float.__mul__(self, other))  # type: ignore[operator]  # as given
+
+    def __radd__(self, other: object) -> Any:
+        Counting.done += 1
+        return Counting(float.__radd__(self, other))  # type: ignore[operator]  # as given
+
+
+class Heard(runtime.Listener):
+    """Notes each trip with the names of its call as they are then."""
+
+    def __init__(self) -> None:
+        self.trips: list[Any] = []
+
+    def nonfinite(self, value: object, site: Site, frame: types.FrameType, old: object) -> Any:
+        self.trips.append(("not finite", site.statement[0], repr(value), names_of(frame)))
+        return value
+
+    def failed(self, site: Site, frame: types.FrameType, head: bool) -> str:
+        if not head:
+            self.trips.append(("failed", site.statement[0], names_of(frame)))
+        return ""
+
+
+def names_of(frame: types.FrameType) -> dict[str, str]:
+    return {n: repr(v) for n, v in frame.f_locals.items() if n in NAMES}
+
+
+@pytest.fixture(autouse=True)
+def own_listener() -> Iterator[None]:
+    kept = runtime.listener
+    yield
+    runtime.listener = kept
+    registry.files.clear()
+
+
+def rewritten(name: str, source: str, options: Options) -> types.CodeType:
+    loader = Loader(options)
+    code = loader.compile(name, source.encode())
+    assert not loader.plain
+    return code
+
+
+def ran(source: str, options: Options | None, values: tuple[Any, ...]) -> tuple[Any, list[Any]]:
+    """What `work` of the source returns or raises, and the trips on the way."""
+    heard = runtime.listener = Heard()
+    name = f"/blocks/{next(numbers)}.py"
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")  # `~True`, comparisons of constants
+        code = compile(source, name, "exec") if options is None else rewritten(name, source, options)
+    space: dict[str, Any] = {}
+    exec(code, space)
+    Counting.done = 0
+    try:
+        result: Any = ("returns", repr(space["work"](*values)))
+    except Exception as e:
+        result = (type(e).__name__, str(e))
+    return (*result, Counting.done), heard.trips
+
+
+def compared(source: str, *values: Any) -> list[Any]:
+    """Run a source in the three ways; returns the trips."""
+    plain, _ = ran(source, None, values)
+    precise, trips = ran(source, Options(blocks=False), values)
+    at_once, same = ran(source, Options(), values)
+    assert plain == precise == at_once
+    assert trips == same
+    return trips
+
+
+floats = st.one_of(
+    st.sampled_from([0.0, -0.0, 5e-324, 1e-308, 1e308, -1e308, 1.0, -1.0, 0.5, math.inf, -math.inf, math.nan]),
+    st.floats(),
+    st.floats(-10, 10),
+)
+values = st.one_of(floats, floats, st.integers(-3, 3), st.sampled_from([2**53 + 1, -(10**400), True, Counting(2.5), 1j]))
+constants = st.sampled_from(["0", "1", "2", "0.0", "0.5", "1e200", "1e-200", "3.7", "10", "True"])
+
+
+def expression(names: str) -> st.SearchStrategy[str]:
+    def more(inner: st.SearchStrategy[str]) -> st.SearchStrategy[str]:
+        return st.one_of(
+            st.builds("({} {} {})".format, inner, st.sampled_from("+-*/*+"), inner),
+            st.builds("({} {} {})".format, inner, st.sampled_from(["//", "%", "<", ">=", "=="]), inner),
+            st.builds("(-{})".format, inner),
+            st.builds("({} ** {})".format, inner, st.sampled_from(["2", "3", "0.5", "-1", "0"])),
+        )
+
+    return st.recursive(st.one_of(st.sampled_from(names), st.sampled_from(names), constants), more, max_leaves=5)
+
+
+statements = st.one_of(
+    st.builds("{} = {}".format, st.sampled_from(NAMES), expression(NAMES)),
+    st.builds("{} = {}".format, st.sampled_from(NAMES), expression(NAMES)),
+    st.builds("{} {}= {}".format, st.sampled_from(NAMES), st.sampled_from("+-*/%"), expression(NAMES)),
+    st.builds("{}, {} = {}, {}".format, *[st.sampled_from(NAMES)] * 2, *[expression(NAMES)] * 2),
+    st.builds("{} = {} = {}".format, *[st.sampled_from(NAMES)] * 2, expression(NAMES)),
+)
+
+
+def work(body: list[str], passes: int = 3, extra: str = "seen.append((a, b, c, d, e))") -> str:
+    lines = [f"        {line}" for line in [*body, extra]]
+    return "\n".join(
+        ["def work(a, b, c, d, e):", "    seen = []", f"    for i in range({passes}):", *lines, "    return seen", ""]
+    )
+
+
+@settings(max_examples=400, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(st.lists(statements, min_size=1, max_size=6), st.tuples(*[values] * 5))
+@example(["a = b / c", "d = 1.0 / a", "a = d + 1.0"], (1.0, 1e308, 1e-308, 0.0, 0.0))
+@example(["a = b * b", "c = a > d", "a = 1.0"], (1.0, 1e200, 0.0, 0.0, 0.0))
+@example(["a = a * b", "b = a - a"], (1.0, 1e200, 0.0, 0.0, 0.0))
+@example(["a /= b * b", "c = a + 1"], (1.0, 1e200, 0.0, 0.0, 0.0))
+@example(["a = b", "b = c * 2.0", "c = a + b"], (1.0, 2.0, 1e308, 0.0, 0.0))
+@example(["a = a * 1e200", "b = 2.0 ** a", "a = 0.0"], (1.0, 1e200, 1.0, 0.0, 0.0))
+def test_the_same_in_three_ways(body: list[str], given_values: tuple[Any, ...]) -> None:
+    compared(work(body), *given_values)
+
+
+def test_old_values_are_shown_at_the_statement_that_overflows() -> None:
+    trips = compared(work(["a = a * 1e100", "b = a * b", "c = c + 1.0"], passes=5), 1.0, 1e50, 0.0, 0.0, 0.0)
+    kind, line, value, names = trips[0]
+    assert (kind, line, value) == ("not finite", 5, "inf")
+    assert names == {"a": "1e+200", "b": repr(1e50 * 1e100), "c": "1.0", "d": "0.0", "e": "0.0"}
+
+
+def test_a_hidden_infinity_is_met() -> None:
+    """1 / inf is 0: the name that divides is looked at itself."""
+    trips = compared(work(["a = b * b", "c = 1.0 / a", "a = 0.0"], passes=1), 0.0, 1e200, 0.0, 0.0, 0.0)
+    assert [trip[:2] for trip in trips] == [("not finite", 4)]
+
+
+def test_an_unbound_name_fails_in_its_statement() -> None:
+    trips = compared(work(["f = a * 2.0", "c = g + f", "g = c"]), 1.0, 1.0, 0.0, 0.0, 0.0)
+    assert [trip[:2] for trip in trips] == [("failed", 5)]
+    trips = compared(work(["f = a * 2.0", "c = nowhere + f"]), 1.0, 1.0, 0.0, 0.0, 0.0)
+    assert [trip[:2] for trip in trips] == [("failed", 5)]
+
+
+def test_a_name_that_turns_into_something_else_is_not_run_twice() -> None:
+    body = ["a = a * 1.5", "b = b + a * 0.5", "if i == 2: a = other(a)"]
+    source = work(body, passes=6) + "\nfrom unit_of_blocks import Counting as other\n"
+    import sys
+
+    sys.modules["unit_of_blocks"] = sys.modules[__name__]
+    trips = compared(source, 1.0, 1.0, 0.0, 0.0, 0.0)
+    assert trips == []
+    assert Counting.done > 0
+
+
+def test_many_doubts_close_a_gate_for_good() -> None:
+    source = work(["a = b + 1.0", "c = c * 0.5 + a"], passes=3000, extra="e = i")
+    heard, trips = ran(source, Options(), (0.0, math.inf, 0.0, 0.0, 0.0))
+    gate = max(gates.gates, key=lambda gate: gate.doubts)
+    assert gate.off and gate.doubts == gates.MOST_DOUBTS + 1
+    assert len(trips) == 6000 and heard[0] == "returns"
+
+
+def plan_of(body: str, apart: tuple[int, ...] = ()) -> blocks.Plan:
+    function = ast.parse(body).body[0]
+    assert isinstance(function, ast.FunctionDef)
+    return blocks.plan(function, apart)
+
+
+def test_only_last_results_are_tested() -> None:
+    plan = plan_of(work(["f = a * b", "g = f + c", "d = 1.0 / f", "e = e + g"]))
+    (block,) = plan.blocks.values()
+    assert block.tested == ["·b2", "·b3"]
+    assert block.reads == ["a", "b", "c", "e"] and block.known == ["a", "b", "c", "e"]
+
+
+def test_types_are_known_unless_something_else_assigns() -> None:
+    plan = plan_of(work(["f = a * b", "g = f + c * d", "b = g * 0.5", "d = other(d)"]))
+    (block,) = plan.blocks.values()
+    assert block.reads == ["a", "b", "c", "d"] and block.known == ["a", "b", "c"]
+
+
+def test_a_line_with_a_breakpoint_is_in_no_block() -> None:
+    plan = plan_of(work(["f = a * b", "f += c", "g = f + c", "d = f * g", "d += f"]), apart=(6,))
+    assert [[s.lineno for s in block.statements] for block in plan.blocks.values()] == [[4, 5], [7, 8]]
+
+
+@pytest.mark.parametrize("body", ["f = a @ b", "f = g(a)", "f = a[0] * 2", "f = 'x' * 3", "f.x = a * b", "f = a ** b"])
+def test_what_may_have_an_effect_is_in_no_block(body: str) -> None:
+    assert not plan_of(work([body, body])).blocks
