@@ -7,6 +7,7 @@ import ast
 import contextlib
 import math
 import sys
+import warnings
 from decimal import Decimal
 from typing import Any
 
@@ -81,13 +82,44 @@ def test_large_arrays_are_looked_at_in_parts() -> None:
 def test_new_bad_cells_are_those_that_no_operand_has() -> None:
     size = nonfinite.CHUNK + 10
     result, one, other = np.ones(size), np.ones(size), np.ones(size)
-    assert not nonfinite.has_new(np, result, [one, other])
+    assert nonfinite.new_cells(np, result, [one, other]) == (False, False)
     result[5] = one[5] = NAN
     result[-1] = other[-1] = INF
-    assert not nonfinite.has_new(np, result, [one, other])
-    assert nonfinite.has_new(np, result, [one]) and nonfinite.has_new(np, result, [other])
+    assert nonfinite.new_cells(np, result, [one, other]) == (False, False)
+    assert nonfinite.new_cells(np, result, [one]) == (True, False)
+    assert nonfinite.new_cells(np, result, [other]) == (True, True)
+    result[-1] = NAN  # made of an infinity
+    assert nonfinite.new_cells(np, result, [one, other]) == (False, True)
     result[7] = NAN
-    assert nonfinite.has_new(np, result, [one, other])
+    assert nonfinite.new_cells(np, result, [one, other]) == (True, True)
+
+
+def test_a_sum_that_overflows_is_no_bad_cell() -> None:
+    large = np.full(3 * nonfinite.CHUNK, 1e308)
+    with warnings.catch_warnings():
+        warnings.simplefilter("error")
+        assert not nonfinite.any_bad(large)
+        large[-1] = -INF
+        assert nonfinite.any_bad(large)
+        large[-2] = INF  # their sum is nan
+        assert nonfinite.any_bad(large)
+
+
+@pytest.mark.parametrize("scalar", [1.0, INF, NAN])
+@pytest.mark.parametrize("made", [None, NAN, INF])
+def test_large_arrays_are_judged_as_small_ones_are(scalar: float, made: float | None) -> None:
+    """What is told of a large array in one walk is what is told of a part of it."""
+    size = nonfinite.CHUNK + 10
+    one, other, result = np.ones(size), np.ones(size), np.ones(size)
+    one[3] = result[3] = NAN
+    other[5] = result[5] = INF
+    if made is not None:
+        result[5 if made is NAN else 7] = made
+    for whole in ([], [np.ones(3)], [np.array([1.0, NAN])]):
+        large, small = (provenance.Operands(ast.Constant(0), Scope(sys._getframe())) for _ in range(2))
+        large.cellwise[:], large.whole[:] = [one, other, scalar], whole
+        small.cellwise[:], small.whole[:] = [one[:50], other[:50], scalar], whole
+        assert provenance.explained(result, large) == provenance.explained(result[:50], small)
 
 
 @pytest.mark.parametrize(

@@ -275,18 +275,17 @@ def explained(value: Any, operands: Operands) -> bool:
         everything = operands.cellwise + operands.whole
         bad = [v for v in everything if nonfinite.any_bad(v) or _has_none(v)]
         return bool(bad) and _explained_frame(pd, value, bad, everything)
+    np = nonfinite.module("numpy")
+    if np is not None and type(value) is np.ndarray and value.size > nonfinite.CHUNK and value.dtype.kind in "fc":
+        carries = _large_explained(np, value, operands)
+        if carries is not None:
+            return carries
     if makes_nan(value, operands.cellwise, operands.whole):
         return False
     if any(nonfinite.any_bad(v) for v in operands.whole):
         return True
     if pd is not None and isinstance(value, (pd.Series, pd.Index)) and any(map(_has_none, operands.whole)):
         return True
-    np = nonfinite.module("numpy")
-    if np is not None and type(value) is np.ndarray and value.size > nonfinite.CHUNK and value.dtype.kind in "fc":
-        arrays = [v for v in operands.cellwise if type(v) is np.ndarray and v.ndim]
-        scalars = [v for v in operands.cellwise if not any(v is a for a in arrays)]
-        if all(a.shape == value.shape and a.dtype.kind in "fciub" for a in arrays):
-            return any(nonfinite.any_bad(v) for v in scalars) or not nonfinite.has_new(np, value, arrays)
     bad = [v for v in operands.cellwise if nonfinite.count(v)]
     if not bad:
         return False
@@ -307,6 +306,21 @@ def explained(value: Any, operands: Operands) -> bool:
         except ValueError:
             return True  # of another shape: it went through something that is no cell-by-cell operation
     return not left.any()
+
+
+def _large_explained(np: Any, value: Any, operands: Operands) -> bool | None:
+    """`explained` for a large array, in one walk; None when an operand is neither a number nor an array of its shape."""
+    arrays = [v for v in operands.cellwise if type(v) is np.ndarray and v.ndim]
+    scalars = [v for v in operands.cellwise if not any(v is a for a in arrays)]
+    alike = all(a.shape == value.shape and a.dtype.kind in "fciub" for a in arrays)
+    if not alike or not all(isinstance(v, (int, float, complex, np.generic)) for v in scalars):
+        return None
+    bad, made = nonfinite.new_cells(np, value, arrays)
+    if made and any(nonfinite.any_bad(v) for v in [*operands.cellwise, *operands.whole]):
+        others = [*scalars, *operands.whole]
+        if not any(np.any(nonfinite.nan_mask(v)) for v in others):
+            return False  # see `makes_nan`
+    return not bad or any(nonfinite.any_bad(v) for v in [*operands.whole, *scalars])
 
 
 def makes_nan(value: object, cellwise: list[Any], whole: list[Any]) -> bool:

@@ -73,36 +73,53 @@ def any_bad(value: Any) -> bool:
         if not (value.flags.c_contiguous or value.flags.f_contiguous):
             return any(any_bad(part) for part in value)
         flat = value.reshape(-1, order="A")
-        good = np.empty(CHUNK, dtype=bool)
-        for start in range(0, value.size, CHUNK):
-            part = flat[start : start + CHUNK]
-            truth = good[: part.size]
-            np.isfinite(part, out=truth)
-            if not truth.all():
-                return True
-        return False
+        return _has_bad_part(np, flat[:CHUNK]) or (not _has_finite_sum(np, flat) and _has_bad_part(np, flat))
     return count(value) > 0
 
 
-def has_new(np: Any, value: Any, operands: list[Any]) -> bool:
-    """True when an array has a bad cell where none of its operands (arrays of its shape) has one."""
-    flat = value.reshape(-1)
-    parts = [o.reshape(-1) for o in operands]
-    room, other = np.empty(CHUNK, dtype=bool), np.empty(CHUNK, dtype=bool)
+def _has_finite_sum(np: Any, flat: Any) -> bool:
+    """True when the sum of all cells is finite, and so each cell; an overflow of the sum gives False, too."""
+    with np.errstate(all="ignore"):
+        total = np.add.reduce(flat)
+        return bool(total - total == 0)
+
+
+def _has_bad_part(np: Any, flat: Any) -> bool:
+    good = np.empty(CHUNK, dtype=bool)
     for start in range(0, flat.size, CHUNK):
-        end = min(start + CHUNK, flat.size)
-        left = room[: end - start]
-        np.isfinite(flat[start:end], out=left)
-        if left.all():
-            continue
-        np.logical_not(left, out=left)
-        theirs = other[: end - start]
-        for part in parts:
-            np.isfinite(part[start:end], out=theirs)
-            np.logical_and(left, theirs, out=left)
-        if left.any():
+        part = flat[start : start + CHUNK]
+        truth = good[: part.size]
+        np.isfinite(part, out=truth)
+        if not truth.all():
             return True
     return False
+
+
+def new_cells(np: Any, value: Any, operands: list[Any]) -> tuple[bool, bool]:
+    """Whether an array has a cell that is bad where no operand has a bad one, and one that is nan where none has a nan.
+
+    The operands are arrays of its shape.  Of each part only the cells that are bad are compared.
+    """
+    flat = value.reshape(-1)
+    parts = [o.reshape(-1) for o in operands]
+    room = np.empty(CHUNK, dtype=bool)
+    bad = made = False
+    for start in range(0, flat.size, CHUNK):
+        here = slice(start, start + CHUNK)
+        good = room[: flat[here].size]
+        np.isfinite(flat[here], out=good)
+        if good.all():
+            continue
+        at = np.logical_not(good, out=good).nonzero()[0]
+        left, nan = np.ones(at.size, dtype=bool), np.isnan(flat[here][at])
+        for part in parts:
+            theirs = part[here][at]
+            left &= np.isfinite(theirs)
+            nan &= ~np.isnan(theirs)
+        bad, made = bad or bool(left.any()), made or bool(nan.any())
+        if bad and made:
+            break
+    return bad, made
 
 
 def mask(value: Any) -> Any:
