@@ -7,7 +7,7 @@ import itertools
 import math
 import types
 import warnings
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import Any
 
 import pytest
@@ -17,8 +17,10 @@ from hypothesis import strategies as st
 from uneven_sum.agent.probes import runtime
 from uneven_sum.agent.reload.loader import Loader
 from uneven_sum.agent.rewrite import blocks
+from uneven_sum.agent.rewrite.statements import Rewriter
 from uneven_sum.agent.source import gates, registry
-from uneven_sum.agent.source.sites import Options, Site
+from uneven_sum.agent.source.sites import Options, Site, Sites
+from uneven_sum.agent.source.source_file import SourceFile
 
 NAMES = "abcde"
 numbers = itertools.count()
@@ -80,13 +82,15 @@ def ran(source: str, options: Options | None, values: tuple[Any, ...]) -> tuple[
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")  # `~True`, comparisons of constants
         code = compile(source, name, "exec") if options is None else rewritten(name, source, options)
-    space: dict[str, Any] = {}
-    exec(code, space)
+    space: dict[str, Any] = dict(zip(NAMES, values))
     Counting.done = 0
     try:
-        result: Any = ("returns", repr(space["work"](*values)))
+        exec(code, space)
+        seen = space["work"](*values) if "work" in space else space["seen"]
+        result: Any = ("returns", repr(seen))
     except Exception as e:
         result = (type(e).__name__, str(e))
+    assert not [n for n in space if n.startswith("·")]
     return (*result, Counting.done), heard.trips
 
 
@@ -105,7 +109,9 @@ floats = st.one_of(
     st.floats(),
     st.floats(-10, 10),
 )
-values = st.one_of(floats, floats, st.integers(-3, 3), st.sampled_from([2**53 + 1, -(10**400), True, Counting(2.5), 1j]))
+values = st.one_of(
+    floats, floats, st.integers(-3, 3), st.sampled_from([2**53 + 1, -(10**400), True, Counting(2.5), 1j])
+)
 constants = st.sampled_from(["0", "1", "2", "0.0", "0.5", "1e200", "1e-200", "3.7", "10", "True"])
 
 
@@ -137,7 +143,13 @@ def work(body: list[str], passes: int = 3, extra: str = "seen.append((a, b, c, d
     )
 
 
-@settings(max_examples=400, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+def at_module_level(body: list[str], passes: int = 3) -> str:
+    lines = [f"    {line}" for line in [*body, "seen.append((a, b, c, d, e))"]]
+    return "\n".join(["seen = []", f"for i in range({passes}):", *lines, ""])
+
+
+@pytest.mark.parametrize("written", [work, at_module_level])
+@settings(max_examples=300, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(st.lists(statements, min_size=1, max_size=6), st.tuples(*[values] * 5))
 @example(["a = b / c", "d = 1.0 / a", "a = d + 1.0"], (1.0, 1e308, 1e-308, 0.0, 0.0))
 @example(["a = b * b", "c = a > d", "a = 1.0"], (1.0, 1e200, 0.0, 0.0, 0.0))
@@ -145,8 +157,8 @@ def work(body: list[str], passes: int = 3, extra: str = "seen.append((a, b, c, d
 @example(["a /= b * b", "c = a + 1"], (1.0, 1e200, 0.0, 0.0, 0.0))
 @example(["a = b", "b = c * 2.0", "c = a + b"], (1.0, 2.0, 1e308, 0.0, 0.0))
 @example(["a = a * 1e200", "b = 2.0 ** a", "a = 0.0"], (1.0, 1e200, 1.0, 0.0, 0.0))
-def test_the_same_in_three_ways(body: list[str], given_values: tuple[Any, ...]) -> None:
-    compared(work(body), *given_values)
+def test_the_same_in_three_ways(written: Callable[..., str], body: list[str], given_values: tuple[Any, ...]) -> None:
+    compared(written(body), *given_values)
 
 
 def test_old_values_are_shown_at_the_statement_that_overflows() -> None:
@@ -210,6 +222,22 @@ def test_types_are_known_unless_something_else_assigns() -> None:
 def test_a_line_with_a_breakpoint_is_in_no_block() -> None:
     plan = plan_of(work(["f = a * b", "f += c", "g = f + c", "d = f * g", "d += f"]), apart=(6,))
     assert [[s.lineno for s in block.statements] for block in plan.blocks.values()] == [[4, 5], [7, 8]]
+
+
+def test_names_that_a_function_binds_are_not_known_at_module_level() -> None:
+    body = ["c = a * b", "d = c + a", "b = d * 0.5", "change()"]
+    function = "def change():\n    global a\n    a = a + 1\n"
+    plan = blocks.plan(ast.parse(function + at_module_level(body)), ())
+    assert [block.known for block in plan.blocks.values()] == [["b"]]
+    plan = blocks.plan(ast.parse("globals()\n" + at_module_level(body)), ())
+    assert not any(block.known for block in plan.blocks.values())
+
+
+def test_text_that_several_threads_may_run_has_no_cells() -> None:
+    """`exec` of one text in two threads: its temporaries would be shared."""
+    file = SourceFile("<text>", at_module_level(["a = a * 0.5 + b", "b = a + b"]).encode())
+    assert "cells:" not in ast.dump(Rewriter(file, Sites(), Options()).module())
+    assert "cells:" in ast.dump(Rewriter(file, Sites(), Options(), once=True).module())
 
 
 @pytest.mark.parametrize("body", ["f = a @ b", "f = g(a)", "f = a[0] * 2", "f = 'x' * 3", "f.x = a * b", "f = a ** b"])

@@ -309,7 +309,7 @@ def explained(value: Any, operands: Operands) -> bool:
 
 
 def _large_explained(np: Any, value: Any, operands: Operands) -> bool | None:
-    """`explained` for a large array, in one walk; None when an operand is neither a number nor an array of its shape."""
+    """`explained` for a large array, in one walk; None where an operand is neither a number nor such an array."""
     arrays = [v for v in operands.cellwise if type(v) is np.ndarray and v.ndim]
     scalars = [v for v in operands.cellwise if not any(v is a for a in arrays)]
     alike = all(a.shape == value.shape and a.dtype.kind in "fciub" for a in arrays)

@@ -198,6 +198,16 @@ def block_failed(site: int) -> bool:
         return False
 
 
+class Cells:
+    """The temporaries of a module."""
+
+
+def know(cells: Cells, flag: str, gate: list[bool]) -> bool:
+    """The types of a block's names are known from now on, for as long as its gate is open."""
+    setattr(cells, flag, gate)
+    return True
+
+
 def head_failed(site: int) -> None:
     if not (run_state.quiet or run_state.in_trial or sys is None):
         try:
@@ -338,6 +348,8 @@ class _Probes(dict[str, Any]):
         word, _, site = name.partition(":")
         if word == "tick":
             return tickers[int(site)]()
+        if word == "cells":
+            return Cells()
         if word == "gate":
             return gates.gates[int(site)]
         if word == "mark":
@@ -365,6 +377,7 @@ PROBES = _Probes(
     head_failed=head_failed,
     block_failed=block_failed,
     doubt=gates.doubt,
+    know=know,
     precise=gates.reopen,
     leaving=leaving,
     given=given,

@@ -71,7 +71,7 @@ class Loader:
         file = SourceFile(name, data)
         for options in (self.options, Options(False, self.options.checks, self.options.meters)):
             try:
-                code = self.rewritten(file, options)
+                code = self.rewritten(file, options, once=True)
             except Exception as e:  # CANNOT, or an internal error: the script runs all the same
                 self.plain[name] = f"it cannot be rewritten ({type(e).__name__}: {e})"
                 continue
@@ -84,9 +84,11 @@ class Loader:
         self.unwatched(name, self.plain[name])
         return plain
 
-    def rewritten(self, file: SourceFile, options: Options, flags: int = 0, mode: str = "exec") -> types.CodeType:
+    def rewritten(
+        self, file: SourceFile, options: Options, flags: int = 0, mode: str = "exec", once: bool = False
+    ) -> types.CodeType:
         """The code of a text with probes.  `flags`: of the `from __future__` imports that it inherits; `mode`: as of
-        `compile`, exec or eval."""
+        `compile`, exec or eval; `once`: it is a module's, which runs once."""
         plan = self.lookouts.plan(os.path.realpath(file.path))
         plan.loops = self.recorders.plan(file)
         planned = [
@@ -94,7 +96,7 @@ class Loader:
         ]
         # The plain compilation has given the script's own warnings.
         with run_state.silenced(), run_state.no_collection():
-            rewriter = Rewriter(file, sites.sites, options, plan)
+            rewriter = Rewriter(file, sites.sites, options, plan, once)
             tree = rewriter.module() if mode == "exec" else rewriter.expression()
             code = compile(tree, file.path, mode, flags, dont_inherit=True)
             del tree, rewriter

@@ -33,7 +33,8 @@ from collections.abc import Collection, Iterator
 from dataclasses import dataclass, field
 from typing import TypeVar
 
-from ..core.markers import BLOCK, KNOWN_TYPES
+from ..core.markers import BLOCK, KNOWN_TYPES, MARK
+from ..source.call_lists import REBINDS
 from ..source.source_file import LOOPS, Position, position
 
 PROPAGATE = (ast.Add, ast.Sub, ast.Mult)  # from both operands
@@ -46,10 +47,35 @@ GATE, TYPE, TEST, STORE, CHECK, CHECK_AUGMENTED = 3, 7, 5, 2, 9, 16
 
 
 N = TypeVar("N", bound=ast.AST)
+Scope = ast.Module | ast.FunctionDef | ast.AsyncFunctionDef
 
 
 class NotPlain(Exception):
     """An expression or a statement that cannot be in a block."""
+
+
+class Temporaries:
+    """Of a function: names that begin with a character that no name begins with."""
+
+    def load(self, name: str) -> ast.expr:
+        return ast.Name(name, ast.Load())
+
+    def store(self, name: str) -> ast.expr:
+        return ast.Name(name, ast.Store())
+
+
+class Cells(Temporaries):
+    """Of a module: attributes of an object among its constants, so that no name of ours is visible.  A module's code
+    runs once, in one thread."""
+
+    def holder(self) -> ast.expr:
+        return ast.Constant(f"{MARK}cells:")
+
+    def load(self, name: str) -> ast.expr:
+        return ast.Attribute(self.holder(), name, ast.Load())
+
+    def store(self, name: str) -> ast.expr:
+        return ast.Attribute(self.holder(), name, ast.Store())
 
 
 @dataclass
@@ -79,35 +105,31 @@ class Block:
 
 @dataclass
 class Plan:
-    """The blocks of one function."""
+    """The blocks of one function, or of a module."""
 
     blocks: dict[int, Block] = field(default_factory=dict)  # by the identity of their first statement
     begins: dict[int, list[str]] = field(default_factory=dict)  # flags to set before a loop, by its identity
     ints: set[str] = field(default_factory=set)  # names that are likely ints
+    temporaries: Temporaries = field(default_factory=Temporaries)
 
     @property
     def flags(self) -> list[str]:
         return [flag for flags in self.begins.values() for flag in flags]
 
 
-def plan(function: ast.FunctionDef | ast.AsyncFunctionDef, apart: Collection[int]) -> Plan:
-    """The blocks of a function, without those of the functions within it.  `apart`: lines whose statements are in no
-    block."""
-    blocks = list(_find(function.body, [], apart))
-    found = Plan(ints=_likely_ints(function))
+def plan(scope: Scope, apart: Collection[int]) -> Plan:
+    """The blocks of a function or module, without those of the functions within it.  `apart`: lines whose statements
+    are in no block."""
+    found = Plan(temporaries=Cells() if isinstance(scope, ast.Module) else Temporaries())
+    blocks = list(_find(scope.body, [], apart, found.temporaries))
     if not blocks:
         return found
-    inside = {id(s) for block in blocks for s in block.statements}
-    mine, others = _locals(function)
-    unstable = {id(loop): _assigned_outside(loop, inside) for block in blocks for loop in block.loops}
-    for block in blocks:
-        _know_types(block, unstable, mine - others)
+    found.ints = _likely_ints(scope)
+    mine = _own_names(scope)
+    _know_all(blocks, mine)
     blocks = [block for block in blocks if block.pays()]
-    # A block that is dropped assigns what it likes.
-    inside = {id(s) for block in blocks for s in block.statements}
-    unstable = {id(loop): _assigned_outside(loop, inside) for block in blocks for loop in block.loops}
+    _know_all(blocks, mine)  # a block that is dropped assigns what it likes
     for number, block in enumerate(blocks):
-        _know_types(block, unstable, mine - others)
         if block.known and block.over is not None:
             block.flag = f"{KNOWN_TYPES}{number}"
             found.begins.setdefault(id(block.over), []).append(block.flag)
@@ -117,7 +139,9 @@ def plan(function: ast.FunctionDef | ast.AsyncFunctionDef, apart: Collection[int
     return found
 
 
-def _find(body: list[ast.stmt], loops: list[ast.stmt], apart: Collection[int]) -> Iterator[Block]:
+def _find(
+    body: list[ast.stmt], loops: list[ast.stmt], apart: Collection[int], temporaries: Temporaries
+) -> Iterator[Block]:
     run: list[ast.stmt] = []
     made = 0  # statements of the run, up to the last that makes something
     for s in [*body, None]:
@@ -128,20 +152,20 @@ def _find(body: list[ast.stmt], loops: list[ast.stmt], apart: Collection[int]) -
                 made = len(run) if checks else made
             continue
         if run:
-            yield _analysed(run[:made], loops)
+            yield _analysed(run[:made], loops, temporaries)
             run = []
         if s is None or isinstance(s, OWN_SCOPE):
             continue
         around = [*loops, s] if isinstance(s, LOOPS) else loops
         for name in ("body", "orelse", "finalbody"):
-            yield from _find(getattr(s, name, []), around if name == "body" else loops, apart)
+            yield from _find(getattr(s, name, []), around if name == "body" else loops, apart, temporaries)
         for part in [*getattr(s, "handlers", []), *getattr(s, "cases", [])]:
-            yield from _find(part.body, loops, apart)
+            yield from _find(part.body, loops, apart, temporaries)
 
 
 def _checks_of(s: ast.stmt) -> int | None:
     """What the checks of a statement cost in its precise form; None when it can be in no block."""
-    form = _Form([], [])
+    form = _Form([], [], Temporaries())
     try:
         form.add(s)
     except NotPlain:
@@ -149,8 +173,8 @@ def _checks_of(s: ast.stmt) -> int | None:
     return form.made.checks
 
 
-def _analysed(run: list[ast.stmt], loops: list[ast.stmt]) -> Block:
-    form = _Form(run, loops)
+def _analysed(run: list[ast.stmt], loops: list[ast.stmt], temporaries: Temporaries) -> Block:
+    form = _Form(run, loops, temporaries)
     for s in run:
         form.add(s)
     return form.block()
@@ -159,8 +183,8 @@ def _analysed(run: list[ast.stmt], loops: list[ast.stmt]) -> Block:
 class _Form:
     """Makes the fast form of a run."""
 
-    def __init__(self, run: list[ast.stmt], loops: list[ast.stmt]) -> None:
-        self.made = Block(run, loops)
+    def __init__(self, run: list[ast.stmt], loops: list[ast.stmt], temporaries: Temporaries) -> None:
+        self.made, self.temporaries = Block(run, loops), temporaries
         self.version: dict[str, str] = {}  # the temporary that holds the present value of a name
         self.count = 0
         self.sinks: dict[str, None] = {}  # temporaries whose value goes on to no other
@@ -218,10 +242,10 @@ class _Form:
         self._stored([target.id], self._temporary(fast, s), whole)
         self.made.checks += CHECK_AUGMENTED - CHECK
 
-    def _temporary(self, fast: ast.expr, like: ast.stmt) -> str:
+    def _temporary(self, fast: ast.expr, like: ast.AST) -> str:
         name = f"{BLOCK}{self.count}"
         self.count += 1
-        self.made.steps.append(unplaced(ast.Assign([ast.Name(name, ast.Store())], fast), like))
+        self.made.steps.append(unplaced(ast.Assign([self.temporaries.store(name)], fast), like))
         return name
 
     def _stored(self, names: list[str], temporary: str, value: ast.expr) -> None:
@@ -242,7 +266,7 @@ class _Form:
                 raise NotPlain
             return unplaced(ast.Constant(node.value), node)
         if isinstance(node, ast.Name):
-            return unplaced(ast.Name(self._read(node.id, hidden), ast.Load()), node)
+            return unplaced(self._read(node.id, hidden), node)
         if isinstance(node, ast.UnaryOp) and isinstance(node.op, (ast.USub, ast.UAdd)):
             return unplaced(ast.UnaryOp(node.op, self._value(node.operand, hidden)), node)
         if isinstance(node, ast.BinOp):
@@ -269,33 +293,32 @@ class _Form:
         fast = self._value(node, True)
         if not isinstance(node, (ast.BinOp, ast.UnaryOp)):
             return fast
-        name = f"{BLOCK}{self.count}"
-        self.count += 1
+        name = self._temporary(fast, node)
         self.sinks[name] = None
         self.made.checks += CHECK
-        return unplaced(ast.NamedExpr(ast.Name(name, ast.Store()), fast), node)
+        return unplaced(self.temporaries.load(name), node)
 
-    def _read(self, name: str, hidden: bool) -> str:
+    def _read(self, name: str, hidden: bool) -> ast.expr:
         temporary = self.version.get(name)
         if temporary is None:
             if name not in self.made.reads:
                 self.made.reads.append(name)
-            return name
+            return ast.Name(name, ast.Load())
         if not hidden:
             self.used.append(temporary)
-        return temporary
+        return self.temporaries.load(temporary)
 
 
-def fast_form(block: Block) -> list[ast.stmt]:
+def fast_form(block: Block, temporaries: Temporaries) -> list[ast.stmt]:
     """The statements of the fast form, with the test of its results and what it stores."""
-    last = block.statements[-1]
-    whole: ast.expr = ast.Name(block.tested[0], ast.Load())
+    last, load = block.statements[-1], temporaries.load
+    whole = load(block.tested[0])
     for name in block.tested[1:]:
-        whole = ast.BinOp(whole, ast.Add(), ast.Name(name, ast.Load()))
+        whole = ast.BinOp(whole, ast.Add(), load(name))
     nothing = ast.BinOp(whole, ast.Mult(), ast.Constant(0.0))
     test = ast.Compare(nothing, [ast.Eq()], [ast.Constant(0.0)])
     stores: list[ast.stmt] = [
-        ast.Assign([ast.Name(name, ast.Store())], ast.Name(temporary, ast.Load())) for name, temporary in block.stores
+        ast.Assign([ast.Name(name, ast.Store())], load(temporary)) for name, temporary in block.stores
     ]
     for step in stores:
         unplaced(step, last)
@@ -327,6 +350,13 @@ def unplaced(node: N, like: ast.AST) -> N:
 
 
 # -- types that stay known -----------------------------------------------------------------------------
+
+
+def _know_all(blocks: list[Block], mine: set[str]) -> None:
+    inside = {id(s) for block in blocks for s in block.statements}
+    unstable = {id(loop): _assigned_outside(loop, inside) for block in blocks for loop in block.loops}
+    for block in blocks:
+        _know_types(block, unstable, mine)
 
 
 def _know_types(block: Block, unstable: dict[int, set[str]], mine: set[str]) -> None:
@@ -376,25 +406,27 @@ def _assigned_outside(loop: ast.stmt, inside: set[int]) -> set[str]:
     return found
 
 
-def _locals(function: ast.FunctionDef | ast.AsyncFunctionDef) -> tuple[set[str], set[str]]:
-    """Names that the function binds; names that others may bind, too."""
-    a = function.args
-    parameters = [*a.posonlyargs, *a.args, *a.kwonlyargs, *filter(None, (a.vararg, a.kwarg))]
-    mine = {p.arg for p in parameters}
-    others: set[str] = set()
-    for node in _own(function):
-        if node is not function:
+def _own_names(scope: Scope) -> set[str]:
+    """Names that nothing but the scope's own statements binds."""
+    mine: set[str] = set()
+    if not isinstance(scope, ast.Module):
+        a = scope.args
+        mine = {p.arg for p in [*a.posonlyargs, *a.args, *a.kwonlyargs, *filter(None, (a.vararg, a.kwarg))]}
+    for node in _own(scope):
+        if node is not scope:
             mine.update(_names_bound(node))
-    for node in ast.walk(function):
+    for node in ast.walk(scope):
         if isinstance(node, (ast.Global, ast.Nonlocal)):
-            others.update(node.names)
-    return mine, others
+            mine.difference_update(node.names)
+        elif isinstance(scope, ast.Module) and (getattr(node, "id", "") or getattr(node, "attr", "")) in REBINDS:
+            return set()
+    return mine
 
 
-def _likely_ints(function: ast.AST) -> set[str]:
+def _likely_ints(scope: Scope) -> set[str]:
     """Names that a `for` over a range binds, or that are set to a whole number."""
     found: set[str] = set()
-    for node in _own(function):
+    for node in _own(scope):
         if isinstance(node, ast.For) and isinstance(node.target, ast.Name) and isinstance(node.iter, ast.Call):
             if getattr(node.iter.func, "id", "") == "range":
                 found.add(node.target.id)

@@ -56,8 +56,12 @@ ENDS = (ast.Return, ast.Raise, ast.Break, ast.Continue)
 class Rewriter(Augmented):
     """Rewrites one module; `plan` says which lookouts stand in it."""
 
-    def __init__(self, file: SourceFile, sites: Sites, options: Options, plan: Plan | None = None) -> None:
+    def __init__(
+        self, file: SourceFile, sites: Sites, options: Options, plan: Plan | None = None, once: bool = False
+    ) -> None:
+        """`once`: the text is a module's, which runs once; not one that the script may run in several threads."""
         super().__init__(file, sites, options, plan or Plan())
+        self.once = once
         self.last: set[int] = set()  # of functions: the statements after which there is none
         self.sees_frames = any(name in file.text for name in SEES_FRAME)  # somewhere: else no function need be walked
         self.blocks = blocks.Plan()  # of the function around
@@ -68,7 +72,16 @@ class Rewriter(Augmented):
         for node in ast.walk(tree) if "range" in self.file.text else ():
             if isinstance(node, ast.Name) and node.id == "range" and not isinstance(node.ctx, ast.Load):
                 self.range_is_builtin = False
-        tree.body = self.body(tree.body, docstring=True)
+        if self.once and self.in_line and self.options.at_once:
+            self.blocks = blocks.plan(tree, self.lines)
+        flags = self.blocks.flags
+        body = self.body(tree.body, docstring=True)
+        if flags:
+            begin = 1 if is_docstring(tree.body[0]) else 0
+            while begin < len(tree.body) and is_future(tree.body[begin]):
+                begin += 1
+            body[begin:begin] = self._flags(flags, tree.body[min(begin, len(tree.body) - 1)])
+        tree.body = body
         return tree
 
     def expression(self) -> ast.Expression:
@@ -147,7 +160,7 @@ class Rewriter(Augmented):
         """A run of arithmetic in its two forms; `blocks` shows the code."""
         first, last = block.statements[0], block.statements[-1]
         outer, self.at = self.at, block.place
-        fast = blocks.fast_form(block)
+        fast = blocks.fast_form(block, self.blocks.temporaries)
         number = gates.number_of(self.file.path, block.place)
         gate = ast.Constant(number)
         site = self._site("statement")
@@ -174,8 +187,13 @@ class Rewriter(Augmented):
         if not block.flag:
             every = [*known, *others]
             return ast.BoolOp(ast.And(), every) if len(every) > 1 else every[0]
-        noted = ast.NamedExpr(self._store(block.flag), self._gate(gate, "open"))
-        either = ast.BoolOp(ast.Or(), [self._load(block.flag), ast.BoolOp(ast.And(), [*known, noted])])
+        temporaries, opened = self.blocks.temporaries, self._gate(gate, "open")
+        noted: ast.expr
+        if isinstance(temporaries, blocks.Cells):
+            noted = self._probe("know", temporaries.holder(), ast.Constant(block.flag), opened)
+        else:
+            noted = ast.NamedExpr(self._store(block.flag), opened)
+        either = ast.BoolOp(ast.Or(), [temporaries.load(block.flag), ast.BoolOp(ast.And(), [*known, noted])])
         return ast.BoolOp(ast.And(), [either, *others]) if others else either
 
     def _is_plain_number(self, name: str) -> ast.expr:
@@ -191,7 +209,7 @@ class Rewriter(Augmented):
 
     def _flags(self, flags: list[str], like: ast.AST) -> list[ast.stmt]:
         """No type is known."""
-        made = ast.Assign([self._store(flag) for flag in flags], ast.Constant(False))
+        made = ast.Assign([self.blocks.temporaries.store(flag) for flag in flags], ast.Constant(False))
         return [self._here(made, like)] if flags else []
 
     def _steps_at(self, steps: list[ast.stmt], like: ast.AST) -> list[ast.stmt]:

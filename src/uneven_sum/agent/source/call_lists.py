@@ -40,3 +40,6 @@ SEES_FRAME = {
     *("locals", "vars", "dir", "eval", "exec", "currentframe", "_getframe", "stack", "getargvalues"),
     *("f_locals", "query", "getframeinfo"),
 }
+
+# What can bind a module's names from elsewhere.
+REBINDS = {"globals", "exec", "vars", "setattr", "__dict__", "import_module", "modules", "run_path", "reload"}
