@@ -17,6 +17,7 @@ from hypothesis import strategies as st
 from uneven_sum.agent.probes import runtime
 from uneven_sum.agent.reload.loader import Loader
 from uneven_sum.agent.rewrite import blocks
+from uneven_sum.agent.rewrite.checked_functions import checked_functions
 from uneven_sum.agent.rewrite.statements import Rewriter
 from uneven_sum.agent.source import gates, registry
 from uneven_sum.agent.source.sites import Options, Site, Sites
@@ -238,6 +239,34 @@ def test_text_that_several_threads_may_run_has_no_cells() -> None:
     file = SourceFile("<text>", at_module_level(["a = a * 0.5 + b", "b = a + b"]).encode())
     assert "cells:" not in ast.dump(Rewriter(file, Sites(), Options()).module())
     assert "cells:" in ast.dump(Rewriter(file, Sites(), Options(), once=True).module())
+
+
+@pytest.mark.parametrize(
+    ("text", "names"),
+    [
+        ("def f(x): return x * 2.0\ny = f(1.0)", {"f"}),
+        ("def f(x):\n    def g(): return [x]\n    return g()", {"f"}),
+        ("def f(x): return x, 1.0", set()),
+        ("def f(x): yield x * 2.0", set()),
+        ("async def f(x): return x * 2.0", set()),
+        ("@wrapped\ndef f(x): return x * 2.0", set()),
+        ("def f(x): return x * 2.0\nf = wrapped(f)", set()),
+        ("def f(x): return x * 2.0\ndef g(f): return f(1.0)", {"g"}),
+        ("def f(x): return x * 2.0\nfrom elsewhere import *", set()),
+        ("def f(x): return x * 2.0\nglobals()['f'] = abs", set()),
+        ("def f(x): return x * 2.0\ndef g():\n    global f\n    f = abs", {"g"}),
+    ],
+)
+def test_functions_that_look_at_what_they_return(text: str, names: set[str]) -> None:
+    assert checked_functions(ast.parse(text)) == names
+
+
+def test_a_value_is_looked_at_once_where_it_is_returned() -> None:
+    source = "def double(x):\n    return x * 2.0\ndef work(a, b, c, d, e):\n    a = double(b)\n    return a + 1.0\n"
+    _, trips = ran(source, Options(), (0.0, 1e308, 0.0, 0.0, 0.0))
+    assert [trip[1] for trip in trips] == [2, 5]
+    _, trips = ran(source, Options(blocks=False), (0.0, 1e308, 0.0, 0.0, 0.0))
+    assert [trip[1] for trip in trips] == [2, 4, 5]
 
 
 @pytest.mark.parametrize("body", ["f = a @ b", "f = g(a)", "f = a[0] * 2", "f = 'x' * 3", "f.x = a * b", "f = a ** b"])

@@ -23,6 +23,7 @@ from . import run_texts
 
 numbers = TypeIds(float, int, bool, complex)  # types whose augmented operators never work in place
 floats = TypeIds()  # other kinds of floats that have been met: numpy's scalars
+float64: Any = None  # numpy's, once it has been met
 _before: dict[tuple[int, int], Any] = {}
 
 
@@ -75,7 +76,7 @@ def check(value: Any, emptied: None, site: int) -> Any:
     if kind is float:
         if -MAX <= value <= MAX and not holding:
             return value
-    elif id(kind) in floats:
+    elif kind is float64 or id(kind) in floats:
         if isfinite(value) and not holding:
             return value
     elif id(kind) in PLAIN and not holding:
@@ -88,7 +89,7 @@ def check_augmented(value: Any, old: Any, site: int) -> Any:
     if kind is float:
         if -MAX <= value <= MAX and not holding:
             return value
-    elif id(kind) in floats:
+    elif kind is float64 or id(kind) in floats:
         if isfinite(value) and not holding:
             return value
     elif id(kind) in PLAIN and not holding:
@@ -112,12 +113,19 @@ def _look(value: object, site: int, old: object) -> Any:
     if id(kind) not in numbers and nonfinite.is_number_kind(kind):
         numbers.take(kind)
         if isinstance(value, float):
-            floats.take(kind)
+            _note_float(kind)
     if bad:
         return listener.nonfinite(value, sites[site], sys._getframe(2), old)
     if holding:
         listener.finite(sites[site], sys._getframe(2))
     return value
+
+
+def _note_float(kind: type) -> None:
+    global float64
+    floats.take(kind)
+    if kind is getattr(nonfinite.module("numpy"), "float64", None):
+        float64 = kind
 
 
 def old(value: object) -> Any:

@@ -99,6 +99,36 @@ class Augmented(RecordingProbes):
         """`o.a += e` and `o[i] += e`: o and i are evaluated once, the result is looked at before it is stored."""
         place = s.target
         assert isinstance(place, (ast.Attribute, ast.Subscript))
+        if self._is_steady(s, place):
+            return self._aug_number(s, place)
+        return self._aug_any(s, place)
+
+    def _is_steady(self, s: ast.AugAssign, place: ast.Attribute | ast.Subscript) -> bool:
+        """True where owner and index are names of the function that nothing binds while the statement runs."""
+        parts: list[ast.expr] = [place.value]
+        if isinstance(place, ast.Subscript):
+            parts += place.slice.elts if isinstance(place.slice, ast.Tuple) else [place.slice]
+        names = {part.id for part in parts if isinstance(part, ast.Name)}
+        if not all(isinstance(part, (ast.Name, ast.Constant)) for part in parts) or not names <= self.own_names:
+            return False
+        binds = any(isinstance(node, ast.NamedExpr) for node in ast.walk(s.value))
+        return self.temps and self.options.at_once and not binds and not self.captures(place)
+
+    def _aug_number(self, s: ast.AugAssign, place: ast.Attribute | ast.Subscript) -> list[ast.stmt]:
+        """Where a number is in the place now, owner and index are simply evaluated twice."""
+        number = self._is_plain_number(VALUE)
+        right = self.value(_copy(s.value), "right")
+        read, store = _copy(place), _copy(place)
+        read.ctx = ast.Load()
+        steps: list[ast.stmt] = [
+            placed(ast.AugAssign(self._store(VALUE), s.op, right), s),
+            ast.Assign([store], self._checked(self._load(VALUE), s)),
+        ]
+        known = ast.If(number, steps, self._aug_any(s, place, read=False))
+        return [self._here(self._set(VALUE, read), s), self._here(known, s)]
+
+    def _aug_any(self, s: ast.AugAssign, place: ast.Attribute | ast.Subscript, read: bool = True) -> list[ast.stmt]:
+        """Whatever is in the place now.  Not `read`: it is in VALUE already."""
         right = self.value(s.value, "right")
         if not self.temps:
             if not repeatable(place):
@@ -133,7 +163,7 @@ class Augmented(RecordingProbes):
             self._here(step, s)
             for step in (
                 *first,
-                self._set(VALUE, at(ast.Load())),
+                *([self._set(VALUE, at(ast.Load()))] if read else []),
                 self._set(OLD, old),
                 placed(change, s),
                 stored,

@@ -34,8 +34,8 @@ from dataclasses import dataclass, field
 from typing import TypeVar
 
 from ..core.markers import BLOCK, KNOWN_TYPES, MARK
-from ..source.call_lists import REBINDS
 from ..source.source_file import LOOPS, Position, position
+from .predicates import names_bound, rebinds
 
 PROPAGATE = (ast.Add, ast.Sub, ast.Mult)  # from both operands
 FROM_LEFT = (ast.Div, ast.FloorDiv, ast.Mod)  # x / inf and x % inf are finite
@@ -125,7 +125,7 @@ def plan(scope: Scope, apart: Collection[int]) -> Plan:
     if not blocks:
         return found
     found.ints = _likely_ints(scope)
-    mine = _own_names(scope)
+    mine = own_names(scope)
     _know_all(blocks, mine)
     blocks = [block for block in blocks if block.pays()]
     _know_all(blocks, mine)  # a block that is dropped assigns what it likes
@@ -379,19 +379,6 @@ def _own(node: ast.AST) -> Iterator[ast.AST]:
             todo += ast.iter_child_nodes(one)
 
 
-def _names_bound(node: ast.AST) -> Iterator[str]:
-    """Names that a node binds or deletes itself."""
-    if isinstance(node, ast.Name) and not isinstance(node.ctx, ast.Load):
-        yield node.id
-    elif isinstance(node, ast.alias):
-        yield (node.asname or node.name).partition(".")[0]
-    else:
-        for name in ("name", "rest"):  # of handlers, functions, classes, patterns
-            value = getattr(node, name, None)
-            if isinstance(value, str):
-                yield value
-
-
 def _assigned_outside(loop: ast.stmt, inside: set[int]) -> set[str]:
     """Names that statements of a loop assign which are in no block."""
     found: set[str] = set()
@@ -400,25 +387,19 @@ def _assigned_outside(loop: ast.stmt, inside: set[int]) -> set[str]:
         one = todo.pop()
         if id(one) in inside:
             continue
-        found.update(_names_bound(one))
+        found.update(names_bound(one))
         if not isinstance(one, OWN_SCOPE):
             todo += ast.iter_child_nodes(one)
     return found
 
 
-def _own_names(scope: Scope) -> set[str]:
+def own_names(scope: Scope) -> set[str]:
     """Names that nothing but the scope's own statements binds."""
-    mine: set[str] = set()
-    if not isinstance(scope, ast.Module):
-        a = scope.args
-        mine = {p.arg for p in [*a.posonlyargs, *a.args, *a.kwonlyargs, *filter(None, (a.vararg, a.kwarg))]}
-    for node in _own(scope):
-        if node is not scope:
-            mine.update(_names_bound(node))
+    mine = {name for node in _own(scope) if node is not scope for name in names_bound(node)}
     for node in ast.walk(scope):
         if isinstance(node, (ast.Global, ast.Nonlocal)):
             mine.difference_update(node.names)
-        elif isinstance(scope, ast.Module) and (getattr(node, "id", "") or getattr(node, "attr", "")) in REBINDS:
+        elif isinstance(scope, ast.Module) and rebinds(node):
             return set()
     return mine
 

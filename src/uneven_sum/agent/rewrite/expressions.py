@@ -110,6 +110,8 @@ class Expressions:
         self.temps = False  # whether temporaries may be used here
         self.in_line = len(file.lines) < LARGE
         self.absorbing = 0
+        self.looked_at: set[str] = set()  # functions of the file whose `return` looks at the value
+        self.own_names: set[str] = set()  # of the function around, which nothing else binds
         self.calls = True  # the function around calls something
         self.at: Position = (0, 0, 0, 0)
         self.range_is_builtin = True
@@ -155,6 +157,11 @@ class Expressions:
         kind = self._probe("id", self._probe("type", value()))
         known = ast.Compare(kind, [ast.In()], [ast.Constant(MARK + "numbers")])
         return ast.BoolOp(ast.Or(), [self._type_is(value(), "float"), self._type_is(value(), "int"), known])
+
+    def _is_plain_number(self, name: str, likely_int: bool = False) -> ast.expr:
+        """`type(x) is float or type(x) is int`, the likelier first"""
+        kinds = ("int", "float") if likely_int else ("float", "int")
+        return ast.BoolOp(ast.Or(), [self._type_is(self._load(name), kind) for kind in kinds])
 
     def _meter_name(self, loop: ast.AST) -> str:
         # The loop's line and column name its meter, so that a pause can find it again.
@@ -248,6 +255,8 @@ class Expressions:
         return self._here(ast.IfExp(test, known, other), node)
 
     def _worth_a_look(self, node: ast.expr, role: str) -> bool:
+        if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id in self.looked_at:
+            return False
         if produces(node):
             return not (isinstance(node, ast.Call) and role == "iterable" and callee(node) in NO_DATA_PASSED)
         if role in ("return", "yield") or (self.options.carried and role != "iterable"):

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import ast
+from collections.abc import Iterator
 
-from ..source.call_lists import SEES_FRAME
+from ..source.call_lists import REBINDS, SEES_FRAME
 
 
 def repeatable(place: ast.expr) -> bool:
@@ -45,3 +46,25 @@ def cannot_fail(s: ast.stmt) -> bool:
     if isinstance(s, ast.Return):
         return s.value is None or isinstance(s.value, ast.Constant)
     return is_future(s)
+
+
+def names_bound(node: ast.AST) -> Iterator[str]:
+    """Names that a node binds or deletes itself, whatever is in it."""
+    if isinstance(node, ast.Name):
+        if not isinstance(node.ctx, ast.Load):
+            yield node.id
+    elif isinstance(node, ast.arg):
+        yield node.arg
+    elif isinstance(node, ast.alias):
+        yield (node.asname or node.name).partition(".")[0]
+    else:
+        for name in ("name", "rest"):  # of handlers, functions, classes, patterns
+            value = getattr(node, name, None)
+            if isinstance(value, str):
+                yield value
+
+
+def rebinds(node: ast.AST) -> bool:
+    """True for what can bind a module's names from elsewhere."""
+    name = getattr(node, "id", None) or getattr(node, "attr", None)
+    return name in REBINDS or (isinstance(node, ast.alias) and node.name == "*")

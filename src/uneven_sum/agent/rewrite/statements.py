@@ -42,6 +42,7 @@ from ..source.sites import Options, Sites
 from ..source.source_file import SourceFile, last_statements, position
 from . import blocks
 from .augmented import Augmented
+from .checked_functions import checked_functions
 from .expressions import at, placed
 from .predicates import cannot_fail, is_docstring, is_future, sees_frame, takes_all
 from .recording_probes import first_line, may_leave, run_name
@@ -74,6 +75,7 @@ class Rewriter(Augmented):
                 self.range_is_builtin = False
         if self.once and self.in_line and self.options.at_once:
             self.blocks = blocks.plan(tree, self.lines)
+            self.looked_at = checked_functions(tree)
         flags = self.blocks.flags
         body = self.body(tree.body, docstring=True)
         if flags:
@@ -182,8 +184,9 @@ class Rewriter(Augmented):
 
     def _may_run(self, block: blocks.Block, gate: int) -> ast.expr:
         """Whether the fast form may run: its gate is open and each name is a number."""
-        known: list[ast.expr] = [self._gate(gate, "open"), *(self._is_plain_number(name) for name in block.known)]
-        others = [self._is_plain_number(name) for name in block.reads if name not in block.known]
+        tests = {name: self._is_plain_number(name, name in self.blocks.ints) for name in block.reads}
+        known: list[ast.expr] = [self._gate(gate, "open"), *(tests[name] for name in block.known)]
+        others = [test for name, test in tests.items() if name not in block.known]
         if not block.flag:
             every = [*known, *others]
             return ast.BoolOp(ast.And(), every) if len(every) > 1 else every[0]
@@ -195,10 +198,6 @@ class Rewriter(Augmented):
             noted = ast.NamedExpr(self._store(block.flag), opened)
         either = ast.BoolOp(ast.Or(), [temporaries.load(block.flag), ast.BoolOp(ast.And(), [*known, noted])])
         return ast.BoolOp(ast.And(), [either, *others]) if others else either
-
-    def _is_plain_number(self, name: str) -> ast.expr:
-        kinds = ("int", "float") if name in self.blocks.ints else ("float", "int")
-        return ast.BoolOp(ast.Or(), [self._type_is(self._load(name), kind) for kind in kinds])
 
     def _is_closed(self, gate: int) -> ast.expr:
         return ast.BoolOp(ast.And(), [ast.UnaryOp(ast.Not(), self._gate(gate, word)) for word in ("open", "off")])
@@ -440,9 +439,10 @@ class Rewriter(Augmented):
         if s.lineno in self.lines:  # the line of the `def`: its first statement
             self.lines.setdefault(begin.lineno, []).extend(self.lines.pop(s.lineno))
         first, last = begin, s.body[-1]
-        outer_blocks, self.blocks = self.blocks, blocks.Plan()
+        outer_blocks, self.blocks = (self.blocks, self.own_names), blocks.Plan()
         if self.temps and self.in_line and self.options.at_once:
             self.blocks = blocks.plan(s, self.lines)
+            self.own_names = blocks.own_names(s)
         outer_calls, self.calls = self.calls, any(isinstance(n, ast.Call) for n in ast.walk(s))
         recorder = self.recorder_of(s)
         self.last |= {id(one) for one in last_statements(s.body)}
@@ -455,7 +455,7 @@ class Rewriter(Augmented):
             if recorder is not None:
                 rest = self.recorded_calls(rest or [self._here(ast.Pass(), first_line(last))], recorder, s)
             s.body = [*body[:start], *rest]
-        self.calls, self.blocks = outer_calls, outer_blocks
+        self.calls, (self.blocks, self.own_names) = outer_calls, outer_blocks
         self.temps, self.absorbing = outer
         return [s]
 
