@@ -24,6 +24,8 @@ from uneven_sum.agent.source.sites import Options, Site, Sites
 from uneven_sum.agent.source.source_file import SourceFile
 
 NAMES = "abcde"
+PLACES = ("box.x", "box.y", "cells[1]", "cells[k]")
+BEGIN = "seen, box, cells, k = [], Box(), [1.0, 2.0, 3.0], 2"
 numbers = itertools.count()
 
 
@@ -39,6 +41,24 @@ class Counting(float):
     def __radd__(self, other: object) -> Any:
         Counting.done += 1
         return Counting(float.__radd__(self, other))  # type: ignore[operator]  # as given
+
+
+class Box:
+    """Something with an attribute, and with one that is computed."""
+
+    def __init__(self) -> None:
+        self.x: Any = 1.5
+        self.held: Any = 0.5
+
+    @property
+    def y(self) -> Any:
+        Counting.done += 1
+        return self.held
+
+    @y.setter
+    def y(self, value: Any) -> None:
+        Counting.done += 1
+        self.held = value
 
 
 class Heard(runtime.Listener):
@@ -83,7 +103,7 @@ def ran(source: str, options: Options | None, values: tuple[Any, ...]) -> tuple[
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")  # `~True`, comparisons of constants
         code = compile(source, name, "exec") if options is None else rewritten(name, source, options)
-    space: dict[str, Any] = dict(zip(NAMES, values))
+    space: dict[str, Any] = {**dict(zip(NAMES, values)), "Box": Box}
     Counting.done = 0
     try:
         exec(code, space)
@@ -133,20 +153,22 @@ statements = st.one_of(
     st.builds("{} = {}".format, st.sampled_from(NAMES), expression(NAMES)),
     st.builds("{} {}= {}".format, st.sampled_from(NAMES), st.sampled_from("+-*/%"), expression(NAMES)),
     st.builds("{}, {} = {}, {}".format, *[st.sampled_from(NAMES)] * 2, *[expression(NAMES)] * 2),
+    st.builds("{} {}= {}".format, st.sampled_from(PLACES), st.sampled_from("+-*/"), expression(NAMES)),
+    st.builds("{} = {} * {}".format, st.sampled_from(NAMES), st.sampled_from(PLACES), expression(NAMES)),
     st.builds("{} = {} = {}".format, *[st.sampled_from(NAMES)] * 2, expression(NAMES)),
 )
 
 
-def work(body: list[str], passes: int = 3, extra: str = "seen.append((a, b, c, d, e))") -> str:
+def work(body: list[str], passes: int = 3, extra: str = "seen.append((a, b, c, d, e, box.x, box.held, *cells))") -> str:
     lines = [f"        {line}" for line in [*body, extra]]
     return "\n".join(
-        ["def work(a, b, c, d, e):", "    seen = []", f"    for i in range({passes}):", *lines, "    return seen", ""]
+        ["def work(a, b, c, d, e):", f"    {BEGIN}", f"    for i in range({passes}):", *lines, "    return seen", ""]
     )
 
 
 def at_module_level(body: list[str], passes: int = 3) -> str:
-    lines = [f"    {line}" for line in [*body, "seen.append((a, b, c, d, e))"]]
-    return "\n".join(["seen = []", f"for i in range({passes}):", *lines, ""])
+    lines = [f"    {line}" for line in [*body, "seen.append((a, b, c, d, e, box.x, box.held, *cells))"]]
+    return "\n".join([BEGIN, f"for i in range({passes}):", *lines, ""])
 
 
 @pytest.mark.parametrize("written", [work, at_module_level])
