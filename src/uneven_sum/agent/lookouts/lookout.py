@@ -18,7 +18,7 @@ from typing import Any
 from ..core.markers import MISSING
 from ..diagnosis import provenance
 from ..frames import stack
-from ..frames.namespace import Scope
+from ..frames.namespace import OPTIMIZED, Scope
 from ..recording.recorder import Recorder
 from ..source import registry
 from ..source.source_file import SCOPES
@@ -81,6 +81,7 @@ class Lookout:
     message: str = ""
     verified: bool = True
     tree: ast.expr | None = None  # the condition
+    compiled: types.CodeType | None = None  # the condition, to be evaluated by name
     writes: types.CodeType | None = None
     met: int = 0
     spent: bool = False
@@ -92,6 +93,25 @@ class Lookout:
     only: Any = None  # the one object, weakly where that is possible
     chain: list[list[Any]] | None = None  # calls, innermost first: only in this one
     goal: list[tuple[str, int, int]] | None = None  # loops with their passes, innermost first: only there
+
+    def condition_code(self) -> types.CodeType:
+        """The condition, compiled to be evaluated by name."""
+        assert self.tree is not None
+        if self.compiled is None:
+            self.compiled = compile(ast.Expression(self.tree), "<condition>", "eval", dont_inherit=True)
+        return self.compiled
+
+    def condition_of(self, code: types.CodeType, globals_: dict[str, Any]) -> tuple[types.FunctionType, list[str]]:
+        """The condition as a function of those names of a piece of code that it reads, and these names."""
+        assert self.tree is not None
+        own = {*code.co_varnames, *code.co_cellvars, *code.co_freevars} if code.co_flags & OPTIMIZED else set()
+        names = sorted({n.id for n in ast.walk(self.tree) if isinstance(n, ast.Name)} & own)
+        parameters = [ast.arg(name, lineno=1, col_offset=0, end_lineno=1, end_col_offset=0) for name in names]
+        arguments = ast.arguments(posonlyargs=[], args=parameters, kwonlyargs=[], kw_defaults=[], defaults=[])
+        whole = ast.copy_location(ast.Lambda(arguments, self.tree), self.tree)
+        made = compile(ast.Expression(whole), "<condition>", "eval", dont_inherit=True)
+        (inner,) = [const for const in made.co_consts if isinstance(const, types.CodeType)]
+        return types.FunctionType(inner, globals_), names
 
     @property
     def counts(self) -> bool:
@@ -128,7 +148,8 @@ class Lookout:
         return all(getattr(self, n) == getattr(other, n) for n in names)
 
 
-FIELDS = {f for f in Lookout.__dataclass_fields__ if f not in ("message", "verified", "tree", "writes", "met", "spent")}
+MADE = {"message", "verified", "tree", "compiled", "writes", "met", "spent"}  # by the agent
+FIELDS = {f for f in Lookout.__dataclass_fields__ if f not in MADE}
 FIELDS -= {"ticker", "version", "owner", "seen", "only", "goal", "chain", "expected"}
 
 

@@ -21,6 +21,7 @@ from ..probes import runtime
 from ..source import gates, registry
 from ..source.source_file import LOOPS, Position, Statement, position
 from . import jumps
+from .line_events import LineEvents
 
 CONTINUE, LINE, INTO, OUT, PASS, LOOP = "continue", "line", "into", "out", "pass", "loop"
 
@@ -48,11 +49,19 @@ class Hooks:
         """A line of a call that ran before its lookouts were set; True when it paused there."""
         return False
 
+    def none_holds(self, frame: types.FrameType, line: int) -> bool:
+        """True where what may be met at a line of a call without the present lookouts is surely not met now."""
+        return False
+
     def old_call(self, frame: types.FrameType) -> bool:
         """Whether a beginning call lacks the present lookouts (and is hit as an entry, if one is set)."""
         return False
 
     def old_return(self, frame: types.FrameType, value: object) -> None: ...
+    def lines_that_matter(self, frame: types.FrameType) -> set[int] | None:
+        """Of a call that lacks the present lookouts: the lines at which one may be met; None: all."""
+        return None
+
     def settled(self, frame: types.FrameType, statement: Position) -> None:
         """The held statement is over."""
 
@@ -75,6 +84,8 @@ class Stepper:
         self.returned: Any = _NOTHING
         self.entered: types.FrameType | None = None  # what the chosen call of a step has called
         self.armed: set[types.FrameType] = set()
+        self.matter: dict[types.FrameType, set[int] | None] = {}  # lines of armed calls
+        self.events = LineEvents(self._line_event, self._call_event, self._return_event, self._is_idle)
         self.held: dict[types.FrameType, Position] = {}
         self.scripts_own: Any = None
         self.over: Callable[[types.FrameType], bool] = lambda frame: False  # stepped over
@@ -110,15 +121,19 @@ class Stepper:
     def arm(self, frame: types.FrameType) -> None:
         """Watches a call that runs code without the present lookouts."""
         self.armed.add(frame)
-        frame.f_trace = self._local
+        lines = self.matter[frame] = self.hooks.lines_that_matter(frame)
+        if not self.events.watch(frame.f_code, lines):
+            frame.f_trace = self._local
         self._switch()
 
     def disarm(self) -> None:
         self.armed.clear()
+        self.matter.clear()
         self._switch()
 
     def disarm_one(self, frame: types.FrameType) -> None:
         self.armed.discard(frame)
+        self.matter.pop(frame, None)
         self._switch()
 
     def hold(self, frame: types.FrameType) -> None:
@@ -132,8 +147,11 @@ class Stepper:
             self._switch()
 
     def _switch(self) -> None:
-        wanted = self.mode != CONTINUE or self.armed or self.held or self.aim.jump or self.aim.leave
-        gates.trace(bool(wanted))
+        if not self.armed:
+            self.events.stop()
+        stepping = bool(self.mode != CONTINUE or self.held or self.aim.jump or self.aim.leave)
+        gates.trace(stepping or bool(self.armed))
+        wanted = stepping or (bool(self.armed) and self.events.tool < 0)
         present = sys.gettrace()
         if wanted:
             if present is not self._global:
@@ -162,6 +180,8 @@ class Stepper:
             return None
         if users and self.armed and self.hooks.old_call(frame):
             self.armed.add(frame)
+            self.matter[frame] = self.hooks.lines_that_matter(frame)
+            self.events.watch(frame.f_code, self.matter[frame])
         enters = self.mode == INTO and not self.over(frame) and (self.aim.call is None or self._is_target(frame))
         if enters:
             self.entered = frame
@@ -181,6 +201,10 @@ class Stepper:
         if run_state.quiet:
             return None
         if event == "line":
+            if self.mode == CONTINUE and not (self.held or self.aim.jump or self.aim.leave):
+                lines = self.matter.get(frame)
+                if lines is not None and (frame.f_lineno not in lines or self.hooks.none_holds(frame, frame.f_lineno)):
+                    return self._local
             self._line(frame)
         elif event == "opcode":
             if (self.aim.leave or self.aim.skip) and frame is self.start:
@@ -191,6 +215,39 @@ class Stepper:
         elif event == "return":
             self._return(frame, arg)
         return self._local
+
+    # -- events of calls that lack the present lookouts, when nothing is traced ----------------------------
+
+    def _is_idle(self) -> bool:
+        return run_state.quiet or run_state.in_trial or sys.gettrace() == self._global
+
+    def _line_event(self, frame: types.FrameType) -> None:
+        if frame not in self.armed or self.hooks.none_holds(frame, frame.f_lineno) or self._is_ours(frame):
+            return
+        if self.hooks.line_met(frame, frame.f_lineno):
+            self._jump(frame)
+
+    def _call_event(self, frame: types.FrameType) -> bool:
+        if identity.is_ours(frame) or registry.file_of(frame) is None or not self.hooks.old_call(frame):
+            return False
+        self.arm(frame)
+        return True
+
+    def _return_event(self, frame: types.FrameType, value: object) -> None:
+        if frame in self.armed:
+            self.disarm_one(frame)
+            self.hooks.old_return(frame, value)
+
+    @staticmethod
+    def _is_ours(frame: types.FrameType) -> bool:
+        """A line that is not the script's: of a guard after an error, where a jump sets off, or of a block whose names
+        are not stored yet."""
+        file = registry.file_of(frame)
+        if file is None:
+            return False
+        if sys.exc_info()[1] is not None and jumps.is_in_guard(frame.f_code, frame.f_lasti):
+            return True
+        return frame.f_lineno > len(file.lines) or fast_form.is_fast(frame)
 
     def _give_up(self, frame: types.FrameType) -> None:
         """Raises where the statement's guard will take it up: leaves the call, or skips the statement."""
@@ -290,6 +347,7 @@ class Stepper:
         suspended = jumps.is_suspended(frame)
         if frame in self.armed and not suspended:
             self.armed.discard(frame)
+            self.matter.pop(frame, None)
             self.hooks.old_return(frame, value)
         if not suspended and frame in self.held:
             self.hooks.settled(frame, self.held.pop(frame))
