@@ -282,6 +282,7 @@ def _pause_at_start(engine: Engine, path: str) -> None:
 
 
 STARTING = ("os.fork", "os.forkpty", "os.posix_spawn", "subprocess.Popen")
+UNHEARD = {"sys._getframe", "builtins.id"}  # the usual ones; our own probes cause most
 FATAL = ("os.kill", "signal.pthread_kill", "ctypes.string_at", "ctypes.wstring_at", "ctypes.memmove", "ctypes.memset")
 
 
@@ -311,8 +312,8 @@ def _watch_exits(engine: Engine) -> None:
             pass
 
     def hook(event: str, args: tuple[Any, ...]) -> None:
-        if event == "sys._getframe":
-            return  # our own probes cause most of these
+        if event in UNHEARD:
+            return
         if plain_code.seen != len(modules):
             plain_code.look()
             if "runpy" in modules:

@@ -9,6 +9,7 @@ from collections.abc import Callable
 from typing import Any
 
 from ..core import run_state
+from ..core.type_identity import key_of
 from ..values import nonfinite
 from . import large
 from .auditor import Auditor
@@ -433,10 +434,10 @@ def _store(auditor: Auditor) -> Callable[..., None]:
 
     def store(value: Any, target: Any, index: Any, site: int) -> None:
         kind = type(target)
-        plan = plans.get(id(kind))
+        plan = plans.get(key_of(kind))
         if plan is None:
             of = category(kind)
-            plan = plans[id(kind)] = (
+            plan = plans[key_of(kind)] = (
                 [r for r, takes in before if of in takes],
                 [r for r, takes in after if of in takes],
                 kind,

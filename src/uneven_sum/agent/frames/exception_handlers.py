@@ -259,17 +259,18 @@ def _fate(body: list[Any]) -> Fate:
     return Fate.PASSES if raises_again else Fate.HANDLED
 
 
-_statements: dict[tuple[types.CodeType, int], Statement | None] = {}
+# By the identity of the code, whose hash would read all its constants, and the instruction.
+_statements: dict[tuple[int, int], tuple[types.CodeType, Statement | None]] = {}
 
 
 def statement_at(file: SourceFile, frame: types.FrameType) -> Statement | None:
     """The statement that a user frame is in, by line and, where known, column."""
-    key = (frame.f_code, frame.f_lasti)
+    key = (id(frame.f_code), frame.f_lasti)
     if key not in _statements:
         if len(_statements) > 10_000:
             _statements.clear()
-        _statements[key] = _find_statement(file, frame)
-    return _statements[key]
+        _statements[key] = frame.f_code, _find_statement(file, frame)
+    return _statements[key][1]
 
 
 def _find_statement(file: SourceFile, frame: types.FrameType) -> Statement | None:

@@ -11,7 +11,7 @@ from typing import Any
 from ..core.markers import INNER, TEMPORARY
 
 OPTIMIZED = 0x1  # CO_OPTIMIZED: locals are no dictionary
-TRACERS: set[types.CodeType] = set()  # the code of our trace functions
+TRACERS: dict[int, types.CodeType] = {}  # the code of our trace functions, by identity: a hash reads all constants
 BEFORE_313 = sys.version_info < (3, 13)
 HOLDERS = 4  # of a copy that only its frame keeps: that, two internal calls, and the question
 
@@ -26,19 +26,25 @@ def locals_of(frame: types.FrameType) -> Mapping[str, Any]:
     return found
 
 
-def let_go(frame: types.FrameType, held: Any) -> None:
+def let_go(frame: types.FrameType, held: Any, untraced: bool = False) -> None:
     """Before 3.13 a look at a call's names leaves a copy of them on it, which keeps their values alive: it is emptied.
 
     Not when somebody else holds that very copy.  Nor where a trace function of the call may be under way, since a
     traced call's values are set from the copy when that function returns: emptying it would unset them all.
+    `untraced`: the asker knows that none is, that the call is of this thread, and that it is a function's.
     """
-    if not BEFORE_313 or not frame.f_code.co_flags & OPTIMIZED or sys.getrefcount(held) > HOLDERS:
+    if not BEFORE_313 or sys.getrefcount(held) > HOLDERS:
         return
     if sys.gettrace() is not None or frame.f_trace is not None:
         return
+    if untraced:
+        held.clear()
+        return
+    if not frame.f_code.co_flags & OPTIMIZED:
+        return
     inner: types.FrameType | None = sys._getframe(1)
     while inner is not None and inner is not frame:
-        if inner.f_code in TRACERS:
+        if id(inner.f_code) in TRACERS:
             return
         inner = inner.f_back
     if inner is frame:  # not of another thread

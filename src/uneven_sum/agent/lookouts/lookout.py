@@ -8,6 +8,7 @@ where that cannot be (`inline` False) it is evaluated by name.
 from __future__ import annotations
 
 import ast
+import copy
 import itertools
 import types
 import weakref
@@ -25,6 +26,7 @@ from ..source.source_file import SCOPES
 from . import expectations
 
 PLACES = ("line", "element", "lambda")
+HELD = "·held"  # the names of a call
 NAMED = ("entry", "return")
 tickers: dict[int, Callable[[], Iterator[bool]]] = {}  # by a lookout's number, what gives its counter
 
@@ -100,18 +102,6 @@ class Lookout:
         if self.compiled is None:
             self.compiled = compile(ast.Expression(self.tree), "<condition>", "eval", dont_inherit=True)
         return self.compiled
-
-    def condition_of(self, code: types.CodeType, globals_: dict[str, Any]) -> tuple[types.FunctionType, list[str]]:
-        """The condition as a function of those names of a piece of code that it reads, and these names."""
-        assert self.tree is not None
-        own = {*code.co_varnames, *code.co_cellvars, *code.co_freevars} if code.co_flags & OPTIMIZED else set()
-        names = sorted({n.id for n in ast.walk(self.tree) if isinstance(n, ast.Name)} & own)
-        parameters = [ast.arg(name, lineno=1, col_offset=0, end_lineno=1, end_col_offset=0) for name in names]
-        arguments = ast.arguments(posonlyargs=[], args=parameters, kwonlyargs=[], kw_defaults=[], defaults=[])
-        whole = ast.copy_location(ast.Lambda(arguments, self.tree), self.tree)
-        made = compile(ast.Expression(whole), "<condition>", "eval", dont_inherit=True)
-        (inner,) = [const for const in made.co_consts if isinstance(const, types.CodeType)]
-        return types.FunctionType(inner, globals_), names
 
     @property
     def counts(self) -> bool:
@@ -259,6 +249,31 @@ def fits(wanted: str, qualified: str) -> bool:
 
 
 # -- meeting one -------------------------------------------------------------------------------------
+
+
+class _Given(ast.NodeTransformer):
+    """Reads some names from a mapping that is a parameter."""
+
+    def __init__(self, names: set[str]) -> None:
+        self.names = names
+
+    def visit_Name(self, node: ast.Name) -> ast.expr:
+        if node.id not in self.names or not isinstance(node.ctx, ast.Load):
+            return node
+        read = ast.Subscript(ast.Name(HELD, ast.Load()), ast.Constant(node.id), ast.Load())
+        return ast.fix_missing_locations(ast.copy_location(read, node))
+
+
+def any_condition(found: list[Lookout], code: types.CodeType, globals_: dict[str, Any]) -> Callable[..., object]:
+    """The conditions of some lookouts as one function of the names that a call of this code holds."""
+    own = {*code.co_varnames, *code.co_cellvars, *code.co_freevars} if code.co_flags & OPTIMIZED else set()
+    tests = [_Given(own).visit(copy.deepcopy(lk.tree)) for lk in found if lk.tree is not None]
+    whole = tests[0] if len(tests) == 1 else ast.BoolOp(ast.Or(), tests)
+    arguments = ast.arguments(posonlyargs=[], args=[ast.arg(HELD)], kwonlyargs=[], kw_defaults=[], defaults=[])
+    text = ast.fix_missing_locations(ast.Expression(ast.Lambda(arguments, whole)))
+    made = compile(text, "<condition>", "eval", dont_inherit=True)
+    (inner,) = [const for const in made.co_consts if isinstance(const, types.CodeType)]
+    return types.FunctionType(inner, globals_)
 
 
 def gate(lk: Lookout, frame: types.FrameType, all_: dict[int, Lookout]) -> bool:

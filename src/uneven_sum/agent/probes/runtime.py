@@ -10,7 +10,7 @@ from math import isfinite
 from typing import Any
 
 from ..core import run_state, signal_masking
-from ..core.type_identity import TypeIds
+from ..core.type_identity import TypeIds, key_of
 from ..frames import fast_form
 from ..lookouts.lookout import tickers
 from ..recording.coverage import all_marks
@@ -76,10 +76,10 @@ def check(value: Any, emptied: None, site: int) -> Any:
     if kind is float:
         if -MAX <= value <= MAX and not holding:
             return value
-    elif kind is float64 or id(kind) in floats:
+    elif kind is float64 or key_of(kind) in floats:
         if isfinite(value) and not holding:
             return value
-    elif id(kind) in PLAIN and not holding:
+    elif key_of(kind) in PLAIN and not holding:
         return value
     return _look(value, site, None)
 
@@ -89,10 +89,10 @@ def check_augmented(value: Any, old: Any, site: int) -> Any:
     if kind is float:
         if -MAX <= value <= MAX and not holding:
             return value
-    elif kind is float64 or id(kind) in floats:
+    elif kind is float64 or key_of(kind) in floats:
         if isfinite(value) and not holding:
             return value
-    elif id(kind) in PLAIN and not holding:
+    elif key_of(kind) in PLAIN and not holding:
         return value
     return _look(value, site, old)
 
@@ -110,7 +110,7 @@ def _look(value: object, site: int, old: object) -> Any:
         run_state.met += bad
         return value
     kind = type(value)
-    if id(kind) not in numbers and nonfinite.is_number_kind(kind):
+    if key_of(kind) not in numbers and nonfinite.is_number_kind(kind):
         numbers.take(kind)
         if isinstance(value, float):
             _note_float(kind)
@@ -136,14 +136,14 @@ def old(value: object) -> Any:
 
 
 def before(value: object, site: int) -> None:
-    if id(type(value)) in PLAIN or run_state.quiet:
+    if key_of(type(value)) in PLAIN or run_state.quiet:
         return
     if nonfinite.any_bad(value):
         _before[site, id(sys._getframe(1))] = nonfinite.mask(value)
 
 
 def after(value: object, site: int) -> None:
-    if id(type(value)) in PLAIN and not holding:
+    if key_of(type(value)) in PLAIN and not holding:
         return
     kept = _before.pop((site, id(sys._getframe(1))), None) if _before else None
     _look(value, site, kept)
@@ -414,7 +414,7 @@ PROBES = _Probes(
     iter=iter,
     next=next,
     type=type,
-    id=id,
+    key_of=key_of,
     float=float,
     int=int,
     bool=bool,

@@ -153,8 +153,8 @@ class Expressions:
         return ast.Compare(self._probe("type", value), [ast.Is()], [ast.Constant(MARK + kind)])
 
     def _is_number(self, value: Callable[[], ast.expr]) -> ast.expr:
-        """`type(x) is float or type(x) is int or id(type(x)) in ‹numbers›`"""
-        kind = self._probe("id", self._probe("type", value()))
+        """`type(x) is float or type(x) is int or key_of(type(x)) in ‹numbers›`"""
+        kind = self._probe("key_of", self._probe("type", value()))
         known = ast.Compare(kind, [ast.In()], [ast.Constant(MARK + "numbers")])
         return ast.BoolOp(ast.Or(), [self._type_is(value(), "float"), self._type_is(value(), "int"), known])
 

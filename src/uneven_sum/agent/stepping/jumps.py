@@ -14,23 +14,23 @@ from ..source.source_file import SourceFile, Statement
 BEFORE = ("PUSH_EXC_INFO", "POP_TOP", "NOP", "PUSH_NULL", "CACHE", "PRECALL", "EXTENDED_ARG")
 RAISES = {dis.opmap["RAISE_VARARGS"], dis.opmap["RERAISE"]}
 Ranges = list[tuple[int, int]]  # of the offsets of instructions
-_guarded: dict[types.CodeType, tuple[Ranges, Ranges]] = {}
+_guarded: dict[int, tuple[types.CodeType, Ranges, Ranges]] = {}  # by identity
 
 
 def is_guarded(code: types.CodeType, offset: int) -> bool:
     """True for instructions whose innermost handler is the guard of one of our statements."""
-    return any(start <= offset < end for start, end in _ranges(code)[0])
+    return any(start <= offset < end for start, end in _ranges(code)[1])
 
 
 def is_in_guard(code: types.CodeType, offset: int) -> bool:
     """True for instructions of a guard itself: they run after the statement has failed."""
-    return any(start <= offset < end for start, end in _ranges(code)[1])
+    return any(start <= offset < end for start, end in _ranges(code)[2])
 
 
-def _ranges(code: types.CodeType) -> tuple[Ranges, Ranges]:
-    if code not in _guarded:
-        _guarded[code] = _guards(code)
-    return _guarded[code]
+def _ranges(code: types.CodeType) -> tuple[types.CodeType, Ranges, Ranges]:
+    if id(code) not in _guarded:
+        _guarded[id(code)] = code, *_guards(code)
+    return _guarded[id(code)]
 
 
 def _guards(code: types.CodeType) -> tuple[Ranges, Ranges]:

@@ -10,13 +10,26 @@ from __future__ import annotations
 import sys
 import types
 from collections.abc import Callable
+from dataclasses import dataclass
+from threading import get_ident
 from typing import Any
 
 from ..core import run_state
 
 NUMBERS = (4, 3)  # of tools; the others are for debuggers, coverage, profilers and optimizers
 NAME = "uneven-sum"
-Lines = set[int] | None  # those that matter; None: all do
+Test = Callable[[Any], object] | None
+Lines = dict[int, Test] | None  # the lines that matter, and what must hold of the call's names there; None: all do
+
+
+@dataclass
+class _Watched:
+    """A piece of code that is watched.  `only`: its one call, while there is just one, and the thread of that."""
+
+    code: types.CodeType
+    lines: Lines
+    only: types.FrameType | None
+    thread: int
 
 
 class LineEvents:
@@ -28,33 +41,47 @@ class LineEvents:
         began: Callable[[types.FrameType], bool],
         ended: Callable[[types.FrameType, object], None],
         idle: Callable[[], bool],
+        fails: Callable[[Test, types.FrameType], bool],
     ) -> None:
-        """`began`: whether calls of this code matter; `idle`: whether events do not count just now."""
-        self.line, self.began, self.ended, self.idle = line, began, ended, idle
+        """`began`: whether calls of this code matter; `idle`: whether events do not count just now; `fails`: whether a
+        test is surely false in a call."""
+        self.line, self.began, self.ended, self.idle, self.fails = line, began, ended, idle, fails
         self.monitoring: Any = getattr(sys, "monitoring", None)
         self.tool = -1
-        self.lines: dict[int, tuple[types.CodeType, Lines]] = {}  # by the identity of the code
+        self.watched: dict[int, _Watched] = {}  # by the identity of the code
 
-    def watch(self, code: types.CodeType, lines: Lines) -> bool:
-        """Tell of the lines of a piece of code; False where there is no monitoring for us."""
+    def watch(self, frame: types.FrameType, lines: Lines) -> bool:
+        """Tell of the lines of a call of this thread; False where there is no monitoring for us."""
         if self.tool < 0 and not self._begin():
             return False
-        _, known = self.lines.get(id(code), (code, set()))
-        both = None if lines is None or known is None else known | lines
-        if id(code) not in self.lines or both != known:
-            self.lines[id(code)] = code, both
+        code, known = frame.f_code, self.watched.get(id(frame.f_code))
+        if known is None:
+            known = self.watched[id(code)] = _Watched(code, lines, frame, get_ident())
+            changed = True
+        else:
+            both = None if lines is None or known.lines is None else {**known.lines, **lines}
+            changed = both != known.lines
+            known.lines = both
+            known.only = None if known.only is not frame else frame
+        if changed:
             events = self.monitoring.events
             self.monitoring.set_local_events(self.tool, code, events.LINE | events.PY_RETURN)
             self.monitoring.restart_events()
         return True
 
+    def forget(self, frame: types.FrameType) -> None:
+        """A call is over, or not watched any more."""
+        known = self.watched.get(id(frame.f_code))
+        if known is not None and known.only is frame:
+            known.only = None
+
     def stop(self) -> None:
         """No code is watched any more; the tool number is free."""
         if self.tool < 0:
             return
-        for code, _ in self.lines.values():
-            self.monitoring.set_local_events(self.tool, code, 0)
-        self.lines.clear()
+        for known in self.watched.values():
+            self.monitoring.set_local_events(self.tool, known.code, 0)
+        self.watched.clear()
         self.monitoring.set_events(self.tool, 0)
         for event in self._callbacks():
             self.monitoring.register_callback(self.tool, event, None)
@@ -84,11 +111,19 @@ class LineEvents:
         }
 
     def _line(self, code: types.CodeType, line: int) -> object:
-        _, lines = self.lines[id(code)]
-        if lines is not None and line not in lines:
+        # No `id`, no `f_code`, no `_getframe` on the usual path: audit hooks are told of each, which takes long.
+        for known in self.watched.values():
+            if known.code is code:
+                break
+        if known.lines is not None and line not in known.lines:
             return self.monitoring.DISABLE
-        if not (run_state.quiet or self.idle()):
-            self.line(sys._getframe(1))
+        if run_state.quiet or self.idle():
+            return None
+        frame = known.only if known.thread == get_ident() else None
+        test = known.lines[line] if known.lines is not None else None
+        if frame is not None and test is not None and self.fails(test, frame):
+            return None
+        self.line(frame or sys._getframe(1))
         return None
 
     def _start(self, code: types.CodeType, offset: int) -> object:
@@ -101,5 +136,5 @@ class LineEvents:
             self.ended(sys._getframe(1), value)
 
     def _unwind(self, code: types.CodeType, offset: int, error: BaseException) -> None:
-        if id(code) in self.lines and not self.idle():
+        if id(code) in self.watched and not self.idle():
             self.ended(sys._getframe(1), None)

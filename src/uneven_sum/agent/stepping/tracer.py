@@ -21,8 +21,9 @@ from ..probes import runtime
 from ..source import gates, registry
 from ..source.source_file import LOOPS, Position, Statement, position
 from . import jumps
-from .line_events import LineEvents
+from .line_events import LineEvents, Lines, Test
 
+NONE_HERE: Any = object()
 CONTINUE, LINE, INTO, OUT, PASS, LOOP = "continue", "line", "into", "out", "pass", "loop"
 
 
@@ -49,8 +50,8 @@ class Hooks:
         """A line of a call that ran before its lookouts were set; True when it paused there."""
         return False
 
-    def none_holds(self, frame: types.FrameType, line: int) -> bool:
-        """True where what may be met at a line of a call without the present lookouts is surely not met now."""
+    def fails(self, test: Test, frame: types.FrameType) -> bool:
+        """True when a test surely does not hold of the names of a call."""
         return False
 
     def old_call(self, frame: types.FrameType) -> bool:
@@ -58,8 +59,9 @@ class Hooks:
         return False
 
     def old_return(self, frame: types.FrameType, value: object) -> None: ...
-    def lines_that_matter(self, frame: types.FrameType) -> set[int] | None:
-        """Of a call that lacks the present lookouts: the lines at which one may be met; None: all."""
+    def lines_that_matter(self, frame: types.FrameType) -> Lines:
+        """Of a call that lacks the present lookouts: the lines at which one may be met, and a test that must hold of
+        the call's names, if there is one; None: all lines."""
         return None
 
     def settled(self, frame: types.FrameType, statement: Position) -> None:
@@ -84,8 +86,8 @@ class Stepper:
         self.returned: Any = _NOTHING
         self.entered: types.FrameType | None = None  # what the chosen call of a step has called
         self.armed: set[types.FrameType] = set()
-        self.matter: dict[types.FrameType, set[int] | None] = {}  # lines of armed calls
-        self.events = LineEvents(self._line_event, self._call_event, self._return_event, self._is_idle)
+        self.matter: dict[types.FrameType, Lines] = {}  # of armed calls
+        self.events = LineEvents(self._line_event, self._call_event, self._return_event, self._is_idle, hooks.fails)
         self.held: dict[types.FrameType, Position] = {}
         self.scripts_own: Any = None
         self.over: Callable[[types.FrameType], bool] = lambda frame: False  # stepped over
@@ -122,7 +124,7 @@ class Stepper:
         """Watches a call that runs code without the present lookouts."""
         self.armed.add(frame)
         lines = self.matter[frame] = self.hooks.lines_that_matter(frame)
-        if not self.events.watch(frame.f_code, lines):
+        if not self.events.watch(frame, lines):
             frame.f_trace = self._local
         self._switch()
 
@@ -133,6 +135,7 @@ class Stepper:
 
     def disarm_one(self, frame: types.FrameType) -> None:
         self.armed.discard(frame)
+        self.events.forget(frame)
         self.matter.pop(frame, None)
         self._switch()
 
@@ -181,7 +184,7 @@ class Stepper:
         if users and self.armed and self.hooks.old_call(frame):
             self.armed.add(frame)
             self.matter[frame] = self.hooks.lines_that_matter(frame)
-            self.events.watch(frame.f_code, self.matter[frame])
+            self.events.watch(frame, self.matter[frame])
         enters = self.mode == INTO and not self.over(frame) and (self.aim.call is None or self._is_target(frame))
         if enters:
             self.entered = frame
@@ -203,8 +206,10 @@ class Stepper:
         if event == "line":
             if self.mode == CONTINUE and not (self.held or self.aim.jump or self.aim.leave):
                 lines = self.matter.get(frame)
-                if lines is not None and (frame.f_lineno not in lines or self.hooks.none_holds(frame, frame.f_lineno)):
-                    return self._local
+                if lines is not None:
+                    test = lines.get(frame.f_lineno, NONE_HERE)
+                    if test is NONE_HERE or (test is not None and self.hooks.fails(test, frame)):
+                        return self._local
             self._line(frame)
         elif event == "opcode":
             if (self.aim.leave or self.aim.skip) and frame is self.start:
@@ -222,7 +227,7 @@ class Stepper:
         return run_state.quiet or run_state.in_trial or sys.gettrace() == self._global
 
     def _line_event(self, frame: types.FrameType) -> None:
-        if frame not in self.armed or self.hooks.none_holds(frame, frame.f_lineno) or self._is_ours(frame):
+        if frame not in self.armed or self._is_ours(frame):
             return
         if self.hooks.line_met(frame, frame.f_lineno):
             self._jump(frame)
@@ -347,6 +352,7 @@ class Stepper:
         suspended = jumps.is_suspended(frame)
         if frame in self.armed and not suspended:
             self.armed.discard(frame)
+            self.events.forget(frame)
             self.matter.pop(frame, None)
             self.hooks.old_return(frame, value)
         if not suspended and frame in self.held:
@@ -399,4 +405,4 @@ def same_file(name: str, path: str) -> bool:
     return os.path.realpath(name) == path
 
 
-TRACERS.update((Stepper._global.__code__, Stepper._local.__code__))
+TRACERS.update((id(code), code) for code in (Stepper._global.__code__, Stepper._local.__code__))

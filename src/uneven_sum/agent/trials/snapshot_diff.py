@@ -13,7 +13,7 @@ import zlib
 from typing import Any
 
 from ..core.markers import MISSING
-from ..core.type_identity import TypeIds
+from ..core.type_identity import TypeIds, key_of
 from ..diagnosis import provenance
 from ..frames.namespace import Scope
 from ..values import nonfinite
@@ -92,7 +92,7 @@ class NamesBefore:
     def _of(self, value: Any, depth: int) -> tuple[Any, ...]:
         """What a value is like: a tuple that differs when the value does."""
         kind = type(value)
-        if id(kind) in PLAIN:
+        if key_of(kind) in PLAIN:
             return ("is", kind, "nan" if value != value else value)
         self.kept.append(value)
         np = nonfinite.module("numpy")
@@ -106,7 +106,7 @@ class NamesBefore:
             return ("list", id(value), [self._of(v, depth + 1) for v in value[: self._room(len(value))]], len(value))
         if kind is dict:
             room = self._room(len(value))
-            parts = [(k, self._of(v, depth + 1)) for k, v in list(value.items())[:room] if id(type(k)) in PLAIN]
+            parts = [(k, self._of(v, depth + 1)) for k, v in list(value.items())[:room] if key_of(type(k)) in PLAIN]
             return ("dict", id(value), dict(parts), len(value))
         if kind is set or kind is frozenset:
             return ("set", id(value), frozenset(map(id, value)), len(value))

@@ -15,7 +15,7 @@ from ..core.text import clean
 from ..core.transport import Closed
 from ..frames import stack
 from ..frames.exception_handlers import statement_at
-from ..frames.namespace import OPTIMIZED, Scope, let_go
+from ..frames.namespace import BEFORE_313, OPTIMIZED, Scope, let_go
 from ..lookouts import expectations, lookout
 from ..lookouts.lookout import Lookout
 from ..pause import value_cards
@@ -26,9 +26,8 @@ from ..recording.traced_loop import TracedLoop
 from ..source import registry
 from ..source.sites import Site
 from ..source.source_file import SCOPES, SourceFile, Statement, position
+from ..stepping.line_events import Lines, Test
 from ..values.describe import text_of
-
-Condition = tuple[types.FunctionType, list[str]]  # a condition as a function, and the names that it is given
 
 if TYPE_CHECKING:
     from ..core.transport import Wire
@@ -60,8 +59,6 @@ class BreakpointTrigger(runtime.Listener):
         self.line_of: tuple[Any, ...] | None = None  # the execution that was met last by line tracing
         self.line_at = -1
         self.at_module: Statement | None = None
-        # Of calls that lack the probes: conditions of all lookouts of a line, by the identity of the code and the line.
-        self.conditions: dict[tuple[int, int], tuple[types.CodeType, list[Condition]]] = {}
         self.pass_seen: dict[tuple[int, int], int] = {}
         self.late: dict[types.FrameType, list[TracedLoop]] = {}  # loops that are recorded by tracing
         self.stepped_to: tuple[Any, ...] | None = None  # where a step has ended: its lookouts pause no second time
@@ -197,10 +194,10 @@ class BreakpointTrigger(runtime.Listener):
 
     # -- lines of calls that ran before their lookouts were set --------------------------------------
 
-    def lines_that_matter(self, frame: types.FrameType) -> set[int] | None:
-        """Lines of lookouts, and those at which a pass of their loops begins; all where something else is awaited."""
+    def lines_that_matter(self, frame: types.FrameType) -> Lines:
+        """Lines of lookouts, and those at which a pass of their loops begins, with a test where all lookouts of a line
+        have conditions; None where something else is awaited."""
         code, file = frame.f_code, registry.file_of(frame)
-        self.conditions = {key: found for key, found in self.conditions.items() if key[0] != id(code)}
         at_module = code.co_name == "<module>"
         if file is None or frame in self.late or self.lookouts.of("change") or (at_module and self.defines_more(frame)):
             return None
@@ -209,34 +206,30 @@ class BreakpointTrigger(runtime.Listener):
         loops = [s.node for s in file.statements if s.line in lines and isinstance(s.node, (ast.For, ast.AsyncFor))]
         for line, at in [*((n, n) for n in lines), *((loop.lineno, loop.body[0].lineno) for loop in loops)]:
             found.setdefault(at, []).extend(self.lookouts.at_line(path, line))
-        for line, here in found.items():
-            if all(lk.tree is not None for lk in here) and (code.co_flags & OPTIMIZED or at_module):
-                self.conditions[id(code), line] = code, [lk.condition_of(code, frame.f_globals) for lk in here]
-        return set(found)
+        simple = bool(code.co_flags & OPTIMIZED) or at_module
+        return {
+            line: lookout.any_condition(here, code, frame.f_globals)
+            if simple and all(lk.tree is not None for lk in here)
+            else None
+            for line, here in found.items()
+        }
 
-    def none_holds(self, frame: types.FrameType, line: int) -> bool:
-        """True where the conditions of all lookouts of a line are false: the usual case, which must be fast."""
-        found = self.conditions.get((id(frame.f_code), line))
-        if found is None or found[1][0][0].__globals__ is not frame.f_globals:
-            return False
+    def fails(self, test: Test, frame: types.FrameType) -> bool:
+        """True when none of the conditions of a line holds: the usual case, which must be fast."""
         quiet, run_state.quiet = run_state.quiet, True
         held = frame.f_locals
         try:
-            for holds, names in found[1]:  # noqa: SIM110  # `all` over a generator takes twice as long
-                if holds(*[held[name] for name in names]):
-                    return False
-            return True
+            return test is not None and not test(held)
         except Exception as e:
             if signal_masking.is_the_scripts(e):
                 raise
             return False  # the other way says what is wrong
         finally:
             run_state.quiet = quiet
-            let_go(frame, held)
+            if BEFORE_313 and held is not frame.f_globals:
+                let_go(frame, held, untraced=True)
 
     def line_met(self, frame: types.FrameType, line: int) -> bool:
-        if self.none_holds(frame, line):
-            return False
         if frame in self.late:
             self._late_line(frame)
         if frame.f_code.co_name == "<module>":

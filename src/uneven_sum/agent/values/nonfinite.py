@@ -12,7 +12,7 @@ import types
 from typing import Any
 
 from ..core import signal_masking
-from ..core.type_identity import TypeIds, TypeTable, is_one_of
+from ..core.type_identity import TypeIds, TypeTable, is_one_of, key_of
 from . import tensor_arrays
 
 MAX = sys.float_info.max
@@ -55,7 +55,7 @@ def count(value: Any) -> int:
     kind = type(value)
     if kind is float:
         return 0 if -MAX <= value <= MAX else 1
-    if id(kind) in PLAIN:
+    if key_of(kind) in PLAIN:
         return 0
     try:
         looker = _LOOKERS.get(kind) or _looker(kind)
@@ -313,7 +313,7 @@ def _sequence(value: Any) -> int:
         except (TypeError, OverflowError, ValueError):
             pass
         return sum(_element(v) for v in value[:LOOKED_INTO])
-    if id(first) in PLAIN or size > 1000:
+    if key_of(first) in PLAIN or size > 1000:
         return 0
     return sum(_element(v) for v in value)
 
@@ -322,7 +322,7 @@ def _element(value: Any) -> int:
     kind = type(value)
     if kind is float:
         return 0 if -MAX <= value <= MAX else 1
-    if id(kind) in PLAIN:
+    if key_of(kind) in PLAIN:
         return 0
     looker = _LOOKERS.get(kind) or _looker(kind)
     if looker in (_sequence, _mapping, _frame, _offers_array, _polars):

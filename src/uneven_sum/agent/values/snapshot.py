@@ -10,7 +10,7 @@ from typing import Any
 
 from ..core import run_state, signal_masking
 from ..core.text import clean
-from ..core.type_identity import TypeIds
+from ..core.type_identity import TypeIds, key_of
 from . import nonfinite, statistics
 from .safe_read import kind_name
 
@@ -74,7 +74,9 @@ def is_scalar(value: object) -> bool:
 
 def all_plain(values: list[Any]) -> bool:
     """True for numbers of a bounded size: what can be kept as it is."""
-    return PLAIN.issuperset(map(id, map(type, values))) or all([id(type(v)) in PLAIN or is_scalar(v) for v in values])
+    return PLAIN.issuperset(map(key_of, map(type, values))) or all(
+        [key_of(type(v)) in PLAIN or is_scalar(v) for v in values]
+    )
 
 
 def told(value: Any) -> Any:
@@ -83,7 +85,7 @@ def told(value: Any) -> Any:
     kind = type(value)
     if kind is int and value.bit_length() > 10 * LONG:
         return f"int of {value.bit_length()} bits"
-    if id(kind) in PLAIN or kind is Cells or is_scalar(value) or value is MISSING:
+    if key_of(kind) in PLAIN or kind is Cells or is_scalar(value) or value is MISSING:
         return value
     if kind is str or kind is bytes:
         return value if len(value) <= LONG else f"{kind.__name__} of {len(value)}"

@@ -15,7 +15,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from ...core.text import clean
-from ...core.type_identity import TypeIds, TypeTable
+from ...core.type_identity import TypeIds, TypeTable, key_of
 from ..safe_read import kind_name
 
 Summary = dict[str, Any]
@@ -131,7 +131,7 @@ def summary(value: object) -> Summary:
 
     kind = type(value)
     base: Summary = {"type": kind_name(kind), "shape": None, "dtype": None, "nonfinite": 0, "kind": "object"}
-    cheap = id(kind) in CHEAP
+    cheap = key_of(kind) in CHEAP
     if not cheap:
         if not _budget.path and not _budget.shared:
             _budget.begin()
