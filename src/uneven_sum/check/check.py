@@ -5,10 +5,13 @@ from __future__ import annotations
 import os
 import time
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
-from ..client import Client, Ended, Exited, Found, Launch, Output, Stopped, Tripped, Unwatched, accepted
-from ..client.digits.runs import Digits
+from ..client import Client, Ended, Exited, Found, Launch, Output, Stopped, Tripped, Unwatched
 from ..protocol import TRIPS, Facts, Finding
+
+if TYPE_CHECKING:
+    from ..client.digits.runs import Digits
 
 
 @dataclass
@@ -56,6 +59,8 @@ async def check(launch: Launch) -> Outcome:
             elif isinstance(event, Found):
                 outcome.findings = event.findings
                 if not launch.as_module:
+                    from ..client import accepted  # with a parser of TOML, which takes long to import
+
                     accepted.mark(os.path.join(launch.cwd or "", launch.program), event.findings)
             elif isinstance(event, Output) and event.category == "console":
                 outcome.notes += event.text.splitlines()

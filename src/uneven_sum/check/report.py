@@ -13,7 +13,6 @@ from ..protocol import Facts, Finding, Term
 from ..protocol.names import shown
 from ..safe_text import visible, visible_json
 from .check import Outcome
-from .digits import as_dict, results_text
 from .finding_text import finding_text
 
 SCHEMA = 1
@@ -33,6 +32,8 @@ def as_json(outcome: Outcome) -> str:
         told["findings"] = [msgspec.to_builtins(f) for f in outcome.findings]
         told["notes"] = outcome.notes
         if outcome.digits is not None:
+            from .digits import as_dict  # with NumPy, which takes long to import
+
             told["digits"] = as_dict(outcome.digits)
     if outcome.left:
         told["left"] = outcome.left
@@ -69,6 +70,8 @@ def as_report(launch: Launch, outcome: Outcome) -> str:
         if not found.accepted:
             entries.append(notes.of_finding(found, lines_of(found.file)))
     if outcome.digits is not None:
+        from .digits import results_text
+
         text = f"```\n{results_text(outcome.digits)}```\n"
         entries.append(notes.Entry("digits", "the digits that hold", text))
     if outcome.findings is not None:
@@ -85,7 +88,10 @@ def as_text(outcome: Outcome) -> str:
     if outcome.findings is not None:
         open_ = [f for f in outcome.findings if not f.accepted]
         parts += [finding_text(f) for f in open_]
-        parts += [results_text(outcome.digits)] if outcome.digits is not None else []
+        if outcome.digits is not None:
+            from .digits import results_text
+
+            parts.append(results_text(outcome.digits))
         parts += [note + "\n" for note in outcome.notes]
         parts.append(_counted(open_, len(outcome.findings) - len(open_)))
     if outcome.left:

@@ -72,8 +72,6 @@ def check(
     """
     from ..check import as_json, as_report, as_text
     from ..check import check as run_check
-    from ..check.digits import with_digits
-    from ..check.watching import watched
 
     launch = launch_of(script, args, options)
     launch.go_on = everything
@@ -89,6 +87,9 @@ def check(
     there_is_a_folder_for(report)
     outcome = endings.run(run_check(launch))
     if digits and outcome.outcome != "died":
+        from ..check.digits import with_digits  # with NumPy, which takes long to import
+        from ..check.watching import watched
+
         endings.run(watched(lambda watch: with_digits(launch, outcome, watch)))
     if report is not None:
         write_report(as_report(launch, outcome), report, launch.name)

@@ -8,10 +8,12 @@ import math
 import struct
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any, TextIO
+from typing import TYPE_CHECKING, Any, TextIO
 
 from ..protocol import LedgerColumn, LedgerPasses
-from .differing.course import Course
+
+if TYPE_CHECKING:
+    from .differing.course import Course
 
 SERIES = ("value", "difference", "ratio")
 
