@@ -19,7 +19,7 @@ from uneven_sum.agent.reload.loader import Loader
 from uneven_sum.agent.source import registry
 from uneven_sum.agent.source.sites import Options
 
-LIMITS = {"scalar": 2.7, "calls": 2.7, "elements": 2.7, "module": 2.7, "vectorised": 1.35, "gaps": 2.5}
+LIMITS = {"scalar": 1.8, "calls": 1.9, "elements": 1.7, "module": 1.9, "vectorised": 1.2, "gaps": 1.7}
 ROUNDS = rounds(15)
 
 

@@ -8,6 +8,7 @@ import lookouts
 import probes
 import recording
 import rewind
+import runs
 import streams
 import values
 
@@ -15,6 +16,8 @@ if __name__ == "__main__":
     bad = probes.main()
     print()
     bad += lookouts.main()
+    print()
+    bad += runs.main()
     print()
     bad += values.main()
     print()

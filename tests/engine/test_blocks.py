@@ -1,0 +1,87 @@
+"""Blocks of arithmetic, in whole runs: what is told is the same with and without them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+import pytest
+from driving import running
+from trips_cases import CASES
+
+from uneven_sum.protocol import Lookout
+
+
+async def told(path: str, **launch: Any) -> tuple[list[Any], str, str]:
+    """All that a run tells of its trips, with what it writes."""
+    async with running(path, go_on=True, **launch) as run:
+        await run.client.write_input(None)
+        assert await run.pause() is None
+    assert not run.trouble
+    return [msgspec.to_builtins(facts) for facts in run.trips], run.out, run.err
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize("name", CASES)
+async def test_every_word_is_the_same(name: str, script) -> None:
+    path = script(CASES[name][0])
+    assert await told(path) == await told(path, blocks=False)
+
+
+LOOP = """def work(n):
+    level, inflow = 1.0, 0.5
+    for k in range(n):
+        area = level * 2.0
+        rise = inflow / area
+        level = level + rise * 0.1
+        inflow = inflow * 0.999
+    return level
+print(work(400))
+"""
+
+
+async def test_steps_and_values_within_a_block(script) -> None:
+    """From a breakpoint in the loop, each line of the block is a step, with the values of then."""
+    path = script(LOOP)
+    stop = Lookout(1, file=path, line=4, condition="k == 7")
+    async with running(path, start={"lookouts": [stop]}) as run:
+        facts = await run.pause()
+        assert (facts.line, facts.loops[0].number) == (4, 8)
+        lines = []
+        for _ in range(5):
+            await run.client.step_line()
+            facts = await run.pause()
+            lines.append(facts.line)
+            if facts.line == 6:
+                assert (await run.client.ask("rise == inflow / area"))["result"] == "True"
+        assert lines == [5, 6, 7, 3, 4]
+        assert facts.loops[0].number == 9
+
+
+async def test_a_name_set_by_hand_within_a_block_counts(script) -> None:
+    """What the block knew of the types of its names is forgotten at a pause."""
+    source = LOOP.replace("    level, inflow", "    import numpy as np\n    level, inflow")
+    path = script(source)
+    stop = Lookout(1, file=path, line=5, condition="k == 7")
+    async with running(path, start={"lookouts": [stop]}) as run:
+        await run.pause()
+        await run.client.set_value("level", "np.array([1.0, 2.0])", force=True)
+        await run.client.go_on()
+        assert await run.pause() is None
+    assert run.out.startswith("[") and not run.trouble
+
+
+async def test_another_line_is_next_in_the_precise_form(script) -> None:
+    path = script(LOOP)
+    stop = Lookout(1, file=path, line=4, condition="k == 7")
+    async with running(path, start={"lookouts": [stop]}) as run:
+        facts = await run.pause()
+        await run.client.make_next(facts.file, 6)
+        facts = await run.pause()
+        assert facts.line == 6
+        await run.client.step_line()
+        facts = await run.pause()
+        assert facts.line == 7
+        await run.client.go_on()
+        assert await run.pause() is None
+    assert float(run.out) > 0
