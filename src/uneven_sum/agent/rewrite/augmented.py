@@ -14,6 +14,8 @@ from .expressions import placed
 from .predicates import repeatable
 from .recording_probes import RecordingProbes
 
+LOSSLESS = (ast.Add, ast.Sub, ast.Mult)
+
 
 class Augmented(RecordingProbes):
     """`_augassign` gives the statements in the place of one."""
@@ -32,7 +34,7 @@ class Augmented(RecordingProbes):
             return [s]
         if self.options.stream and not self.options.checks and isinstance(s.target, ast.Name):
             return self._told(s, s.target)
-        lossless = isinstance(s.op, (ast.Add, ast.Sub, ast.Mult))
+        lossless = isinstance(s.op, LOSSLESS)
         if isinstance(s.target, ast.Name):
             return self._aug_name(s, s.target.id, lossless)
         return self._aug_place(s)
@@ -112,12 +114,13 @@ class Augmented(RecordingProbes):
         if not all(isinstance(part, (ast.Name, ast.Constant)) for part in parts) or not names <= self.own_names:
             return False
         binds = any(isinstance(node, ast.NamedExpr) for node in ast.walk(s.value))
-        return self.temps and self.options.at_once and not binds and not self.captures(place)
+        return self.temps and self.options.only_checks and not binds and not self.captures(place)
 
     def _aug_number(self, s: ast.AugAssign, place: ast.Attribute | ast.Subscript) -> list[ast.stmt]:
         """Where a number is in the place now, owner and index are simply evaluated twice."""
         number = self._is_plain_number(VALUE)
-        right = self.value(_copy(s.value), "right")
+        lossless = isinstance(s.op, LOSSLESS)  # what is not finite on the right is not finite in the result
+        right = self.inside(_copy(s.value)) if lossless else self.value(_copy(s.value), "right")
         read, store = _copy(place), _copy(place)
         read.ctx = ast.Load()
         steps: list[ast.stmt] = [

@@ -440,9 +440,9 @@ class Rewriter(Augmented):
             self.lines.setdefault(begin.lineno, []).extend(self.lines.pop(s.lineno))
         first, last = begin, s.body[-1]
         outer_blocks, self.blocks = (self.blocks, self.own_names), blocks.Plan()
+        self.own_names = blocks.own_names(s) if self.options.only_checks else set()
         if self.temps and self.in_line and self.options.at_once:
             self.blocks = blocks.plan(s, self.lines)
-            self.own_names = blocks.own_names(s)
         outer_calls, self.calls = self.calls, any(isinstance(n, ast.Call) for n in ast.walk(s))
         recorder = self.recorder_of(s)
         self.last |= {id(one) for one in last_statements(s.body)}

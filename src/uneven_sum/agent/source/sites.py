@@ -25,9 +25,14 @@ class Options:
     audit: frozenset[str] = frozenset()  # what the rules of an audit want to see: see `rewrite/audit_probes.py`
 
     @property
+    def only_checks(self) -> bool:
+        """Whether values are looked at for what is not finite, and for nothing else."""
+        return self.checks and not (self.carried or self.stream or self.counts or self.audit)
+
+    @property
     def at_once(self) -> bool:
         """Whether nothing needs each statement of a block of arithmetic."""
-        return self.blocks and self.checks and not (self.carried or self.stream or self.counts or self.audit)
+        return self.blocks and self.only_checks
 
 
 @dataclass
