@@ -140,7 +140,7 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
         run_state.quiet = True
         if self.stream is not None:
             self.stream.in_child()
-        sys.settrace(None)
+        self.motion.switch_off()
         try:
             self.wire.sock.close()
         except OSError:
@@ -482,7 +482,7 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
         """The host is gone: the script runs on without pauses."""
         run_state.quiet = True
         self.ended = self.gone = True
-        sys.settrace(None)
+        self.motion.switch_off()
 
     def _trouble(self, e: Exception) -> None:
         """Report an internal error without harm to the script.  An exception of a signal handler is raised again."""

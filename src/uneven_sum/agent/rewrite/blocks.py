@@ -98,7 +98,10 @@ class Block:
     def place(self) -> Position:
         return position(self.statements[0])
 
-    def pays(self) -> bool:
+    def pays(self, once: bool = False) -> bool:
+        """`once`: what is in no loop runs once."""
+        if once and not self.loops:
+            return False
         types = TYPE * (len(self.reads) - len(self.known)) + 2 * bool(self.flag)
         return GATE + types + TEST + len(self.tested) + STORE * len(self.stores) < self.checks
 
@@ -127,7 +130,7 @@ def plan(scope: Scope, apart: Collection[int]) -> Plan:
     found.ints = _likely_ints(scope)
     mine = own_names(scope)
     _know_all(blocks, mine)
-    blocks = [block for block in blocks if block.pays()]
+    blocks = [block for block in blocks if block.pays(once=isinstance(scope, ast.Module))]
     _know_all(blocks, mine)  # a block that is dropped assigns what it likes
     for number, block in enumerate(blocks):
         if block.known and block.over is not None:

@@ -64,9 +64,12 @@ class LineEvents:
             known.lines = both
             known.only = None if known.only is not frame else frame
         if changed:
+            # What was switched off is on again.  `restart_events` would do that to the script's tools, too.
             events = self.monitoring.events
-            self.monitoring.set_local_events(self.tool, code, events.LINE | events.PY_RETURN)
-            self.monitoring.restart_events()
+            for wanted in (0, events.LINE | events.PY_RETURN):
+                self.monitoring.set_local_events(self.tool, code, wanted)
+            for wanted in (events.PY_UNWIND, events.PY_START | events.PY_UNWIND):
+                self.monitoring.set_events(self.tool, wanted)
         return True
 
     def forget(self, frame: types.FrameType) -> None:

@@ -139,6 +139,11 @@ class Stepper:
         self.matter.pop(frame, None)
         self._switch()
 
+    def switch_off(self) -> None:
+        """Nothing is traced or watched any more."""
+        sys.settrace(None)
+        self.events.stop()
+
     def hold(self, frame: types.FrameType) -> None:
         """Calls `settled` as soon as the statement under way in `frame` is over."""
         self.held[frame] = self._statement(frame) or (0, 0, 0, 0)
