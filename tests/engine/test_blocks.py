@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import subprocess
+from pathlib import Path
 from typing import Any
 
 import msgspec
@@ -10,6 +12,8 @@ from driving import running
 from trips_cases import CASES
 
 from uneven_sum.protocol import Lookout
+
+RANDOM = Path(__file__).parent.parent / "support" / "blocks_run.py"
 
 
 async def told(path: str, **launch: Any) -> tuple[list[Any], str, str]:
@@ -26,6 +30,14 @@ async def told(path: str, **launch: Any) -> tuple[list[Any], str, str]:
 async def test_every_word_is_the_same(name: str, script) -> None:
     path = script(CASES[name][0])
     assert await told(path) == await told(path, blocks=False)
+
+
+@pytest.mark.interpreters
+def test_random_arithmetic_comes_to_the_same(interpreter: str) -> None:
+    """In each interpreter: plain, with each statement checked, and by blocks."""
+    done = subprocess.run([interpreter, str(RANDOM), "7", "150"], capture_output=True, text=True)
+    assert done.returncode == 0, done.stderr[-2000:]
+    assert int(done.stdout) > 100
 
 
 LOOP = """def work(n):

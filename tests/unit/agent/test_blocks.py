@@ -3,127 +3,22 @@
 from __future__ import annotations
 
 import ast
-import itertools
 import math
-import types
-import warnings
-from collections.abc import Callable, Iterator
+import sys
+from collections.abc import Callable
 from typing import Any
 
 import pytest
-from hypothesis import HealthCheck, example, given, settings
+from blocks_run import NAMES, PLACES, Counting, at_module_level, compared, ran, work
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
-from uneven_sum.agent.probes import runtime
-from uneven_sum.agent.reload.loader import Loader
 from uneven_sum.agent.rewrite import blocks
 from uneven_sum.agent.rewrite.checked_functions import checked_functions
 from uneven_sum.agent.rewrite.statements import Rewriter
-from uneven_sum.agent.source import gates, registry
-from uneven_sum.agent.source.sites import Options, Site, Sites
+from uneven_sum.agent.source import gates
+from uneven_sum.agent.source.sites import Options, Sites
 from uneven_sum.agent.source.source_file import SourceFile
-
-NAMES = "abcde"
-PLACES = ("box.x", "box.y", "cells[1]", "cells[k]")
-BEGIN = "seen, box, cells, k = [], Box(), [1.0, 2.0, 3.0], 2"
-numbers = itertools.count()
-
-
-class Counting(float):
-    """A float of the script's own: its operations are counted."""
-
-    done = 0
-
-    def __mul__(self, other: object) -> Any:
-        Counting.done += 1
-        return Counting(float.__mul__(self, other))  # type: ignore[operator]  # as given
-
-    def __radd__(self, other: object) -> Any:
-        Counting.done += 1
-        return Counting(float.__radd__(self, other))  # type: ignore[operator]  # as given
-
-
-class Box:
-    """Something with an attribute, and with one that is computed."""
-
-    def __init__(self) -> None:
-        self.x: Any = 1.5
-        self.held: Any = 0.5
-
-    @property
-    def y(self) -> Any:
-        Counting.done += 1
-        return self.held
-
-    @y.setter
-    def y(self, value: Any) -> None:
-        Counting.done += 1
-        self.held = value
-
-
-class Heard(runtime.Listener):
-    """Notes each trip with the names of its call as they are then."""
-
-    def __init__(self) -> None:
-        self.trips: list[Any] = []
-
-    def nonfinite(self, value: object, site: Site, frame: types.FrameType, old: object) -> Any:
-        self.trips.append(("not finite", site.statement[0], repr(value), names_of(frame)))
-        return value
-
-    def failed(self, site: Site, frame: types.FrameType, head: bool) -> str:
-        if not head:
-            self.trips.append(("failed", site.statement[0], names_of(frame)))
-        return ""
-
-
-def names_of(frame: types.FrameType) -> dict[str, str]:
-    return {n: repr(v) for n, v in frame.f_locals.items() if n in NAMES}
-
-
-@pytest.fixture(autouse=True)
-def own_listener() -> Iterator[None]:
-    kept = runtime.listener
-    yield
-    runtime.listener = kept
-    registry.files.clear()
-
-
-def rewritten(name: str, source: str, options: Options) -> types.CodeType:
-    loader = Loader(options)
-    code = loader.compile(name, source.encode())
-    assert not loader.plain
-    return code
-
-
-def ran(source: str, options: Options | None, values: tuple[Any, ...]) -> tuple[Any, list[Any]]:
-    """What `work` of the source returns or raises, and the trips on the way."""
-    heard = runtime.listener = Heard()
-    name = f"/blocks/{next(numbers)}.py"
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore")  # `~True`, comparisons of constants
-        code = compile(source, name, "exec") if options is None else rewritten(name, source, options)
-    space: dict[str, Any] = {**dict(zip(NAMES, values)), "Box": Box}
-    Counting.done = 0
-    try:
-        exec(code, space)
-        seen = space["work"](*values) if "work" in space else space["seen"]
-        result: Any = ("returns", repr(seen))
-    except Exception as e:
-        result = (type(e).__name__, str(e))
-    assert not [n for n in space if n.startswith("·")]
-    return (*result, Counting.done), heard.trips
-
-
-def compared(source: str, *values: Any) -> list[Any]:
-    """Run a source in the three ways; returns the trips."""
-    plain, _ = ran(source, None, values)
-    precise, trips = ran(source, Options(blocks=False), values)
-    at_once, same = ran(source, Options(), values)
-    assert plain == precise == at_once
-    assert trips == same
-    return trips
-
 
 floats = st.one_of(
     st.sampled_from([0.0, -0.0, 5e-324, 1e-308, 1e308, -1e308, 1.0, -1.0, 0.5, math.inf, -math.inf, math.nan]),
@@ -159,20 +54,8 @@ statements = st.one_of(
 )
 
 
-def work(body: list[str], passes: int = 3, extra: str = "seen.append((a, b, c, d, e, box.x, box.held, *cells))") -> str:
-    lines = [f"        {line}" for line in [*body, extra]]
-    return "\n".join(
-        ["def work(a, b, c, d, e):", f"    {BEGIN}", f"    for i in range({passes}):", *lines, "    return seen", ""]
-    )
-
-
-def at_module_level(body: list[str], passes: int = 3) -> str:
-    lines = [f"    {line}" for line in [*body, "seen.append((a, b, c, d, e, box.x, box.held, *cells))"]]
-    return "\n".join([BEGIN, f"for i in range({passes}):", *lines, ""])
-
-
 @pytest.mark.parametrize("written", [work, at_module_level])
-@settings(max_examples=300, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=300, deadline=None)
 @given(st.lists(statements, min_size=1, max_size=6), st.tuples(*[values] * 5))
 @example(["a = b / c", "d = 1.0 / a", "a = d + 1.0"], (1.0, 1e308, 1e-308, 0.0, 0.0))
 @example(["a = b * b", "c = a > d", "a = 1.0"], (1.0, 1e200, 0.0, 0.0, 0.0))
@@ -207,8 +90,6 @@ def test_an_unbound_name_fails_in_its_statement() -> None:
 def test_a_name_that_turns_into_something_else_is_not_run_twice() -> None:
     body = ["a = a * 1.5", "b = b + a * 0.5", "if i == 2: a = other(a)"]
     source = work(body, passes=6) + "\nfrom unit_of_blocks import Counting as other\n"
-    import sys
-
     sys.modules["unit_of_blocks"] = sys.modules[__name__]
     trips = compared(source, 1.0, 1.0, 0.0, 0.0, 0.0)
     assert trips == []
