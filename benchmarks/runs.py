@@ -104,11 +104,11 @@ async def running(folder: Path, cells: int, python: str) -> float:
                 found += [float(word) for word in event.text.split()]
         return min(found[1:])  # the first may lie on both sides
 
-    before = await passes(rounds(20))
+    before = await passes(rounds(20) + 1)
     await client.set_lookouts([Lookout(1, file=str(path), line=10, condition="total < 0.0")])
     await asyncio.sleep(0.5)
     await passes(3)  # written before
-    after = await passes(rounds(20))
+    after = await passes(rounds(20) + 1)
     await client.end()
     return after / before
 

@@ -25,10 +25,34 @@ async def told(path: str, **launch: Any) -> tuple[list[Any], str, str]:
     return [msgspec.to_builtins(facts) for facts in run.trips], run.out, run.err
 
 
+CALLS = """import numpy as np
+def double(a):
+    return a * 2.0
+def keep(a):
+    return a
+def outer():
+    y = double(np.array([1 + 1j]).astype(float))
+    z = double(keep(1e308))
+    w = keep(double(np.array([2 + 1j]).astype(float)))
+    return double(z)
+print(outer())
+"""
+WARNS = """import warnings
+def half(a):
+    warnings.warn("odd gauge", stacklevel=2)
+    return a * 0.5
+def outer():
+    y = half(3.0)
+    return half(y)
+print(outer())
+"""
+MORE = {"warnings in arguments": CALLS, "warnings of a caller's line": WARNS}
+
+
 @pytest.mark.slow
-@pytest.mark.parametrize("name", CASES)
+@pytest.mark.parametrize("name", [*CASES, *MORE])
 async def test_every_word_is_the_same(name: str, script) -> None:
-    path = script(CASES[name][0])
+    path = script(CASES[name][0] if name in CASES else MORE[name])
     assert await told(path) == await told(path, blocks=False)
 
 

@@ -110,8 +110,10 @@ class Augmented(RecordingProbes):
         parts: list[ast.expr] = [place.value]
         if isinstance(place, ast.Subscript):
             parts += place.slice.elts if isinstance(place.slice, ast.Tuple) else [place.slice]
+        parts = [part.operand if isinstance(part, ast.UnaryOp) else part for part in parts]  # `a[-1]`
         names = {part.id for part in parts if isinstance(part, ast.Name)}
-        if not all(isinstance(part, (ast.Name, ast.Constant)) for part in parts) or not names <= self.own_names:
+        constants = sum(isinstance(part, ast.Constant) for part in parts)
+        if sum(isinstance(part, ast.Name) for part in parts) + constants < len(parts) or not names <= self.own_names:
             return False
         binds = any(isinstance(node, ast.NamedExpr) for node in ast.walk(s.value))
         return self.temps and self.options.only_checks and not binds and not self.captures(place)

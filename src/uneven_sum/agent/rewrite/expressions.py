@@ -229,6 +229,8 @@ class Expressions:
         wanted = self.options.checks and not self.absorbing and self._worth_a_look(node, role)
         if not wanted:
             return self.inside(node)
+        if self._is_looked_at(node):
+            return self.inside(node)
         site_of = position(node)
         node = self.inside(node)
         site = ast.Constant(self.sites.add(self.file, self.at, site_of, role))
@@ -237,6 +239,14 @@ class Expressions:
         call = at(self._probe("check", node, at(ast.Constant(None), node), at(site, node)), node)
         at(call.func, node)
         return call
+
+    def _is_looked_at(self, node: ast.expr) -> bool:
+        """True for a call whose value its function looks at, and whose arguments give no warning: one would wait for the
+        value."""
+        if not (isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id in self.looked_at):
+            return False
+        given = [*node.args, *(k.value for k in node.keywords)]
+        return all(isinstance(one, (ast.Name, ast.Constant)) or self._is_looked_at(one) for one in given)
 
     def _streamed(self, made: ast.expr, node: ast.expr, role: str) -> ast.expr:
         """What the expression `node` has become, told to the stream; floats and truth values in line."""
@@ -255,8 +265,6 @@ class Expressions:
         return self._here(ast.IfExp(test, known, other), node)
 
     def _worth_a_look(self, node: ast.expr, role: str) -> bool:
-        if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id in self.looked_at:
-            return False
         if produces(node):
             return not (isinstance(node, ast.Call) and role == "iterable" and callee(node) in NO_DATA_PASSED)
         if role in ("return", "yield") or (self.options.carried and role != "iterable"):

@@ -75,7 +75,8 @@ class Rewriter(Augmented):
                 self.range_is_builtin = False
         if self.once and self.in_line and self.options.at_once:
             self.blocks = blocks.plan(tree, self.lines)
-            self.looked_at = checked_functions(tree)
+            # A warning of a function may be told of the line that calls it: then it waits for the value there.
+            self.looked_at = set() if "warn" in self.file.text else checked_functions(tree)
         flags = self.blocks.flags
         body = self.body(tree.body, docstring=True)
         if flags:
