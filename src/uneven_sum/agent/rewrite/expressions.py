@@ -241,8 +241,7 @@ class Expressions:
         return call
 
     def _is_looked_at(self, node: ast.expr) -> bool:
-        """True for a call whose value its function looks at, and whose arguments give no warning: one would wait for the
-        value."""
+        """True for a call whose value its function looks at, and whose arguments give no warning, which would wait."""
         if not (isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id in self.looked_at):
             return False
         given = [*node.args, *(k.value for k in node.keywords)]
