@@ -121,3 +121,28 @@ async def test_another_line_is_next_in_the_precise_form(script) -> None:
         await run.client.go_on()
         assert await run.pause() is None
     assert float(run.out) > 0
+
+
+FAR = """def work(n):
+    total, seldom = 0.0, 0.0
+    for k in range(n):
+        total = total * 0.5 + 1.0
+        if k % 3 == 0:
+            seldom = seldom + total
+        if total > 3.0 or k == 5000:
+            break
+    return seldom
+print(work(9000))
+"""
+
+
+@pytest.mark.parametrize(("wanted", "found"), [(3000, (6, 3001)), (9000, (9, None))])
+async def test_a_far_pass_is_reached_where_the_line_runs(wanted: int, found: tuple[int, int | None], script) -> None:
+    """The line runs in every third pass; the loop ends before the last ones."""
+    path = script(FAR)
+    async with running(path, start={"lookouts": [Lookout(1, file=path, line=6, once=True)]}) as run:
+        await run.pause()
+        await run.client.set_lookouts([])
+        await run.client.next_pass(wanted)
+        facts = await run.pause()
+        assert (facts.line, facts.loops[0].number if facts.loops else None) == found

@@ -107,7 +107,7 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
 
     def install(self) -> None:
         """Puts the engine behind the probes, the warnings and the host's signal."""
-        runtime.listener = self
+        runtime.listener, runtime.present = self, self.loader.lookouts.all
         self._show = warnings._showwarnmsg  # type: ignore[attr-defined]  # no public way
         warnings._showwarnmsg = self._warned  # type: ignore[attr-defined]  # no public way
         signal.signal(CALL_SIGNAL, self._called)

@@ -12,7 +12,7 @@ from typing import Any
 from ..core import run_state, signal_masking
 from ..core.type_identity import TypeIds, key_of
 from ..frames import fast_form
-from ..lookouts.lookout import tickers
+from ..lookouts.lookout import Lookout, tickers
 from ..recording.coverage import all_marks
 from ..recording.recorder import numbered
 from ..source import gates, registry
@@ -67,6 +67,7 @@ class Leaving:
 leave = Leaving()
 listener = Listener()
 holding = False  # a warning waits for the result of its statement
+present: dict[int, Lookout] | None = None  # the lookouts of the run
 _retried: set[int] = set()  # ids of frames whose failed statement runs again; by frame, since threads fail at once
 
 
@@ -244,6 +245,8 @@ _noted: list[tuple[int, int, bool]] = []
 def lookout(site: int) -> None:
     if not (run_state.quiet or run_state.in_trial):
         found = sites[site]
+        if present is not None and not any([(lk := present.get(n)) and lk.on and not lk.spent for n in found.lookouts]):
+            return  # the probe of one that is gone, in a call that runs on
         listener.lookout(found.lookouts, found, sys._getframe(1), found.role == "by name")
 
 

@@ -19,8 +19,13 @@ class Gate:
 
     def __init__(self) -> None:
         self.open: list[bool] = [True]
-        self.off: list[bool] = []  # with something in it, the gate stays closed
+        self.off: list[bool] = []  # with something in it, the gate stays closed, and the precise form does not ask
         self.doubts = 0
+
+    def close(self, for_now: bool) -> None:
+        """Close it: `for_now`, or until the precise form has run once; after many doubts for good."""
+        self.open.clear()
+        self.off[:] = [True] if for_now or self.doubts > MOST_DOUBTS else []
 
 
 gates: list[Gate] = []  # by their number
@@ -35,7 +40,7 @@ def number_of(path: str, block: Position) -> int:
         _numbers[key] = len(gates)
         gates.append(Gate())
         if _traced:
-            gates[-1].open.clear()
+            gates[-1].close(True)
     return _numbers[key]
 
 
@@ -48,22 +53,21 @@ def close() -> None:
 def trace(wanted: bool) -> None:
     """Keep all gates closed for as long as lines are traced."""
     global _traced
-    if wanted and not _traced:
-        close()
-    _traced = wanted
+    if wanted is not _traced:
+        _traced = wanted
+        for gate in gates:
+            gate.close(wanted)
 
 
 def doubt(number: int) -> None:
     """The fast form of a block could not tell that all is well: it runs again, in its precise form."""
     gate = gates[number]
-    gate.open.clear()
     gate.doubts += 1
-    if gate.doubts > MOST_DOUBTS and not gate.off:
-        gate.off.append(True)
+    gate.close(_traced)
 
 
 def reopen(number: int) -> None:
     """The precise form of a block begins."""
     gate = gates[number]
-    if not _traced and not gate.off and not gate.open:
+    if not gate.off and not gate.open:
         gate.open.append(True)

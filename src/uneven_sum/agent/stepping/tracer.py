@@ -13,7 +13,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
-from ..core import identity, run_state
+from ..core import run_state
+from ..core.identity import is_ours
 from ..frames import fast_form, stack
 from ..frames.exception_handlers import instruction_place, statement_at
 from ..frames.namespace import TRACERS
@@ -82,6 +83,7 @@ class Stepper:
         self.start_statement: Position | None = None
         self.start_at, self.start_line = -1, 0
         self.loop: Any = None  # the loop of PASS and LOOP
+        self.passes_by: Callable[[int], bool] = _nowhere  # PASS to a far one: whether a line is surely on the way
         self.left = False  # the call in which the step began has returned
         self.returned: Any = _NOTHING
         self.entered: types.FrameType | None = None  # what the chosen call of a step has called
@@ -105,6 +107,7 @@ class Stepper:
             self.start_statement, self.start_at = (position(found.node) if found else None), frame.f_lasti
             self.loop = _loop_around(found) if found else None
             self.start_line = frame.f_lineno
+            self.passes_by = self._on_the_way(frame, self.aim.number) if mode == PASS and self.aim.number else _nowhere
             frame.f_trace = self._local
             if self.aim.leave or self.aim.skip:
                 frame.f_trace_opcodes = True
@@ -181,7 +184,7 @@ class Stepper:
         return position(found.node) if found else None
 
     def _global(self, frame: types.FrameType, event: str, arg: object) -> Any:
-        if run_state.quiet or identity.is_ours(frame):
+        if run_state.quiet or is_ours(frame):
             return None
         users = registry.file_of(frame) is not None
         if not users and not (self.mode == INTO and self.aim.libraries):
@@ -215,6 +218,9 @@ class Stepper:
                     test = lines.get(frame.f_lineno, NONE_HERE)
                     if test is NONE_HERE or (test is not None and self.hooks.fails(test, frame)):
                         return self._local
+            elif self.aim.number and frame is self.start and not (self.left or self.held or frame in self.armed):
+                if self.passes_by(frame.f_lineno):
+                    return self._local
             self._line(frame)
         elif event == "opcode":
             if (self.aim.leave or self.aim.skip) and frame is self.start:
@@ -238,7 +244,7 @@ class Stepper:
             self._jump(frame)
 
     def _call_event(self, frame: types.FrameType) -> bool:
-        if identity.is_ours(frame) or registry.file_of(frame) is None or not self.hooks.old_call(frame):
+        if is_ours(frame) or registry.file_of(frame) is None or not self.hooks.old_call(frame):
             return False
         self.arm(frame)
         return True
@@ -332,6 +338,19 @@ class Stepper:
                     return
             self._end(frame)
 
+    def _on_the_way(self, frame: types.FrameType, number: int) -> Callable[[int], bool]:
+        """Of a line of the loop: whether a step to a far pass surely does not end there."""
+        file, loop, start = registry.file_of(frame), self.loop, self.start_line
+        counter = stack.pass_counter(file, frame, loop) if file is not None and loop is not None else None
+        if loop is None or start == loop.lineno:
+            return _nowhere
+        inside = range(loop.lineno, loop.end_lineno + (not loop.orelse))
+
+        def passes_by(line: int) -> bool:
+            return line in inside and (line != start or (counter is not None and counter() < number))
+
+        return passes_by
+
     def _same_execution(self, frame: types.FrameType) -> bool:
         """True while the statement in which the step began is still under way."""
         if registry.file_of(frame) is None:
@@ -391,6 +410,10 @@ class Stepper:
                 self.hooks.refused(jumps.in_words(str(e)))
             self.mode = CONTINUE
             self.hooks.arrived(frame, _NOTHING, False)
+
+
+def _nowhere(line: int) -> bool:
+    return False
 
 
 def _loop_around(statement: Statement) -> Any:
