@@ -99,10 +99,11 @@ def ran(source: str, options: Options | None, values: tuple[Any, ...]) -> tuple[
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")  # `~True`, comparisons of constants
-            code = compile(source, name, "exec") if options is None else rewritten(name, source, options)
+            plain = compile(source, name, "exec", dont_inherit=True)
+            code = plain if options is None else rewritten(name, source, options)
             exec(code, space)
             seen = space["work"](*values) if "work" in space else space["seen"]
-        result: Any = ("returns", repr(seen))
+        result: Any = ("returns", repr(seen), repr(space.get("__annotations__")))
     except Exception as e:
         result = (type(e).__name__, str(e), raised_at(e))
     finally:
@@ -165,7 +166,7 @@ def expression(r: random.Random, depth: int = 0) -> str:
 
 def statement(r: random.Random) -> str:
     one, other, right = r.choice(NAMES), r.choice(NAMES), expression(r)
-    ways = [f"{one} = {right}"] * 5
+    ways = [*[f"{one} = {right}"] * 5, f"{one}: float = {right}"]
     ways += [
         f"{one} {r.choice('+-*/%')}= {right}",
         f"{one}, {other} = {right}, {expression(r)}",

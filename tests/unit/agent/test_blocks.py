@@ -128,6 +128,12 @@ def test_a_line_with_a_breakpoint_is_in_no_block() -> None:
     assert [[s.lineno for s in block.statements] for block in plan.blocks.values()] == [[4, 5], [7, 8]]
 
 
+def test_annotations_of_a_module_are_kept() -> None:
+    body = ["a: float = b * 0.5 + c", "b: float = a + c", "c = a * b"]
+    compared(at_module_level(body), 0.0, 1.0, 2.0, 0.0, 0.0)
+    assert not blocks.plan(ast.parse(at_module_level(body[:2])), ()).blocks
+
+
 def test_names_that_a_function_binds_are_not_known_at_module_level() -> None:
     body = ["c = a * b", "d = c + a", "b = d * 0.5", "change()"]
     function = "def change():\n    global a\n    a = a + 1\n"

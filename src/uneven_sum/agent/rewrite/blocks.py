@@ -148,7 +148,7 @@ def _find(
     run: list[ast.stmt] = []
     made = 0  # statements of the run, up to the last that makes something
     for s in [*body, None]:
-        checks = None if s is None or s.lineno in apart else _checks_of(s)
+        checks = None if s is None or s.lineno in apart else _checks_of(s, temporaries)
         if s is not None and checks is not None:
             if checks or run:  # copies and constants are in a block when they are within it
                 run.append(s)
@@ -166,9 +166,9 @@ def _find(
             yield from _find(part.body, loops, apart, temporaries)
 
 
-def _checks_of(s: ast.stmt) -> int | None:
+def _checks_of(s: ast.stmt, temporaries: Temporaries) -> int | None:
     """What the checks of a statement cost in its precise form; None when it can be in no block."""
-    form = _Form([], [], Temporaries())
+    form = _Form([], [], temporaries)
     try:
         form.add(s)
     except NotPlain:
@@ -203,7 +203,10 @@ class _Form:
         self.used = []
         if isinstance(s, ast.Assign):
             self._assign(s, s.targets, s.value)
-        elif isinstance(s, ast.AnnAssign) and s.value is not None and s.simple:
+        elif (
+            isinstance(s, ast.AnnAssign) and s.value is not None and s.simple and type(self.temporaries) is Temporaries
+        ):
+            # A module keeps annotations; a function does not even evaluate them.
             self._assign(s, [s.target], s.value)
         elif isinstance(s, ast.AugAssign) and isinstance(s.target, ast.Name):
             self._augmented(s, s.target)
