@@ -312,6 +312,45 @@ async def test_set_while_a_long_loop_runs(script, interpreter: str) -> None:
         assert run.client.running
 
 
+TOOLS = """import sys
+met = []
+monitoring = getattr(sys, "monitoring", None)
+def work():
+    n = 0
+    while n < 10**9:
+        n += 1
+        m = n * 2
+for number in TAKEN if monitoring else ():
+    monitoring.use_tool_id(number, "own")
+    monitoring.register_callback(number, monitoring.events.LINE, lambda code, line: (met.append(line), monitoring.DISABLE)[1])
+    monitoring.set_local_events(number, work.__code__, monitoring.events.LINE)
+work()
+"""
+
+
+@pytest.mark.parametrize("taken", [(), (4,), (3, 4)])
+async def test_tools_of_the_script_are_left_alone(taken: tuple[int, ...], script, interpreter: str) -> None:
+    """A breakpoint in a running call takes a tool number that is free, and none where there is none; what the script's
+    own tool has switched off stays off."""
+    path = script(TOOLS.replace("TAKEN", repr(taken)))
+    async with running(path, python=interpreter) as run:
+        await asyncio.sleep(0.4)
+        await run.client.set_lookouts([Lookout(1, file=path, line=8, condition="n % 10 == 0")])
+        facts = await run.pause()
+        assert facts.line == 8 and int(await run.ask("n")) % 10 == 0
+        told = int(await run.ask("len(met)"))
+        for _ in range(3):
+            await run.client.set_lookouts([Lookout(1, file=path, line=8, condition="n % 10 == 1")])
+            await run.client.go_on()
+            assert await run.pause() is not None
+        assert int(await run.ask("len(met)")) <= told + 10 * len(taken)
+        tools = await run.ask("monitoring and [monitoring.get_tool(k) for k in (3, 4)]")
+        if tools != "None":
+            assert tools.count("own") == len(taken)
+            assert tools.count("uneven-sum") == (len(taken) < 2)
+    assert not run.trouble
+
+
 async def test_breakpoint_in_the_text(script, interpreter: str) -> None:
     path = script("x = 2.5\nbreakpoint()\ny = x\nprint(y)\n")
     async with running(path, python=interpreter) as run:

@@ -19,10 +19,13 @@ from hypothesis import strategies as st
 
 from uneven_sum.agent.core import text
 from uneven_sum.agent.diagnosis import reasons
+from uneven_sum.agent.frames import stack
 from uneven_sum.agent.probes import runtime
 from uneven_sum.agent.reload.loader import Loader
+from uneven_sum.agent.source import registry
 from uneven_sum.agent.source.sites import Options
 from uneven_sum.agent.source.source_file import SourceFile
+from uneven_sum.agent.stepping.line_events import LineEvents
 from uneven_sum.agent.values import describe, nonfinite
 from uneven_sum.app.plotting.spark import decode, spark
 from uneven_sum.app.shell.theme import CHALK, SLATE
@@ -286,3 +289,36 @@ def test_each_call_has_its_own_answer_to_a_failed_statement(monkeypatch) -> None
 
     assert outer()
     assert between == [False, False, False, True, False]
+
+
+def test_a_line_event_after_the_end_of_the_watch_does_nothing() -> None:
+    """Another thread may have ended the watch while the event was on its way."""
+    told: list[object] = []
+    events = LineEvents(
+        told.append, lambda frame: True, lambda frame, value: None, lambda: False, lambda test, frame: False
+    )
+    assert events._line(test_a_line_event_after_the_end_of_the_watch_does_nothing.__code__, 1) is None
+    assert told == []
+
+
+def test_passes_are_counted_as_they_are_told() -> None:
+    source = "def work(n):\n    for k in range(n):\n        seen.append(look())\n    for k in list(range(n)):\n        seen.append(look())\n"
+    name = "/passes/work.py"
+    code = Loader(Options()).compile(name, source.encode())
+    seen: list[tuple[int, int]] = []
+
+    def look() -> tuple[int, int]:
+        frame = sys._getframe(1)
+        file = registry.files[name]
+        loop = next(
+            s.node for s in file.statements if isinstance(s.node, ast.For) and s.line <= frame.f_lineno <= s.line + 1
+        )
+        counter = stack.pass_counter(file, frame, loop)
+        assert counter is not None
+        return counter(), stack.passes(file, frame, loop, False)[0]
+
+    space: dict[str, object] = {"seen": seen, "look": look}
+    exec(code, space)
+    space["work"](3)  # type: ignore[operator]  # the function of the text
+    registry.files.clear()
+    assert seen == [(1, 1), (2, 2), (3, 3)] * 2

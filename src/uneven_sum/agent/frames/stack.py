@@ -234,13 +234,7 @@ def _value_of(target: ast.AST, scope: Scope) -> str | None:
 
 def passes(file: SourceFile, frame: types.FrameType, loop: Any, lengths: bool = True) -> tuple[int, int | None]:
     """The number of the present pass and, where it is wanted and known, the number of passes."""
-    held = locals_of(frame)
-    name = f"{METER}{loop.lineno}_{loop.col_offset}"
-    meter, length, start = held.get(name), -1, 0
-    if name + "r" in held and type(held[name + "r"]) is range:
-        length = len(held[name + "r"])
-    if meter is None:
-        meter, length, start = _site_meter(file, frame, loop)
+    meter, length, start = _meter(file, frame, loop)
     if meter is None:
         return 0, None
     if type(meter) is int:
@@ -265,18 +259,22 @@ def passes(file: SourceFile, frame: types.FrameType, loop: Any, lengths: bool = 
 
 def pass_counter(file: SourceFile, frame: types.FrameType, loop: Any) -> Callable[[], int] | None:
     """What tells the number of the present pass of a loop that runs, in little time; None where nothing does."""
-    held = locals_of(frame)
-    name = f"{METER}{loop.lineno}_{loop.col_offset}"
-    meter, length, start = held.get(name), -1, 0
-    if type(held.get(name + "r")) is range:
-        length = len(held[name + "r"])
-    if meter is None:
-        meter, length, start = _site_meter(file, frame, loop)
+    meter, length, start = _meter(file, frame, loop)
     left: Callable[[], int] | None = getattr(meter, "__length_hint__", None)
     if left is None:
         return None
     whole = sys.maxsize - start if type(meter) is itertools.repeat else length
     return lambda: whole - left()
+
+
+def _meter(file: SourceFile, frame: types.FrameType, loop: Any) -> Meter:
+    """What counts the passes of a loop (None: nothing), the number of passes or -1, and where the count began."""
+    held = locals_of(frame)
+    name = f"{METER}{loop.lineno}_{loop.col_offset}"
+    if held.get(name) is None:
+        return _site_meter(file, frame, loop)
+    numbers = held.get(name + "r")
+    return held[name], len(numbers) if type(numbers) is range else -1, 0
 
 
 def _site_meter(file: SourceFile, frame: types.FrameType, loop: Any) -> tuple[Any, int, int]:

@@ -118,6 +118,8 @@ class LineEvents:
         for known in self.watched.values():
             if known.code is code:
                 break
+        else:
+            return None  # another thread has just ended the watch
         if known.lines is not None and line not in known.lines:
             return self.monitoring.DISABLE
         if run_state.quiet or self.idle():
