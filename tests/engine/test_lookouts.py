@@ -343,7 +343,7 @@ async def test_tools_of_the_script_are_left_alone(taken: tuple[int, ...], script
             await run.client.set_lookouts([Lookout(1, file=path, line=8, condition="n % 10 == 1")])
             await run.client.go_on()
             assert await run.pause() is not None
-        assert int(await run.ask("len(met)")) <= told + 10 * len(taken)
+        assert int(await run.ask("len(met)")) <= told + 3 * len(taken)
         tools = await run.ask("monitoring and [monitoring.get_tool(k) for k in (3, 4)]")
         if tools != "None":
             assert tools.count("own") == len(taken)
