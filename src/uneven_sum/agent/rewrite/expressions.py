@@ -241,11 +241,12 @@ class Expressions:
         return call
 
     def _is_looked_at(self, node: ast.expr) -> bool:
-        """True for a call whose value its function looks at, and whose arguments give no warning, which would wait."""
+        """True for a call whose value its function looks at, and whose arguments leave no warning that would wait: they
+        make nothing, or are looked at themselves."""
         if not (isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id in self.looked_at):
             return False
         given = [*node.args, *(k.value for k in node.keywords)]
-        return all(isinstance(one, (ast.Name, ast.Constant)) or self._is_looked_at(one) for one in given)
+        return all(isinstance(one, (ast.Name, ast.Constant)) or produces(one) for one in given)
 
     def _streamed(self, made: ast.expr, node: ast.expr, role: str) -> ast.expr:
         """What the expression `node` has become, told to the stream; floats and truth values in line."""
