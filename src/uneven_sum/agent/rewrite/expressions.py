@@ -33,6 +33,12 @@ def produces(node: ast.AST) -> bool:
     return isinstance(node, ast.Await)
 
 
+def _is_operator(node: ast.AST) -> bool:
+    """An operator on names and constants: it is looked at, and what it warns of is settled there."""
+    plain = (ast.operator, ast.unaryop, ast.BinOp, ast.UnaryOp, ast.Name, ast.Load, ast.Constant)
+    return produces(node) and all(isinstance(part, plain) for part in ast.walk(node))
+
+
 def _is_approximate(node: ast.AST) -> bool:
     """A constant with so many digits that it is surely rounded, unlike 0.1."""
     if not isinstance(node, ast.Constant) or type(node.value) is not float:
@@ -246,7 +252,9 @@ class Expressions:
         if not (isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id in self.looked_at):
             return False
         given = [*node.args, *(k.value for k in node.keywords)]
-        return all(isinstance(one, (ast.Name, ast.Constant)) or produces(one) for one in given)
+        return all(
+            isinstance(one, (ast.Name, ast.Constant)) or _is_operator(one) or self._is_looked_at(one) for one in given
+        )
 
     def _streamed(self, made: ast.expr, node: ast.expr, role: str) -> ast.expr:
         """What the expression `node` has become, told to the stream; floats and truth values in line."""
