@@ -20,6 +20,7 @@ from .core.text import clean
 from .core.transport import Closed, Wire
 from .engine.engine import Engine
 from .frames import other_compilers, stack
+from .origin.search import Copy, Search, Silent
 from .pause import headline
 from .probes import run_texts, runtime
 from .recording.value_stream import ValueStream
@@ -42,7 +43,7 @@ def run(fd: int, loaded: frozenset[str]) -> None:
         engine.wire.event("unevenSum/cannotRun", {"message": str(e), **e.facts})
         os._exit(2)
     engine.wire.event("initialized", {})
-    engine.requests.serve()  # until configurationDone
+    search = _served(engine)
     code = engine.loader.compile(path, data)
     unbuffered_streams.mend()
     if arguments.get("lineBuffered"):
@@ -55,7 +56,8 @@ def run(fd: int, loaded: frozenset[str]) -> None:
         engine.point_at_start()
     if "start" in engine.pauses_on:
         _pause_at_start(engine, path)
-    _watch_exits(engine)
+    if search is None:  # its audit hook hears of each probe of a search
+        _watch_exits(engine)
     engine.wire.event("process", {"name": path, "systemProcessId": os.getpid(), "isLocalProcess": True})
     began = engine.began = snapshot.clock()
     status: Any = 0
@@ -77,6 +79,8 @@ def run(fd: int, loaded: frozenset[str]) -> None:
         _show(e)
         status = 1
         failed = e
+    if search is not None:
+        search.reached(None, 0)
     engine.motion.begin("continue", None)
     seconds = snapshot.clock() - began
     if not engine.gone and os.getpid() == engine.process:
@@ -103,6 +107,18 @@ def run(fd: int, loaded: frozenset[str]) -> None:
         signal.signal(signal.SIGINT, signal.SIG_DFL)
         os.kill(os.getpid(), signal.SIGINT)
     sys.exit(status)
+
+
+def _served(engine: Engine) -> Search | None:
+    """Answer requests until `configurationDone`.  In a copy of this process: the search that it is for."""
+    try:
+        engine.requests.serve()
+        return None
+    except Copy as copy:
+        engine.wire = Silent(engine.wire.sock)
+        engine.pauses_on, engine.honours_breakpoint = set(), False
+        engine.loader.options = copy.search.options()
+        return copy.search
 
 
 class Failed(Exception):

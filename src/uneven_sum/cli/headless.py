@@ -18,6 +18,7 @@ from .options import (
     input_of,
     launch_of,
     pause_options,
+    place_and_time,
     rules_of,
     script_options,
     there_is_a_folder_for,
@@ -232,4 +233,41 @@ def passes(
     sys.exit(3 if table.status or table.status is None or table.error else 0)
 
 
-COMMANDS = (check, differ, digits, passes)
+@click.command(context_settings=SCRIPT_SETTINGS, epilog=examples("origin"))
+@script_options
+@click.option("--of", "of", required=True, metavar="PLACE", help="A name, attribute or element, such as 'flow[211]'.")
+@click.option("--at", metavar="[FILE:]LINE[xN]", help="Before this line runs (for time N); without it, at the end.")
+@click.option("--pause", is_flag=True, help="Where the script trips first, instead of at the end.")
+@click.option("--steps", default=40, show_default=True, type=click.IntRange(1, 1000), help="Follow at most N steps.")
+@click.option("--in-place", is_flag=True, help="Run in the folder itself, not in a copy.")
+@click.option("--json", "json_", is_flag=True, help="Report as one JSON object on standard output.")
+def origin(
+    script: str,
+    args: tuple[str, ...],
+    of: str,
+    at: str | None,
+    pause: bool,
+    steps: int,
+    in_place: bool,
+    json_: bool,
+    **options: object,
+) -> None:
+    """Tell which statement of SCRIPT wrote a value last, and from what, and so on.
+
+    A value that is not finite is followed to the statement that made it.  SCRIPT runs several times, in a copy of its
+    folder.  Exit status: 0 a chain is told; 2 bad use, or a value whose origin cannot be told.
+    """
+    from ..check.origin import Asked, as_json, as_text
+    from ..check.origin import origin as origin_of
+
+    if at is not None and pause:
+        raise BadUse("Give one of --at and --pause.")
+    file, line, time = place_and_time(at)
+    asked = Asked(of, file, line, time, pause)
+    chain = endings.run(origin_of(launch_of(script, args, options), asked, steps, in_place))
+    if not chain.steps:
+        raise BadUse(chain.said)
+    click.echo(as_json(chain) if json_ else as_text(chain), nl=json_)
+
+
+COMMANDS = (check, differ, digits, origin, passes)

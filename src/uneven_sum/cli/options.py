@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import sys
 from collections.abc import Callable, Sequence
 from typing import Any, NoReturn
@@ -24,6 +25,11 @@ EXAMPLES = {
     "passes": ("passes --loop 32 model.py", "passes --loop rating.py:12 --values head,flow --out passes.csv model.py"),
     "digits": ("digits model.py", "digits --result head --json model.py --year 2031"),
     "differ": ("differ old.py new.py", "differ HEAD~1:model.py model.py --relative 1e-9", "differ --twice model.py"),
+    "origin": (
+        "origin --of total model.py",
+        "origin --of 'flow[211]' --at 44 model.py",
+        "origin --of head --pause model.py",
+    ),
     "demo": ("demo", "demo rating"),
     "serve": ("serve --stdio", "serve --port 0"),
 }
@@ -143,6 +149,19 @@ def tolerances_of(given: Sequence[str]) -> dict[tuple[str, int], float]:
         if not name or not 0 <= number < float("inf"):
             raise BadUse(f"--at takes FILE:LINE=X with a number X not below 0, not {text!r}.")
     return found
+
+
+def place_and_time(text: str | None) -> tuple[str, int, int]:
+    """The file (empty: the script), the line and the time of `[FILE:]LINE[xN]`; line 0 where nothing is given."""
+    if text is None:
+        return "", 0, 1
+    place, _, time = text.rpartition("x") if re.search(r":?\d+x\d+$", text) else (text, "", "1")
+    file, _, line = place.rpartition(":")
+    if not line.isdigit() or not int(line) or not int(time):
+        raise BadUse(
+            f"--at takes a line such as 44, rating.py:44 or 44x212 (before it runs for the 212th time), not {text!r}."
+        )
+    return file, int(line), int(time)
 
 
 def write_report(text: str, path: str, name: str) -> None:

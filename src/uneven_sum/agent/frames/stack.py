@@ -132,6 +132,11 @@ def function_name(frame: types.FrameType) -> str:
         name = head.removesuffix(".<locals>") if dot else "<module>"
 
 
+def plain_name(qualified: str) -> str:
+    """`simulate.rate` for `simulate.<locals>.rate`, and empty for a module's."""
+    return "" if qualified == "<module>" else qualified.replace(".<locals>", "")
+
+
 def arguments(frame: types.FrameType, limit: int = 3) -> str:
     """`stage=365 cells float64…`: the arguments of a call, short, for the trail."""
     code = frame.f_code

@@ -23,6 +23,7 @@ from .evaluation import EvaluationRequests
 from .exchange import Exchange, Part
 from .inspection import InspectionRequests
 from .ledger import LedgerRequests
+from .origin import OriginRequests
 from .stepping import SteppingRequests
 
 if TYPE_CHECKING:
@@ -64,7 +65,7 @@ class Requests:
         parts = [
             *(RunRequests(exchange), InspectionRequests(exchange, self.closeup), EvaluationRequests(exchange)),
             *(breakpoints, stepping, CodeRequests(exchange, stepping), LedgerRequests(exchange, breakpoints)),
-            self.closeup,
+            *(self.closeup, OriginRequests(exchange)),
         ]
         self.table = {name: found for part in parts for name, found in declared(part).items()}
 

@@ -44,6 +44,7 @@ from . import blocks
 from .augmented import Augmented
 from .checked_functions import checked_functions
 from .expressions import at, placed
+from .origin_probes import Inserter
 from .predicates import cannot_fail, is_docstring, is_future, sees_frame, takes_all
 from .recording_probes import first_line, may_leave, run_name
 
@@ -70,6 +71,8 @@ class Rewriter(Augmented):
 
     def module(self) -> ast.Module:
         tree = ast.parse(self.file.data, self.file.path)
+        if self.options.origin is not None:
+            Inserter(self.file, self.sites, self.options.origin).module(tree)
         for node in ast.walk(tree) if "range" in self.file.text else ():
             if isinstance(node, ast.Name) and node.id == "range" and not isinstance(node.ctx, ast.Load):
                 self.range_is_builtin = False

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from .source_file import Position, SourceFile
+from .wanted import Wanted
 
 
 @dataclass
@@ -23,6 +24,7 @@ class Options:
     results: bool = False  # what is printed or written is told, with the role `result`
     counts: bool = False  # how often each statement ran
     audit: frozenset[str] = frozenset()  # what the rules of an audit want to see: see `rewrite/audit_probes.py`
+    origin: Wanted | None = None  # what an origin search looks for: see `rewrite/origin_probes.py`
 
     @property
     def only_checks(self) -> bool:

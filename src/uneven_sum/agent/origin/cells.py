@@ -1,0 +1,139 @@
+"""Which cell of an array or frame a place is, and which cells of the operands it was made from."""
+
+from __future__ import annotations
+
+import ast
+from dataclasses import dataclass
+from typing import Any
+
+from ..core.errors import Refused
+from ..diagnosis import provenance
+from ..frames.namespace import Scope
+from ..values import nonfinite
+from .place import Place, key_node
+
+MOST = 20_000_000  # cells of an array whose indices are worked out
+
+
+@dataclass(frozen=True)
+class Cell:
+    """Part of a value: `suffix` as it is written behind the value's text.  `index`: of an array, one number for each
+    of its dimensions; `label`: of a series.  `known`: the value is one number, or the index is known."""
+
+    suffix: str = ""
+    index: tuple[int, ...] = ()
+    shape: tuple[int, ...] = ()
+    label: Any = None
+    known: bool = False
+
+    def within(self, operand: Any) -> str:
+        """The text behind an operand of an element-wise expression: its cell that this cell is made from."""
+        numpy, pandas = nonfinite.module("numpy"), nonfinite.module("pandas")
+        try:
+            if pandas is not None and isinstance(operand, pandas.Series) and self.label is not None:
+                return f".loc[{self.label!r}]"
+            if numpy is None or not isinstance(operand, numpy.ndarray) or not operand.shape or not self.index:
+                return ""
+            index = self.index[len(self.index) - operand.ndim :]
+            fitted = [i if n > 1 else 0 for i, n in zip(index, operand.shape)]
+            return f"[{', '.join(map(str, fitted))}]" if len(fitted) == operand.ndim else ""
+        except Exception:
+            return ""
+
+
+def within(target: ast.expr, place: Place, scope: Scope) -> bool:
+    """Whether a target of an assignment is the place, or holds it: it begins with the same name or object."""
+    node = target.value if isinstance(target, ast.Starred) else target
+    root: ast.AST = node
+    while isinstance(root, (ast.Attribute, ast.Subscript)):
+        root = root.value
+    if isinstance(node, ast.Name):
+        return node.id == place.name
+    if not isinstance(root, ast.Name):
+        return False
+    if root.id == place.name:
+        return True
+    return place.name not in scope or _shares(root.id, place, scope)
+
+
+def _shares(name: str, place: Place, scope: Scope) -> bool:
+    if name not in scope:
+        return False
+    numpy, a, b = nonfinite.module("numpy"), scope[name], scope[place.name]
+    return a is b or (numpy is not None and isinstance(a, numpy.ndarray) and isinstance(b, numpy.ndarray))
+
+
+def cell_of(target: ast.expr, place: Place, scope: Scope) -> Cell:
+    """Which cell of the value that a target gets becomes the place."""
+    suffix = place.text[len(place.name) :]
+    if isinstance(target, ast.Name):
+        index = index_of(suffix)
+        return Cell(suffix, index=index, label=label_of(suffix), known=True)
+    if isinstance(target, ast.Subscript) and suffix:
+        return _stored(target, suffix, scope)
+    return Cell(known=True)
+
+
+def index_of(suffix: str) -> tuple[int, ...]:
+    """The whole numbers of `[3]` or `[3, 4]`; empty for anything else."""
+    if not suffix.startswith("["):
+        return ()
+    try:
+        key = ast.literal_eval(suffix[1:-1])
+    except (ValueError, SyntaxError):
+        return ()
+    keys = key if isinstance(key, tuple) else (key,)
+    return keys if all(type(k) is int for k in keys) else ()
+
+
+def label_of(suffix: str) -> Any:
+    for begin in (".loc[", "["):
+        if suffix.startswith(begin):
+            try:
+                return ast.literal_eval(suffix[len(begin) : -1])
+            except (ValueError, SyntaxError):
+                return None
+    return None
+
+
+def _stored(target: ast.Subscript, suffix: str, scope: Scope) -> Cell:
+    """`a[slice] = value`: the cell's index in the value."""
+    numpy = nonfinite.module("numpy")
+    wanted = index_of(suffix)
+    try:
+        owner = provenance.read(target.value, scope)
+        index = provenance.read(target.slice, scope)
+        if numpy is None or not isinstance(owner, numpy.ndarray) or owner.size > MOST or not wanted:
+            return Cell(known=True)
+        numbers = numpy.arange(owner.size).reshape(owner.shape)
+        part = numbers[index]
+        if not part.shape:
+            return Cell(known=True)
+        found = numpy.argwhere(part == numbers[wanted])
+        if len(found):
+            return Cell("", tuple(int(i) for i in found[-1]), part.shape, known=True)
+    except (provenance.Unreadable, IndexError, ValueError, TypeError):
+        pass
+    return Cell(known=True)
+
+
+def first_bad(value: Any) -> str:
+    """The text behind a value for its first cell that is not finite; empty when it is one number."""
+    numpy, pandas = nonfinite.module("numpy"), nonfinite.module("pandas")
+    try:
+        if pandas is not None and isinstance(value, pandas.Series):
+            marks = nonfinite.mask(value)
+            key = ast.unparse(key_node(value.index[int(numpy.argmax(numpy.asarray(marks)))]))
+            return f".loc[{key}]"
+        if type(value) in (list, tuple):
+            number = next((k for k, one in enumerate(value) if nonfinite.any_bad(one)), None)
+            return "" if number is None else f"[{number}]" + first_bad(value[number])
+        if type(value) is dict:
+            key_of = next((k for k, one in value.items() if nonfinite.any_bad(one)), None)
+            return "" if key_of is None else f"[{ast.unparse(key_node(key_of))}]" + first_bad(value[key_of])
+        if numpy is not None and isinstance(value, numpy.ndarray) and value.shape:
+            at = numpy.unravelindex_of(int(numpy.argmax(~numpy.isfinite(value))), value.shape)
+            return f"[{', '.join(str(int(i)) for i in at)}]"
+    except (Refused, TypeError, ValueError):
+        pass
+    return ""

@@ -1,0 +1,207 @@
+"""Searches: each runs the script anew in a copy of this process, which has not begun it, and tells what it found.
+
+The copy has no connection to the host.  It writes one line of JSON to a pipe, and ends.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import ctypes
+import json
+import os
+import select
+import signal
+import stat
+import time
+import types
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any
+
+from ..core import run_state
+from ..core.transport import Closed, Wire
+from ..probes import runtime
+from ..source.sites import Options, sites
+from ..source.source_file import Position
+from ..source.wanted import Wanted
+from .place import Place
+from .step import facts_of, told_of
+from .watched import ARGUMENT, Stop, Watched, Write
+
+PR_SET_PDEATHSIG = 1
+WAITED = 0.1  # seconds between looks for a cancelled search
+ENDED = "the script ended before it came to this place"
+
+
+class Copy(BaseException):
+    """Raised in the copy: out of the requests, to where the script is run."""
+
+    def __init__(self, search: Search) -> None:
+        super().__init__()
+        self.search = search
+
+
+class Silent(Wire):
+    """Of a copy: nobody is at the other end."""
+
+    def send(self, message: dict[str, Any]) -> None:
+        pass
+
+    def receive(self, wait: bool = True) -> dict[str, Any] | None:
+        raise Closed("a copy has no host")
+
+
+@dataclass(frozen=True)
+class End:
+    """Where a search ends: at the end of the script (no `file`); in these calls and passes (`chain`); or before
+    execution `count` of the statement at `at`.  `enter`: as the call begins whose `def` that is.  `call`: see
+    `watched.Stop`."""
+
+    file: str = ""
+    chain: list[Any] = field(default_factory=list)
+    at: list[int] = field(default_factory=list)
+    count: int = 0
+    enter: bool = False
+
+    def where(self) -> int | Position | None:
+        if self.at:
+            first, start, last, end = self.at
+            return (first, start, last, end)
+        return int(self.chain[0][2]) if self.chain else None
+
+    def stop(self, call: int = 0) -> Stop:
+        return Stop(self.count, list(self.chain) or None, call)
+
+
+@dataclass
+class Search:
+    """What one copy is to find: the last write of a place; or, with `visit`, its kind, the place and operands of a
+    write, before which it ends.  `writer`: where it writes its answer.  `since`: see `watched.Watched`."""
+
+    place: Place
+    end: End
+    writer: int
+    visit: str = ""
+    since: bool = False
+    process: int = field(default_factory=os.getpid)
+
+    def options(self) -> Options:
+        """How the script is rewritten.  Its probes are put in place, too."""
+        place = self.place
+        stop = self.end.stop(0 if self.visit else place.call)
+        self.watched = Watched(place.name, place.text, place.scope, stop, self.reached, self.since)
+        runtime.PROBES.update(self.watched.probes())
+        within = bool(place.name) and place.text != place.name
+        names = (place.file, place.scope, place.name, within, place.returns, place.leaves)
+        if self.visit:
+            names = ("", "", "", False, False, False)
+        wanted = Wanted(*names, self.end.file, self.end.where(), self.end.enter)
+        return Options(guards=False, checks=False, marks=False, blocks=False, origin=wanted)
+
+    def reached(self, frame: types.FrameType | None, stops: int) -> None:
+        """The end of the search: tell, and end the copy."""
+        if os.getpid() != self.process:
+            return  # a process that the script has forked
+        run_state.quiet = True
+        try:
+            answer = self._answer(frame, stops)
+        except Exception as e:
+            answer = {"failed": f"its values cannot be told: {type(e).__name__}: {e}"}
+        data = json.dumps(answer, allow_nan=False, default=str).encode()
+        while data:
+            data = data[os.write(self.writer, data) :]
+        os._exit(0)
+
+    def _answer(self, frame: types.FrameType | None, stops: int) -> dict[str, Any]:
+        if frame is None and self.end.file:
+            return {"failed": ENDED}
+        if self.visit:
+            assert frame is not None
+            return facts_of(frame, self.place, self.visit)
+        write = self.watched.found(frame)
+        return {"write": None if write is None else _told(write), "count": stops}
+
+
+def _told(write: Write) -> dict[str, Any]:
+    site = sites[write.site]
+    told: dict[str, Any] = {"file": os.path.realpath(site.file.path), "at": list(site.statement)}
+    told |= {"count": write.count, "kind": write.kind, "later": write.later}
+    return {**told, "before": told_of(write.before), "after": told_of(write.after)}
+
+
+def step(place: Place, end: End, since: bool, limit: float, cancelled: Callable[[], bool]) -> dict[str, Any]:
+    """The last write of a place before the end: where it is, its values, its operands; {"failed": why} without one.
+    `since`: where the value is not finite, the write from which on it was not.
+
+    In a copy it raises Copy."""
+    began = time.monotonic()
+    found = _in_copy(lambda writer: Search(place, end, writer, since=since), limit, cancelled)
+    write = found.get("write")
+    if write is None:
+        return {"failed": found.get("failed") or "nothing has written it before this place"}
+    at = End(write["file"], [], write["at"], write["count"], write["kind"] == ARGUMENT)
+    left = max(1.0, limit - (time.monotonic() - began))
+    facts = _in_copy(lambda writer: Search(place, at, writer, write["kind"]), left, cancelled)
+    if "failed" in facts:
+        return facts
+    then = {"file": at.file, "at": at.at, "count": at.count, "enter": at.enter}
+    values = {"value": write["after"], "before": write["before"], "kind": write["kind"]}
+    return {
+        **facts,
+        **values,
+        "later": write["later"],
+        "target": place.shown or place.text,
+        "then": then,
+        "count": found["count"],
+    }
+
+
+def _in_copy(search: Callable[[int], Search], limit: float, cancelled: Callable[[], bool]) -> dict[str, Any]:
+    reader, writer = os.pipe()
+    child = run_state.fork()
+    if child == 0:
+        os.close(reader)
+        ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGKILL, 0, 0, 0)
+        os.setpgid(0, 0)
+        _be_alone()
+        raise Copy(search(writer))
+    os.close(writer)
+    try:
+        return _collected(reader, limit, cancelled)
+    finally:
+        os.close(reader)
+        with contextlib.suppress(ProcessLookupError, PermissionError):
+            os.killpg(child, signal.SIGKILL)
+        with contextlib.suppress(ProcessLookupError):
+            os.kill(child, signal.SIGKILL)
+        with contextlib.suppress(ChildProcessError):
+            os.waitpid(child, 0)
+
+
+def _be_alone() -> None:
+    """What the copy prints goes nowhere; what it reads begins anew."""
+    nothing = os.open(os.devnull, os.O_RDWR)
+    is_file = stat.S_ISREG(os.fstat(0).st_mode)
+    given = os.open("/proc/self/fd/0", os.O_RDONLY) if is_file else nothing
+    for fd, to in ((0, given), (1, nothing), (2, nothing)):
+        os.dup2(to, fd)
+
+
+def _collected(reader: int, limit: float, cancelled: Callable[[], bool]) -> dict[str, Any]:
+    data = bytearray()
+    end = time.monotonic() + limit
+    while time.monotonic() < end:
+        if not select.select([reader], [], [], WAITED)[0]:
+            if cancelled():
+                return {"failed": "it was cancelled"}
+            continue
+        chunk = os.read(reader, 1 << 16)
+        if not chunk:
+            break
+        data += chunk
+    else:
+        return {"failed": f"it took longer than {limit:g} s"}
+    if not data:
+        return {"failed": "the script ended its own process before it came to this place"}
+    found: dict[str, Any] = json.loads(bytes(data))
+    return found

@@ -1,0 +1,235 @@
+"""One step of a chain: the statement that wrote a value, as a paused place, and what the value was made from."""
+
+from __future__ import annotations
+
+import ast
+import os
+import types
+from typing import Any
+
+from ..core.errors import Refused
+from ..core.markers import MISSING
+from ..diagnosis import provenance
+from ..frames import stack
+from ..frames.exception_handlers import instruction_place, statement_at
+from ..frames.namespace import Scope
+from ..pause.facts import whole_of
+from ..source import registry
+from ..source.source_file import COMPREHENSIONS, SourceFile, Statement
+from ..values import nonfinite
+from ..values.describe import text_of
+from .cells import Cell, cell_of, first_bad, index_of, label_of, within
+from .place import Place, resolved
+from .watched import ARGUMENT, is_bad
+
+MOST = 12  # operands that are told
+
+
+def told_of(value: Any) -> dict[str, Any]:
+    """A value: its text, and whether it has cells that are not finite."""
+    if value is MISSING:
+        return {"text": "", "missing": True, "nonfinite": False}
+    return {"text": text_of(value), "missing": False, "nonfinite": is_bad(value)}
+
+
+def facts_of(frame: types.FrameType, place: Place, kind: str) -> dict[str, Any]:
+    """The paused place of a write, and its operands.  `kind` as of a write."""
+    calls = stack.calls(frame)
+    at = calls[1] if kind == ARGUMENT and len(calls) > 1 else frame
+    file = registry.file_of(at)
+    statement = statement_at(file, at) if file is not None else None
+    loops = stack.all_loops(at)
+    facts: dict[str, Any] = {
+        "file": registry.path_of(at),
+        "line": statement.line if statement is not None else stack.line_of(at),
+        "function": stack.function_name(at),
+        "pass": loops[0]["pass"] if loops else 0,
+        "loops": loops,
+        "chain": stack.chain(frame),
+        "statement": file.statement_text(statement) if file is not None and statement is not None else "",
+        "operands": [],
+    }
+    if file is None or statement is None:
+        return facts
+    if kind == ARGUMENT:
+        roots = [(n, Cell()) for n in _given(file, at, frame, place)]
+        cell = Cell(place.text[len(place.name) :])
+        facts["operands"] = [one for node, _ in roots for one in Taken(at, file, cell).whole(node)]
+    else:
+        root, cell = _made(statement, at, place)
+        facts["operands"] = Taken(at, file, cell).operands(root) if root is not None else []
+    facts["operands"] = facts["operands"][:MOST]
+    return facts
+
+
+def _given(file: SourceFile, caller: types.FrameType, called: types.FrameType, place: Place) -> list[ast.expr]:
+    """The expression by which the caller gives an argument."""
+    where = instruction_place(caller.f_code, caller.f_lasti)
+    call = file.node(where, ast.Call) if where is not None else None
+    if not isinstance(call, ast.Call):
+        return []
+    code = called.f_code
+    names = list(code.co_varnames[: code.co_argcount])
+    named = {k.arg: k.value for k in call.keywords}
+    if place.name in named:
+        return [named[place.name]]
+    if place.name not in names or any(isinstance(a, ast.Starred) for a in call.args):
+        return []
+    number = names.index(place.name)
+    is_method = isinstance(call.func, ast.Attribute) and code.co_name == call.func.attr and len(call.args) < len(names)
+    if is_method and "." in stack.plain_name(code.co_qualname) and names[0] in ("self", "cls"):
+        if number == 0:
+            assert isinstance(call.func, ast.Attribute)
+            return [call.func.value]
+        number -= 1
+    return [call.args[number]] if number < len(call.args) else []
+
+
+def _made(statement: Statement, frame: types.FrameType, place: Place) -> tuple[ast.expr | None, Cell]:
+    """The expression that made the value, and which cell of it the place is."""
+    node = statement.node
+    scope = Scope(frame)
+    root = whole_of(node)
+    if isinstance(node, ast.AugAssign):
+        target = ast.parse(ast.unparse(node.target), mode="eval").body
+        root = ast.copy_location(ast.BinOp(ast.copy_location(target, node.target), node.op, node.value), node)
+        return root, cell_of(node.target, place, scope)
+    if isinstance(node, ast.Assign):
+        for target in node.targets:
+            parts = target.elts if isinstance(target, (ast.Tuple, ast.List)) else [target]
+            values = node.value.elts if isinstance(node.value, (ast.Tuple, ast.List)) else []
+            for number, part in enumerate(parts):
+                if within(part, place, scope):
+                    if len(parts) == 1:
+                        return node.value, cell_of(part, place, scope)
+                    cell = cell_of(part, place, scope)
+                    if len(values) == len(parts):
+                        return values[number], cell
+                    if not any(isinstance(one, ast.Starred) for one in parts):
+                        return node.value, Cell(f"[{number}]{cell.suffix}")
+    if isinstance(node, ast.AnnAssign):
+        return node.value, cell_of(node.target, place, scope)
+    if not isinstance(root, ast.expr):
+        return None, Cell()
+    return _taken_of(root, place.text) if place.returns else (root, Cell(known=True))
+
+
+def _taken_of(root: ast.expr, suffix: str) -> tuple[ast.expr, Cell]:
+    """What `[1]` takes of a returned tuple, where that is written out."""
+    if isinstance(root, ast.Tuple) and suffix.startswith("["):
+        number, _, rest = suffix[1:].partition("]")
+        if number.isdigit() and int(number) < len(root.elts):
+            return _taken_of(root.elts[int(number)], rest)
+    return root, Cell(suffix, index=index_of(suffix), label=label_of(suffix), known=True)
+
+
+class Taken:
+    """Takes an expression apart into the places and values that it reads."""
+
+    def __init__(self, frame: types.FrameType, file: SourceFile, cell: Cell) -> None:
+        self.frame, self.file, self.cell, self.scope = frame, file, cell, Scope(frame)
+        self.calls: dict[str, int] = {}
+        self.found: list[dict[str, Any]] = []
+        self.bound: set[str] = set()  # names of comprehensions and lambdas in it
+
+    def whole(self, node: ast.expr) -> list[dict[str, Any]]:
+        """The expression is the same object: the place within it stays the same."""
+        if isinstance(node, (ast.Name, ast.Attribute, ast.Subscript)):
+            text = ast.unparse(node) + self.cell.suffix
+            self._add(ast.parse(text, mode="eval").body, text)
+            return self.found
+        return self.operands(node)
+
+    def operands(self, root: ast.expr) -> list[dict[str, Any]]:
+        """All operands, in the order in which they are read."""
+        if isinstance(root, (ast.Name, ast.Attribute, ast.Subscript)) and self.cell.suffix:
+            return self.whole(root)
+        for node in ast.walk(root):
+            if isinstance(node, COMPREHENSIONS):
+                for generator in node.generators:
+                    self.bound |= {n.id for n in ast.walk(generator.target) if isinstance(n, ast.Name)}
+            elif isinstance(node, ast.Lambda):
+                self.bound |= {a.arg for a in ast.walk(node.args) if isinstance(a, ast.arg)}
+        self._visit(root, True)
+        return self.found
+
+    def _visit(self, node: ast.AST, elementwise: bool) -> None:
+        if isinstance(node, ast.Constant):
+            return
+        if isinstance(node, (ast.Name, ast.Attribute, ast.Subscript)) and self._read(node, elementwise):
+            return
+        if isinstance(node, ast.Call):
+            self._call(node, elementwise)
+            return
+        same = elementwise and isinstance(node, (ast.BinOp, ast.UnaryOp, ast.Compare))
+        for child in ast.iter_child_nodes(node):
+            self._visit(child, same)
+
+    def _read(self, node: ast.expr, elementwise: bool) -> bool:
+        """Take a place that can be read; False where its parts are to be taken."""
+        names = {n.id for n in ast.walk(node) if isinstance(n, ast.Name)}
+        if names & self.bound:
+            return isinstance(node, ast.Name)
+        try:
+            value = provenance.read(node, self.scope)
+        except provenance.Unreadable:
+            return isinstance(node, ast.Name)
+        if isinstance(value, types.ModuleType) or (callable(value) and not nonfinite.is_frame(value)):
+            return True
+        text = ast.unparse(node)
+        if elementwise and self.cell.known:
+            text += self.cell.within(value)
+        elif is_bad(value):
+            text += first_bad(value)
+        self._add(ast.parse(text, mode="eval").body, text)
+        return True
+
+    def _call(self, node: ast.Call, elementwise: bool) -> None:
+        try:
+            function = provenance.read(node.func, self.scope)
+        except provenance.Unreadable:
+            function = None
+        place = self._place_of_call(node, function)
+        if place is not None:
+            text = place.shown
+            self.found.append({"text": text, "value": "", "nonfinite": False, "place": place.told(), "calls": True})
+            return
+        if isinstance(node.func, ast.Attribute):
+            self._visit(node.func.value, False)
+        numpy = nonfinite.module("numpy")
+        same = elementwise and numpy is not None and isinstance(function, numpy.ufunc)
+        for part in [*node.args, *(k.value for k in node.keywords)]:
+            self._visit(part, same or (elementwise and getattr(function, "__name__", "") in ("where", "clip")))
+
+    def _place_of_call(self, node: ast.Call, function: Any) -> Place | None:
+        """What a function of the user's returned, or the object that a class of the user's made."""
+        made = function if isinstance(function, types.FunctionType) else getattr(function, "__func__", None)
+        number = 0
+        if isinstance(function, type):
+            made = function.__dict__.get("__init__")
+        if not isinstance(made, types.FunctionType) or made.__code__.co_filename not in registry.files:
+            return None
+        name = stack.plain_name(made.__code__.co_qualname)
+        self.calls[name] = number = self.calls.get(name, 0) + 1
+        file = os.path.realpath(made.__code__.co_filename)
+        shown = " ".join(self.file.segment(node).split()) + self.cell.suffix
+        if isinstance(function, type):
+            first = made.__code__.co_varnames[0]
+            return Place(file, name, first, first + self.cell.suffix, leaves=True, call=number, shown=shown)
+        return Place(file, name, "", self.cell.suffix, returns=True, call=number, shown=shown)
+
+    def _add(self, node: ast.expr, text: str) -> None:
+        if any(one["text"] == text for one in self.found):
+            return
+        try:
+            value = provenance.read(node, self.scope)
+        except provenance.Unreadable:
+            value = MISSING
+        told: dict[str, Any] = {"text": text, "value": "", "nonfinite": False, "place": None, "calls": False}
+        if value is not MISSING:
+            told.update(value=text_of(value), nonfinite=is_bad(value))
+        try:
+            told["place"] = resolved(node, self.frame).told()
+        except Refused:
+            pass
+        self.found.append(told)

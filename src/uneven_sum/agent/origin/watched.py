@@ -1,0 +1,344 @@
+"""Notes the last write of one place while the script runs, and stops it where the search ends.
+
+A place is a name in a scope, or something within the name's object: `flow[211]`, `gauge.level`, `table.loc[3, "rain"]`.
+Each write is one tuple; only the last of each call is kept.
+"""
+
+from __future__ import annotations
+
+import ast
+import math
+import sys
+import types
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from ..core.markers import MISSING
+from ..core.type_identity import is_one_of
+from ..frames import stack
+from ..frames.exception_handlers import statement_at
+from ..source import registry
+from ..values import nonfinite
+
+WRITE, ARGUMENT, GONE, UNKNOWN = "write", "argument", "gone", "unknown"
+OBJECT = "·object"
+MOST_CALLS = 6  # whose objects are looked at after each statement: recursion
+NUMBERS = (bool, int, float, complex, str, bytes, type(None))
+
+
+@dataclass
+class Write:
+    """A write: by which statement (its site), which execution of it, of which kind; the values then."""
+
+    site: int
+    count: int
+    kind: str
+    before: Any
+    after: Any
+    later: int = 0  # writes since, which all were not finite, too
+
+
+@dataclass
+class Stop:
+    """Where a search ends: before execution `count` of the statement, or in these passes of these calls.
+
+    `call`: not there, but where that execution's call number `call` of the scope's function returns."""
+
+    count: int = 0
+    chain: list[list[Any]] | None = None  # calls, innermost first: function, file, line, passes
+    call: int = 0
+
+
+class Watched:
+    """The state of one search.  `reached` hears of the end: the paused call, and how often the statement ran."""
+
+    def __init__(
+        self,
+        name: str,
+        text: str,
+        scope: str,
+        stop: Stop,
+        reached: Callable[[types.FrameType, int], None],
+        since: bool = False,
+    ) -> None:
+        """`since`: of writes that are not finite, the first after one that is; not the last."""
+        self.name, self.scope, self.stop, self.reached = name, scope, stop, reached
+        self.since = since
+        whole = text in ("", name)
+        self.leaf = None if whole else _Reader(name, text) if name else _Reader("returned", "returned" + text)
+        self.last: dict[int, tuple[int, int, str, Any, Any]] = {}  # by the id of the call, 0 for a module's names
+        self.held: dict[int, Any] = {}  # the name's object in the latest calls, where the place is within it
+        self.turned: dict[int, tuple[int, int, str, Any, Any]] = {}  # the first of its writes that are not finite
+        self.later: dict[int, int] = {}  # writes since that one
+        self.counts: dict[int, int] = {}  # executions of each site
+        self.stops = 0
+        self.caller: types.FrameType | None = None  # the call whose statement is under way
+        self.left = stop.call  # calls of the function that it has still to make
+        self.value: tuple[int, int, str, Any, Any] | None = None  # what it returned
+
+    # -- what the probes call ------------------------------------------------------------------------
+
+    def bound(self, site: int, value: Any) -> None:
+        """The name was bound."""
+        count = self.counts[site] = self.counts.get(site, 0) + 1
+        self._note(self._key(sys._getframe(1)), site, count, WRITE, value)
+
+    def gone(self, site: int) -> None:
+        """The name was deleted."""
+        count = self.counts[site] = self.counts.get(site, 0) + 1
+        self._note(self._key(sys._getframe(1)), site, count, GONE, MISSING)
+
+    def enter(self, site: int, *given: Any) -> None:
+        """A call of the scope's function begins; its argument, where the name is one."""
+        count = self.counts[site] = self.counts.get(site, 0) + 1
+        key = id(sys._getframe(1))
+        self.last.pop(key, None)
+        self.turned.pop(key, None)
+        self.held.pop(key, None)
+        if given:
+            self._note(key, site, count, ARGUMENT, given[0])
+
+    def maybe(self, site: int) -> None:
+        """Something may have changed the object."""
+        count = self.counts[site] = self.counts.get(site, 0) + 1
+        for key, thing in list(self.held.items()):
+            self._compare(key, thing, site, count)
+
+    def stored(self, site: int, owner: Any, index: Any) -> None:
+        """An element was stored: it is a write of the place also where the value is the same."""
+        count = self.counts[site] = self.counts.get(site, 0) + 1
+        for key, thing in list(self.held.items()):
+            if not self._compare(key, thing, site, count) and self.leaf is not None:
+                if self.leaf.is_at(thing, owner, index):
+                    value = self.leaf.read(thing)
+                    self._keep(key, (site, count, WRITE, value, value))
+
+    def through(self, site: int, value: Any) -> Any:
+        """As `maybe`, with the value of an expression."""
+        self.maybe(site)
+        return value
+
+    def returned(self, site: int, value: Any) -> Any:
+        """The scope's function returns."""
+        count = self.counts[site] = self.counts.get(site, 0) + 1
+        if self.caller is not None and self._is_left(sys._getframe(1)):
+            taken = value if self.leaf is None else self.leaf.read(value)
+            self.value = (site, count, WRITE, MISSING, taken)
+            self.reached(sys._getframe(1), self.stops)
+        return value
+
+    def leaving(self, site: int) -> None:
+        """A call of the scope's function is about to end."""
+        if self.caller is not None and self._is_left(sys._getframe(1)):
+            self.reached(sys._getframe(1), self.stops)
+
+    def _is_left(self, frame: types.FrameType) -> bool:
+        calls = stack.calls(frame)
+        self.left -= len(calls) > 1 and calls[1] is self.caller
+        return self.left == 0 and calls[1] is self.caller
+
+    def stop_here(self, site: int) -> bool:
+        """The statement at which the search ends is about to run."""
+        self.stops += 1
+        stop = self.stop
+        if stop.count:
+            if self.stops == stop.count and stop.call:
+                self.caller = stack.calls(sys._getframe(1))[0]
+            elif self.stops == stop.count or (self.stops > stop.count and stop.call):
+                self.reached(sys._getframe(1), stop.count)
+        elif stop.chain is not None:
+            frame = sys._getframe(1)
+            if self._is_there(frame, stop.chain):
+                self.reached(frame, self.stops)
+        return False
+
+    # -- how ------------------------------------------------------------------------------------------
+
+    def probes(self) -> dict[str, Any]:
+        names = ("bound", "gone", "enter", "maybe", "stored", "through", "returned", "leaving")
+        return {f"origin_{name}": getattr(self, name) for name in names} | {"origin_stop": self.stop_here}
+
+    def _key(self, frame: types.FrameType) -> int:
+        """Of the call that has the name: this one; the latest for a name of a function around."""
+        if not self.scope:
+            return 0
+        if stack.plain_name(frame.f_code.co_qualname) == self.scope:
+            return id(frame)
+        return next(reversed(self.last), id(frame))
+
+    def _note(self, key: int, site: int, count: int, kind: str, value: Any) -> None:
+        old = self.last.pop(key, None)
+        before = old[4] if old is not None else MISSING
+        if self.leaf is not None:
+            self.held.pop(key, None)
+            if value is not MISSING:
+                self.held[key] = value
+                value = self.leaf.read(value)
+                while len(self.held) > MOST_CALLS:
+                    del self.held[next(iter(self.held))]
+        self._keep(key, (site, count, kind, before, value))
+
+    def _keep(self, key: int, write: tuple[int, int, str, Any, Any]) -> None:
+        self.last[key] = write
+        if self.since:
+            if not is_bad(write[4]):
+                self.turned.pop(key, None)
+            elif key in self.turned and write[2] != ARGUMENT:
+                self.later[key] += 1
+            else:
+                self.turned[key], self.later[key] = write, 0
+
+    def _compare(self, key: int, thing: Any, site: int, count: int) -> bool:
+        assert self.leaf is not None
+        value, old = self.leaf.read(thing), self.last.get(key)
+        if old is not None and same(old[4], value):
+            return False
+        self._keep(key, (site, count, WRITE, old[4] if old else MISSING, value))
+        return True
+
+    @staticmethod
+    def _is_there(frame: types.FrameType, chain: list[list[Any]]) -> bool:
+        passes = chain[0][3]
+        if passes:  # the quick way: the innermost loop first
+            file = registry.file_of(frame)
+            statement = statement_at(file, frame) if file is not None else None
+            found = stack.loops(frame, statement, lengths=False)
+            if [loop["pass"] for loop in found] != passes:
+                return False
+        here = stack.chain(frame)
+        return [c[:1] + c[2:] for c in here] == [list(c[:1]) + list(c[2:]) for c in chain]
+
+    def found(self, frame: types.FrameType | None) -> Write | None:
+        """The last write, as a call sees it."""
+        if self.value is not None:
+            return Write(*self.value)
+        return self._of(0 if not self.scope else self._call_of(frame))
+
+    def _of(self, key: int) -> Write | None:
+        if key in self.turned:
+            return Write(*self.turned[key], later=self.later[key])
+        found = self.last.get(key)
+        return Write(*found) if found is not None else None
+
+    def _call_of(self, frame: types.FrameType | None) -> int:
+        """The nearest call outwards of the scope's function."""
+        for call in stack.calls(frame):
+            if stack.plain_name(call.f_code.co_qualname) == self.scope:
+                return id(call)
+        return next(reversed(self.last), 0)
+
+
+class _Reader:
+    """Reads a place within an object."""
+
+    def __init__(self, name: str, text: str) -> None:
+        tree = ast.parse(text, mode="eval")
+        self.steps: list[ast.expr] = []  # from the name outwards
+        node: ast.expr = tree.body
+        while isinstance(node, (ast.Subscript, ast.Attribute, ast.Call)):
+            self.steps.insert(0, node)
+            node = node.func if isinstance(node, ast.Call) else node.value
+        assert isinstance(node, ast.Name)
+        node.id = OBJECT
+        self.code = compile(tree, "<place>", "eval", dont_inherit=True)
+        last = self.steps[-1]
+        self.index: Any = MISSING
+        self.owner: types.CodeType | None = None
+        if isinstance(last, ast.Subscript):
+            whole = ast.Expression(last.value)
+            self.owner = compile(whole, "<place>", "eval", dont_inherit=True)
+            index = ast.Expression(last.slice)
+            if not any(isinstance(n, (ast.Name, ast.Slice)) for n in ast.walk(index)):
+                self.index = eval(compile(index, "<place>", "eval", dont_inherit=True))
+
+    def read(self, thing: Any) -> Any:
+        """The value at the place; MISSING where there is none."""
+        try:
+            return eval(self.code, {OBJECT: thing})
+        except Exception:
+            return MISSING
+
+    def is_at(self, thing: Any, owner: Any, index: Any) -> bool:
+        """Whether `owner[index]` is, or holds, the place within `thing`."""
+        if self.owner is None or self.index is MISSING:
+            return False
+        try:
+            mine = eval(self.owner, {OBJECT: thing})
+        except Exception:
+            return False
+        if mine is owner and same(index, self.index):
+            return True
+        numpy = nonfinite.module("numpy")
+        if numpy is None or not (type(mine) is type(owner) is numpy.ndarray):
+            return False
+        return covers(numpy, mine, self.index, owner, index)
+
+
+def covers(numpy: Any, mine: Any, cell: Any, owner: Any, index: Any) -> bool:
+    """Whether `owner[index]` holds the cell `mine[cell]`, an array of the same memory."""
+    try:
+        part = mine[cell if isinstance(cell, tuple) else (cell,)][...]
+        if not numpy.may_share_memory(mine, owner):
+            return False
+        if type(index) is tuple and not all(is_one_of(type(i), int, slice) for i in index):
+            return owner is mine and _is_selected(numpy, mine, cell, index)
+        if not is_one_of(type(index), int, slice, tuple):
+            return owner is mine and _is_selected(numpy, mine, cell, index)
+        whole = mine[_as_slices(cell)]
+        return bool(numpy.shares_memory(whole, owner[_as_slices(index)], max_work=1000)) and part is not None
+    except Exception:
+        return False
+
+
+def _as_slices(index: Any) -> Any:
+    """An index by which an array gives a view: 3 becomes 3:4."""
+    parts = index if isinstance(index, tuple) else (index,)
+    return tuple(slice(i, i + 1 if i != -1 else None) if is_one_of(type(i), int) else i for i in parts)
+
+
+def _is_selected(numpy: Any, array: Any, cell: Any, index: Any) -> bool:
+    marks = numpy.zeros(array.shape, bool)
+    marks[index] = True
+    return bool(marks[cell])
+
+
+def is_bad(value: Any) -> bool:
+    """Whether a value has cells that are not finite."""
+    if type(value) is float:
+        return value - value != 0.0
+    try:
+        return nonfinite.any_bad(value)
+    except Exception:
+        return False
+
+
+def same(a: Any, b: Any) -> bool:
+    """Whether nothing has changed: the same object, or numbers that are alike to the last bit."""
+    if a is b:
+        return True
+    kind = type(a)
+    if kind is not type(b):
+        return False
+    if isinstance(a, float):
+        return (a == b and math.copysign(1.0, a) == math.copysign(1.0, b)) or (a != a and b != b)
+    if is_one_of(kind, *NUMBERS):
+        return bool(a == b)
+    numpy = nonfinite.module("numpy")
+    try:
+        if numpy is not None and isinstance(a, (numpy.ndarray, numpy.generic)):
+            return bool(a.shape == b.shape and a.dtype == b.dtype and a.tobytes() == b.tobytes())
+    except Exception:
+        return False
+    pandas = nonfinite.module("pandas")
+    try:
+        if pandas is not None and isinstance(a, (pandas.Timestamp, pandas.Timedelta)):
+            return bool(a == b)
+    except Exception:
+        return False
+    if is_one_of(kind, list, tuple, dict, set, slice):
+        try:
+            return bool(a == b)
+        except Exception:
+            return False
+    return False

@@ -1,0 +1,126 @@
+"""The origin of a value, without a screen."""
+
+from __future__ import annotations
+
+import dataclasses
+import os
+from typing import Any
+
+import msgspec
+
+from ..client import BadUse, Client, Ended, Exited, Launch, Stopped
+from ..client.origin.chain import Chain, Searches, follow
+from ..protocol import Lookout
+from ..protocol.origin import Place, Step
+from ..safe_text import visible, visible_json
+
+SCHEMA = 1
+KINDS = {"argument": "given as an argument", "gone": "deleted", "alias": "the same object", "read": "read"}
+
+
+@dataclasses.dataclass
+class Asked:
+    """`text`: the place.  Where: before `line` (of `file`, empty: the script) runs for time number `time`; at the first
+    trip (`pause`); else at the end."""
+
+    text: str
+    file: str = ""
+    line: int = 0
+    time: int = 1
+    pause: bool = False
+
+
+async def origin(launch: Launch, asked: Asked, steps: int, in_place: bool = False) -> Chain:
+    """Run to the place, and follow the value back.  BadUse where that cannot be done."""
+    searches = Searches(launch, in_place)
+    try:
+        await searches.start()
+        place, end = await _asked(searches, asked)
+        return await follow(searches, place, end, steps)
+    finally:
+        await searches.close()
+
+
+async def _asked(searches: Searches, asked: Asked) -> tuple[Place, dict[str, Any]]:
+    """Pause where the value is asked for; its place, and where searches end."""
+    launch = searches.made.to_its_end()
+    if asked.pause:
+        launch = dataclasses.replace(launch, pause_on=searches.launch.pause_on, checks=True)
+    else:
+        launch = dataclasses.replace(launch, pause_at_end=not asked.line)
+    client = Client(launch)
+    try:
+        lookouts = []
+        if asked.line:
+            file = os.path.join(launch.cwd or os.getcwd(), asked.file or launch.program)
+            lookouts = [
+                Lookout(1, file=os.path.realpath(searches.folder.there(file)), line=asked.line, start=asked.time)
+            ]
+        placed = await client.start(lookouts=lookouts)
+        if placed and not placed[0].verified:
+            raise BadUse(placed[0].message or f"Line {asked.line} cannot be paused at.")
+        while True:
+            event = await client.next_event()
+            if isinstance(event, Stopped):
+                body = await client.session.request("unevenSum/place", {"expression": asked.text})
+                place = msgspec.convert(body["place"], Place)
+                place.file = searches.folder.back(place.file)
+                end = body["end"]
+                if end.get("file"):
+                    end = {**end, "file": searches.folder.back(end["file"])}
+                return place, end
+            if isinstance(event, Ended) and (asked.line or asked.pause or event.exit_status):
+                raise BadUse(_not_there(asked, event.exit_status))
+            if isinstance(event, Exited):
+                raise BadUse(event.sentence or _not_there(asked, event.exit_status))
+    finally:
+        await client.end()
+
+
+def _not_there(asked: Asked, status: int | None) -> str:
+    if asked.line:
+        times = f" {asked.time} times" if asked.time > 1 else ""
+        return f"Line {asked.line} did not run{times}. Give another line with --at."
+    if asked.pause:
+        return "Nothing tripped. Without --pause the value is looked at when the script has ended."
+    return f"The script ended with status {status}, so its names are gone. Use --pause, or --at LINE."
+
+
+def as_json(chain: Chain) -> str:
+    """One JSON object, as documented in docs/origin.md."""
+    told = {"schema": SCHEMA, "chain": [_told(step) for step in chain.steps], "said": chain.said}
+    return visible_json(msgspec.json.format(msgspec.json.encode(told), indent=2).decode())
+
+
+def _told(step: Step) -> dict[str, Any]:
+    operands = [{"text": one.text, "value": one.value or None} for one in step.operands]
+    before = None if step.before.missing else step.before.text
+    told: dict[str, Any] = {
+        "file": step.file,
+        "line": step.line,
+        "function": step.function,
+        "pass": step.number or None,
+    }
+    told |= {"statement": step.statement, "target": step.target, "value": step.value.text, "before": before}
+    return told | {"operands": operands, "kind": step.kind, "later": step.later, "source": step.source or None}
+
+
+def as_text(chain: Chain) -> str:
+    """The chain for people: a paragraph for each step."""
+    parts = [step_text(step) for step in chain.steps]
+    return visible("\n".join([*parts, chain.said]) + "\n")
+
+
+def step_text(step: Step) -> str:
+    """`line 35, pass 212 of rate(): flow[day] = … → nan, was 0.0`, and the operands under it."""
+    where = f"{os.path.basename(step.file)}:{step.line}"
+    where += f", pass {step.number:,}" if step.number else ""
+    where += f", in {step.function}" if step.function not in ("", "<module>") else ""
+    text = " ".join(step.statement.split())
+    was = "" if step.before.missing else f", was {step.before.text}"
+    kind = f" ({KINDS[step.kind]})" if step.kind in KINDS else ""
+    rows = [f"{where}: {text}", f"    {step.target} = {step.value.text}{was}{kind}"]
+    if step.later:
+        rows.append(f"    {step.later:,} later write{'s' if step.later > 1 else ''} left it not finite")
+    rows += [f"    from {one.text} = {one.value}" for one in step.operands if one.value]
+    return "\n".join(rows) + "\n"

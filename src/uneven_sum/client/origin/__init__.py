@@ -1,0 +1,1 @@
+"""Where a value came from: the chain of statements that wrote it."""

@@ -1,0 +1,150 @@
+"""Follows a value back: each step runs the script in a copy of its folder, up to the write that is looked for."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import dataclasses
+import os
+import shutil
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from ...host.launch import BadUse, Launch
+from ...protocol.origin import MadeFrom, Place, Step
+from ..client import Client
+from ..differing.folders import Folder, copied
+
+MOST_SECONDS = 3600.0
+STEPS = 40
+
+
+class Searches:
+    """Searches for one script.  `folder`: where it runs; `client`: the interpreter that stands ready."""
+
+    def __init__(self, launch: Launch, in_place: bool = False) -> None:
+        self.launch, self.in_place = launch, in_place
+        self.scratch = ""
+        self.folder = Folder("", "")
+        self.made = launch
+        self.client: Client | None = None
+
+    async def start(self) -> None:
+        """Copy the folder, and start the interpreter.  BadUse when the script cannot be run."""
+        if self.in_place:
+            here = os.path.realpath(self.launch.cwd or os.getcwd())
+            self.folder = Folder(here, here)
+        else:
+            self.scratch = tempfile.mkdtemp(prefix="uneven-sum-")
+            self.made, self.folder = await asyncio.to_thread(copied, self.launch, Path(self.scratch) / "a")
+        env = {"PYTHONHASHSEED": "0", **self.made.env}
+        self.client = Client(dataclasses.replace(self.made.to_its_end(), env=env))
+        await self.client.session.start()
+
+    async def step(self, place: Place, end: dict[str, Any], since: bool) -> Step:
+        """The last write of a place before the end.  BadUse with the reason where none can be told."""
+        assert self.client is not None
+        how = {"place": self._there(place), "end": self._end_there(end), "since": since, "seconds": MOST_SECONDS}
+        body = await self.client.session.request("unevenSum/originStep", how)
+        if "failed" in body:
+            raise BadUse(f"{place.shown or place.text}: {body['failed']}.")
+        found = msgspec.convert(body, Step, strict=False)
+        found.file = self.folder.back(found.file)
+        for loop in found.loops:
+            loop.file = self.folder.back(loop.file)
+        found.then = {**found.then, "file": self.folder.back(found.then["file"])}
+        for one in found.operands:
+            if one.place is not None:
+                one.place.file = self.folder.back(one.place.file)
+        return found
+
+    def _there(self, place: Place) -> dict[str, Any]:
+        told: dict[str, Any] = msgspec.to_builtins(place)
+        return {**told, "file": self.folder.there(place.file)}
+
+    def _end_there(self, end: dict[str, Any]) -> dict[str, Any]:
+        return {**end, "file": self.folder.there(end["file"])} if end.get("file") else end
+
+    async def close(self) -> None:
+        if self.client is not None:
+            with contextlib.suppress(BadUse):
+                await self.client.end()
+        if self.scratch:
+            await asyncio.to_thread(shutil.rmtree, self.scratch, True)
+
+
+@dataclasses.dataclass
+class Chain:
+    """Steps, the newest first.  `said`: why it ends, in a sentence."""
+
+    steps: list[Step] = dataclasses.field(default_factory=list)
+    said: str = ""
+
+
+async def follow(
+    searches: Searches,
+    place: Place,
+    end: dict[str, Any],
+    most: int = STEPS,
+    tell: Callable[[Chain], None] = lambda chain: None,
+) -> Chain:
+    """Follow a place: a value that is not finite to where it was made, another one as long as there is one operand."""
+    chain = Chain()
+    place_of: Place | None = place
+    while place_of is not None and len(chain.steps) < most:
+        try:
+            step = await searches.step(place_of, end, True)
+        except BadUse as e:
+            chain.said = chain.said or str(e)
+            break
+        if chain.steps and chain.steps[0].value.nonfinite and not step.value.nonfinite:
+            _fill_in(chain.steps[-1], step)
+            chain.said = _made_at(chain.steps[-1])
+            break
+        if chain.steps:
+            _fill_in(chain.steps[-1], step)
+        chain.steps.append(step)
+        tell(chain)
+        one = next_operand(step)
+        place_of, end = (one.place, step.then) if one is not None else (None, end)
+        if one is None:
+            chain.said = ending(step)
+    if len(chain.steps) == most and place_of is not None:
+        chain.said = f"Followed for {most} steps; there are more."
+    return chain
+
+
+def _fill_in(made: Step, step: Step) -> None:
+    """What a call returned is known once its origin is."""
+    for one in made.operands:
+        if one.text == step.target and not one.value:
+            one.value = step.value.text
+
+
+def next_operand(step: Step) -> MadeFrom | None:
+    """The operand by which a chain goes on by itself."""
+    able = [one for one in step.operands if one.place is not None]
+    if step.value.nonfinite:
+        return next((one for one in able if one.nonfinite), next((one for one in able if one.calls), None))
+    return able[0] if len(step.operands) == 1 and able else None
+
+
+def ending(step: Step) -> str:
+    """Why a chain ends with this step."""
+    if step.source:
+        return f"{step.target} came from {step.source}."
+    if step.value.nonfinite:
+        return _made_at(step)
+    if not step.operands:
+        return f"Line {step.line} makes {step.target} from no other value."
+    several = ", ".join(one.text for one in step.operands)
+    return f"Line {step.line} makes it from several values: {several}. Ask for one of them."
+
+
+def _made_at(step: Step) -> str:
+    where = f"line {step.line}" + (f", pass {step.number}" if step.number else "")
+    return f"{step.value.text} is made in {where}: no operand was {step.value.text}."
