@@ -11,7 +11,7 @@ import msgspec
 from ..client import BadUse, Client, Ended, Exited, Launch, Stopped
 from ..client.origin.chain import Chain, Searches, follow
 from ..protocol import Lookout
-from ..protocol.origin import Place, Step
+from ..protocol.origin import Held, Place, Step
 from ..safe_text import visible, visible_json
 
 SCHEMA = 1
@@ -35,14 +35,16 @@ async def origin(launch: Launch, asked: Asked, steps: int, in_place: bool = Fals
     searches = Searches(launch, in_place)
     try:
         await searches.start()
-        place, end = await _asked(searches, asked)
-        return await follow(searches, place, end, steps)
+        place, end, value = await _asked(searches, asked)
+        chain = await follow(searches, place, end, steps)
+        chain.compare(value)
+        return chain
     finally:
         await searches.close()
 
 
-async def _asked(searches: Searches, asked: Asked) -> tuple[Place, dict[str, Any]]:
-    """Pause where the value is asked for; its place, and where searches end."""
+async def _asked(searches: Searches, asked: Asked) -> tuple[Place, dict[str, Any], Held]:
+    """Pause where the value is asked for; its place, where searches end, and the value."""
     launch = searches.made.to_its_end()
     if asked.pause:
         launch = dataclasses.replace(launch, pause_on=searches.launch.pause_on, checks=True)
@@ -68,7 +70,7 @@ async def _asked(searches: Searches, asked: Asked) -> tuple[Place, dict[str, Any
                 end = body["end"]
                 if end.get("file"):
                     end = {**end, "file": searches.folder.back(end["file"])}
-                return place, end
+                return place, end, msgspec.convert(body["value"], Held)
             if isinstance(event, Ended) and (asked.line or asked.pause or event.exit_status):
                 raise BadUse(_not_there(asked, event.exit_status))
             if isinstance(event, Exited):
@@ -88,7 +90,12 @@ def _not_there(asked: Asked, status: int | None) -> str:
 
 def as_json(chain: Chain) -> str:
     """One JSON object, as documented in docs/origin.md."""
-    told = {"schema": SCHEMA, "chain": [_told(step) for step in chain.steps], "said": chain.said}
+    told = {
+        "schema": SCHEMA,
+        "chain": [_told(step) for step in chain.steps],
+        "said": chain.said,
+        "note": chain.note or None,
+    }
     return visible_json(msgspec.json.format(msgspec.json.encode(told), indent=2).decode())
 
 
@@ -108,7 +115,7 @@ def _told(step: Step) -> dict[str, Any]:
 def as_text(chain: Chain) -> str:
     """The chain for people: a paragraph for each step."""
     parts = [step_text(step) for step in chain.steps]
-    return visible("\n".join([*parts, chain.said]) + "\n")
+    return visible("\n".join([*parts, *filter(None, (chain.said, chain.note))]) + "\n")
 
 
 def step_text(step: Step) -> str:
@@ -119,6 +126,7 @@ def step_text(step: Step) -> str:
     text = " ".join(step.statement.split())
     was = "" if step.before.missing else f", was {step.before.text}"
     kind = f" ({KINDS[step.kind]})" if step.kind in KINDS else ""
+    kind = f" (changed as {step.through}, the same object)" if step.through else kind
     rows = [f"{where}: {text}", f"    {step.target} = {step.value.text}{was}{kind}"]
     if step.later:
         rows.append(f"    {step.later:,} later write{'s' if step.later > 1 else ''} left it not finite")

@@ -43,7 +43,8 @@ class MadeFrom(msgspec.Struct):
 
 class Step(msgspec.Struct):
     """One write, as a paused place.  `then`: where the searches for its operands end; `later`: writes since that left
-    it not finite."""
+    it not finite; `now`: the value where the search ended; `source`: what it was read from; `through`: the other name
+    by which the object was changed."""
 
     file: str
     line: int
@@ -54,6 +55,7 @@ class Step(msgspec.Struct):
     kind: str = "write"
     value: Held = msgspec.field(default_factory=lambda: Held(""))
     before: Held = msgspec.field(default_factory=lambda: Held("", True))
+    now: Held = msgspec.field(default_factory=lambda: Held("", True))
     later: int = 0
     source: str = ""
     through: str = ""

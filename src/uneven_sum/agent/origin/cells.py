@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import re
 from dataclasses import dataclass
 from typing import Any
 
@@ -10,7 +11,7 @@ from ..core.errors import Refused
 from ..diagnosis import provenance
 from ..frames.namespace import Scope
 from ..values import nonfinite
-from .place import Place, key_node
+from .place import Place, fixed_of, key_node
 
 MOST = 20_000_000  # cells of an array whose indices are worked out
 
@@ -67,11 +68,34 @@ def cell_of(target: ast.expr, place: Place, scope: Scope) -> Cell:
     """Which cell of the value that a target gets becomes the place."""
     suffix = place.text[len(place.name) :]
     if isinstance(target, ast.Name):
-        index = index_of(suffix)
-        return Cell(suffix, index=index, label=label_of(suffix), known=True)
+        return of_suffix(suffix)
+    if isinstance(target, (ast.Subscript, ast.Attribute)) and suffix:
+        own = _own_suffix(target, scope)
+        if own and suffix.startswith(own):
+            return of_suffix(suffix[len(own) :])
+        row = re.fullmatch(r"\.(?:loc|at)\[(.+), (.+)\]", suffix)
+        if own and row is not None and own == f"[{row[2]}]":  # a column that the row's cell is in
+            return of_suffix(f".loc[{row[1]}]")
     if isinstance(target, ast.Subscript) and suffix:
         return _stored(target, suffix, scope)
     return Cell(known=True)
+
+
+def of_suffix(suffix: str) -> Cell:
+    """The part of a value that a text behind it names."""
+    return Cell(suffix, index=index_of(suffix), label=label_of(suffix), known=True)
+
+
+def _own_suffix(target: ast.expr, scope: Scope) -> str:
+    """What stands behind the name that a target begins with, its indices worked out."""
+    try:
+        fixed = fixed_of(target, scope)
+    except Refused:
+        return ""
+    root: ast.AST = fixed
+    while isinstance(root, (ast.Attribute, ast.Subscript)):
+        root = root.value
+    return ast.unparse(fixed)[len(ast.unparse(root)) :]
 
 
 def index_of(suffix: str) -> tuple[int, ...]:
@@ -132,7 +156,7 @@ def first_bad(value: Any) -> str:
             key_of = next((k for k, one in value.items() if nonfinite.any_bad(one)), None)
             return "" if key_of is None else f"[{ast.unparse(key_node(key_of))}]" + first_bad(value[key_of])
         if numpy is not None and isinstance(value, numpy.ndarray) and value.shape:
-            at = numpy.unravelindex_of(int(numpy.argmax(~numpy.isfinite(value))), value.shape)
+            at = numpy.unravel_index(int(numpy.argmax(~numpy.isfinite(value))), value.shape)
             return f"[{', '.join(str(int(i)) for i in at)}]"
     except (Refused, TypeError, ValueError):
         pass

@@ -49,7 +49,7 @@ def place_of(text: str, frame: types.FrameType) -> Place:
 def resolved(node: ast.expr, frame: types.FrameType) -> Place:
     """As `place_of`, of a syntax tree."""
     call = stack.calls(frame)[0] if stack.calls(frame) else frame
-    fixed = _fixed(node, Scope(frame))
+    fixed = fixed_of(node, Scope(frame))
     root: ast.expr = fixed
     while isinstance(root, (ast.Attribute, ast.Subscript)):
         root = root.value
@@ -58,16 +58,16 @@ def resolved(node: ast.expr, frame: types.FrameType) -> Place:
     return Place(file, scope, root.id, ast.unparse(fixed))
 
 
-def _fixed(node: ast.expr, scope: Scope) -> ast.expr:
+def fixed_of(node: ast.expr, scope: Scope) -> ast.expr:
     """The expression with its indices worked out: `flow[day]` is `flow[211]`."""
     if isinstance(node, ast.Name):
         if node.id not in scope:
             raise Refused(f"There is no name {node.id} here.")
         return ast.Name(node.id, ast.Load())
     if isinstance(node, ast.Attribute):
-        return ast.Attribute(_fixed(node.value, scope), node.attr, ast.Load())
+        return ast.Attribute(fixed_of(node.value, scope), node.attr, ast.Load())
     if isinstance(node, ast.Subscript):
-        return ast.Subscript(_fixed(node.value, scope), _key(node.slice, scope), ast.Load())
+        return ast.Subscript(fixed_of(node.value, scope), _key(node.slice, scope), ast.Load())
     raise Refused(
         f"{ast.unparse(node)[:60]} is worked out anew each time. Ask for a name, an attribute, or an element."
     )

@@ -20,6 +20,7 @@ from typing import Any
 
 from ..core import run_state
 from ..core.transport import Closed, Wire
+from ..frames import stack
 from ..probes import runtime
 from ..source.sites import Options, sites
 from ..source.source_file import Position
@@ -118,8 +119,13 @@ class Search:
         if self.visit:
             assert frame is not None
             return facts_of(frame, self.place, self.visit)
-        write = self.watched.found(frame)
-        return {"write": None if write is None else _told(write), "count": stops}
+        asked = stack.calls(frame)[1] if self.end.enter and frame is not None else frame  # the caller, who gave it
+        write = self.watched.found(asked)
+        return {
+            "write": None if write is None else _told(write),
+            "count": stops,
+            "now": told_of(self.watched.present(asked)),
+        }
 
 
 def _told(write: Write) -> dict[str, Any]:
@@ -152,7 +158,7 @@ def step(place: Place, end: End, since: bool, limit: float, cancelled: Callable[
         "later": write["later"],
         "target": place.shown or place.text,
         "then": then,
-        "count": found["count"],
+        "now": found["now"],
     }
 
 

@@ -18,8 +18,10 @@ from ..source import registry
 from ..source.source_file import COMPREHENSIONS, SourceFile, Statement
 from ..values import nonfinite
 from ..values.describe import text_of
-from .cells import Cell, cell_of, first_bad, index_of, label_of, within
+from .cells import Cell, cell_of, first_bad, of_suffix, within
 from .place import Place, resolved
+from .rows import rows_of
+from .sources import line_source, source_of
 from .watched import ARGUMENT, is_bad
 
 MOST = 12  # operands that are told
@@ -57,9 +59,39 @@ def facts_of(frame: types.FrameType, place: Place, kind: str) -> dict[str, Any]:
         facts["operands"] = [one for node, _ in roots for one in Taken(at, file, cell).whole(node)]
     else:
         root, cell = _made(statement, at, place)
-        facts["operands"] = Taken(at, file, cell).operands(root) if root is not None else []
+        facts["through"] = _through(statement.node, place, Scope(at))
+        if root is not None:
+            facts |= _made_from(root, cell, Taken(at, file, cell), statement, facts["pass"])
     facts["operands"] = facts["operands"][:MOST]
     return facts
+
+
+def _made_from(root: ast.expr, cell: Cell, taken: Taken, statement: Statement, number: int) -> dict[str, Any]:
+    """The operands, and where it was read from a file, or that a row has none to come from."""
+    source = source_of(root, taken.scope, cell, statement.line)
+    if isinstance(statement.node, (ast.For, ast.AsyncFor)) and not source:
+        source = line_source(root, taken.scope, statement.line, number)
+    if source:
+        return {"operands": [], "source": source, "kind": "read"}
+    rows = rows_of(root, taken.scope, cell.suffix)
+    for one in rows:
+        if one.text:
+            taken.add(one.text)
+    if rows:
+        return {"operands": taken.found, "source": next((one.said for one in rows if one.said), "")}
+    return {"operands": taken.operands(root)}
+
+
+def _through(node: ast.stmt, place: Place, scope: Scope) -> str:
+    """The other name by which an object was changed; empty when it is the place's own."""
+    targets = [*getattr(node, "targets", []), *([node.target] if hasattr(node, "target") else [])]
+    for target in targets:
+        root: ast.AST = target
+        while isinstance(root, (ast.Attribute, ast.Subscript)):
+            root = root.value
+        if root is not target and isinstance(root, ast.Name) and root.id != place.name:
+            return ast.unparse(target.value) if isinstance(target, (ast.Attribute, ast.Subscript)) else ""
+    return ""
 
 
 def _given(file: SourceFile, caller: types.FrameType, called: types.FrameType, place: Place) -> list[ast.expr]:
@@ -120,7 +152,7 @@ def _taken_of(root: ast.expr, suffix: str) -> tuple[ast.expr, Cell]:
         number, _, rest = suffix[1:].partition("]")
         if number.isdigit() and int(number) < len(root.elts):
             return _taken_of(root.elts[int(number)], rest)
-    return root, Cell(suffix, index=index_of(suffix), label=label_of(suffix), known=True)
+    return root, of_suffix(suffix)
 
 
 class Taken:
@@ -136,7 +168,7 @@ class Taken:
         """The expression is the same object: the place within it stays the same."""
         if isinstance(node, (ast.Name, ast.Attribute, ast.Subscript)):
             text = ast.unparse(node) + self.cell.suffix
-            self._add(ast.parse(text, mode="eval").body, text)
+            self.add(text)
             return self.found
         return self.operands(node)
 
@@ -177,11 +209,9 @@ class Taken:
         if isinstance(value, types.ModuleType) or (callable(value) and not nonfinite.is_frame(value)):
             return True
         text = ast.unparse(node)
-        if elementwise and self.cell.known:
-            text += self.cell.within(value)
-        elif is_bad(value):
-            text += first_bad(value)
-        self._add(ast.parse(text, mode="eval").body, text)
+        cell = self.cell.within(value) if elementwise and self.cell.known else ""
+        text += cell or (first_bad(value) if is_bad(value) else "")
+        self.add(text)
         return True
 
     def _call(self, node: ast.Call, elementwise: bool) -> None:
@@ -218,7 +248,9 @@ class Taken:
             return Place(file, name, first, first + self.cell.suffix, leaves=True, call=number, shown=shown)
         return Place(file, name, "", self.cell.suffix, returns=True, call=number, shown=shown)
 
-    def _add(self, node: ast.expr, text: str) -> None:
+    def add(self, text: str) -> None:
+        """Take the value that a text names."""
+        node = ast.parse(text, mode="eval").body
         if any(one["text"] == text for one in self.found):
             return
         try:
@@ -229,7 +261,18 @@ class Taken:
         if value is not MISSING:
             told.update(value=text_of(value), nonfinite=is_bad(value))
         try:
-            told["place"] = resolved(node, self.frame).told()
+            if not self._is_of_module(node):
+                told["place"] = resolved(node, self.frame).told()
         except Refused:
             pass
-        self.found.append(told)
+        if told["place"] is not None or told["nonfinite"]:
+            self.found.append(told)
+
+    def _is_of_module(self, node: ast.expr) -> bool:
+        """Whether it is a constant of a module that the script imports, such as `np.nan`."""
+        root: ast.AST = node
+        while isinstance(root, (ast.Attribute, ast.Subscript)):
+            root = root.value
+        thing = self.scope[root.id] if isinstance(root, ast.Name) and root.id in self.scope else None
+        path = getattr(thing, "__file__", None) if isinstance(thing, types.ModuleType) else None
+        return isinstance(thing, types.ModuleType) and path not in registry.files

@@ -19,6 +19,8 @@ from ..core.type_identity import is_one_of
 from ..frames import stack
 from ..frames.exception_handlers import statement_at
 from ..source import registry
+from ..source.sites import sites
+from ..source.source_file import Position
 from ..values import nonfinite
 
 WRITE, ARGUMENT, GONE, UNKNOWN = "write", "argument", "gone", "unknown"
@@ -72,6 +74,10 @@ class Watched:
         self.turned: dict[int, tuple[int, int, str, Any, Any]] = {}  # the first of its writes that are not finite
         self.later: dict[int, int] = {}  # writes since that one
         self.counts: dict[int, int] = {}  # executions of each site
+        self.begun: dict[
+            tuple[str, Position], int
+        ] = {}  # executions that have begun of each statement that calls something
+        self.under_way: dict[tuple[int, tuple[str, Position]], int] = {}  # the number of the latest one in each call
         self.stops = 0
         self.caller: types.FrameType | None = None  # the call whose statement is under way
         self.left = stop.call  # calls of the function that it has still to make
@@ -81,17 +87,31 @@ class Watched:
 
     def bound(self, site: int, value: Any) -> None:
         """The name was bound."""
-        count = self.counts[site] = self.counts.get(site, 0) + 1
+        count = self._count(site)
         self._note(self._key(sys._getframe(1)), site, count, WRITE, value)
+
+    def begin(self, site: int) -> None:
+        """A statement that calls something begins."""
+        at = (sites[site].file.path, sites[site].statement)
+        self.begun[at] = self.begun.get(at, 0) + 1
+        self.under_way[id(sys._getframe(1)), at] = self.begun[at]
+
+    def _count(self, site: int) -> int:
+        """Which execution of its statement has ended."""
+        at = (sites[site].file.path, sites[site].statement)
+        if at in self.begun:
+            return self.under_way.get((id(sys._getframe(2)), at), 0)
+        count = self.counts[site] = self.counts.get(site, 0) + 1
+        return count
 
     def gone(self, site: int) -> None:
         """The name was deleted."""
-        count = self.counts[site] = self.counts.get(site, 0) + 1
+        count = self._count(site)
         self._note(self._key(sys._getframe(1)), site, count, GONE, MISSING)
 
     def enter(self, site: int, *given: Any) -> None:
         """A call of the scope's function begins; its argument, where the name is one."""
-        count = self.counts[site] = self.counts.get(site, 0) + 1
+        count = self._count(site)
         key = id(sys._getframe(1))
         self.last.pop(key, None)
         self.turned.pop(key, None)
@@ -101,13 +121,13 @@ class Watched:
 
     def maybe(self, site: int) -> None:
         """Something may have changed the object."""
-        count = self.counts[site] = self.counts.get(site, 0) + 1
+        count = self._count(site)
         for key, thing in list(self.held.items()):
             self._compare(key, thing, site, count)
 
     def stored(self, site: int, owner: Any, index: Any) -> None:
         """An element was stored: it is a write of the place also where the value is the same."""
-        count = self.counts[site] = self.counts.get(site, 0) + 1
+        count = self._count(site)
         for key, thing in list(self.held.items()):
             if not self._compare(key, thing, site, count) and self.leaf is not None:
                 if self.leaf.is_at(thing, owner, index):
@@ -121,7 +141,7 @@ class Watched:
 
     def returned(self, site: int, value: Any) -> Any:
         """The scope's function returns."""
-        count = self.counts[site] = self.counts.get(site, 0) + 1
+        count = self._count(site)
         if self.caller is not None and self._is_left(sys._getframe(1)):
             taken = value if self.leaf is None else self.leaf.read(value)
             self.value = (site, count, WRITE, MISSING, taken)
@@ -145,7 +165,7 @@ class Watched:
         if stop.count:
             if self.stops == stop.count and stop.call:
                 self.caller = stack.calls(sys._getframe(1))[0]
-            elif self.stops == stop.count or (self.stops > stop.count and stop.call):
+            elif self.stops == stop.count or (self.caller is not None and self.caller is sys._getframe(1)):
                 self.reached(sys._getframe(1), stop.count)
         elif stop.chain is not None:
             frame = sys._getframe(1)
@@ -156,7 +176,7 @@ class Watched:
     # -- how ------------------------------------------------------------------------------------------
 
     def probes(self) -> dict[str, Any]:
-        names = ("bound", "gone", "enter", "maybe", "stored", "through", "returned", "leaving")
+        names = ("begin", "bound", "gone", "enter", "maybe", "stored", "through", "returned", "leaving")
         return {f"origin_{name}": getattr(self, name) for name in names} | {"origin_stop": self.stop_here}
 
     def _key(self, frame: types.FrameType) -> int:
@@ -208,6 +228,13 @@ class Watched:
                 return False
         here = stack.chain(frame)
         return [c[:1] + c[2:] for c in here] == [list(c[:1]) + list(c[2:]) for c in chain]
+
+    def present(self, frame: types.FrameType | None) -> Any:
+        """The value as it is where the search ends."""
+        if self.value is not None:
+            return self.value[4]
+        found = self.last.get(0 if not self.scope else self._call_of(frame))
+        return found[4] if found is not None else MISSING
 
     def found(self, frame: types.FrameType | None) -> Write | None:
         """The last write, as a call sees it."""

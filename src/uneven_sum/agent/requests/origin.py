@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
+import ast
 import os
 
 from ..core import run_state
 from ..core.errors import Refused
+from ..core.markers import MISSING
+from ..diagnosis import provenance
 from ..frames import stack
 from ..frames.exception_handlers import statement_at
+from ..frames.namespace import Scope
 from ..origin import search
 from ..origin.place import Place, place_of
 from ..origin.search import End
+from ..origin.step import told_of
 from ..source import registry
 from .declare import Body, request
 from .exchange import Part
@@ -30,15 +35,21 @@ class OriginRequests(Part):
         frame = self.exchange.frame(frame_id)
         inner = self.exchange.frame(0)
         found = place_of(expression, frame)
+        node = ast.parse(expression.strip(), mode="eval").body
+        try:
+            value = provenance.read(node, Scope(frame))
+        except provenance.Unreadable:
+            value = MISSING
+        told = {"place": found.told(), "value": told_of(value)}
         user = stack.user_frame(inner)
         file = registry.file_of(user) if user is not None else None
         if user is None or file is None or pause.past or pause.reason == "end":
-            return {"place": found.told(), "end": {}}
+            return {**told, "end": {}}
         statement = statement_at(file, user)
         chain = stack.chain(user)
         if statement is not None:
             chain[0][2] = statement.line
-        return {"place": found.told(), "end": {"file": os.path.realpath(file.path), "chain": chain}}
+        return {**told, "end": {"file": os.path.realpath(file.path), "chain": chain}}
 
     @request("unevenSum/originStep")
     def origin_step(self, place: Body, end: Body, since: bool = False, seconds: float = 600.0) -> Body:

@@ -83,6 +83,8 @@ class Inserter:
     def statement(self, s: ast.stmt) -> list[ast.stmt]:
         before = [self.step("stop", s)] if self.is_stop(s) else []
         noted = self.noted(s)
+        if any(isinstance(n, CHANGES) for n in own(s)) and self.counted(s, noted):
+            before.append(self.step("begin", s))
         if isinstance(s, FUNCTIONS):
             self.function(s)
         elif isinstance(s, ast.ClassDef):
@@ -124,6 +126,12 @@ class Inserter:
         elif isinstance(s, ast.Raise):
             noted = []
         return [*before, s, *noted]
+
+    def counted(self, s: ast.stmt, noted: list[ast.stmt]) -> bool:
+        """Whether executions of a statement are counted as they begin: another may begin before one has ended."""
+        if isinstance(s, ast.Return):
+            return self.wanted.within or (self.mine and self.wanted.returns)
+        return bool(noted) and not isinstance(s, (ast.For, ast.AsyncFor, ast.While))
 
     def noted(self, s: ast.AST) -> list[ast.stmt]:
         """The probes after a statement, or at the beginning of its body."""

@@ -15,7 +15,7 @@ from typing import Any
 import msgspec
 
 from ...host.launch import BadUse, Launch
-from ...protocol.origin import MadeFrom, Place, Step
+from ...protocol.origin import Held, MadeFrom, Place, Step
 from ..client import Client
 from ..differing.folders import Folder, copied
 
@@ -83,6 +83,16 @@ class Chain:
 
     steps: list[Step] = dataclasses.field(default_factory=list)
     said: str = ""
+    note: str = ""  # what is doubtful about it
+
+    def compare(self, value: Held) -> None:
+        """Note where the runs of the searches gave another value than the run that asked."""
+        now = self.steps[0].now if self.steps else value
+        if not value.missing and now.text != value.text:
+            self.note = (
+                f"The searches found {now.text} there, not {value.text}: the script does not run alike each time, "
+                "and the chain may be of another course."
+            )
 
 
 async def follow(
@@ -136,7 +146,8 @@ def next_operand(step: Step) -> MadeFrom | None:
 def ending(step: Step) -> str:
     """Why a chain ends with this step."""
     if step.source:
-        return f"{step.target} came from {step.source}."
+        came = f"{step.target} came from {step.source}." if step.kind == "read" else f"{step.source}."
+        return came[0].upper() + came[1:] if step.kind != "read" else came
     if step.value.nonfinite:
         return _made_at(step)
     if not step.operands:
@@ -146,5 +157,9 @@ def ending(step: Step) -> str:
 
 
 def _made_at(step: Step) -> str:
+    given = next((one for one in step.operands if one.nonfinite), None)
+    if given is not None:
+        return f"Line {step.line} takes it from {given.text}, which is followed no further."
     where = f"line {step.line}" + (f", pass {step.number}" if step.number else "")
-    return f"{step.value.text} is made in {where}: no operand was {step.value.text}."
+    what = step.value.text if len(step.value.text) < 5 else "It"
+    return f"{what} is made in {where}: no operand was nan or infinite."

@@ -1,0 +1,141 @@
+"""Values that came from files: which line, and which field of it."""
+
+from __future__ import annotations
+
+import ast
+import csv
+import os
+from typing import Any
+
+from ..diagnosis import provenance
+from ..frames.namespace import Scope
+from ..source.sites import callee
+from ..values import nonfinite
+from .cells import Cell
+
+TABLES = ("read_csv", "read_table", "read_fwf")
+ARRAYS = ("loadtxt", "genfromtxt")
+OTHERS = (
+    "load",
+    "fromfile",
+    "read_excel",
+    "read_parquet",
+    "read_pickle",
+    "read_json",
+    "memmap",
+    "loadmat",
+    "fromregex",
+)
+MOST = 5_000_000  # bytes of a text file that are searched
+EMPTY = ("", "na", "nan", "n/a", "null", "none", "#n/a", "<na>", "-nan")
+
+
+def source_of(root: ast.expr, scope: Scope, cell: Cell, line: int) -> str:
+    """`np.loadtxt in line 4: row 212 of gauge.csv`, or as much as is known; empty when nothing is read there."""
+    for node in ast.walk(root):
+        if not isinstance(node, ast.Call) or callee(node) not in (*TABLES, *ARRAYS, *OTHERS):
+            continue
+        path = _path(node, scope)
+        name = " ".join(ast.unparse(node.func).split())
+        if path is None:
+            return f"{name} in line {line}"
+        where = _where(node, scope, path, cell, root is node)
+        return (
+            f"{name} in line {line}{': ' if where else ', of '}{where}{' of ' if where else ''}{os.path.basename(path)}"
+        )
+    return ""
+
+
+def line_source(iterable: ast.expr, scope: Scope, line: int, number: int) -> str:
+    """Of a loop over the lines of a file: which line it is in."""
+    try:
+        thing = provenance.read(iterable, scope)
+    except provenance.Unreadable:
+        return ""
+    at = getattr(thing, "line_num", None)
+    if isinstance(at, int) and at:
+        return f"a reader in line {line}: line {at} of its file"
+    name = getattr(thing, "name", None)
+    if isinstance(name, str) and hasattr(thing, "readline"):
+        return f"line {number} of {os.path.basename(name)}, read in line {line}"
+    return ""
+
+
+def _path(node: ast.Call, scope: Scope) -> str | None:
+    given = node.args[0] if node.args else next((k.value for k in node.keywords if k.arg and "name" in k.arg), None)
+    if given is None:
+        return None
+    names = {**scope.globals, **scope.locals, "__builtins__": scope.builtins}
+    try:
+        value = eval(compile(ast.Expression(given), "<path>", "eval"), names)
+        value = getattr(value, "name", value)
+        return str(os.fspath(value))
+    except Exception:
+        return None
+
+
+def _where(node: ast.Call, scope: Scope, path: str, cell: Cell, whole: bool) -> str:
+    """The line, and the field or column, of a cell; empty when it cannot be told for sure."""
+    try:
+        if os.path.getsize(path) > MOST or not whole:
+            return ""
+        names = {**scope.globals, **scope.locals, "__builtins__": scope.builtins}
+        value = eval(compile(ast.Expression(node), "<read>", "eval"), names)
+        with open(path, encoding="utf-8", errors="replace", newline="") as f:
+            text = f.read()
+    except Exception:
+        return ""
+    lines = text.splitlines()
+    separator = next((c for c in (",", ";", "\t") if c in (lines[-1] if lines else "")), None)
+    if callee(node) in TABLES:
+        return _in_table(value, cell, lines, separator)
+    return _in_array(value, cell, lines, separator)
+
+
+def _in_array(value: Any, cell: Cell, lines: list[str], separator: str | None) -> str:
+    numpy = nonfinite.module("numpy")
+    if not cell.index or numpy is None or value.ndim != len(cell.index):
+        return ""
+    row, column = cell.index[0], cell.index[1] if len(cell.index) > 1 else None
+    held = value[cell.index]
+    data = [
+        (number, line) for number, line in enumerate(lines, 1) if line.partition("#")[0].strip()
+    ]  # comments and empty lines are no rows
+    skipped = len(data) - len(value)
+    if skipped < 0 or row + skipped >= len(data):
+        return ""
+    number, line = data[row + skipped]
+    fields = [f.strip() for f in line.split(separator)]
+    for at, field in enumerate(fields):
+        if (column is None or column == at) and _fits(field, held):
+            return f"row {row + 1} (line {number}" + (f", field {at + 1})" if len(fields) > 1 else ")")
+    return ""
+
+
+def _in_table(value: Any, cell: Cell, lines: list[str], separator: str | None) -> str:
+    pandas = nonfinite.module("pandas")
+    from .rows import _cell
+
+    label, column = _cell(pandas, value, cell.suffix)
+    place = value.index.get_loc(label)
+    held = value.at[label, column]
+    rows = list(csv.reader(lines, delimiter=separator or ","))
+    header = next((n for n, row in enumerate(rows) if column in [f.strip() for f in row]), None)
+    if header is None or not isinstance(place, int):
+        return ""
+    at = [f.strip() for f in rows[header]].index(column)
+    data = [n for n in range(header + 1, len(rows)) if rows[n]]
+    number = data[place] if place < len(data) else -1
+    if number < 0 or at >= len(rows[number]) or not _fits(rows[number][at].strip(), held):
+        return ""
+    return f"row {place + 1} (line {number + 1}, column {column})"
+
+
+def _fits(field: str, held: Any) -> bool:
+    """Whether a field of a file is what was read from it."""
+    try:
+        if nonfinite.any_bad(held):
+            return field.lower() in EMPTY or "inf" in field.lower()
+        return float(field) == float(held)
+    except (TypeError, ValueError):
+        return bool(field == held)
