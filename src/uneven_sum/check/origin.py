@@ -9,9 +9,9 @@ from typing import Any
 import msgspec
 
 from ..client import BadUse, Client, Ended, Exited, Launch, Stopped
-from ..client.origin.chain import Chain, Searches, follow
+from ..client.origin.chain import Chain, Question, Searches, follow, question
 from ..protocol import Lookout
-from ..protocol.origin import Held, Place, Step
+from ..protocol.origin import Step
 from ..safe_text import visible, visible_json
 
 SCHEMA = 1
@@ -35,16 +35,16 @@ async def origin(launch: Launch, asked: Asked, steps: int, in_place: bool = Fals
     searches = Searches(launch, in_place)
     try:
         await searches.start()
-        place, end, value = await _asked(searches, asked)
-        chain = await follow(searches, place, end, steps)
-        chain.compare(value)
+        found = await _asked(searches, asked)
+        chain = await follow(searches, found.place, found.end, steps)
+        chain.compare(found.value)
         return chain
     finally:
         await searches.close()
 
 
-async def _asked(searches: Searches, asked: Asked) -> tuple[Place, dict[str, Any], Held]:
-    """Pause where the value is asked for; its place, where searches end, and the value."""
+async def _asked(searches: Searches, asked: Asked) -> Question:
+    """Pause where the value is asked for."""
     launch = searches.made.to_its_end()
     if asked.pause:
         launch = dataclasses.replace(launch, pause_on=searches.launch.pause_on, checks=True)
@@ -64,13 +64,7 @@ async def _asked(searches: Searches, asked: Asked) -> tuple[Place, dict[str, Any
         while True:
             event = await client.next_event()
             if isinstance(event, Stopped):
-                body = await client.session.request("unevenSum/place", {"expression": asked.text})
-                place = msgspec.convert(body["place"], Place)
-                place.file = searches.folder.back(place.file)
-                end = body["end"]
-                if end.get("file"):
-                    end = {**end, "file": searches.folder.back(end["file"])}
-                return place, end, msgspec.convert(body["value"], Held)
+                return await question(client, asked.text, folder=searches.folder)
             if isinstance(event, Ended) and (asked.line or asked.pause or event.exit_status):
                 raise BadUse(_not_there(asked, event.exit_status))
             if isinstance(event, Exited):

@@ -65,6 +65,12 @@ COMMANDS = [
     ),
     Command("c", "inspect value", "Close-up: statistics, table, plots; or click its card", "closeup", also="3"),
     Command("f", "find value", "by a part of its name", "find_value"),
+    Command(
+        "F",
+        "find origin",
+        "which statement wrote a value last, from what, and so on; runs the script in copies",
+        "origin",
+    ),
     Command("E", "expect", "predict a value: head will be 0.4; checked at the next pause", "expect"),
     Command("a", "ask", "evaluate an expression in a copy of the script; with ! before it, in the script", "ask"),
     Command(

@@ -12,13 +12,7 @@ from textual.containers import Container
 from textual.screen import Screen
 from textual.widgets import Input, TextArea
 
-from ...client import (
-    BadUse,
-    Client,
-    Goal,
-    Launch,
-    settings,
-)
+from ...client import BadUse, Client, Goal, Launch, settings
 from ...client.book import Book, switches_for
 from ...client.case import Claim
 from ...client.notes import Entry
@@ -43,6 +37,8 @@ from .cards import Cards
 from .guide_bar import GuideBar
 from .keeping_case import CaseKeeper
 from .key_line import KeyLine
+from .origin import Origins
+from .origin_drawer import OriginDrawer
 from .other_screens import OtherScreens
 from .output_drawer import OutputDrawer
 from .pass_strip import PassStrip
@@ -77,7 +73,7 @@ class Bench(Keyed, Controlled, Screen[None]):
     BINDINGS = bindings(commands.COMMANDS)
     CONTROLLERS = (
         *(Asking, Appearance, CaseKeeper, KeyLine, Values, Stepping, NoteSaver, SourceView, Recording, Running),
-        *(SourceTexts, Verifying, Breakpoints, OtherScreens),
+        *(SourceTexts, Verifying, Breakpoints, OtherScreens, Origins),
     )
 
     def __init__(
@@ -134,10 +130,11 @@ class Bench(Keyed, Controlled, Screen[None]):
         self.sources = SourceTexts(self)
         self.verifying = Verifying(self)
         self.others = OtherScreens(self)
-        self.breakpoints = Breakpoints(self)
+        self.breakpoints, self.origins = Breakpoints(self), Origins(self)
         self.controllers = [
             *(self.asking, self.appearance, self.case, self.key_line, self.values, self.stepping, self.notes),
             *(self.source, self.recording, self.running, self.sources, self.verifying, self.breakpoints, self.others),
+            self.origins,
         ]
 
     @property
@@ -159,6 +156,7 @@ class Bench(Keyed, Controlled, Screen[None]):
         yield PassStrip(p)
         yield AskDrawer(p, self.asked)
         yield OutputDrawer(p, self.settings.output_lines)
+        yield OriginDrawer(p)
         if self.guided:
             yield GuideBar(p)
         yield Notice(p)
@@ -181,6 +179,7 @@ class Bench(Keyed, Controlled, Screen[None]):
             self.claim.release()
         history.save(self.asked)
         await self.running.drop()
+        await self.origins.forget()
 
     def on_resize(self, event: events.Resize) -> None:
         self.fit_width()
@@ -429,8 +428,10 @@ class Bench(Keyed, Controlled, Screen[None]):
         if self.typing:
             self.query_one(Sheet).focus()
             return
-        self.query_one(AskDrawer).remove_class("open")
-        self.query_one(OutputDrawer).remove_class("open")
+        if not self.origins.cancel():
+            for drawer in (AskDrawer, OutputDrawer, OriginDrawer):
+                self.query_one(drawer).remove_class("open")
+            self.origins.closed()
 
     async def on_output_drawer_typed(self, message: OutputDrawer.Typed) -> None:
         if self.client is not None:

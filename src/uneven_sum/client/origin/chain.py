@@ -69,12 +69,36 @@ class Searches:
     def _end_there(self, end: dict[str, Any]) -> dict[str, Any]:
         return {**end, "file": self.folder.there(end["file"])} if end.get("file") else end
 
+    def cancel(self) -> None:
+        """End the search under way."""
+        if self.client is not None:
+            self.client.cancel_all()
+
     async def close(self) -> None:
         if self.client is not None:
             with contextlib.suppress(BadUse):
                 await self.client.end()
         if self.scratch:
             await asyncio.to_thread(shutil.rmtree, self.scratch, True)
+
+
+@dataclasses.dataclass
+class Question:
+    """A place, where its searches end, and its value there."""
+
+    place: Place
+    end: dict[str, Any]
+    value: Held
+
+
+async def question(client: Client, text: str, frame: int = 0, folder: Folder | None = None) -> Question:
+    """What an expression names in a paused call.  BadUse when it is no place."""
+    body = await client.session.request("unevenSum/place", {"expression": text, "frameId": frame})
+    found = msgspec.convert(body, Question)
+    if folder is not None:
+        found.place.file = folder.back(found.place.file)
+        found.end = {**found.end, "file": folder.back(found.end["file"])} if found.end else {}
+    return found
 
 
 @dataclasses.dataclass
@@ -101,9 +125,12 @@ async def follow(
     end: dict[str, Any],
     most: int = STEPS,
     tell: Callable[[Chain], None] = lambda chain: None,
+    before: list[Step] | None = None,
 ) -> Chain:
-    """Follow a place: a value that is not finite to where it was made, another one as long as there is one operand."""
-    chain = Chain()
+    """Follow a place: a value that is not finite to where it was made, another one as long as there is one operand.
+
+    `before`: steps that have led to it."""
+    chain = Chain(list(before or []))
     place_of: Place | None = place
     while place_of is not None and len(chain.steps) < most:
         try:
@@ -111,7 +138,7 @@ async def follow(
         except BadUse as e:
             chain.said = chain.said or str(e)
             break
-        if chain.steps and chain.steps[0].value.nonfinite and not step.value.nonfinite:
+        if len(chain.steps) > len(before or []) and chain.steps[-1].value.nonfinite and not step.value.nonfinite:
             _fill_in(chain.steps[-1], step)
             chain.said = _made_at(chain.steps[-1])
             break
@@ -153,7 +180,7 @@ def ending(step: Step) -> str:
     if not step.operands:
         return f"Line {step.line} makes {step.target} from no other value."
     several = ", ".join(one.text for one in step.operands)
-    return f"Line {step.line} makes it from several values: {several}. Ask for one of them."
+    return f"Line {step.line} makes it from several values: {several}. Follow one of them."
 
 
 def _made_at(step: Step) -> str:
