@@ -20,6 +20,7 @@ class Place(msgspec.Struct):
     leaves: bool = False
     call: int = 0
     shown: str = ""
+    whole: bool = False
 
 
 class Held(msgspec.Struct):

@@ -33,6 +33,8 @@ class Cell:
         try:
             if pandas is not None and isinstance(operand, pandas.Series) and self.label is not None:
                 return f".loc[{self.label!r}]"
+            if type(operand) in (list, tuple) and self.index:
+                return "".join(f"[{k}]" for k in self.index)
             if numpy is None or not isinstance(operand, numpy.ndarray) or not operand.shape or not self.index:
                 return ""
             index = self.index[len(self.index) - operand.ndim :]
@@ -103,10 +105,10 @@ def index_of(suffix: str) -> tuple[int, ...]:
     if not suffix.startswith("["):
         return ()
     try:
-        key = ast.literal_eval(suffix[1:-1])
+        found = [ast.literal_eval(part) for part in suffix[1:-1].split("][")]
     except (ValueError, SyntaxError):
         return ()
-    keys = key if isinstance(key, tuple) else (key,)
+    keys = tuple(k for key in found for k in (key if isinstance(key, tuple) else (key,)))
     return keys if all(type(k) is int for k in keys) else ()
 
 

@@ -14,6 +14,7 @@ from ..diagnosis import provenance
 from ..frames import stack
 from ..frames.namespace import Scope
 from ..source import registry
+from ..values.describe import children_count
 
 KEYS = (int, str, float, bool, bytes, type(None))
 
@@ -22,7 +23,8 @@ KEYS = (int, str, float, bool, bytes, type(None))
 class Place:
     """`text`: as it is read in the function `scope` (empty: the module) of `file`; `name`: the name that it begins
     with.  `returns`: the value that call number `call` of the function returns, `text` then being what is taken of it;
-    `leaves`: within an object that this call makes.  `shown`: as the user reads it, where that is another text."""
+    `leaves`: within an object that this call makes.  `shown`: as the user reads it, where that is another text.
+    `whole`: an object that can be changed in place."""
 
     file: str
     scope: str
@@ -32,6 +34,7 @@ class Place:
     leaves: bool = False
     call: int = 0
     shown: str = ""
+    whole: bool = False
 
     def told(self) -> dict[str, Any]:
         return asdict(self)
@@ -55,7 +58,16 @@ def resolved(node: ast.expr, frame: types.FrameType) -> Place:
         root = root.value
     assert isinstance(root, ast.Name)
     scope, file = scope_of(root.id, call)
-    return Place(file, scope, root.id, ast.unparse(fixed))
+    return Place(file, scope, root.id, ast.unparse(fixed), whole=_can_change(fixed, frame))
+
+
+def _can_change(node: ast.expr, frame: types.FrameType) -> bool:
+    """Whether the value is an object that can be changed in place."""
+    try:
+        value = provenance.read(node, Scope(frame))
+    except provenance.Unreadable:
+        return False
+    return children_count(value) > 0 and not isinstance(value, (str, bytes, tuple, frozenset, range))
 
 
 def fixed_of(node: ast.expr, scope: Scope) -> ast.expr:

@@ -36,7 +36,7 @@ def rows_of(root: ast.expr, scope: Scope, suffix: str) -> list[From]:
     try:
         names = {**scope.globals, **scope.locals, "__builtins__": scope.builtins}
         result = eval(compile(ast.Expression(root), "<rows>", "eval"), names)
-        label, column = _cell(pandas, result, suffix)
+        label, column = cell_in(pandas, result, suffix)
         return (
             _grouped(root, scope, label)
             or _joined(pandas, root, scope, result, label, column)
@@ -46,7 +46,7 @@ def rows_of(root: ast.expr, scope: Scope, suffix: str) -> list[From]:
         return []
 
 
-def _cell(pandas: Any, result: Any, suffix: str) -> tuple[Any, Any]:
+def cell_in(pandas: Any, result: Any, suffix: str) -> tuple[Any, Any]:
     """The label and the column of a cell.  ValueError when it is none."""
     node = ast.parse("it" + suffix, mode="eval").body
     keys: list[tuple[str, Any]] = []
@@ -67,10 +67,13 @@ def _cell(pandas: Any, result: Any, suffix: str) -> tuple[Any, Any]:
     return (result.index[key] if how in ("iloc", "iat") else key), column
 
 
-def _text(owner: ast.expr, column: Any, label: Any) -> str:
-    name = ast.unparse(owner) if isinstance(owner, ast.expr) else ""
+def _text(owner: ast.expr, frame: Any, column: Any, label: Any) -> str:
     picked = "" if column is None else f"[{ast.unparse(key_node(column))}]"
-    return f"{name}{picked}.loc[{ast.unparse(key_node(label))}]"
+    try:
+        row = f".loc[{ast.unparse(key_node(label))}]"
+    except Refused:  # a date, say: by its place
+        row = f".iloc[{frame.index.get_loc(label)}]"
+    return f"{ast.unparse(owner)}{picked}{row}"
 
 
 def _grouped(root: ast.expr, scope: Scope, label: Any) -> list[From]:
@@ -87,14 +90,14 @@ def _grouped(root: ast.expr, scope: Scope, label: Any) -> list[From]:
     column = provenance.read(inner.slice, scope)
     rows = frame.index[frame[key] == label]
     bad = [row for row in rows if nonfinite.any_bad(frame.at[row, column])]
-    return [From(_text(call.func.value, column, row)) for row in [*bad, *rows][:MOST_ROWS]]
+    return [From(_text(call.func.value, frame, column, row)) for row in [*bad, *rows][:MOST_ROWS]]
 
 
 def _joined(pandas: Any, root: ast.expr, scope: Scope, result: Any, label: Any, column: Any) -> list[From]:
     """`left.merge(right, on=key)`: the row of the frame that has the column, by the key."""
     if not (isinstance(root, ast.Call) and isinstance(root.func, ast.Attribute) and root.func.attr in JOINS):
         return []
-    sides = [root.func.value, *root.args] if provenance_kind(pandas, root.func.value, scope) else list(root.args)
+    sides = [root.func.value, *root.args] if _is_frame(pandas, root.func.value, scope) else list(root.args)
     frames = [(side, provenance.read(side, scope)) for side in sides[:2]]
     given = {k.arg: provenance.read(k.value, scope) for k in root.keywords if k.arg}
     for number, (side, frame) in enumerate(frames):
@@ -102,17 +105,25 @@ def _joined(pandas: Any, root: ast.expr, scope: Scope, result: Any, label: Any, 
             continue
         key = given.get("on") or given.get("right_on" if number else "left_on")
         other = given.get("on") or given.get("left_on" if number else "right_on")
+        if key is None and (root.func.attr == "join" or given.get("left_index") or given.get("right_index")):
+            if label in frame.index:
+                return [From(_text(side, frame, column, label))]
+            return [From(said=f"no row of {ast.unparse(side)} has the label {_label_text(label)}")]
         if key is None:
             continue
         value = result.at[label, key if key in result.columns else other]
         rows = frame.index[frame[key] == value]
         if len(rows):
-            return [From(_text(side, column, row)) for row in rows[:MOST_ROWS]]
+            return [From(_text(side, frame, column, row)) for row in rows[:MOST_ROWS]]
         return [From(said=f"no row of {ast.unparse(side)} has {key} = {value!r}")]
     return []
 
 
-def provenance_kind(pandas: Any, node: ast.expr, scope: Scope) -> bool:
+def _label_text(label: Any) -> str:
+    return str(label) if hasattr(label, "isoformat") else repr(label)
+
+
+def _is_frame(pandas: Any, node: ast.expr, scope: Scope) -> bool:
     """Whether an expression is a frame that can be read."""
     try:
         return isinstance(provenance.read(node, scope), pandas.DataFrame)
@@ -136,15 +147,15 @@ def _same(pandas: Any, root: ast.expr, scope: Scope, result: Any, label: Any, co
         cells = frame if column is None else frame[column]
         row = result.loc[label]
         if label in cells.index and _alike(frame.loc[label], row):
-            return [From(_text(owner, column, label))]
+            return [From(_text(owner, frame, column, label))]
         if len(cells) == len(result) and _alike(frame.iloc[result.index.get_loc(label)], row):
-            return [From(_text(owner, column, cells.index[result.index.get_loc(label)]))]
+            return [From(_text(owner, frame, column, cells.index[result.index.get_loc(label)]))]
     return []
 
 
 def _alike(a: Any, b: Any) -> bool:
     """Whether two rows, or two values, are equal in what both have."""
-    if hasattr(a, "index") and hasattr(b, "index"):
+    if hasattr(a, "iloc") and hasattr(b, "iloc"):
         common = [name for name in a.index if name in b.index]
         return bool(common) and all(_alike(a[name], b[name]) for name in common)
     return bool(a == b) or bool(a != a and b != b)

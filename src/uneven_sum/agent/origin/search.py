@@ -90,12 +90,12 @@ class Search:
         """How the script is rewritten.  Its probes are put in place, too."""
         place = self.place
         stop = self.end.stop(0 if self.visit else place.call)
-        self.watched = Watched(place.name, place.text, place.scope, stop, self.reached, self.since)
+        self.watched = Watched(place.name, place.text, place.scope, stop, self.reached, self.since, place.whole)
         runtime.PROBES.update(self.watched.probes())
-        within = bool(place.name) and place.text != place.name
-        names = (place.file, place.scope, place.name, within, place.returns, place.leaves)
+        within = bool(place.name) and (place.text != place.name or place.whole)
+        names = (place.file, place.scope, place.name, within, place.whole, place.returns, place.leaves)
         if self.visit:
-            names = ("", "", "", False, False, False)
+            names = ("", "", "", False, False, False, False)
         wanted = Wanted(*names, self.end.file, self.end.where(), self.end.enter)
         return Options(guards=False, checks=False, marks=False, blocks=False, origin=wanted)
 
@@ -151,8 +151,9 @@ def step(place: Place, end: End, since: bool, limit: float, cancelled: Callable[
     if "failed" in facts:
         return facts
     then = {"file": at.file, "at": at.at, "count": at.count, "enter": at.enter}
-    values = {"value": write["after"], "before": write["before"], "kind": write["kind"]}
+    values = {"value": write["after"], "before": write["before"]}
     return {
+        "kind": write["kind"],
         **facts,
         **values,
         "later": write["later"],

@@ -12,6 +12,7 @@ from ..frames.namespace import Scope
 from ..source.sites import callee
 from ..values import nonfinite
 from .cells import Cell
+from .rows import cell_in
 
 TABLES = ("read_csv", "read_table", "read_fwf")
 ARRAYS = ("loadtxt", "genfromtxt")
@@ -48,17 +49,44 @@ def source_of(root: ast.expr, scope: Scope, cell: Cell, line: int) -> str:
 
 def line_source(iterable: ast.expr, scope: Scope, line: int, number: int) -> str:
     """Of a loop over the lines of a file: which line it is in."""
-    try:
-        thing = provenance.read(iterable, scope)
-    except provenance.Unreadable:
-        return ""
-    at = getattr(thing, "line_num", None)
-    if isinstance(at, int) and at:
-        return f"a reader in line {line}: line {at} of its file"
+    thing: Any = None
+    skipped = 0
+    for node in ast.walk(iterable):  # the file itself, or in a reader
+        if isinstance(node, ast.Call) and callee(node) == "DictReader":
+            skipped = 1  # the names of the fields
+        try:
+            thing = thing or _file(provenance.read(node, scope)) if isinstance(node, ast.Name) else thing
+        except provenance.Unreadable:
+            continue
+    number += skipped
     name = getattr(thing, "name", None)
     if isinstance(name, str) and hasattr(thing, "readline"):
         return f"line {number} of {os.path.basename(name)}, read in line {line}"
     return ""
+
+
+def _file(value: Any) -> Any:
+    return value if hasattr(value, "readline") and isinstance(getattr(value, "name", None), str) else None
+
+
+def element_source(root: ast.expr, scope: Scope, cell: Cell, line: int) -> str:
+    """Of a comprehension over the lines of a file: the line that an element was made from."""
+    if not isinstance(root, (ast.ListComp, ast.GeneratorExp)) or len(root.generators) != 1 or not cell.index:
+        return ""
+    (generator,) = root.generators
+    names = {**scope.globals, **scope.locals, "__builtins__": scope.builtins}
+    if generator.ifs or cell.index[0] < 0:
+        return ""
+    try:
+        reader = iter(eval(compile(ast.Expression(generator.iter), "<read>", "eval"), names))
+        for _ in range(cell.index[0] + 1):
+            next(reader)
+        at = getattr(reader, "line_num", 0) or cell.index[0] + 1
+    except Exception:
+        return ""
+    files = [_file(names.get(n.id)) for n in ast.walk(generator.iter) if isinstance(n, ast.Name)]
+    name = next((str(one.name) for one in files if one is not None), "")
+    return f"line {at} of {os.path.basename(name)}, read in line {line}" if name else ""
 
 
 def _path(node: ast.Call, scope: Scope) -> str | None:
@@ -114,9 +142,12 @@ def _in_array(value: Any, cell: Cell, lines: list[str], separator: str | None) -
 
 def _in_table(value: Any, cell: Cell, lines: list[str], separator: str | None) -> str:
     pandas = nonfinite.module("pandas")
-    from .rows import _cell
-
-    label, column = _cell(pandas, value, cell.suffix)
+    if not cell.suffix or pandas is None:
+        return ""
+    try:
+        label, column = cell_in(pandas, value, cell.suffix)
+    except (ValueError, SyntaxError, TypeError):
+        return ""  # a whole column, or a part of one
     place = value.index.get_loc(label)
     held = value.at[label, column]
     rows = list(csv.reader(lines, delimiter=separator or ","))

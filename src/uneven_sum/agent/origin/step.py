@@ -21,10 +21,13 @@ from ..values.describe import text_of
 from .cells import Cell, cell_of, first_bad, of_suffix, within
 from .place import Place, resolved
 from .rows import rows_of
-from .sources import line_source, source_of
+from .sources import element_source, line_source, source_of
 from .watched import ARGUMENT, is_bad
 
 MOST = 12  # operands that are told
+# Functions whose cells are those of their first argument.
+CELLS_KEPT = {"array", "asarray", "asanyarray", "ascontiguousarray", "copy", "list", "tuple", "float", "int", "round"}
+CELLS_KEPT |= {"nan_to_num", "atleast_1d", "Series", "around", "float64", "float32"}
 
 
 def told_of(value: Any) -> dict[str, Any]:
@@ -69,6 +72,7 @@ def facts_of(frame: types.FrameType, place: Place, kind: str) -> dict[str, Any]:
 def _made_from(root: ast.expr, cell: Cell, taken: Taken, statement: Statement, number: int) -> dict[str, Any]:
     """The operands, and where it was read from a file, or that a row has none to come from."""
     source = source_of(root, taken.scope, cell, statement.line)
+    source = source or element_source(root, taken.scope, cell, statement.line)
     if isinstance(statement.node, (ast.For, ast.AsyncFor)) and not source:
         source = line_source(root, taken.scope, statement.line, number)
     if source:
@@ -139,6 +143,11 @@ def _made(statement: Statement, frame: types.FrameType, place: Place) -> tuple[a
                         return values[number], cell
                     if not any(isinstance(one, ast.Starred) for one in parts):
                         return node.value, Cell(f"[{number}]{cell.suffix}")
+    if isinstance(node, ast.Expr) and isinstance(node.value, ast.Call) and node.value.args and "[" in place.text:
+        call = node.value
+        if isinstance(call.func, ast.Attribute) and call.func.attr in ("append", "appendleft", "insert", "add"):
+            suffix = place.text[place.text.index("[") :]
+            return call.args[-1], of_suffix(suffix[suffix.index("]") + 1 :])
     if isinstance(node, ast.AnnAssign):
         return node.value, cell_of(node.target, place, scope)
     if not isinstance(root, ast.expr):
@@ -206,6 +215,8 @@ class Taken:
             value = provenance.read(node, self.scope)
         except provenance.Unreadable:
             return isinstance(node, ast.Name)
+        if isinstance(node, ast.Name) and node.id.startswith("__") and node.id.endswith("__"):
+            return True
         if isinstance(value, types.ModuleType) or (callable(value) and not nonfinite.is_frame(value)):
             return True
         text = ast.unparse(node)
@@ -226,6 +237,9 @@ class Taken:
             return
         if isinstance(node.func, ast.Attribute):
             self._visit(node.func.value, False)
+        if elementwise and self.cell.known and getattr(function, "__name__", "") in CELLS_KEPT and len(node.args) >= 1:
+            self._visit(node.args[0], True)
+            return
         numpy = nonfinite.module("numpy")
         same = elementwise and numpy is not None and isinstance(function, numpy.ufunc)
         for part in [*node.args, *(k.value for k in node.keywords)]:

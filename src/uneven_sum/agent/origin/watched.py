@@ -63,12 +63,16 @@ class Watched:
         stop: Stop,
         reached: Callable[[types.FrameType, int], None],
         since: bool = False,
+        whole: bool = False,
     ) -> None:
-        """`since`: of writes that are not finite, the first after one that is; not the last."""
+        """`since`: of writes that are not finite, the first after one that is; not the last.  `whole`: the place is an
+        object, which may be changed in place."""
         self.name, self.scope, self.stop, self.reached = name, scope, stop, reached
         self.since = since
-        whole = text in ("", name)
-        self.leaf = None if whole else _Reader(name, text) if name else _Reader("returned", "returned" + text)
+        if not name and text:
+            self.leaf: _Reader | None = _Reader("returned", "returned" + text)
+        else:
+            self.leaf = _Reader(name, text) if text != name or whole else None
         self.last: dict[int, tuple[int, int, str, Any, Any]] = {}  # by the id of the call, 0 for a module's names
         self.held: dict[int, Any] = {}  # the name's object in the latest calls, where the place is within it
         self.turned: dict[int, tuple[int, int, str, Any, Any]] = {}  # the first of its writes that are not finite
@@ -134,6 +138,16 @@ class Watched:
                     value = self.leaf.read(thing)
                     self._keep(key, (site, count, WRITE, value, value))
 
+    def touched(self, site: int, *owners: Any) -> None:
+        """Objects were changed in place."""
+        count = self._count(site)
+        for key, thing in list(self.held.items()):
+            if self._compare(key, thing, site, count) or self.leaf is None:
+                continue
+            value = self.leaf.read(thing)
+            if any(one is value or _share(one, value) for one in owners):
+                self._keep(key, (site, count, WRITE, MISSING, value))
+
     def through(self, site: int, value: Any) -> Any:
         """As `maybe`, with the value of an expression."""
         self.maybe(site)
@@ -176,7 +190,7 @@ class Watched:
     # -- how ------------------------------------------------------------------------------------------
 
     def probes(self) -> dict[str, Any]:
-        names = ("begin", "bound", "gone", "enter", "maybe", "stored", "through", "returned", "leaving")
+        names = ("begin", "bound", "gone", "enter", "maybe", "stored", "touched", "through", "returned", "leaving")
         return {f"origin_{name}": getattr(self, name) for name in names} | {"origin_stop": self.stop_here}
 
     def _key(self, frame: types.FrameType) -> int:
@@ -269,7 +283,7 @@ class _Reader:
         assert isinstance(node, ast.Name)
         node.id = OBJECT
         self.code = compile(tree, "<place>", "eval", dont_inherit=True)
-        last = self.steps[-1]
+        last = self.steps[-1] if self.steps else None
         self.index: Any = MISSING
         self.owner: types.CodeType | None = None
         if isinstance(last, ast.Subscript):
@@ -300,6 +314,14 @@ class _Reader:
         if numpy is None or not (type(mine) is type(owner) is numpy.ndarray):
             return False
         return covers(numpy, mine, self.index, owner, index)
+
+
+def _share(a: Any, b: Any) -> bool:
+    """Whether two arrays are of the same memory."""
+    numpy = nonfinite.module("numpy")
+    if numpy is None or not (type(a) is type(b) is numpy.ndarray):
+        return False
+    return bool(numpy.may_share_memory(a, b))
 
 
 def covers(numpy: Any, mine: Any, cell: Any, owner: Any, index: Any) -> bool:
@@ -361,6 +383,8 @@ def same(a: Any, b: Any) -> bool:
     try:
         if pandas is not None and isinstance(a, (pandas.Timestamp, pandas.Timedelta)):
             return bool(a == b)
+        if pandas is not None and isinstance(a, (pandas.Series, pandas.DataFrame, pandas.Index)):
+            return bool(a.equals(b))
     except Exception:
         return False
     if is_one_of(kind, list, tuple, dict, set, slice):

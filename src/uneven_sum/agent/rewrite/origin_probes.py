@@ -22,6 +22,33 @@ from .predicates import is_docstring, is_future, names_bound, repeatable
 N = TypeVar("N", bound=ast.AST)
 FUNCTIONS = (ast.FunctionDef, ast.AsyncFunctionDef)
 INNER_SCOPES = (*FUNCTIONS, ast.ClassDef, ast.Lambda)
+# Methods that change what they are called on.
+CHANGING = {
+    "append",
+    "extend",
+    "insert",
+    "pop",
+    "remove",
+    "clear",
+    "sort",
+    "reverse",
+    "update",
+    "setdefault",
+    "popitem",
+}
+CHANGING |= {
+    "add",
+    "discard",
+    "appendleft",
+    "popleft",
+    "rotate",
+    "fill",
+    "put",
+    "resize",
+    "partition",
+    "itemset",
+    "byteswap",
+}
 CHANGES = (ast.Call, ast.Await, ast.Yield, ast.YieldFrom)
 
 
@@ -144,12 +171,30 @@ class Inserter:
         if self.wanted.within:
             stores = [t for t in own(s) if isinstance(t, ast.Subscript) and not isinstance(t.ctx, ast.Load)]
             simple = [t for t in stores if repeatable(t)]
-            if simple:
+            touched = self.touched(s) if self.wanted.whole else []
+            if touched:
+                found.append(self.step("touched", s, *touched))
+            elif simple:
                 args = [_loaded(simple[0].value), _index(simple[0].slice)]
                 found.append(self.step("stored", s, *args))
             elif stores or any(_may_change(node) for node in own(s)):
                 found.append(self.step("maybe", s))
         return found
+
+    @staticmethod
+    def touched(s: ast.AST) -> list[ast.expr]:
+        """The objects that a statement changes in place, as far as that can be seen in its text."""
+        found: list[ast.expr] = []
+        for node in own(s):
+            if isinstance(node, (ast.Subscript, ast.Attribute)) and not isinstance(node.ctx, ast.Load):
+                found.append(node.value)
+            elif isinstance(node, ast.AugAssign) and isinstance(node.target, ast.Name):
+                found.append(node.target)
+            elif isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute):
+                in_place = any(k.arg == "inplace" for k in node.keywords)
+                if node.func.attr in CHANGING or in_place:
+                    found.append(node.func.value)
+        return [_loaded(node) for node in found if repeatable(node)]
 
     def function(self, s: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
         self.names.append(s.name)

@@ -12,15 +12,16 @@ class Wanted:
     """What a search looks for.
 
     `file`, `scope`, `name`: the watched name (`scope` is empty for a module's).  `within`: the place is in the name's
-    object.  `returns`: what the function `scope` returned, instead of a name; `leaves`: as one of its calls ends.
-    `stop_file`, `stop`: the line of the statement before which it ends, or that statement's place; `enter`: at the
-    entry of a call instead.
+    object, or is (`whole`) that object, which can be changed in place.  `returns`: what the function `scope` returned,
+    instead of a name; `leaves`: as one of its calls ends.  `stop_file`, `stop`: the line of the statement before which
+    it ends, or that statement's place; `enter`: at the entry of a call instead.
     """
 
     file: str
     scope: str
     name: str
     within: bool
+    whole: bool
     returns: bool
     leaves: bool
     stop_file: str

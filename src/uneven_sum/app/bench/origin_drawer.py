@@ -106,7 +106,8 @@ class OriginDrawer(Vertical):
         line = Text("     from ", p.quiet)
         line.append(one.text[:60], p.text)
         value = ("! " if one.nonfinite else "") + (one.value or "what it returned")
-        line.append(f" = {value[:60]}" if one.value else f"  {value}", p.nonfinite if one.nonfinite else p.quiet)
+        line.append(" = " if one.value else "  ", p.quiet)
+        line.append(value[:60], p.nonfinite if one.nonfinite else p.quiet)
         return line
 
     def on_option_list_option_highlighted(self, event: OptionList.OptionHighlighted) -> None:

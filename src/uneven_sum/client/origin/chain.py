@@ -52,15 +52,10 @@ class Searches:
         body = await self.client.session.request("unevenSum/originStep", how)
         if "failed" in body:
             raise BadUse(f"{place.shown or place.text}: {body['failed']}.")
-        found = msgspec.convert(body, Step, strict=False)
-        found.file = self.folder.back(found.file)
-        for loop in found.loops:
-            loop.file = self.folder.back(loop.file)
-        found.then = {**found.then, "file": self.folder.back(found.then["file"])}
-        for one in found.operands:
-            if one.place is not None:
-                one.place.file = self.folder.back(one.place.file)
-        return found
+        if self.folder.copy != self.folder.original:  # texts of values and statements tell paths, too
+            told = msgspec.json.encode(body).decode().replace(self.folder.copy, self.folder.original)
+            body = msgspec.json.decode(told)
+        return msgspec.convert(body, Step, strict=False)
 
     def _there(self, place: Place) -> dict[str, Any]:
         told: dict[str, Any] = msgspec.to_builtins(place)
@@ -159,7 +154,7 @@ def _fill_in(made: Step, step: Step) -> None:
     """What a call returned is known once its origin is."""
     for one in made.operands:
         if one.text == step.target and not one.value:
-            one.value = step.value.text
+            one.value, one.nonfinite = step.value.text, step.value.nonfinite
 
 
 def next_operand(step: Step) -> MadeFrom | None:
@@ -174,7 +169,7 @@ def ending(step: Step) -> str:
     """Why a chain ends with this step."""
     if step.source:
         came = f"{step.target} came from {step.source}." if step.kind == "read" else f"{step.source}."
-        return came[0].upper() + came[1:] if step.kind != "read" else came
+        return came if step.kind == "read" else came[0].upper() + came[1:]
     if step.value.nonfinite:
         return _made_at(step)
     if not step.operands:
