@@ -99,8 +99,8 @@ def _key(node: ast.expr, scope: Scope) -> ast.expr:
 
 def key_node(value: Any) -> ast.expr:
     """An index as syntax.  Refused when it is no number or text."""
-    item = getattr(value, "item", None)
-    if item is not None and not is_one_of(type(value), *KEYS):
+    item = getattr(value, "item", None)  # of NumPy's scalars
+    if item is not None and getattr(value, "shape", None) == () and not is_one_of(type(value), *KEYS):
         value = item()
     if is_one_of(type(value), *KEYS):
         return ast.parse(repr(value), mode="eval").body

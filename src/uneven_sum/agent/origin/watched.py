@@ -25,6 +25,7 @@ from ..values import nonfinite
 
 WRITE, ARGUMENT, GONE, UNKNOWN = "write", "argument", "gone", "unknown"
 OBJECT = "·object"
+NOT_FINITE = ("nan", "inf", "infinity")  # as `float` reads them
 MOST_CALLS = 6  # whose objects are looked at after each statement: recursion
 NUMBERS = (bool, int, float, complex, str, bytes, type(None))
 
@@ -353,9 +354,11 @@ def _is_selected(numpy: Any, array: Any, cell: Any, index: Any) -> bool:
 
 
 def is_bad(value: Any) -> bool:
-    """Whether a value has cells that are not finite."""
+    """Whether a value has cells that are not finite, or is a text that becomes such a number."""
     if type(value) is float:
         return value - value != 0.0
+    if type(value) is str:
+        return len(value) < 20 and value.strip().lstrip("+-").lower() in NOT_FINITE
     try:
         return nonfinite.any_bad(value)
     except Exception:
