@@ -82,6 +82,7 @@ class Watched:
         self.begun: dict[
             tuple[str, Position], int
         ] = {}  # executions that have begun of each statement that calls something
+        self.calling: dict[int, Any] = {}  # by site: such a statement; None: it calls nothing
         self.under_way: dict[tuple[int, tuple[str, Position]], int] = {}  # the number of the latest one in each call
         self.stops = 0
         self.caller: types.FrameType | None = None  # the call whose statement is under way
@@ -103,8 +104,11 @@ class Watched:
 
     def _count(self, site: int) -> int:
         """Which execution of its statement has ended."""
-        at = (sites[site].file.path, sites[site].statement)
-        if at in self.begun:
+        at = self.calling.get(site, 0)
+        if at == 0:
+            at = (sites[site].file.path, sites[site].statement)
+            self.calling[site] = at = at if at in self.begun else None
+        if at is not None:
             return self.under_way.get((id(sys._getframe(2)), at), 0)
         count = self.counts[site] = self.counts.get(site, 0) + 1
         return count
@@ -293,11 +297,12 @@ class _Reader:
             index = ast.Expression(last.slice)
             if not any(isinstance(n, (ast.Name, ast.Slice)) for n in ast.walk(index)):
                 self.index = eval(compile(index, "<place>", "eval", dont_inherit=True))
+        self.counted = len(self.steps) == 1 and type(self.index) is int and self.index >= 0
 
     def read(self, thing: Any) -> Any:
         """The value at the place; MISSING where there is none."""
         try:
-            return eval(self.code, {OBJECT: thing})
+            return thing[self.index] if self.counted else eval(self.code, {OBJECT: thing})
         except Exception:
             return MISSING
 
@@ -305,6 +310,8 @@ class _Reader:
         """Whether `owner[index]` is, or holds, the place within `thing`."""
         if self.owner is None or self.index is MISSING:
             return False
+        if self.counted and owner is thing and type(index) is int and index >= 0:
+            return bool(index == self.index)
         try:
             mine = eval(self.owner, {OBJECT: thing})
         except Exception:
