@@ -9,7 +9,7 @@ from typing import Any
 import msgspec
 
 from ..client import BadUse, Client, Ended, Exited, Launch, Stopped
-from ..client.origin.chain import Chain, Question, Searches, follow, question
+from ..client.origin.chain import Chain, Question, Searches, follow, follow_printed, question, uses
 from ..protocol import Lookout
 from ..protocol.origin import Step
 from ..safe_text import visible, visible_json
@@ -20,22 +20,27 @@ KINDS = {"argument": "given as an argument", "gone": "deleted", "alias": "the sa
 
 @dataclasses.dataclass
 class Asked:
-    """`text`: the place.  Where: before `line` (of `file`, empty: the script) runs for time number `time`; at the first
-    trip (`pause`); else at the end."""
+    """`text`: the place; or `printed`, a line of the output.  Where: before `line` (of `file`, empty: the script) runs
+    for time number `time`; at the first trip (`pause`); else at the end."""
 
     text: str
     file: str = ""
     line: int = 0
     time: int = 1
     pause: bool = False
+    printed: int = 0
 
 
-async def origin(launch: Launch, asked: Asked, steps: int, in_place: bool = False) -> Chain:
-    """Run to the place, and follow the value back.  BadUse where that cannot be done."""
+async def origin(launch: Launch, asked: Asked, steps: int, in_place: bool = False, forward: bool = False) -> Chain:
+    """Run to the place, and follow the value back; or `forward`, to what reads it.  BadUse where it cannot be done."""
     searches = Searches(launch, in_place)
     try:
         await searches.start()
+        if asked.printed:
+            return await follow_printed(searches, asked.printed, steps)
         found = await _asked(searches, asked)
+        if forward:
+            return await uses(searches, found.place, found.end, steps)
         chain = await follow(searches, found.place, found.end, steps)
         chain.compare(found.value)
         return chain
@@ -121,7 +126,10 @@ def step_text(step: Step) -> str:
     was = "" if step.before.missing else f", was {step.before.text}"
     kind = f" ({KINDS[step.kind]})" if step.kind in KINDS else ""
     kind = f" (changed as {step.through}, the same object)" if step.through else kind
-    rows = [f"{where}: {text}", f"    {step.target} = {step.value.text}{was}{kind}"]
+    if step.kind == "use":  # nothing is written
+        return f"{where}: {text}\n"
+    said = f"prints {step.target}" if step.kind == "printed" else f"{step.target} = {step.value.text}{was}{kind}"
+    rows = [f"{where}: {text}", f"    {said}"]
     if step.later:
         rows.append(f"    {step.later:,} later write{'s' if step.later > 1 else ''} left it not finite")
     rows += [f"    from {one.text} = {one.value}" for one in step.operands if one.value]

@@ -235,19 +235,23 @@ def passes(
 
 @click.command(context_settings=SCRIPT_SETTINGS, epilog=examples("origin"))
 @script_options
-@click.option("--of", "of", required=True, metavar="PLACE", help="A name, attribute or element, such as 'flow[211]'.")
+@click.option("--of", "of", metavar="PLACE", help="A name, attribute or element, such as 'flow[211]'.")
+@click.option("--line", type=click.IntRange(1), metavar="N", help="Instead of --of: what line N of the output prints.")
 @click.option("--at", metavar="[FILE:]LINE[xN]", help="Before this line runs (for time N); without it, at the end.")
 @click.option("--pause", is_flag=True, help="Where the script trips first, instead of at the end.")
 @click.option("--steps", default=40, show_default=True, type=click.IntRange(1, 1000), help="Follow at most N steps.")
+@click.option("--forward", is_flag=True, help="Where the value is read from there on, instead of where it was written.")
 @click.option("--in-place", is_flag=True, help="Run in the folder itself, not in a copy.")
 @click.option("--json", "json_", is_flag=True, help="Report as one JSON object on standard output.")
 def origin(
     script: str,
     args: tuple[str, ...],
-    of: str,
+    of: str | None,
+    line: int | None,
     at: str | None,
     pause: bool,
     steps: int,
+    forward: bool,
     in_place: bool,
     json_: bool,
     **options: object,
@@ -262,9 +266,12 @@ def origin(
 
     if at is not None and pause:
         raise BadUse("Give one of --at and --pause.")
-    file, line, time = place_and_time(at)
-    asked = Asked(of, file, line, time, pause)
-    chain = endings.run(origin_of(launch_of(script, args, options), asked, steps, in_place))
+    if (of is None) is (line is None):
+        raise BadUse("Give one of --of PLACE and --line N.")
+    asked = Asked(of or "", *place_and_time(at), pause, line or 0)
+    if forward and not (at or pause):
+        raise BadUse("--forward begins at a place: give --at LINE or --pause.")
+    chain = endings.run(origin_of(launch_of(script, args, options), asked, steps, in_place, forward))
     if not chain.steps:
         raise BadUse(chain.said)
     click.echo(as_json(chain) if json_ else as_text(chain), nl=json_)

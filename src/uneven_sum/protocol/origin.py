@@ -45,7 +45,7 @@ class MadeFrom(msgspec.Struct):
 class Step(msgspec.Struct):
     """One write, as a paused place.  `then`: where the searches for its operands end; `later`: writes since that left
     it not finite; `now`: the value where the search ended; `source`: what it was read from; `through`: the other name
-    by which the object was changed."""
+    by which the object was changed; `writes`: of a use, what its statement writes."""
 
     file: str
     line: int
@@ -62,5 +62,7 @@ class Step(msgspec.Struct):
     through: str = ""
     loops: list[Loop] = []
     operands: list[MadeFrom] = []
+    writes: list[str] = []
     then: dict[str, Any] = {}
     chain: list[Any] = []
+    place: Place | None = None  # what was asked for, set by the client

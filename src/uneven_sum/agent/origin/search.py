@@ -5,6 +5,7 @@ The copy has no connection to the host.  It writes one line of JSON to a pipe, a
 
 from __future__ import annotations
 
+import ast
 import contextlib
 import ctypes
 import json
@@ -26,8 +27,9 @@ from ..source.sites import Options, sites
 from ..source.source_file import Position
 from ..source.wanted import Wanted
 from .place import Place
+from .printed import count_lines
 from .step import facts_of, told_of
-from .watched import ARGUMENT, Stop, Watched, Write
+from .watched import ARGUMENT, PRINTED, USE, Stop, Watched, Write
 
 PR_SET_PDEATHSIG = 1
 WAITED = 0.1  # seconds between looks for a cancelled search
@@ -77,26 +79,34 @@ class End:
 @dataclass
 class Search:
     """What one copy is to find: the last write of a place; or, with `visit`, its kind, the place and operands of a
-    write, before which it ends.  `writer`: where it writes its answer.  `since`: see `watched.Watched`."""
+    write, before which it ends.  `writer`: where it writes its answer.  `since`: see `watched.Watched`.  `line`: what
+    prints this line of the output is sought instead."""
 
     place: Place
     end: End
     writer: int
     visit: str = ""
     since: bool = False
+    uses: bool = False
+    line: int = 0
     process: int = field(default_factory=os.getpid)
 
     def options(self) -> Options:
         """How the script is rewritten.  Its probes are put in place, too."""
         place = self.place
-        stop = self.end.stop(0 if self.visit else place.call)
-        self.watched = Watched(place.name, place.text, place.scope, stop, self.reached, self.since, place.whole)
+        if self.line:
+            count_lines(self.line, lambda frame: self.reached(frame, 0))
+        stop = self.end.stop(0 if self.visit or self.uses else place.call)
+        stop.after = self.uses and bool(self.end.at)
+        self.watched = Watched(
+            *(place.name, place.text, place.scope, stop, self.reached, self.since, place.whole, self.uses)
+        )
         runtime.PROBES.update(self.watched.probes())
         within = bool(place.name) and (place.text != place.name or place.whole)
         names = (place.file, place.scope, place.name, within, place.whole, place.returns, place.leaves)
         if self.visit:
             names = ("", "", "", False, False, False, False)
-        wanted = Wanted(*names, self.end.file, self.end.where(), self.end.enter)
+        wanted = Wanted(*names, self.end.file, self.end.where(), self.end.enter, self.uses)
         return Options(guards=False, checks=False, marks=False, blocks=False, origin=wanted)
 
     def reached(self, frame: types.FrameType | None, stops: int) -> None:
@@ -114,6 +124,10 @@ class Search:
         os._exit(0)
 
     def _answer(self, frame: types.FrameType | None, stops: int) -> dict[str, Any]:
+        if self.line:
+            return facts_of(frame, self.place, PRINTED) if frame is not None else {"failed": "the script ended before"}
+        if self.uses:
+            return self._use(frame, stops)
         if frame is None and self.end.file:
             return {"failed": ENDED}
         if self.visit:
@@ -126,6 +140,28 @@ class Search:
             "count": stops,
             "now": told_of(self.watched.present(asked)),
         }
+
+    def _use(self, frame: types.FrameType | None, count: int) -> dict[str, Any]:
+        """The statement that reads the place, and the names that it writes."""
+        if frame is None:
+            return {"failed": "nothing reads it from there on" if self.watched.armed else ENDED}
+        facts = facts_of(frame, self.place, USE)
+        site = sites[self.watched.site]
+        then = {"file": os.path.realpath(site.file.path), "at": list(site.statement), "count": count, "enter": False}
+        statement = site.file.statement(site.statement)
+        names = stored_in(statement.node) if statement is not None else []
+        return {**facts, "kind": USE, "then": then, "target": self.place.text, "operands": [], "writes": names}
+
+
+def stored_in(node: ast.stmt) -> list[str]:
+    """The texts of what a statement writes."""
+    targets = [*getattr(node, "targets", []), *([node.target] if hasattr(node, "target") else [])]
+    return [ast.unparse(part) for t in targets for part in (t.elts if isinstance(t, (ast.Tuple, ast.List)) else [t])]
+
+
+def use(place: Place, end: End, limit: float, cancelled: Callable[[], bool]) -> dict[str, Any]:
+    """The next statement that reads a place; {"failed": why} without one.  In a copy it raises Copy."""
+    return _in_copy(lambda writer: Search(place, end, writer, uses=True), limit, cancelled)
 
 
 def _told(write: Write) -> dict[str, Any]:
@@ -161,6 +197,21 @@ def step(place: Place, end: End, since: bool, limit: float, cancelled: Callable[
         "then": then,
         "now": found["now"],
     }
+
+
+def printed(line: int, limit: float, cancelled: Callable[[], bool]) -> dict[str, Any]:
+    """The statement that prints a line of the output, and its operands; {"failed": why} without one.  In a copy it
+    raises Copy."""
+    nothing = Place("", "", "", "")
+    facts = _in_copy(lambda writer: Search(nothing, End(), writer, line=line), limit, cancelled)
+    if "failed" in facts:
+        return facts
+    chain = facts["chain"]
+    chain[0][2] = facts["line"]
+    there = End(os.path.realpath(facts["file"]), chain)
+    found = _in_copy(lambda writer: Search(nothing, there, writer), limit, cancelled)
+    then = {"file": there.file, "at": facts["at"], "count": found.get("count", 1), "enter": False}
+    return {**facts, "kind": PRINTED, "then": then, "target": f"line {line} of the output"}
 
 
 def _in_copy(search: Callable[[int], Search], limit: float, cancelled: Callable[[], bool]) -> dict[str, Any]:

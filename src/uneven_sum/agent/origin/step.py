@@ -15,14 +15,14 @@ from ..frames.exception_handlers import instruction_place, statement_at
 from ..frames.namespace import Scope
 from ..pause.facts import whole_of
 from ..source import registry
-from ..source.source_file import COMPREHENSIONS, SourceFile, Statement
+from ..source.source_file import COMPREHENSIONS, SourceFile, Statement, position
 from ..values import nonfinite
 from ..values.describe import text_of
 from .cells import Cell, cell_of, first_bad, of_suffix, within
 from .place import Place, resolved
 from .rows import rows_of
 from .sources import element_source, line_source, source_of
-from .watched import ARGUMENT, is_bad
+from .watched import ARGUMENT, PRINTED, USE, is_bad
 
 MOST = 12  # operands that are told
 # Functions whose cells are those of their first argument.
@@ -54,9 +54,13 @@ def facts_of(frame: types.FrameType, place: Place, kind: str) -> dict[str, Any]:
         "statement": file.statement_text(statement) if file is not None and statement is not None else "",
         "operands": [],
     }
-    if file is None or statement is None:
+    if file is None or statement is None or kind == USE:
         return facts
-    if kind == ARGUMENT:
+    facts["at"] = list(position(statement.node))
+    if kind == PRINTED:
+        root = whole_of(statement.node)
+        facts["operands"] = Taken(at, file, Cell()).operands(root) if isinstance(root, ast.expr) else []
+    elif kind == ARGUMENT:
         roots = [(n, Cell()) for n in _given(file, at, frame, place)]
         cell = Cell(place.text[len(place.name) :])
         facts["operands"] = [one for node, _ in roots for one in Taken(at, file, cell).whole(node)]

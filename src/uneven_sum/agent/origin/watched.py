@@ -23,7 +23,7 @@ from ..source.sites import sites
 from ..source.source_file import Position
 from ..values import nonfinite
 
-WRITE, ARGUMENT, GONE, UNKNOWN = "write", "argument", "gone", "unknown"
+WRITE, ARGUMENT, GONE, USE, PRINTED = "write", "argument", "gone", "use", "printed"
 OBJECT = "·object"
 NOT_FINITE = ("nan", "inf", "infinity")  # as `float` reads them
 MOST_CALLS = 6  # whose objects are looked at after each statement: recursion
@@ -51,6 +51,7 @@ class Stop:
     count: int = 0
     chain: list[list[Any]] | None = None  # calls, innermost first: function, file, line, passes
     call: int = 0
+    after: bool = False  # uses are sought after that execution, not in it
 
 
 class Watched:
@@ -62,14 +63,16 @@ class Watched:
         text: str,
         scope: str,
         stop: Stop,
-        reached: Callable[[types.FrameType, int], None],
+        reached: Callable[[types.FrameType | None, int], None],
         since: bool = False,
         whole: bool = False,
+        uses: bool = False,
     ) -> None:
         """`since`: of writes that are not finite, the first after one that is; not the last.  `whole`: the place is an
-        object, which may be changed in place."""
+        object, which may be changed in place.  `uses`: where it is read next is sought, not where it was written."""
         self.name, self.scope, self.stop, self.reached = name, scope, stop, reached
-        self.since = since
+        self.since, self.uses, self.armed = since, uses, False
+        self.first: types.FrameType | None = None  # the call of the statement from which on uses are sought
         if not name and text:
             self.leaf: _Reader | None = _Reader("returned", "returned" + text)
         else:
@@ -122,6 +125,8 @@ class Watched:
         """A call of the scope's function begins; its argument, where the name is one."""
         count = self._count(site)
         key = id(sys._getframe(1))
+        if self.armed and key == self.armed_in:
+            self.reached(None, 0)  # the call that had the name is over
         self.last.pop(key, None)
         self.turned.pop(key, None)
         self.held.pop(key, None)
@@ -158,6 +163,31 @@ class Watched:
         self.maybe(site)
         return value
 
+    def used(self, site: int, value: Any = MISSING, *indices: Any) -> bool:
+        """A statement that reads the name is about to run."""
+        count = self.counts[site] = self.counts.get(site, 0) + 1
+        if not self.armed:
+            return False
+        frame = sys._getframe(1)
+        if self.first is not None:
+            first, self.first = self.first, None
+            if first is frame and self.started == sites[site].statement:
+                return False  # the write itself
+        if self.scope and self._key(frame) not in (self.armed_in, id(frame)):
+            return False
+        if indices and self.leaf is not None and not any(self.leaf.is_at(value, value, one) for one in indices):
+            return False
+        self.site = site
+        self.reached(frame, count)
+        return False
+
+    def _arm(self, frame: types.FrameType, site: int) -> None:
+        """From here on uses are sought."""
+        self.armed = True
+        self.armed_in = self._call_of(frame)
+        if self.stop.after:
+            self.first, self.started = frame, sites[site].statement
+
     def returned(self, site: int, value: Any) -> Any:
         """The scope's function returns."""
         count = self._count(site)
@@ -181,21 +211,36 @@ class Watched:
         """The statement at which the search ends is about to run."""
         self.stops += 1
         stop = self.stop
+        if self.uses:
+            if not self.armed and (self.stops == stop.count or self._is_at(sys._getframe(1))):
+                self._arm(sys._getframe(1), site)
+            return False
         if stop.count:
             if self.stops == stop.count and stop.call:
                 self.caller = stack.calls(sys._getframe(1))[0]
             elif self.stops == stop.count or (self.caller is not None and self.caller is sys._getframe(1)):
                 self.reached(sys._getframe(1), stop.count)
         elif stop.chain is not None:
-            frame = sys._getframe(1)
-            if self._is_there(frame, stop.chain):
-                self.reached(frame, self.stops)
+            if self._is_at(sys._getframe(1)):
+                self.reached(sys._getframe(1), self.stops)
         return False
 
     # -- how ------------------------------------------------------------------------------------------
 
     def probes(self) -> dict[str, Any]:
-        names = ("begin", "bound", "gone", "enter", "maybe", "stored", "touched", "through", "returned", "leaving")
+        names = (
+            "begin",
+            "bound",
+            "gone",
+            "enter",
+            "maybe",
+            "stored",
+            "touched",
+            "through",
+            "returned",
+            "leaving",
+            "used",
+        )
         return {f"origin_{name}": getattr(self, name) for name in names} | {"origin_stop": self.stop_here}
 
     def _key(self, frame: types.FrameType) -> int:
@@ -235,6 +280,9 @@ class Watched:
             return False
         self._keep(key, (site, count, WRITE, old[4] if old else MISSING, value))
         return True
+
+    def _is_at(self, frame: types.FrameType) -> bool:
+        return self.stop.chain is not None and self._is_there(frame, self.stop.chain)
 
     @staticmethod
     def _is_there(frame: types.FrameType, chain: list[list[Any]]) -> bool:

@@ -51,10 +51,25 @@ class OriginRequests(Part):
             chain[0][2] = statement.line
         return {**told, "end": {"file": os.path.realpath(file.path), "chain": chain}}
 
+    def _only_before(self) -> None:
+        if self.exchange.started:
+            raise Refused("The script runs already: this is asked for before configurationDone.")
+
     @request("unevenSum/originStep")
     def origin_step(self, place: Body, end: Body, since: bool = False, seconds: float = 600.0) -> Body:
         """The last write of a place, found by running the script in a copy; with `since`, of writes that are not finite
         the first after one that is.  Before `configurationDone` only."""
-        if self.exchange.started:
-            raise Refused("The script runs already: this is asked for before configurationDone.")
+        self._only_before()
         return search.step(Place(**place), End(**end), since, seconds, run_state.cancelled)
+
+    @request("unevenSum/originUse")
+    def origin_use(self, place: Body, end: Body, seconds: float = 600.0) -> Body:
+        """The next statement that reads a place.  Before `configurationDone` only."""
+        self._only_before()
+        return search.use(Place(**place), End(**end), seconds, run_state.cancelled)
+
+    @request("unevenSum/originLine")
+    def origin_line(self, line: int, seconds: float = 600.0) -> Body:
+        """The statement that prints a line of the output, counted from 1.  Before `configurationDone` only."""
+        self._only_before()
+        return search.printed(line, seconds, run_state.cancelled)

@@ -69,7 +69,7 @@ class Inserter:
 
     def binds_here(self, s: ast.AST) -> bool:
         """Whether the head of a statement binds the watched name."""
-        if not self.mine or self.wanted.returns or not self.in_scope():
+        if not self.mine or self.wanted.returns or self.wanted.uses or not self.in_scope():
             return False
         return any(self.wanted.name in names_bound(node) for node in own(s))
 
@@ -110,6 +110,8 @@ class Inserter:
     def statement(self, s: ast.stmt) -> list[ast.stmt]:
         before = [self.step("stop", s)] if self.is_stop(s) else []
         noted = self.noted(s)
+        if self.reads(s):
+            before.append(self.step("used", s, ast.Name(self.wanted.name, ast.Load()), *self.indices(s)))
         if any(isinstance(n, CHANGES) for n in own(s)) and self.counted(s, noted):
             before.append(self.step("begin", s))
         if isinstance(s, FUNCTIONS):
@@ -120,13 +122,14 @@ class Inserter:
             self.names.pop()
         elif isinstance(s, (ast.For, ast.AsyncFor)):
             s.iter = self.through(s.iter, s)
-            s.body = [*noted, *before, *self.body(s.body)]
+            s.body = [*noted, *before[:1], *self.body(s.body)] if self.is_stop(s) else [*noted, *self.body(s.body)]
             s.orelse = self.body(s.orelse)
-            return [*(before if isinstance(self.wanted.stop, int) else []), s]
+            return [*(before if isinstance(self.wanted.stop, int) or self.wanted.uses else []), s]
         elif isinstance(s, (ast.If, ast.While)):
             s.test = self.through(s.test, s)
-            if before and isinstance(s, ast.While):
-                s.test = placed(ast.BoolOp(ast.Or(), [self.probe("stop", s), s.test]), s.test)
+            if before and isinstance(s, ast.While):  # before each pass
+                calls = [step.value for step in before if isinstance(step, ast.Expr)]
+                s.test = placed(ast.BoolOp(ast.Or(), [*calls, s.test]), s.test)
                 before = []
             s.body, s.orelse = self.body(s.body), self.body(s.orelse)
             noted = []
@@ -160,6 +163,27 @@ class Inserter:
             return self.wanted.within or (self.mine and self.wanted.returns)
         return bool(noted) and not isinstance(s, (ast.For, ast.AsyncFor, ast.While))
 
+    def reads(self, s: ast.stmt) -> bool:
+        """Whether the head of a statement reads the watched name."""
+        if not self.wanted.uses or not self.mine or not (self.in_scope() or self.closes_over()):
+            return False
+        found = [n for n in own(s) if isinstance(n, ast.Name) and n.id == self.wanted.name]
+        stored = {id(n.value) for n in own(s) if isinstance(n, (ast.Subscript, ast.Attribute)) and _is_store(n)}
+        changed = isinstance(s, ast.AugAssign) and bool(found)
+        return changed or any(isinstance(n.ctx, ast.Load) and id(n) not in stored for n in found)
+
+    def closes_over(self) -> bool:
+        """In a function within the name's scope, which reads it without declaring it."""
+        return not self.wanted.scope or ".".join(self.names).startswith(self.wanted.scope + ".")
+
+    def indices(self, s: ast.stmt) -> list[ast.expr]:
+        """The indices with which a statement reads the name's object; none where it may read all of it."""
+        read = [n for n in own(s) if isinstance(n, ast.Subscript) and getattr(n.value, "id", "") == self.wanted.name]
+        names = [n for n in own(s) if isinstance(n, ast.Name) and n.id == self.wanted.name]
+        if len(read) != len(names) or not all(repeatable(n) for n in read):
+            return []
+        return [_index(n.slice) for n in read if isinstance(n.ctx, ast.Load) or isinstance(s, ast.AugAssign)]
+
     def noted(self, s: ast.AST) -> list[ast.stmt]:
         """The probes after a statement, or at the beginning of its body."""
         found: list[ast.stmt] = []
@@ -168,7 +192,7 @@ class Inserter:
                 found.append(self.step("gone", s))
             else:
                 found.append(self.step("bound", s, ast.Name(self.wanted.name, ast.Load())))
-        if self.wanted.within:
+        if self.wanted.within and not self.wanted.uses:
             stores = [t for t in own(s) if isinstance(t, ast.Subscript) and not isinstance(t.ctx, ast.Load)]
             simple = [t for t in stores if repeatable(t)]
             touched = self.touched(s) if self.wanted.whole else []
@@ -259,6 +283,10 @@ def _may_change(node: ast.AST) -> bool:
     if isinstance(node, (*CHANGES, ast.AugAssign)):
         return True
     return isinstance(node, (ast.Attribute, ast.Subscript)) and not isinstance(node.ctx, ast.Load)
+
+
+def _is_store(node: ast.Subscript | ast.Attribute) -> bool:
+    return not isinstance(node.ctx, ast.Load)
 
 
 def _loaded(node: ast.expr) -> ast.expr:

@@ -14,7 +14,8 @@ class Wanted:
     `file`, `scope`, `name`: the watched name (`scope` is empty for a module's).  `within`: the place is in the name's
     object, or is (`whole`) that object, which can be changed in place.  `returns`: what the function `scope` returned,
     instead of a name; `leaves`: as one of its calls ends.  `stop_file`, `stop`: the line of the statement before which
-    it ends, or that statement's place; `enter`: at the entry of a call instead.
+    it ends, or that statement's place; `enter`: at the entry of a call instead.  `uses`: not the writes, but the first
+    statement from there on that reads the name.
     """
 
     file: str
@@ -27,3 +28,4 @@ class Wanted:
     stop_file: str
     stop: int | Position | None
     enter: bool = False
+    uses: bool = False

@@ -4,21 +4,23 @@ from __future__ import annotations
 
 import asyncio
 import time
+from collections.abc import Awaitable, Callable
 from typing import TYPE_CHECKING
 
 from ...client import BadUse, Goal
-from ...client.origin.chain import Chain, Question, Searches, follow, question
+from ...client.origin.chain import Chain, Question, Searches, follow, follow_printed, question
 from ...protocol.origin import MadeFrom, Place, Step
 from ..widgets.dialogs import Prompt
 from ..widgets.options import Options
 from ..widgets.sheet import Sheet
 from .controller import Controller, background
 from .origin_drawer import OriginDrawer
+from .output_drawer import OutputDrawer
 
 if TYPE_CHECKING:
     from .screen import Bench
 
-HINT = "a name, an attribute, or an element: flow[211]"
+HINT = 'a name, an element: flow[211], or a part of a printed line: "total: nan"'
 
 
 class Origins(Controller):
@@ -44,14 +46,26 @@ class Origins(Controller):
         text = await bench.app.push_screen_wait(Prompt(bench.palette, "Origin of which value?", self._usual(), HINT))
         if not text or bench.client is None:
             return
+        if text.startswith(('"', "'")):
+            await self._follow_line(text.strip("\"'"))
+            return
         try:
-            self.asked = await question(bench.client, text, bench.frame_number())
+            asked = self.asked = await question(bench.client, text, bench.frame_number())
         except BadUse as e:
             bench.notify(str(e), severity="warning")
             return
-        self._open()
-        self.drawer.begin(self.asked.place.text)
-        await self._follow(self.asked.place, self.asked.end, [])
+        self._open(asked.place.text)
+        await self._search(lambda one: follow(one, asked.place, asked.end, tell=self.drawer.show), [])
+
+    async def _follow_line(self, part: str) -> None:
+        """The origin of what a line of the output shows."""
+        number = self.bench.query_one(OutputDrawer).number_of(part)
+        if not number:
+            self.bench.notify(f"No line of the output that is kept holds {part}.", severity="warning")
+            return
+        self.asked = None
+        self._open(f"line {number} of the output")
+        await self._search(lambda one: follow_printed(one, number, tell=self.drawer.show), [])
 
     def _usual(self) -> str:
         """The value that is most likely meant: the pointed one, the culprit's operand, one of the line."""
@@ -63,18 +77,24 @@ class Origins(Controller):
             places = [one.text for one in facts.culprit.operands if "(" not in one.text]
             if places:
                 return places[0]
+        line = bench.query_one(OutputDrawer).bad_line()
+        if facts is not None and facts.reason == "end" and line:
+            return f'"{line[:50]}"'
         found = bench.values.candidates()
         return found[0] if found else ""
 
-    def _open(self) -> None:
+    def _open(self, text: str) -> None:
         bench = self.bench
         bench.action_close()
         drawer = self.drawer
         drawer.add_class("open")
         drawer.chosen, drawer.opened = self.show_step, self.open_row
+        drawer.used = lambda step, last: (self.find_use(step, last), None)[1]
         drawer.query_one(Options).focus()
+        drawer.begin(text)
 
-    async def _follow(self, place: Place, end: dict[str, object], before: list[Step]) -> None:
+    async def _search(self, follows: Callable[[Searches], Awaitable[Chain]], before: list[Step]) -> None:
+        """Show a chain as it is found.  `before`: its steps that are known."""
         drawer, began = self.drawer, time.monotonic()
         ticking = self.bench.set_interval(0.5, lambda: drawer.wait(time.monotonic() - began))
         self.under_way = True
@@ -82,7 +102,7 @@ class Origins(Controller):
             if self.searches is None:
                 self.searches = Searches(self.bench.launch)
                 await self.searches.start()
-            chain = await follow(self.searches, place, end, tell=drawer.show, before=before)
+            chain = await follows(self.searches)
             if self.asked is not None:
                 chain.compare(self.asked.value)
         except BadUse as e:
@@ -116,7 +136,29 @@ class Origins(Controller):
     @background(group="origin", exclusive=True)
     async def follow_operand(self, step: Step, place: Place) -> None:
         steps = self.drawer.chain.steps
-        await self._follow(place, step.then, steps[: steps.index(step) + 1])
+        before = steps[: steps.index(step) + 1]
+        await self._search(lambda one: follow(one, place, step.then, tell=self.drawer.show, before=before), before)
+
+    @background(group="origin", exclusive=True)
+    async def find_use(self, step: Step, last: Step) -> None:
+        """Where the value of a step is read next, after its last use that is shown."""
+        drawer, searches = self.drawer, self.searches
+        if searches is None or step.place is None or not step.place.name:
+            self.bench.notify(
+                "The uses of what a call returned are those of the name that gets it: see the step above."
+            )
+            return
+        began = time.monotonic()
+        ticking = self.bench.set_interval(0.5, lambda: drawer.wait(time.monotonic() - began))
+        self.under_way = True
+        try:
+            drawer.show_use(step, await searches.use(step.place, last.then))
+            drawer.end("n shows the use after this one.")
+        except BadUse as e:
+            drawer.end(str(e))
+        finally:
+            self.under_way = False
+            ticking.stop()
 
     def go_to(self, step: Step) -> None:
         """Run the script again, to just before the step, and pause."""

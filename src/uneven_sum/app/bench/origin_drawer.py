@@ -8,6 +8,7 @@ from collections.abc import Callable
 from rich.text import Text
 from textual import events
 from textual.app import ComposeResult
+from textual.binding import Binding
 from textual.containers import Vertical
 from textual.widgets import OptionList, Static
 from textual.widgets.option_list import Option
@@ -21,12 +22,21 @@ from ..widgets.options import Options
 class Steps(Options):
     """The rows of the drawer."""
 
-    hints = (("up down", "choose"), ("enter", "on a step: go there; on a value: follow it"), ("escape", "close"))
+    hints = (
+        *(("up down", "choose"), ("enter", "on a step: go there; on a value: follow it")),
+        *(("n", "show next use"), ("escape", "close")),
+    )
+    BINDINGS = [Binding("n", "next_use", show=False)]
+
+    def action_next_use(self) -> None:
+        drawer = self.parent
+        if isinstance(drawer, OriginDrawer):
+            drawer.ask_use()
 
 
 class OriginDrawer(Vertical):
     """Steps, and under each the values that it was made from.  `chosen` hears of a step under the cursor, `opened` of
-    a step, or of one of its operands, on which enter was pressed."""
+    a step, or of one of its operands, on which enter was pressed; `used` of a step whose next use is asked for."""
 
     DEFAULT_CSS = """
     OriginDrawer { display: none; height: 14; background: $panel; border-top: solid $rule; }
@@ -45,6 +55,8 @@ class OriginDrawer(Vertical):
         self.rows: list[tuple[Step, MadeFrom | None]] = []
         self.chosen: Callable[[Step], None] = lambda step: None
         self.opened: Callable[[Step, MadeFrom | None], None] = lambda step, operand: None
+        self.used: Callable[[Step, Step], None] = lambda step, last: None
+        self.uses: dict[int, list[Step]] = {}  # by the identity of a step
 
     def compose(self) -> ComposeResult:
         yield Static("", id="origin-title")
@@ -53,7 +65,7 @@ class OriginDrawer(Vertical):
 
     def begin(self, text: str) -> None:
         """A search for this value begins."""
-        self.chain, self.rows = Chain(), []
+        self.chain, self.rows, self.uses = Chain(), [], {}
         self.query_one(OptionList).clear_options()
         self.query_one("#origin-title", Static).update(Text(f"origin of {text}", f"bold {self.palette.text}"))
         self.wait(0.0)
@@ -74,6 +86,9 @@ class OriginDrawer(Vertical):
             for one in step.operands:
                 self.rows.append((step, one))
                 options.add_option(Option(self._operand(one)))
+            for use in self.uses.get(id(step), []):
+                self.rows.append((use, None))
+                options.add_option(Option(self._use(use)))
         last = next((n for n, (step, one) in enumerate(self.rows) if step is chain.steps[-1]), 0) if self.rows else None
         options.highlighted = last
 
@@ -86,6 +101,8 @@ class OriginDrawer(Vertical):
         place = f"{os.path.basename(step.file)} line {step.line}"
         line = Text(place + (f", pass {step.number:,}" if step.number else "") + ": ", p.at)
         line.append(" ".join(step.statement.split())[:90], p.text)
+        if step.kind == "printed":
+            return line
         line.append("  → ", p.quiet)
         line.append(
             ("! " if step.value.nonfinite else "") + step.value.text[:40],
@@ -100,6 +117,28 @@ class OriginDrawer(Vertical):
         if step.later:
             line.append(f"   {step.later:,} later writes kept it so", p.quiet)
         return line
+
+    def _use(self, use: Step) -> Text:
+        p = self.palette
+        line = Text(f"     used in line {use.line}" + (f", pass {use.number:,}" if use.number else "") + ": ", p.fine)
+        line.append(" ".join(use.statement.split())[:90], p.text)
+        return line
+
+    def ask_use(self) -> None:
+        """The next use of the step under the cursor, or the one after the use there."""
+        at = self.query_one(OptionList).highlighted
+        if at is None or at >= len(self.rows):
+            return
+        row = self.rows[at][0]
+        step = next((one for one in self.chain.steps if row is one or row in self.uses.get(id(one), [])), None)
+        if step is not None:
+            self.used(step, row)
+
+    def show_use(self, step: Step, use: Step) -> None:
+        """A use was found: under its step, and chosen."""
+        self.uses.setdefault(id(step), []).append(use)
+        self.show(self.chain)
+        self.query_one(OptionList).highlighted = next(n for n, (row, _) in enumerate(self.rows) if row is use)
 
     def _operand(self, one: MadeFrom) -> Text:
         p = self.palette

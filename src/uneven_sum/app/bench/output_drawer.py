@@ -11,11 +11,12 @@ from textual.containers import Vertical
 from textual.message import Message
 from textual.widgets import Input, Static
 
-from ..shell.theme import Palette
+from ..shell.theme import PALETTES, Palette
 from ..widgets.fields import Field
 from .output_log import OutputLog
 
 CONTROL = re.compile(r"\x1b\[[0-9;?]*[ -/]*[@-~]|\x1b\][^\x07]*(?:\x07|\x1b\\)|[\x00-\x08\x0b-\x1f\x7f\x9b]")
+NOT_FINITE = re.compile(r"\b(nan|inf)\b", re.IGNORECASE)
 INPUT_HELP = "input for the script: enter sends a line, ctrl+d ends the input, escape closes"
 KEPT = 5000  # lines of output
 
@@ -89,6 +90,21 @@ class OutputDrawer(Vertical):
             count = "1 line" if self.errors == 1 else f"{self.errors} lines"
             line.append(f"   {count} of error output, d shows", self.palette.warning)
         self.query_one("#last", Static).update(line)
+
+    def number_of(self, part: str) -> int:
+        """The number, from 1, of the last line of standard output that holds a text; 0 where none is kept."""
+        log, texts = self.query_one(OutputLog), {palette.text for palette in PALETTES.values()}
+        if log.count > len(log.kept):
+            return 0  # earlier lines are gone, so that they cannot be counted
+        lines = [text for colour, text in log.kept if colour in texts]
+        if self.partial["stdout"]:
+            lines.append(self.partial["stdout"])
+        return next((n for n in range(len(lines), 0, -1) if part in lines[n - 1]), 0)
+
+    def bad_line(self) -> str:
+        """The last line of standard output that shows nan or inf; empty where none does."""
+        lines = [text for _, text in self.query_one(OutputLog).kept if NOT_FINITE.search(text)]
+        return next((text.strip() for text in reversed(lines) if self.number_of(text)), "")
 
     def leave(self, point: int) -> None:
         """The script sets off from a return point: what it has printed so far has come by now."""

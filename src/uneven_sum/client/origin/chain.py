@@ -47,15 +47,30 @@ class Searches:
 
     async def step(self, place: Place, end: dict[str, Any], since: bool) -> Step:
         """The last write of a place before the end.  BadUse with the reason where none can be told."""
+        how = {"place": self._there(place), "end": self._end_there(end), "since": since}
+        return await self._asked("unevenSum/originStep", how, place)
+
+    async def use(self, place: Place, end: dict[str, Any]) -> Step:
+        """The next statement that reads a place.  BadUse with the reason where none does."""
+        how = {"place": self._there(place), "end": self._end_there(end)}
+        return await self._asked("unevenSum/originUse", how, place)
+
+    async def printed(self, line: int) -> Step:
+        """The statement that prints a line of the output.  BadUse with the reason where none does."""
+        return await self._asked("unevenSum/originLine", {"line": line}, None)
+
+    async def _asked(self, request: str, how: dict[str, Any], place: Place | None) -> Step:
         assert self.client is not None
-        how = {"place": self._there(place), "end": self._end_there(end), "since": since, "seconds": MOST_SECONDS}
-        body = await self.client.session.request("unevenSum/originStep", how)
+        body = await self.client.session.request(request, {**how, "seconds": MOST_SECONDS})
         if "failed" in body:
-            raise BadUse(f"{place.shown or place.text}: {body['failed']}.")
+            what = f"line {how['line']} of the output" if place is None else place.shown or place.text
+            raise BadUse(f"{what}: {body['failed']}.")
         if self.folder.copy != self.folder.original:  # texts of values and statements tell paths, too
             told = msgspec.json.encode(body).decode().replace(self.folder.copy, self.folder.original)
             body = msgspec.json.decode(told)
-        return msgspec.convert(body, Step, strict=False)
+        found = msgspec.convert(body, Step, strict=False)
+        found.place = place
+        return found
 
     def _there(self, place: Place) -> dict[str, Any]:
         told: dict[str, Any] = msgspec.to_builtins(place)
@@ -150,6 +165,36 @@ async def follow(
     return chain
 
 
+async def follow_printed(
+    searches: Searches, line: int, most: int = STEPS, tell: Callable[[Chain], None] = lambda chain: None
+) -> Chain:
+    """Follow what a line of the output prints, from the statement that prints it.  BadUse where none does."""
+    step = await searches.printed(line)
+    step.value = Held("", nonfinite=any(one.nonfinite for one in step.operands))
+    one = next_operand(step)
+    if one is None or one.place is None or most < 2:
+        return Chain([step], ending(step))
+    return await follow(searches, one.place, step.then, most, tell, [step])
+
+
+async def uses(searches: Searches, place: Place, end: dict[str, Any], most: int) -> Chain:
+    """Where a value is read next, and next; the first use first."""
+    chain = Chain()
+    while len(chain.steps) < most:
+        try:
+            step = await searches.use(place, end)
+        except BadUse as e:
+            chain.said = str(e)
+            return chain
+        chain.steps.append(step)
+        end = step.then
+        if place.text in step.writes or place.name in step.writes:
+            chain.said = f"Line {step.line} writes {place.text} anew."
+            return chain
+    chain.said = f"These are the first {most} uses; there may be more."
+    return chain
+
+
 def _fill_in(made: Step, step: Step) -> None:
     """What a call returned is known once its origin is."""
     for one in made.operands:
@@ -175,6 +220,8 @@ def ending(step: Step) -> str:
     if not step.operands:
         return f"Line {step.line} makes {step.target} from no other value."
     several = ", ".join(one.text for one in step.operands)
+    if step.kind == "printed":
+        return f"Line {step.line} prints {several}. Follow one of them."
     return f"Line {step.line} makes it from several values: {several}. Follow one of them."
 
 
