@@ -57,7 +57,7 @@ SLOW = {  # files whose tests take seconds each: they start applications, worker
     *("test_any_keys", "test_app", "test_bad_input", "test_bench_more", "test_desk", "test_docs", "test_editor"),
     *("test_guide", "test_keys", "test_ledger", "test_ledgers", "test_notes", "test_passes_back", "test_story"),
     *("test_recording", "test_rewind", "test_settings", "test_verify", "test_workers", "test_values_more"),
-    *("test_audit", "test_deserved", "test_quick_keys", "test_values_live", "test_transparency"),
+    *("test_audit", "test_origin", "test_deserved", "test_quick_keys", "test_values_live", "test_transparency"),
 }
 
 

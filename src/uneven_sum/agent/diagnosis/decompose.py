@@ -21,7 +21,7 @@ from ..source.source_file import COMPREHENSIONS, SourceFile
 from ..values import nonfinite
 from ..values.describe import summary
 from ..values.safe_read import read_attribute, safe_kind
-from . import culprit, provenance, shape_notes
+from . import culprit, provenance, shape_notes, text_notes
 from .culprit import NOT_EVALUATED, Culprit, Term
 
 CODE_OF_THE_SCRIPT = "not evaluated: it would run code of the script"
@@ -247,6 +247,7 @@ class Decomposed:
         """A result; what became of shapes and dtypes is noted."""
         with contextlib.suppress(Exception):
             term.how = term.how or shape_notes.told(term.node, term.operands, value)
+            term.how = term.how or text_notes.told(term.node, term.operands, value)
         return value
 
     def _skipped(self, nodes: list[ast.expr], term: Term) -> None:

@@ -133,6 +133,8 @@ def headline(pause: Pause, loops: list[dict[str, Any]], culprit: dict[str, Any] 
     elif pause.reason == "error" and pause.exception is not None:
         message = clean(str_of(pause.exception), 200)
         first = f"{type(pause.exception).__name__} at {line}{': ' + message if message else ''}."
+        if pause.why:
+            first += f" {pause.why}."
         if pause.kept:
             first += f" The {pause.kept} keeps it until its result is asked for."
     elif pause.reason == "warning":

@@ -8,7 +8,7 @@ from typing import Any
 
 from ..core.markers import INNER, MISSING, TRIPS
 from ..core.text import clean
-from ..diagnosis import gaps, provenance
+from ..diagnosis import gaps, provenance, text_notes
 from ..diagnosis.culprit import Culprit, Term
 from ..diagnosis.decompose import CODE_OF_THE_SCRIPT, Decomposed
 from ..diagnosis.reasons import of_error
@@ -22,6 +22,8 @@ from ..trials import trial
 from ..values.describe import summary, text_of
 from .facts import Pause, whole_of
 from .headline import headline, str_of
+
+PATTERN_LIMIT = 2.0  # seconds to find how far a pattern went
 
 
 def term_dict(file: SourceFile, term: Term) -> dict[str, Any]:
@@ -133,7 +135,11 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
         )
         found = apart.culprit()
         if found is not None and pause.exception is not None:
-            found.reason = of_error(pause.exception, [v for _, v in found.operands]) or found.reason
+            values = [v for _, v in found.operands]
+            known = of_error(pause.exception, values) or text_notes.of_error(pause.exception, found.term.operands)
+            if isinstance(pause.exception, (AttributeError, TypeError)) and statement is not None:
+                known = _no_match(apart, found, file, statement, scope()) or known
+            found.reason = known or found.reason
         return {
             "terms": [term_dict(file, t) for t in apart.terms],
             "culprit": culprit_dict(file, found),
@@ -171,6 +177,30 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
         except trial.Impossible as e:
             why = str(e)
     return {**take(False), "trial": f"Calls were not evaluated again: {why}." if why else ""}
+
+
+def _no_match(apart: Decomposed, found: Culprit, file: SourceFile, statement: Statement, names: Scope) -> str:
+    """Where a match is None that is used: how far its pattern went."""
+    for term in apart.terms:
+        if term.how.startswith(text_notes.NO_MATCH):
+            return term.how
+    return _none_from_match(found.term.node, file, statement, names)
+
+
+def _none_from_match(node: ast.AST, file: SourceFile, statement: Statement, names: Scope) -> str:
+    """Which name in an expression is None since a pattern did not match, and how far that went."""
+    used = [n.id for n in ast.walk(node) if isinstance(n, ast.Name) and n.id in names and names[n.id] is None]
+    if not used:
+        return ""
+    try:  # in a copy: a pattern may take for ever
+        said = trial.run(
+            lambda: {"said": [text_notes.of_name(name, file, statement, names) for name in used]}, PATTERN_LIMIT
+        )
+    except trial.Impossible:
+        return ""
+    if "failed" in said:
+        return f"How far the pattern went is not known: {said['failed']}"
+    return next(filter(None, said["said"]), "")
 
 
 def _left_gaps(found: Culprit, scope: Scope) -> bool:
@@ -332,6 +362,9 @@ def compose(pause: Pause, may_fork: bool = True, apart: dict[str, Any] | None = 
             apart = examine(pause, may_fork)
         elif pause.finding is not None and pause.expression is not None:
             apart = examine(pause, may_fork) | {"culprit": None}
+    if isinstance(pause.exception, AttributeError) and apart["culprit"] is None and file is not None:
+        if statement is not None:
+            pause.why = pause.why or _none_from_match(statement.node, file, statement, Scope(frame))
     pause.frame = live
     line = pause.line if statement else stack.line_of(frame)
     return {

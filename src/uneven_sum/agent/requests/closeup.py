@@ -17,7 +17,7 @@ from typing import Any
 from ..core import run_state
 from ..core.errors import Refused
 from ..core.markers import MISSING
-from ..diagnosis import provenance
+from ..diagnosis import provenance, text_notes
 from ..diagnosis.decompose import quietly
 from ..frames.namespace import Scope
 from ..trials import trial
@@ -150,9 +150,12 @@ class CloseupRequests(Part):
 
     @request("unevenSum/closeup")
     def closeup(self, of: Shown) -> Body:
-        """The summary, the facts, and which grid, plots, parts and texts there are."""
+        """The summary, the facts, and which grid, plots, parts and texts there are.  Of a call of a regular expression
+        the facts tell what each piece of it took."""
+        frame = self.exchange.frame(of.frame_id)
 
         def work(value: object) -> Body:
+            matching = text_notes.of_call(of.expression, Scope(frame))
             kind = find(type(value))
             grid = None
             if kind.grid is not None:
@@ -167,7 +170,7 @@ class CloseupRequests(Part):
             two = _safely(value, "ndim") == 2 and getattr(_safely(value, "dtype"), "kind", "?") in "fiuc"
             return {
                 "summary": summary(value),
-                "facts": [[a, b] for a, b in facts(value)],
+                "facts": [[a, b] for a, b in [*facts(value), *matching]],
                 "grid": grid,
                 "plots": plots,
                 "children": children_count(value),

@@ -1,0 +1,85 @@
+"""The Origin drawer in process: ask, follow, next use, go there, close."""
+
+from __future__ import annotations
+
+from driving_app import settled, until
+from textual.widgets import Input, OptionList, Static
+
+from uneven_sum.app.app import UnevenSum
+from uneven_sum.app.bench.origin_drawer import OriginDrawer
+from uneven_sum.app.widgets.dialogs import Prompt
+from uneven_sum.client import Launch
+from uneven_sum.demo import find
+
+
+async def ask(pilot, app, text: str | None) -> OriginDrawer:
+    await pilot.press("F")
+    await until(pilot, lambda: isinstance(app.screen, Prompt))
+    if text is not None:
+        app.screen.query_one(Input).value = text
+    await pilot.press("enter")
+    await until(pilot, lambda: not isinstance(app.screen, Prompt))
+    return app.screen.query_one(OriginDrawer)
+
+
+def said(drawer: OriginDrawer) -> str:
+    return str(drawer.query_one("#origin-said", Static).content)
+
+
+async def test_from_a_printed_nan_to_the_step_that_made_it() -> None:
+    path = find("rating")
+    app = UnevenSum(Launch(str(path), cwd=str(path.parent), keep_case=False, pause_on={"error"}, pause_on_given=True))
+    async with app.run_test(size=(140, 42)) as pilot:
+        bench = await settled(pilot, "paused", 52)
+        drawer = await ask(pilot, app, None)  # what is offered: the last line that shows nan
+        await until(pilot, lambda: "is made in line 35, pass 212" in said(drawer), 60)
+        lines = [step.line for step in drawer.chain.steps]
+        assert lines == [47, 45, 39, 35] and drawer.has_class("open")
+        assert bench.sheet.at_line == 35  # the chosen step is shown as a place
+        operands = drawer.query_one(OptionList)
+        await pilot.press("down", "down")
+        assert drawer.rows[operands.highlighted][1].text == "head"
+        await pilot.press("enter")
+        await until(pilot, lambda: "several values: level, SILL" in said(drawer), 60)
+        assert [step.target for step in drawer.chain.steps][-1] == "head"
+        await pilot.press("n")
+        await until(pilot, lambda: bool(drawer.uses), 60)
+        (use,) = next(iter(drawer.uses.values()))
+        assert (use.line, use.number) == (35, 212)
+        await pilot.press("up", "up", "up")
+        assert drawer.rows[operands.highlighted] == (drawer.chain.steps[-1], None)
+        await pilot.press("enter")  # goes there
+        await settled(pilot, "paused", 34)
+        assert bench.facts.loops[0].number == 212 and drawer.chain.steps
+        await pilot.press("escape")
+        await until(pilot, lambda: not drawer.has_class("open"))
+        assert app.focused is bench.sheet
+
+
+async def test_what_is_no_place_is_said_and_a_search_ends_with_escape(script) -> None:
+    path = script("import time\nx = 1.0\nfor k in range(3):\n    time.sleep(0.01 + 30 * (k == 2))\n    y = x\nz = y\n")
+    app = UnevenSum(Launch(path, keep_case=False, pause_on={"start"}, pause_on_given=True))
+    async with app.run_test(size=(120, 40)) as pilot:
+        bench = await settled(pilot, "paused", 1)
+        drawer = await ask(pilot, app, "x + 1")
+        await until(pilot, lambda: "worked out anew" in " ".join(app.messages))
+        assert not drawer.has_class("open")
+        await ask(pilot, app, '"nothing"')
+        await until(pilot, lambda: "No line of the output" in " ".join(app.messages))
+        await pilot.press("space")
+        await settled(pilot, "paused", 2)
+        await pilot.press("space")
+        await settled(pilot, "paused", 3)
+        drawer = await ask(pilot, app, "x")
+        await until(pilot, lambda: "makes x from no other value" in said(drawer), 60)
+        searches = bench.origins.searches
+        assert searches is not None
+        await pilot.press("n")
+        await until(pilot, lambda: any(use.line == 5 for uses in drawer.uses.values() for use in uses), 60)
+        for _ in range(3):  # the third use comes after a long sleep
+            await pilot.press("n")
+            await pilot.pause(0.6)
+        await until(pilot, lambda: bench.origins.under_way, 60)
+        await pilot.press("escape")
+        await until(pilot, lambda: "it was cancelled" in said(drawer), 60)
+        assert drawer.has_class("open")
