@@ -75,3 +75,44 @@ def test_from_the_desk_to_the_report(terminal, tmp_path, monkeypatch) -> None:
     one.expect("ran to its end")
     one.keys("q")
     one.expect("left with status 0")
+
+
+def test_from_a_printed_nan_to_its_cause_and_a_tried_change(terminal, tmp_path, monkeypatch) -> None:
+    for name in ("rating_year.py", "stage_2031.csv"):
+        shutil.copy(FOLDER / name, tmp_path / name)
+    monkeypatch.chdir(tmp_path)
+    one = terminal("run", "--pause-on", "error", "rating_year.py")
+    one.expect("The script ran to its end")
+    # The wrong run has printed nan: where does that come from?
+    one.keys("F")
+    one.expect("Origin of which value?")
+    one.keys("Enter")
+    one.expect("origin of line 3 of the output")
+    shown = one.expect("nan is made in line 35, pass 212: no operand was nan or infinite.")
+    assert "from head = -0.017" in shown
+    # To the fault, as a paused place.
+    one.keys("Enter")
+    one.expect("Reached line 35.")
+    one.expect("Pass 212 of 365")
+    # On to an operand's own origin, back to the file.
+    one.keys("Down", "Down", "Enter")
+    one.expect("line 34, pass 212: head = level - SILL")
+    one.expect("makes it from several values: level, SILL")
+    one.keys("Down", "Enter")
+    one.expect("came from line 213 of stage_2031.csv, read in line 20.")
+    one.keys("Escape")
+    one.gone("origin of line 3")
+    # A change, tried there.
+    one.keys("w")
+    one.expect("as it is")
+    one.keys(*["BSpace"] * 80)
+    one.keys("flow[day] = C * max(head, 0.0) ** 1.5 * WIDTH")
+    one.expect("as tried")
+    one.keys("C-s")
+    one.expect("How to continue?")
+    one.keys("Down", "Down", "Enter")
+    one.expect("The script ran to its end")
+    shown = one.screen()
+    assert "nan" not in shown.partition("output")[2].partition("\n")[0]
+    one.keys("q")
+    one.expect("left with status 0")

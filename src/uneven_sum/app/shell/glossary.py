@@ -26,6 +26,7 @@ WORDS = [
     ("Findings", "what an audit has found: results that are finite and wrong (numerical lint, sanity check)"),
     ("audit", "a run without pauses that looks for results that are finite and wrong"),
     ("digits", "decimal digits that hold: they are the same in runs with other last digits (significant digits)"),
+    ("origin", "the statement that wrote a value last, and from what; a chain of them (provenance, data flow, slice)"),
     ("Differences", "two runs side by side: where their values differ (comparison, diff, regression)"),
     ("Lookouts", "screen of all that can pause (breakpoints, hit counts, logpoints)"),
     ("Notes", "saved evidence, source of the report (log)"),
