@@ -7,15 +7,17 @@ import re
 from pathlib import Path
 
 from driving_app import rest, until
-from textual.widgets import OptionList, Static, TextArea
+from textual.widgets import Input, OptionList, Static, TextArea
 
 from uneven_sum.app.app import UnevenSum
 from uneven_sum.app.bench.cards import Cards
+from uneven_sum.app.bench.origin_drawer import OriginDrawer
 from uneven_sum.app.bench.screen import Bench
 from uneven_sum.app.bench.try_edit import TryChange
 from uneven_sum.app.findings.screen import Findings
 from uneven_sum.app.ledger.screen import LedgerScreen
 from uneven_sum.app.widgets.bars import Keys
+from uneven_sum.app.widgets.dialogs import Prompt
 from uneven_sum.app.widgets.sheet import Sheet
 from uneven_sum.check import check
 from uneven_sum.client import Launch, notes
@@ -247,3 +249,16 @@ async def test_the_digits_stand_on_cards_in_terms_and_in_the_ledger(script) -> N
         assert columns["x: digits"][0] > 14 and min(columns["x: digits"]) < 1
         Path(path).write_text(text + "\n")
         assert app.digits.of_name(path, "x") == ""  # of another text
+
+
+async def test_the_origin_of_a_finding_is_asked_for_at_its_place(script) -> None:
+    app = UnevenSum(None)
+    async with app.run_test(size=(140, 42)) as pilot:
+        await audited(pilot, script("share = 0.29\nn = int(share * 100)\nprint(n)\n", "gauge.py"))
+        await pilot.press("o")
+        await until(pilot, lambda: isinstance(app.screen, Prompt), 60)
+        assert app.screen.query_one(Input).value == "share"
+        await pilot.press("enter")
+        await until(pilot, lambda: isinstance(app.screen, Bench))
+        drawer = app.screen.query_one(OriginDrawer)
+        await until(pilot, lambda: "Line 1 makes share from no other value" in text_of(drawer, "#origin-said"), 60)

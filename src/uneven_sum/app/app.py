@@ -144,7 +144,7 @@ class UnevenSum(App[None]):
         self.pop_screen()
         same = isinstance(self.screen, Bench) and self.screen.launch.program == launch.program
         if isinstance(self.screen, Bench) and same:
-            self.screen.recording.rerun_to_finding(goal, False)
+            self.screen.recording.rerun_to_finding(goal)
             return
         if isinstance(self.screen, Bench):
             self.notify(f"{launch.name} is another script than the one here. Open it on the Desk.", severity="warning")
@@ -152,15 +152,16 @@ class UnevenSum(App[None]):
         self.launch = replace(launch)
         self.push_screen(Bench(self.launch, self.palette, finding=goal))
 
-    def go_to_finding(self, launch: Launch, finding: Finding, trying: bool = False) -> None:
-        """The Bench, whose script runs to the place of a finding; there the changed line is tried if `trying`."""
+    def go_to_finding(self, launch: Launch, finding: Finding, then: str = "") -> None:
+        """The Bench, whose script runs to the place of a finding.  `then`: there its changed line is tried (`try`), or
+        the origin of a value asked for (`origin`)."""
         self.pop_screen()
         if isinstance(self.screen, Bench):
-            self.screen.recording.rerun_to_finding(finding, trying)
+            self.screen.recording.rerun_to_finding(finding, then)
             return
         self.launch = replace(launch)
         bench = Bench(self.launch, self.palette, finding=finding)
-        bench.recording.trying = finding if trying else None
+        bench.recording.awaited, bench.recording.then = finding, then
         self.push_screen(bench)
 
     def get_line_filters(self) -> Sequence[LineFilter]:

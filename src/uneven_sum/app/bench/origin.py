@@ -163,7 +163,7 @@ class Origins(Controller):
     def go_to(self, step: Step) -> None:
         """Run the script again, to just before the step, and pause."""
         file, line, count = str(step.then["file"]), int(step.then["at"][0]), int(step.then["count"])
-        self.bench.recording.rerun_to_finding(Goal(file, line, count), False)
+        self.bench.recording.rerun_to_finding(Goal(file, line, count))
 
     def closed(self) -> None:
         """The drawer is closed: the sheet shows the paused place again."""

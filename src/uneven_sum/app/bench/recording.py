@@ -30,7 +30,8 @@ class Recording(Controller):
 
     def __init__(self, bench: Bench) -> None:
         super().__init__(bench)
-        self.trying: Finding | None = None  # whose changed line is tried once the script is there
+        self.awaited: Finding | None = None  # to which the script runs
+        self.then = ""  # what comes there: its changed line is tried (`try`), or an origin asked for (`origin`)
         self.steps: list[Step] = []  # what the next pauses are for, on the way to another one
 
     async def action_ledger(self) -> None:
@@ -225,18 +226,22 @@ class Recording(Controller):
 
         return to_goal
 
-    def rerun_to_finding(self, finding: Finding | Goal, trying: bool) -> None:
-        self.trying = finding if trying and isinstance(finding, Finding) else None
+    def rerun_to_finding(self, finding: Finding | Goal, then: str = "") -> None:
+        self.awaited, self.then = (finding if isinstance(finding, Finding) else None), then
         self._again(self.to_finding(finding))
 
-    def try_finding(self, facts: Facts) -> None:
-        """At the place of a finding whose changed line is to be tried: the dialog for that, with the line."""
-        finding = self.trying
+    def at_finding(self, facts: Facts) -> None:
+        """At the place of a finding, once: what was to come there, if anything."""
+        finding, then = self.awaited, self.then
         if finding is None or self.steps:
             return
-        self.trying = None
-        if (facts.file, facts.line) == (finding.file, finding.line) and facts.reason != "end":
-            bench = self.bench
+        self.awaited, self.then = None, ""
+        bench = self.bench
+        if (facts.file, facts.line) != (finding.file, finding.line) or facts.reason == "end":
+            return
+        if then == "origin":
+            bench.origins.action_origin()
+        elif then == "try":
             bench.app.push_screen(TryChange(bench, bench.palette, bench.frame_number(), None, finding.fix or ""))
 
     def _again(self, steps: list[Step]) -> None:

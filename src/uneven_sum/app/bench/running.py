@@ -129,7 +129,7 @@ class Running(Controller):
             await client.seen()
             bench.stepping.slow_step()
             await bench.stepping.next_step()
-            bench.recording.try_finding(event.facts)
+            bench.recording.at_finding(event.facts)
         elif isinstance(event, CallEnded):
             await bench.asking.call_ended(event, client)
         elif isinstance(event, Where) and bench.state == "running":

@@ -9,6 +9,7 @@ COMMANDS = [
     Command("up down", "choose finding", "the weightiest first"),
     Command("enter", "go there", "runs the script to that line and pass, and pauses", "go"),
     Command("w", "try changed line", "goes there, and tries it in a copy of the script", "try_line"),
+    Command("o", "find origin", "goes there, and asks which value's origin to find", "origin"),
     Command("A", "accept", "meant so: it does not count any longer, kept with the case; again: counts", "accept"),
     Command("ctrl+k", "save to Notes", "the finding with its evidence", "keep"),
     Command("e", "edit file", "at the line of the finding", "edit"),

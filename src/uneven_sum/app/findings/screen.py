@@ -35,8 +35,8 @@ from ..widgets.sheet import Sheet
 from . import commands
 from .evidence import entry, evidence
 
-WITH_FIX = hints(commands.COMMANDS, "enter", "w", "A", "d", "ctrl+k", "e", "r", "escape", "?")
-DONE = hints(commands.COMMANDS, "enter", "A", "d", "ctrl+k", "e", "r", "escape", "?")
+WITH_FIX = hints(commands.COMMANDS, "enter", "w", "o", "A", "d", "ctrl+k", "e", "r", "escape", "?")
+DONE = hints(commands.COMMANDS, "enter", "o", "A", "d", "ctrl+k", "e", "r", "escape", "?")
 ROW = hints(commands.COMMANDS, "enter", "ctrl+k", "e", "r", "escape", "?")
 NONE = hints(commands.COMMANDS, "d", "e", "r", "escape", "?")
 RUNS = hints(commands.COMMANDS, "x", "escape", "?")
@@ -240,12 +240,17 @@ class Findings(Keyed, Screen[None]):
         if finding is not None:
             self.uneven.go_to_finding(self.audit.launch, finding)
 
+    def action_origin(self) -> None:
+        finding = self.chosen
+        if finding is not None:
+            self.uneven.go_to_finding(self.audit.launch, finding, "origin")
+
     def action_try_line(self) -> None:
         finding = self.chosen
         if finding is not None and finding.fix is None:
             self.say("No change is safe to propose here: enter goes there, and w tries an edit.")
         elif finding is not None:
-            self.uneven.go_to_finding(self.audit.launch, finding, trying=True)
+            self.uneven.go_to_finding(self.audit.launch, finding, "try")
 
     def action_accept(self) -> None:
         finding = self.chosen
