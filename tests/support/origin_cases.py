@@ -251,6 +251,71 @@ seen = flow[1]
         "seen",
         [(5, 0, "seen"), (4, 3, "flow[1]")],
     ),
+    "what a function is told to fill": (
+        """
+import numpy as np
+level = np.array([1.0, 2.0, 3.0])
+head = np.empty(3)
+np.subtract(level, 2.0, out=head)
+turned = head.T
+turned[...] *= 2.0
+low = head[1]
+""",
+        "low",
+        [(8, 0, "low"), (7, 0, "head[1]"), (6, 0, "turned[...][1]"), (5, 0, "head.T[...][1]")],
+    ),
+    "a name of a comprehension": (
+        """
+k = 3.0
+table = {k: v for k, v in zip("ab", [1.0, 2.0])}
+seen = k
+""",
+        "seen",
+        [(4, 0, "seen"), (2, 0, "k")],
+    ),
+    "decorated": (
+        """
+import functools
+def logged(f):
+    @functools.wraps(f)
+    def inner(*args):
+        return f(*args)
+    return inner
+@logged
+def root(h):
+    return h ** 0.5
+flow = root(4.0)
+""",
+        "flow",
+        [(11, 0, "flow"), (6, 0, "root(4.0)"), (10, 0, "f(*args)"), (6, 0, "h")],
+    ),
+    "awaited": (
+        """
+import asyncio
+async def later(v):
+    await asyncio.sleep(0)
+    w = v * 2.0
+    return w
+f = 3.0
+a = asyncio.run(later(f))
+""",
+        "a",
+        [(8, 0, "a"), (6, 0, "later(f)"), (5, 0, "w"), (8, 0, "v"), (7, 0, "f")],
+    ),
+    "by a thread": (
+        """
+import threading
+flow = [1.0, 1.0, 1.0]
+def fill():
+    flow[2] = float("inf")
+one = threading.Thread(target=fill)
+one.start()
+one.join()
+total = sum(flow)
+""",
+        "total",
+        [(9, 0, "total"), (5, 0, "flow[2]")],
+    ),
     "several targets": (
         """
 def both():

@@ -104,6 +104,8 @@ def key_node(value: Any) -> ast.expr:
         value = item()
     if is_one_of(type(value), *KEYS):
         return ast.parse(repr(value), mode="eval").body
+    if value is ...:
+        return ast.Constant(...)
     if type(value) is tuple:
         return ast.Tuple([key_node(v) for v in value], ast.Load())
     raise Refused(f"An index of type {type(value).__name__} cannot be followed. Ask for one element.")

@@ -15,6 +15,7 @@ from ..frames.exception_handlers import instruction_place, statement_at
 from ..frames.namespace import Scope
 from ..pause.facts import whole_of
 from ..source import registry
+from ..source.sites import callee
 from ..source.source_file import COMPREHENSIONS, SourceFile, Statement, position
 from ..values import nonfinite
 from ..values.describe import text_of
@@ -24,6 +25,7 @@ from .rows import rows_of
 from .sources import element_source, line_source, source_of
 from .watched import ARGUMENT, PRINTED, USE, is_bad
 
+GENERATOR = 0x20 | 0x200  # CO_GENERATOR, CO_ASYNC_GENERATOR
 MOST = 12  # operands that are told
 # Functions whose cells are those of their first argument.
 CELLS_KEPT = {"array", "asarray", "asanyarray", "ascontiguousarray", "copy", "list", "tuple", "float", "int", "round"}
@@ -104,11 +106,10 @@ def _through(node: ast.stmt, place: Place, scope: Scope) -> str:
 
 def _given(file: SourceFile, caller: types.FrameType, called: types.FrameType, place: Place) -> list[ast.expr]:
     """The expression by which the caller gives an argument."""
-    where = instruction_place(caller.f_code, caller.f_lasti)
-    call = file.node(where, ast.Call) if where is not None else None
-    if not isinstance(call, ast.Call):
-        return []
     code = called.f_code
+    call = _call_of(file, caller, code)
+    if call is None:
+        return []
     names = list(code.co_varnames[: code.co_argcount])
     named = {k.arg: k.value for k in call.keywords}
     if place.name in named:
@@ -123,6 +124,32 @@ def _given(file: SourceFile, caller: types.FrameType, called: types.FrameType, p
             return [call.func.value]
         number -= 1
     return [call.args[number]] if number < len(call.args) else []
+
+
+def _call_of(file: SourceFile, caller: types.FrameType, code: types.CodeType) -> ast.Call | None:
+    """The call under way of a function; where something else has called that, the statement's one call of it."""
+    where = instruction_place(caller.f_code, caller.f_lasti)
+    call = file.node(where, ast.Call) if where is not None else None
+    scope = Scope(caller)
+    if isinstance(call, ast.Call) and _calls(call, code, scope):
+        return call
+    statement = statement_at(file, caller)
+    if statement is None:
+        return None
+    found = [n for n in ast.walk(statement.node) if isinstance(n, ast.Call) and _calls(n, code, scope)]
+    return found[0] if len(found) == 1 else None
+
+
+def _calls(call: ast.Call, code: types.CodeType, scope: Scope) -> bool:
+    """Whether a call is one of the function that has this code."""
+    try:
+        function = provenance.read(call.func, scope)
+    except provenance.Unreadable:
+        return callee(call) == code.co_name
+    if isinstance(function, type):
+        function = function.__dict__.get("__init__")
+    function = getattr(function, "__func__", function)
+    return getattr(function, "__code__", None) is code or callee(call) == code.co_name
 
 
 def _made(statement: Statement, frame: types.FrameType, place: Place) -> tuple[ast.expr | None, Cell]:
@@ -147,6 +174,9 @@ def _made(statement: Statement, frame: types.FrameType, place: Place) -> tuple[a
                         return values[number], cell
                     if not any(isinstance(one, ast.Starred) for one in parts):
                         return node.value, Cell(f"[{number}]{cell.suffix}")
+    if isinstance(node, ast.Expr) and isinstance(node.value, ast.Call) and place.whole and node.value.args:
+        given = [*node.value.args, *(k.value for k in node.value.keywords)]
+        return ast.Tuple(given, ast.Load()), Cell()  # what it returns is not kept
     if isinstance(node, ast.Expr) and isinstance(node.value, ast.Call) and node.value.args and "[" in place.text:
         call = node.value
         if isinstance(call.func, ast.Attribute) and call.func.attr in ("append", "appendleft", "insert", "add"):
@@ -257,6 +287,8 @@ class Taken:
             made = function.__dict__.get("__init__")
         if not isinstance(made, types.FunctionType) or made.__code__.co_filename not in registry.files:
             return None
+        if made.__code__.co_flags & GENERATOR:
+            return None  # it returns nothing: its values come one by one
         name = stack.plain_name(made.__code__.co_qualname)
         self.calls[name] = number = self.calls.get(name, 0) + 1
         file = os.path.realpath(made.__code__.co_filename)

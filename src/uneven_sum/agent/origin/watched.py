@@ -155,7 +155,7 @@ class Watched:
             if self._compare(key, thing, site, count) or self.leaf is None:
                 continue
             value = self.leaf.read(thing)
-            if any(one is value or _share(one, value) for one in owners):
+            if any(one is value or _share(one, value) or self.leaf.is_at(thing, one, ...) for one in owners):
                 self._keep(key, (site, count, WRITE, MISSING, value))
 
     def through(self, site: int, value: Any) -> Any:
@@ -383,15 +383,13 @@ def _share(a: Any, b: Any) -> bool:
 def covers(numpy: Any, mine: Any, cell: Any, owner: Any, index: Any) -> bool:
     """Whether `owner[index]` holds the cell `mine[cell]`, an array of the same memory."""
     try:
-        part = mine[cell if isinstance(cell, tuple) else (cell,)][...]
         if not numpy.may_share_memory(mine, owner):
             return False
-        if type(index) is tuple and not all(is_one_of(type(i), int, slice) for i in index):
+        parts = index if type(index) is tuple else (index,)
+        if not all(is_one_of(type(i), int, slice, type(...), type(None)) for i in parts):
             return owner is mine and _is_selected(numpy, mine, cell, index)
-        if not is_one_of(type(index), int, slice, tuple):
-            return owner is mine and _is_selected(numpy, mine, cell, index)
-        whole = mine[_as_slices(cell)]
-        return bool(numpy.shares_memory(whole, owner[_as_slices(index)], max_work=1000)) and part is not None
+        one = mine[_as_slices(cell)]
+        return bool(one.size) and bool(numpy.shares_memory(one, owner[_as_slices(index)], max_work=1000))
     except Exception:
         return False
 

@@ -71,7 +71,10 @@ class Inserter:
         """Whether the head of a statement binds the watched name."""
         if not self.mine or self.wanted.returns or self.wanted.uses or not self.in_scope():
             return False
-        return any(self.wanted.name in names_bound(node) for node in own(s))
+        if isinstance(s, ast.AnnAssign) and s.value is None:
+            return False  # it only says a type
+        hidden = {id(n) for n in own(s) if isinstance(n, ast.comprehension) for n in ast.walk(n.target)}
+        return any(self.wanted.name in names_bound(node) for node in own(s) if id(node) not in hidden)
 
     def in_scope(self) -> bool:
         """Whether a name here is the watched one."""
@@ -195,7 +198,7 @@ class Inserter:
         if self.wanted.within and not self.wanted.uses:
             stores = [t for t in own(s) if isinstance(t, ast.Subscript) and not isinstance(t.ctx, ast.Load)]
             simple = [t for t in stores if repeatable(t)]
-            touched = self.touched(s) if self.wanted.whole else []
+            touched = self.touched(s) if self.wanted.whole else self.outputs(s)
             if touched:
                 found.append(self.step("touched", s, *touched))
             elif simple:
@@ -204,6 +207,12 @@ class Inserter:
             elif stores or any(_may_change(node) for node in own(s)):
                 found.append(self.step("maybe", s))
         return found
+
+    @staticmethod
+    def outputs(s: ast.AST) -> list[ast.expr]:
+        """The arrays that `out=` names."""
+        named = [k.value for n in own(s) if isinstance(n, ast.Call) for k in n.keywords if k.arg == "out"]
+        return [_loaded(node) for node in named if repeatable(node)]
 
     @staticmethod
     def touched(s: ast.AST) -> list[ast.expr]:
@@ -218,6 +227,8 @@ class Inserter:
                 in_place = any(k.arg == "inplace" for k in node.keywords)
                 if node.func.attr in CHANGING or in_place:
                     found.append(node.func.value)
+            if isinstance(node, ast.Call):
+                found += [k.value for k in node.keywords if k.arg == "out"]
         return [_loaded(node) for node in found if repeatable(node)]
 
     def function(self, s: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
