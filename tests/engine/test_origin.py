@@ -123,6 +123,69 @@ async def test_a_cell_of_a_table_has_its_row_and_column(gauges) -> None:
     assert chain.said.endswith("came from pd.read_csv in line 5: row 3 (line 4, column flow) of gauge.csv.")
 
 
+ACROSS = """
+def area(level):
+    return 3.0 * level
+levels = [1.0, 2.0, 2.5]
+offset = levels[1] - 2.6
+levels[2] = offset * 100.0
+total = 0.0
+for k, level in enumerate(levels):
+    total = total + area(level)
+mean = total / 3
+"""
+
+
+async def test_a_finite_value_that_breaks_what_is_expected_is_followed_as_nan_is(script) -> None:
+    path = script(ACROSS)
+    chain = await origin(Launch(path), Asked("mean"), 40, expected="value >= 0")
+    wanted = [(10, 0, "mean"), (9, 3, "total"), (3, 3, "area(level)"), (9, 3, "level"), (8, 3, "level")]
+    assert steps_of(chain) == [*wanted, (6, 0, "levels[2]"), (5, 0, "offset")]
+    assert chain.said == "-0.6 is made in line 5: it breaks value >= 0, and no operand did."
+    assert "value > is no condition" in (await origin(Launch(path), Asked("mean"), 40, expected="value >")).said
+
+
+ELEMENTS = """
+import pandas as pd
+rain = pd.DataFrame({"mm": [1.0, 2.0, 4.0]})
+xs, ys = [1.0, 2.0, 3.0], [4.0, 5.0, 6.0]
+for n, (x, y) in enumerate(zip(xs, ys)):
+    a = y
+for i, row in rain.iterrows():
+    b = row["mm"]
+for pair in {"one": 1.0, "two": 2.0}:
+    c = pair
+for p, q in [(1.0, 2.0), (3.0, 4.0)]:
+    d = q
+"""
+
+
+@pytest.mark.parametrize(("of", "operand"), [("a", "ys[2]"), ("b", "rain.iloc[2]['mm']"), ("c", ""), ("d", "")])
+async def test_the_element_of_a_pass_is_an_operand(of: str, operand: str, script) -> None:
+    chain = await chain_of(script(ELEMENTS), of, steps=2)
+    assert [one.text for one in chain.steps[1].operands] == ([operand] if operand else [])
+
+
+async def test_where_a_value_is_used_next(script) -> None:
+    text = "flow = [1.0, 2.0, 3.0]\nx = flow[1] * 2.0\nflow[0] = x\ny = flow[0]\nz = max(flow)\nflow = x\nw = flow\n"
+    path = script(text)
+    for of, lines in (("flow[1]", [2, 5]), ("flow[0]", [4, 5]), ("flow", [2, 4, 5])):
+        chain = await origin(Launch(path), Asked(of, line=2), 9, forward=True)
+        assert [step.line for step in chain.steps] == lines, of
+    chain = await origin(Launch(script(LOOP)), Asked("head", line=8, time=3), 9, forward=True)
+    assert [(s.line, s.number) for s in chain.steps] == [(8, 3)]
+
+
+async def test_from_a_line_of_the_output(script) -> None:
+    path = script("for k in range(3):\n    v = k * 2.0\n    print('value', v)\nprint('end', end='')\n")
+    chain = await origin(Launch(path), Asked("", printed=3), 9)
+    assert [(s.line, s.number, s.kind) for s in chain.steps][:2] == [(3, 3, "printed"), (2, 3, "write")]
+    chain = await origin(Launch(path), Asked("", printed=4), 9)
+    assert [s.line for s in chain.steps] == [4]
+    with pytest.raises(BadUse, match="line 9 of the output"):
+        await origin(Launch(path), Asked("", printed=9), 9)
+
+
 # -- bad input -----------------------------------------------------------------------------------------
 
 

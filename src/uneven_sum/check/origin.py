@@ -31,9 +31,12 @@ class Asked:
     printed: int = 0
 
 
-async def origin(launch: Launch, asked: Asked, steps: int, in_place: bool = False, forward: bool = False) -> Chain:
+async def origin(
+    launch: Launch, asked: Asked, steps: int, in_place: bool = False, forward: bool = False, expected: str = ""
+) -> Chain:
     """Run to the place, and follow the value back; or `forward`, to what reads it.  BadUse where it cannot be done."""
     searches = Searches(launch, in_place)
+    searches.expected = expected
     try:
         await searches.start()
         if asked.printed:

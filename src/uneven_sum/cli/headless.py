@@ -240,6 +240,9 @@ def passes(
 @click.option("--at", metavar="[FILE:]LINE[xN]", help="Before this line runs (for time N); without it, at the end.")
 @click.option("--pause", is_flag=True, help="Where the script trips first, instead of at the end.")
 @click.option("--steps", default=40, show_default=True, type=click.IntRange(1, 1000), help="Follow at most N steps.")
+@click.option(
+    "--expect", default="", metavar="CONDITION", help="What values should be: 'value > 0'. Follow what breaks it."
+)
 @click.option("--forward", is_flag=True, help="Where the value is read from there on, instead of where it was written.")
 @click.option("--in-place", is_flag=True, help="Run in the folder itself, not in a copy.")
 @click.option("--json", "json_", is_flag=True, help="Report as one JSON object on standard output.")
@@ -251,6 +254,7 @@ def origin(
     at: str | None,
     pause: bool,
     steps: int,
+    expect: str,
     forward: bool,
     in_place: bool,
     json_: bool,
@@ -271,7 +275,7 @@ def origin(
     asked = Asked(of or "", *place_and_time(at), pause, line or 0)
     if forward and not (at or pause):
         raise BadUse("--forward begins at a place: give --at LINE or --pause.")
-    chain = endings.run(origin_of(launch_of(script, args, options), asked, steps, in_place, forward))
+    chain = endings.run(origin_of(launch_of(script, args, options), asked, steps, in_place, forward, expect))
     if not chain.steps:
         raise BadUse(chain.said)
     click.echo(as_json(chain) if json_ else as_text(chain), nl=json_)

@@ -12,6 +12,7 @@ from ..diagnosis import provenance
 from ..frames.namespace import Scope
 from ..values import nonfinite
 from .place import Place, fixed_of, key_node
+from .watched import Expected, is_bad
 
 MOST = 20_000_000  # cells of an array whose indices are worked out
 
@@ -152,13 +153,15 @@ def first_bad(value: Any) -> str:
             key = ast.unparse(key_node(value.index[int(numpy.argmax(numpy.asarray(marks)))]))
             return f".loc[{key}]"
         if type(value) in (list, tuple):
-            number = next((k for k, one in enumerate(value) if nonfinite.any_bad(one)), None)
+            number = next((k for k, one in enumerate(value) if is_bad(one)), None)
             return "" if number is None else f"[{number}]" + first_bad(value[number])
         if type(value) is dict:
-            key_of = next((k for k, one in value.items() if nonfinite.any_bad(one)), None)
+            key_of = next((k for k, one in value.items() if is_bad(one)), None)
             return "" if key_of is None else f"[{ast.unparse(key_node(key_of))}]" + first_bad(value[key_of])
         if numpy is not None and isinstance(value, numpy.ndarray) and value.shape:
-            at = numpy.unravel_index(int(numpy.argmax(~numpy.isfinite(value))), value.shape)
+            broken = Expected.broken(value)
+            marks = broken if getattr(broken, "shape", None) == value.shape and broken.any() else ~numpy.isfinite(value)
+            at = numpy.unravel_index(int(numpy.argmax(marks)), value.shape)
             return f"[{', '.join(str(int(i)) for i in at)}]"
     except (Refused, TypeError, ValueError):
         pass

@@ -20,6 +20,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from ..core import run_state
+from ..core.errors import Refused
 from ..core.transport import Closed, Wire
 from ..frames import stack
 from ..probes import runtime
@@ -29,7 +30,7 @@ from ..source.wanted import Wanted
 from .place import Place
 from .printed import count_lines
 from .step import facts_of, told_of
-from .watched import ARGUMENT, PRINTED, USE, Stop, Watched, Write
+from .watched import ARGUMENT, PRINTED, USE, Expected, Stop, Watched, Write
 
 PR_SET_PDEATHSIG = 1
 WAITED = 0.1  # seconds between looks for a cancelled search
@@ -145,6 +146,10 @@ class Search:
         """The statement that reads the place, and the names that it writes."""
         if frame is None:
             return {"failed": "nothing reads it from there on" if self.watched.armed else ENDED}
+        if self.watched.over >= 0:
+            return {
+                "failed": f"line {sites[self.watched.over].statement[0]} writes it anew, and nothing reads it before"
+            }
         facts = facts_of(frame, self.place, USE)
         site = sites[self.watched.site]
         then = {"file": os.path.realpath(site.file.path), "at": list(site.statement), "count": count, "enter": False}
@@ -169,6 +174,17 @@ def _told(write: Write) -> dict[str, Any]:
     told: dict[str, Any] = {"file": os.path.realpath(site.file.path), "at": list(site.statement)}
     told |= {"count": write.count, "kind": write.kind, "later": write.later}
     return {**told, "before": told_of(write.before), "after": told_of(write.after)}
+
+
+def expect(condition: str) -> None:
+    """From now on, a value that breaks this condition over `value` is followed as one that is not finite is.  Refused
+    when it is no expression."""
+    try:
+        Expected.code = compile(condition, "<expected>", "eval", dont_inherit=True) if condition else None
+    except (SyntaxError, ValueError) as e:
+        raise Refused(
+            f"{condition[:60]} is no condition: {getattr(e, 'msg', e)}. Write it over value: value > 0."
+        ) from None
 
 
 def step(place: Place, end: End, since: bool, limit: float, cancelled: Callable[[], bool]) -> dict[str, Any]:

@@ -20,6 +20,7 @@ from ..source.source_file import COMPREHENSIONS, SourceFile, Statement, position
 from ..values import nonfinite
 from ..values.describe import text_of
 from .cells import Cell, cell_of, first_bad, of_suffix, within
+from .elements import element_of
 from .place import Place, resolved
 from .rows import rows_of
 from .sources import element_source, line_source, source_of
@@ -63,14 +64,15 @@ def facts_of(frame: types.FrameType, place: Place, kind: str) -> dict[str, Any]:
         root = whole_of(statement.node)
         facts["operands"] = Taken(at, file, Cell()).operands(root) if isinstance(root, ast.expr) else []
     elif kind == ARGUMENT:
-        roots = [(n, Cell()) for n in _given(file, at, frame, place)]
         cell = Cell(place.text[len(place.name) :])
-        facts["operands"] = [one for node, _ in roots for one in Taken(at, file, cell).whole(node)]
+        given = _given(file, at, frame, place)
+        facts["operands"] = [one for node in given for one in Taken(at, file, cell).whole(node)]
     else:
         root, cell = _made(statement, at, place)
         facts["through"] = _through(statement.node, place, Scope(at))
         if root is not None:
-            facts |= _made_from(root, cell, Taken(at, file, cell), statement, facts["pass"])
+            taken = Taken(at, file, cell, place.name)
+            facts |= _made_from(root, cell, taken, statement, facts["pass"])
     facts["operands"] = facts["operands"][:MOST]
     return facts
 
@@ -81,6 +83,9 @@ def _made_from(root: ast.expr, cell: Cell, taken: Taken, statement: Statement, n
     source = source or element_source(root, taken.scope, cell, statement.line)
     if isinstance(statement.node, (ast.For, ast.AsyncFor)) and not source:
         source = line_source(root, taken.scope, statement.line, number)
+        element = element_of(statement.node.target, root, taken.name, number, taken.scope) if number else None
+        if element is not None and not source:
+            return {"operands": taken.whole(element)}
     if source:
         return {"operands": [], "source": source, "kind": "read"}
     rows = rows_of(root, taken.scope, cell.suffix)
@@ -184,6 +189,8 @@ def _made(statement: Statement, frame: types.FrameType, place: Place) -> tuple[a
             return call.args[-1], of_suffix(suffix[suffix.index("]") + 1 :])
     if isinstance(node, ast.AnnAssign):
         return node.value, cell_of(node.target, place, scope)
+    if isinstance(node, (ast.For, ast.AsyncFor)):
+        return node.iter, of_suffix(place.text[len(place.name) :])
     if not isinstance(root, ast.expr):
         return None, Cell()
     return _taken_of(root, place.text) if place.returns else (root, Cell(known=True))
@@ -201,7 +208,8 @@ def _taken_of(root: ast.expr, suffix: str) -> tuple[ast.expr, Cell]:
 class Taken:
     """Takes an expression apart into the places and values that it reads."""
 
-    def __init__(self, frame: types.FrameType, file: SourceFile, cell: Cell) -> None:
+    def __init__(self, frame: types.FrameType, file: SourceFile, cell: Cell, name: str = "") -> None:
+        self.name = name  # that gets the value
         self.frame, self.file, self.cell, self.scope = frame, file, cell, Scope(frame)
         self.calls: dict[str, int] = {}
         self.found: list[dict[str, Any]] = []

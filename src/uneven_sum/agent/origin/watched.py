@@ -72,6 +72,8 @@ class Watched:
         object, which may be changed in place.  `uses`: where it is read next is sought, not where it was written."""
         self.name, self.scope, self.stop, self.reached = name, scope, stop, reached
         self.since, self.uses, self.armed = since, uses, False
+        self.own: Position | None = None
+        self.over = -1  # the site of a write that ends the uses
         self.first: types.FrameType | None = None  # the call of the statement from which on uses are sought
         if not name and text:
             self.leaf: _Reader | None = _Reader("returned", "returned" + text)
@@ -96,6 +98,9 @@ class Watched:
 
     def bound(self, site: int, value: Any) -> None:
         """The name was bound."""
+        if self.uses:
+            self._bound_anew(site, sys._getframe(1))
+            return
         count = self._count(site)
         self._note(self._key(sys._getframe(1)), site, count, WRITE, value)
 
@@ -175,11 +180,27 @@ class Watched:
                 return False  # the write itself
         if self.scope and self._key(frame) not in (self.armed_in, id(frame)):
             return False
-        if indices and self.leaf is not None and not any(self.leaf.is_at(value, value, one) for one in indices):
+        within = self.leaf is not None and bool(self.leaf.steps)
+        if (
+            indices
+            and within
+            and self.leaf is not None
+            and not any(self.leaf.is_at(value, value, one) for one in indices)
+        ):
             return False
         self.site = site
         self.reached(frame, count)
         return False
+
+    def _bound_anew(self, site: int, frame: types.FrameType) -> None:
+        """After a value's last use the name gets another one."""
+        if not self.armed or (self.scope and self._key(frame) not in (self.armed_in, id(frame))):
+            return
+        if self.own == sites[site].statement:
+            self.own = None  # the write from which on uses are sought
+            return
+        self.over = site
+        self.reached(frame, 0)
 
     def _arm(self, frame: types.FrameType, site: int) -> None:
         """From here on uses are sought."""
@@ -187,6 +208,7 @@ class Watched:
         self.armed_in = self._call_of(frame)
         if self.stop.after:
             self.first, self.started = frame, sites[site].statement
+            self.own = self.started
 
     def returned(self, site: int, value: Any) -> Any:
         """The scope's function returns."""
@@ -406,8 +428,31 @@ def _is_selected(numpy: Any, array: Any, cell: Any, index: Any) -> bool:
     return bool(marks[cell])
 
 
+class Expected:
+    """What is expected of each value of a chain, as Python over `value`; None: nothing."""
+
+    code: types.CodeType | None = None
+
+    @classmethod
+    def broken(cls, value: Any) -> Any:
+        """What does not hold of a value: a truth value, or one for each cell; False where it cannot be asked."""
+        if cls.code is None or value is MISSING:
+            return False
+        names = {"value": value, "math": math, "np": nonfinite.module("numpy")}
+        try:
+            held = eval(cls.code, names)
+            return ~held if hasattr(held, "dtype") else not held
+        except Exception:
+            return False
+
+
 def is_bad(value: Any) -> bool:
-    """Whether a value has cells that are not finite, or is a text that becomes such a number."""
+    """Whether a value is not what is expected: has cells that are not finite, is a text that becomes such a number, or
+    breaks what the user expects."""
+    if Expected.code is not None:
+        broken = Expected.broken(value)
+        if bool(broken.any()) if hasattr(broken, "any") else bool(broken):
+            return True
     if type(value) is float:
         return value - value != 0.0
     if type(value) is str:

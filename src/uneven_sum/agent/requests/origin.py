@@ -56,10 +56,14 @@ class OriginRequests(Part):
             raise Refused("The script runs already: this is asked for before configurationDone.")
 
     @request("unevenSum/originStep")
-    def origin_step(self, place: Body, end: Body, since: bool = False, seconds: float = 600.0) -> Body:
+    def origin_step(
+        self, place: Body, end: Body, since: bool = False, expected: str = "", seconds: float = 600.0
+    ) -> Body:
         """The last write of a place, found by running the script in a copy; with `since`, of writes that are not finite
-        the first after one that is.  Before `configurationDone` only."""
+        the first after one that is.  `expected`: a condition over `value`; one that breaks it counts as not finite.
+        Before `configurationDone` only."""
         self._only_before()
+        search.expect(expected)
         return search.step(Place(**place), End(**end), since, seconds, run_state.cancelled)
 
     @request("unevenSum/originUse")
@@ -69,7 +73,8 @@ class OriginRequests(Part):
         return search.use(Place(**place), End(**end), seconds, run_state.cancelled)
 
     @request("unevenSum/originLine")
-    def origin_line(self, line: int, seconds: float = 600.0) -> Body:
+    def origin_line(self, line: int, expected: str = "", seconds: float = 600.0) -> Body:
         """The statement that prints a line of the output, counted from 1.  Before `configurationDone` only."""
         self._only_before()
+        search.expect(expected)
         return search.printed(line, seconds, run_state.cancelled)

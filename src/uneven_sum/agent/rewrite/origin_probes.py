@@ -69,7 +69,7 @@ class Inserter:
 
     def binds_here(self, s: ast.AST) -> bool:
         """Whether the head of a statement binds the watched name."""
-        if not self.mine or self.wanted.returns or self.wanted.uses or not self.in_scope():
+        if not self.mine or self.wanted.returns or not self.in_scope():
             return False
         if isinstance(s, ast.AnnAssign) and s.value is None:
             return False  # it only says a type

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import re
 import time
 from collections.abc import Awaitable, Callable
 from typing import TYPE_CHECKING
@@ -20,7 +21,8 @@ from .output_drawer import OutputDrawer
 if TYPE_CHECKING:
     from .screen import Bench
 
-HINT = 'a name, an element: flow[211], or a part of a printed line: "total: nan"'
+HINT = 'a name, an element: flow[211], a printed line: "total: nan"; then, if you like: expected value > 0'
+EXPECTED = re.compile(r",?\s+expected\s+(?=\S)")
 
 
 class Origins(Controller):
@@ -31,6 +33,7 @@ class Origins(Controller):
         self.searches: Searches | None = None
         self.asked: Question | None = None
         self.under_way = self.shown = False
+        self.expected = ""  # a condition over `value`
 
     @property
     def drawer(self) -> OriginDrawer:
@@ -46,6 +49,8 @@ class Origins(Controller):
         text = await bench.app.push_screen_wait(Prompt(bench.palette, "Origin of which value?", self._usual(), HINT))
         if not text or bench.client is None:
             return
+        text, *expected = EXPECTED.split(text, maxsplit=1)
+        self.expected = expected[0] if expected else ""
         if text.startswith(('"', "'")):
             await self._follow_line(text.strip("\"'"))
             return
@@ -102,6 +107,7 @@ class Origins(Controller):
             if self.searches is None:
                 self.searches = Searches(self.bench.launch)
                 await self.searches.start()
+            self.searches.expected = self.expected
             chain = await follows(self.searches)
             if self.asked is not None:
                 chain.compare(self.asked.value)

@@ -32,6 +32,7 @@ class Searches:
         self.folder = Folder("", "")
         self.made = launch
         self.client: Client | None = None
+        self.expected = ""  # a condition over `value`: what breaks it is followed as nan is
 
     async def start(self) -> None:
         """Copy the folder, and start the interpreter.  BadUse when the script cannot be run."""
@@ -48,6 +49,7 @@ class Searches:
     async def step(self, place: Place, end: dict[str, Any], since: bool) -> Step:
         """The last write of a place before the end.  BadUse with the reason where none can be told."""
         how = {"place": self._there(place), "end": self._end_there(end), "since": since}
+        how["expected"] = self.expected
         return await self._asked("unevenSum/originStep", how, place)
 
     async def use(self, place: Place, end: dict[str, Any]) -> Step:
@@ -57,7 +59,7 @@ class Searches:
 
     async def printed(self, line: int) -> Step:
         """The statement that prints a line of the output.  BadUse with the reason where none does."""
-        return await self._asked("unevenSum/originLine", {"line": line}, None)
+        return await self._asked("unevenSum/originLine", {"line": line, "expected": self.expected}, None)
 
     async def _asked(self, request: str, how: dict[str, Any], place: Place | None) -> Step:
         assert self.client is not None
@@ -118,6 +120,7 @@ class Chain:
     steps: list[Step] = dataclasses.field(default_factory=list)
     said: str = ""
     note: str = ""  # what is doubtful about it
+    expected: str = ""
 
     def compare(self, value: Held) -> None:
         """Note where the runs of the searches gave another value than the run that asked."""
@@ -140,7 +143,7 @@ async def follow(
     """Follow a place: a value that is not finite to where it was made, another one as long as there is one operand.
 
     `before`: steps that have led to it."""
-    chain = Chain(list(before or []))
+    chain = Chain(list(before or []), expected=searches.expected)
     place_of: Place | None = place
     while place_of is not None and len(chain.steps) < most:
         try:
@@ -150,7 +153,7 @@ async def follow(
             break
         if len(chain.steps) > len(before or []) and chain.steps[-1].value.nonfinite and not step.value.nonfinite:
             _fill_in(chain.steps[-1], step)
-            chain.said = _made_at(chain.steps[-1])
+            chain.said = _made_at(chain.steps[-1], chain.expected)
             break
         if chain.steps:
             _fill_in(chain.steps[-1], step)
@@ -159,7 +162,7 @@ async def follow(
         one = next_operand(step)
         place_of, end = (one.place, step.then) if one is not None else (None, end)
         if one is None:
-            chain.said = ending(step)
+            chain.said = ending(step, chain.expected)
     if len(chain.steps) == most and place_of is not None:
         chain.said = f"Followed for {most} steps; there are more."
     return chain
@@ -210,13 +213,13 @@ def next_operand(step: Step) -> MadeFrom | None:
     return able[0] if len(step.operands) == 1 and able else None
 
 
-def ending(step: Step) -> str:
+def ending(step: Step, expected: str = "") -> str:
     """Why a chain ends with this step."""
     if step.source:
         came = f"{step.target} came from {step.source}." if step.kind == "read" else f"{step.source}."
         return came if step.kind == "read" else came[0].upper() + came[1:]
     if step.value.nonfinite:
-        return _made_at(step)
+        return _made_at(step, expected)
     if not step.operands:
         return f"Line {step.line} makes {step.target} from no other value."
     several = ", ".join(one.text for one in step.operands)
@@ -225,10 +228,12 @@ def ending(step: Step) -> str:
     return f"Line {step.line} makes it from several values: {several}. Follow one of them."
 
 
-def _made_at(step: Step) -> str:
+def _made_at(step: Step, expected: str = "") -> str:
     given = next((one for one in step.operands if one.nonfinite), None)
     if given is not None:
         return f"Line {step.line} takes it from {given.text}, which is followed no further."
     where = f"line {step.line}" + (f", pass {step.number}" if step.number else "")
+    if expected:
+        return f"{step.value.text} is made in {where}: it breaks {expected}, and no operand did."
     what = step.value.text if len(step.value.text) < 5 else "It"
     return f"{what} is made in {where}: no operand was nan or infinite."
