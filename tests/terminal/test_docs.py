@@ -18,6 +18,7 @@ from uneven_sum.demo import CASES, find
 TOP = Path(__file__).parents[2]
 TEXTS = [TOP / "README.md", *sorted((TOP / "docs").glob("*.md"))]
 MODEL = "x = 1.0\n" * 31 + "for day in range(3):\n    head = day * 0.5\n    total = head + 1.0\n"
+MODEL += "    print(total)\nflow = [0.5] * 365\n" + "x = flow[211]\n" * 10 + "y = total * 1e308 * 10.0\n"
 
 
 def commands() -> list[str]:
@@ -46,11 +47,13 @@ def test_command_of_the_docs(command: str, tmp_path, terminal) -> None:
     words = [str(Path(sys.executable)) if w.startswith("~/") else w for w in words]
     ours = {"old/bin/python": sys.executable, "new/bin/python": os.path.realpath(sys.executable)}
     words = [ours.get(w, w) for w in words]
-    if name in ("check", "passes", "settings", "differ", "digits") or words == ["demo"] or "--help" in words:
+    if name in ("check", "passes", "settings", "differ", "digits", "origin") or words == ["demo"] or "--help" in words:
         if words == ["check"]:
             words = ["check", "model.py"]
         elif words == ["differ"]:
             words = ["differ", "--twice", "model.py"]
+        elif words == ["origin"]:
+            words = ["origin", "--of", "total", "model.py"]
         elif words == ["digits"]:
             words = ["digits", "model.py"]
         if words[:2] == ["differ", "monday.parquet"]:

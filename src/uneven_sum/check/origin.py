@@ -69,6 +69,10 @@ async def _asked(searches: Searches, asked: Asked) -> Question:
         placed = await client.start(lookouts=lookouts)
         if placed and not placed[0].verified:
             raise BadUse(placed[0].message or f"Line {asked.line} cannot be paused at.")
+        if launch.stdin_file is not None:
+            with open(launch.stdin_file, encoding="utf-8", errors="replace") as f:
+                await client.write_input(f.read())
+        await client.write_input(None)
         while True:
             event = await client.next_event()
             if isinstance(event, Stopped):
@@ -87,7 +91,8 @@ def _not_there(asked: Asked, status: int | None) -> str:
         return f"Line {asked.line} did not run{times}. Give another line with --at."
     if asked.pause:
         return "Nothing tripped. Without --pause the value is looked at when the script has ended."
-    return f"The script ended with status {status}, so its names are gone. Use --pause, or --at LINE."
+    gone = f"The script ended with status {status}, so its names are gone."
+    return f"{gone} Use --pause or --at LINE; what it reads is given with --input."
 
 
 def as_json(chain: Chain) -> str:

@@ -243,6 +243,7 @@ def passes(
 @click.option(
     "--expect", default="", metavar="CONDITION", help="What values should be: 'value > 0'. Follow what breaks it."
 )
+@click.option("--input", "input_", metavar="FILE", help="What SCRIPT reads as its standard input.")
 @click.option("--forward", is_flag=True, help="Where the value is read from there on, instead of where it was written.")
 @click.option("--in-place", is_flag=True, help="Run in the folder itself, not in a copy.")
 @click.option("--json", "json_", is_flag=True, help="Report as one JSON object on standard output.")
@@ -255,6 +256,7 @@ def origin(
     pause: bool,
     steps: int,
     expect: str,
+    input_: str | None,
     forward: bool,
     in_place: bool,
     json_: bool,
@@ -275,7 +277,10 @@ def origin(
     asked = Asked(of or "", *place_and_time(at), pause, line or 0)
     if forward and not (at or pause):
         raise BadUse("--forward begins at a place: give --at LINE or --pause.")
-    chain = endings.run(origin_of(launch_of(script, args, options), asked, steps, in_place, forward, expect))
+    launch = launch_of(script, args, options)
+    input_of(input_)  # BadUse where it cannot be read
+    launch.stdin_file = input_
+    chain = endings.run(origin_of(launch, asked, steps, in_place, forward, expect))
     if not chain.steps:
         raise BadUse(chain.said)
     click.echo(as_json(chain) if json_ else as_text(chain), nl=json_)

@@ -109,6 +109,7 @@ class Launch:
             "stream": self.stream,
             "shake": self.shake,
             "trialSeconds": self.limits.trial,
+            "stdin": os.path.abspath(self.stdin_file) if self.stdin_file is not None else None,
         }
 
     def to_its_end(self, audit: list[str] | None = None, stream: str = "", shake: int | None = None) -> Launch:

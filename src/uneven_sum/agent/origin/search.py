@@ -12,7 +12,6 @@ import json
 import os
 import select
 import signal
-import stat
 import time
 import types
 from collections.abc import Callable
@@ -187,6 +186,12 @@ def expect(condition: str) -> None:
         ) from None
 
 
+class Input:
+    """What each search reads as its standard input: a file, where one was given."""
+
+    path: str | None = None
+
+
 def step(place: Place, end: End, since: bool, limit: float, cancelled: Callable[[], bool]) -> dict[str, Any]:
     """The last write of a place before the end: where it is, its values, its operands; {"failed": why} without one.
     `since`: where the value is not finite, the write from which on it was not.
@@ -255,8 +260,10 @@ def _in_copy(search: Callable[[int], Search], limit: float, cancelled: Callable[
 def _be_alone() -> None:
     """What the copy prints goes nowhere; what it reads begins anew."""
     nothing = os.open(os.devnull, os.O_RDWR)
-    is_file = stat.S_ISREG(os.fstat(0).st_mode)
-    given = os.open("/proc/self/fd/0", os.O_RDONLY) if is_file else nothing
+    given = nothing
+    with contextlib.suppress(OSError):
+        if Input.path is not None:
+            given = os.open(Input.path, os.O_RDONLY)
     for fd, to in ((0, given), (1, nothing), (2, nothing)):
         os.dup2(to, fd)
 

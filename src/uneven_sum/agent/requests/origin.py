@@ -54,6 +54,7 @@ class OriginRequests(Part):
     def _only_before(self) -> None:
         if self.exchange.started:
             raise Refused("The script runs already: this is asked for before configurationDone.")
+        search.Input.path = self.engine.launch.get("stdin")
 
     @request("unevenSum/originStep")
     def origin_step(

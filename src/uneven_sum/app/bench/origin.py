@@ -9,14 +9,16 @@ from collections.abc import Awaitable, Callable
 from typing import TYPE_CHECKING
 
 from ...client import BadUse, Goal
+from ...client.differing.folders import TooLarge
 from ...client.origin.chain import Chain, Question, Searches, follow, follow_printed, question
 from ...protocol.origin import MadeFrom, Place, Step
-from ..widgets.dialogs import Prompt
+from ..widgets.dialogs import Prompt, Sure
 from ..widgets.options import Options
 from ..widgets.sheet import Sheet
 from .controller import Controller, background
 from .origin_drawer import OriginDrawer
 from .output_drawer import OutputDrawer
+from .source_texts import stamp
 
 if TYPE_CHECKING:
     from .screen import Bench
@@ -33,6 +35,7 @@ class Origins(Controller):
         self.searches: Searches | None = None
         self.asked: Question | None = None
         self.under_way = self.shown = False
+        self.stamps: dict[str, tuple[float, int]] = {}  # of the files that the searches run
         self.expected = ""  # a condition over `value`
 
     @property
@@ -104,9 +107,8 @@ class Origins(Controller):
         ticking = self.bench.set_interval(0.5, lambda: drawer.wait(time.monotonic() - began))
         self.under_way = True
         try:
-            if self.searches is None:
-                self.searches = Searches(self.bench.launch)
-                await self.searches.start()
+            await self._ready()
+            assert self.searches is not None
             self.searches.expected = self.expected
             chain = await follows(self.searches)
             if self.asked is not None:
@@ -119,6 +121,24 @@ class Origins(Controller):
             ticking.stop()
         drawer.show(chain)
         drawer.end(" ".join(filter(None, (chain.said, chain.note))) or "The search was ended.")
+
+    async def _ready(self) -> None:
+        """Start the interpreter of the searches, anew where a file has changed.  BadUse where it cannot be."""
+        stamps = {path: stamp(path) for path in self.bench.known_files()}
+        if self.searches is not None and stamps != self.stamps:
+            await self.forget()
+        if self.searches is not None:
+            return
+        self.stamps, self.searches = stamps, Searches(self.bench.launch)
+        try:
+            await self.searches.start()
+        except TooLarge as e:
+            await self.forget()
+            sure = Sure(self.bench.palette, f"{e} Run the script in the folder itself?", "run it there", "do not")
+            if not await self.bench.app.push_screen_wait(sure):
+                raise BadUse("No search: the folder is too large to copy.") from None
+            self.searches = Searches(self.bench.launch, in_place=True)
+            await self.searches.start()
 
     def show_step(self, step: Step) -> None:
         """The chosen step in the sheet, as a place."""

@@ -16,6 +16,10 @@ LEFT_OUT = {".git", ".venv", "venv", "__pycache__", "node_modules", ".mypy_cache
 MOST = 500 * 1024 * 1024  # bytes that are copied unasked
 
 
+class TooLarge(BadUse):
+    """A folder that is too large to copy unasked."""
+
+
 @dataclass
 class Folder:
     """`original`: the folder that was copied, `copy`: where to; equal for a run in place.  `further`: other folders
@@ -71,8 +75,8 @@ def copy_of(original: str, into: Path) -> None:
     """Copy a folder, without caches and environments.  BadUse where it is too large, or cannot be read."""
     _, size = size_of(original)
     if size > MOST:
-        raise BadUse(
-            f"{original} has more than {MOST // 2**20} MB, too much for two copies. With --in-place both runs work in "
+        raise TooLarge(
+            f"{original} has more than {MOST // 2**20} MB, too much for copies. With --in-place the runs work in "
             "the folder itself; with --cwd they work in another one."
         )
     try:
