@@ -7,6 +7,7 @@ from textual.widgets import Input, OptionList, Static
 
 from uneven_sum.app.app import UnevenSum
 from uneven_sum.app.bench.origin_drawer import OriginDrawer
+from uneven_sum.app.closeup.screen import CloseUp
 from uneven_sum.app.widgets.dialogs import Prompt
 from uneven_sum.client import Launch
 from uneven_sum.demo import find
@@ -83,3 +84,25 @@ async def test_what_is_no_place_is_said_and_a_search_ends_with_escape(script) ->
         await pilot.press("escape")
         await until(pilot, lambda: "it was cancelled" in said(drawer), 60)
         assert drawer.has_class("open")
+
+
+async def test_the_origin_of_a_cell_is_asked_for_in_the_close_up(script) -> None:
+    path = script(
+        "import numpy as np\nrain = np.zeros((3, 4))\nrain[1] = 2.0\nrain[:, 2] = np.arange(3.0)\nx = rain[0, 0]\n"
+    )
+    app = UnevenSum(Launch(path, keep_case=False, pause_on={"error"}, pause_on_given=True))
+    async with app.run_test(size=(140, 42)) as pilot:
+        bench = await settled(pilot, "paused")
+        bench.values.open_closeup(["rain"])
+        await until(pilot, lambda: isinstance(app.screen, CloseUp) and app.screen.grid() is not None)
+        closeup = app.screen
+        await until(pilot, lambda: closeup.grid().page is not None)
+        await closeup.grid().go(1, 2)
+        await pilot.press("F")
+        await until(pilot, lambda: isinstance(app.screen, Prompt))
+        assert app.screen.query_one(Input).value == "rain[1, 2]"
+        await pilot.press("enter")
+        drawer = bench.query_one(OriginDrawer)
+        await until(pilot, lambda: bool(drawer.chain.steps) and not bench.origins.under_way, 60)
+        step = drawer.chain.steps[0]
+        assert (step.line, step.target, step.value.text, step.before.text) == (4, "rain[1, 2]", "1.0", "2.0")

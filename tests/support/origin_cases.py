@@ -59,6 +59,19 @@ worst = loss[6]
         "worst",
         [(7, 0, "worst"), (5, 0, "loss[6]")],
     ),
+    "two dimensions": (
+        """
+import numpy as np
+rain = np.zeros((3, 4))
+rain[1] = 2.0
+rain[:, 2] = np.arange(3.0) * rain[:, 0]
+rain[..., 0] = 7.0
+rain[::2, 1:3] = -1.0
+seen = rain[1, 2]
+""",
+        "seen",
+        [(8, 0, "seen"), (5, 0, "rain[1, 2]"), (4, 0, "rain[:, 0][1]")],
+    ),
     "mask": (
         """
 import numpy as np

@@ -80,6 +80,7 @@ def run(fd: int, loaded: frozenset[str]) -> None:
         status = 1
         failed = e
     if search is not None:
+        search.failure = f"{type(failed).__name__}: {clean(str(failed), 120)}" if failed is not None else ""
         search.reached(None, 0)
     engine.motion.begin("continue", None)
     seconds = snapshot.clock() - began
@@ -117,7 +118,7 @@ def _served(engine: Engine) -> Search | None:
     except Copy as copy:
         engine.wire = Silent(engine.wire.sock)
         engine.pauses_on, engine.honours_breakpoint = set(), False
-        engine.loader.options = copy.search.options()
+        engine.loader.options, engine.loader.unwatched = copy.search.options(), copy.search.unwatched.__setitem__
         return copy.search
 
 

@@ -89,6 +89,8 @@ class Search:
     since: bool = False
     uses: bool = False
     line: int = 0
+    failure: str = ""  # the error in which the script ended
+    unwatched: dict[str, str] = field(default_factory=dict)  # files that run without probes, and why
     process: int = field(default_factory=os.getpid)
 
     def options(self) -> Options:
@@ -129,12 +131,16 @@ class Search:
         if self.uses:
             return self._use(frame, stops)
         if frame is None and self.end.file:
-            return {"failed": ENDED}
+            return {"failed": ENDED + (f": {self.failure}" if self.failure else "")}
         if self.visit:
             assert frame is not None
             return facts_of(frame, self.place, self.visit)
         asked = stack.calls(frame)[1] if self.end.enter and frame is not None else frame  # the caller, who gave it
         write = self.watched.found(asked)
+        if write is None and self.failure:
+            return {"failed": f"{ENDED}: {self.failure}"}
+        if write is None and self.unwatched:
+            return {"failed": f"{os.path.basename(next(iter(self.unwatched)))} cannot be watched"}
         return {
             "write": None if write is None else _told(write),
             "count": stops,

@@ -9,6 +9,7 @@ little more than in a plain run.
 from __future__ import annotations
 
 import ast
+import copy
 import os
 from typing import TypeVar
 
@@ -302,15 +303,15 @@ def _is_store(node: ast.Subscript | ast.Attribute) -> bool:
 
 def _loaded(node: ast.expr) -> ast.expr:
     """A copy of an expression without places, to be read."""
-    copy = ast.parse(ast.unparse(node), mode="eval").body
-    return _unplaced(copy)
+    found = _unplaced(copy.deepcopy(node))
+    if isinstance(found, (ast.Name, ast.Attribute, ast.Subscript)):
+        found.ctx = ast.Load()
+    return found
 
 
 def _index(node: ast.expr) -> ast.expr:
     """What stands between the brackets, as an object."""
-    copy = ast.parse(f"__index[{ast.unparse(node)}]", mode="eval").body
-    assert isinstance(copy, ast.Subscript)
-    found: ast.expr = _Sliced().visit(copy.slice)
+    found: ast.expr = _Sliced().visit(copy.deepcopy(node))
     return _unplaced(found)
 
 

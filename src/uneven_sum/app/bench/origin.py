@@ -43,16 +43,17 @@ class Origins(Controller):
         return self.bench.query_one(OriginDrawer)
 
     @background(group="origin", exclusive=True)
-    async def action_origin(self) -> None:
-        """Ask for the origin of a value of the chosen call."""
+    async def action_origin(self, text: str = "") -> None:
+        """Ask for the origin of a value of the chosen call.  `text`: what is offered."""
         bench = self.bench
         if bench.client is None or bench.state != "paused":
             bench.notify("The origin of a value is asked for at a pause.")
             return
-        text = await bench.app.push_screen_wait(Prompt(bench.palette, "Origin of which value?", self._usual(), HINT))
-        if not text or bench.client is None:
+        offered = text or self._usual()
+        given = await bench.app.push_screen_wait(Prompt(bench.palette, "Origin of which value?", offered, HINT))
+        if not given or bench.client is None:
             return
-        text, *expected = EXPECTED.split(text, maxsplit=1)
+        text, *expected = EXPECTED.split(given, maxsplit=1)
         self.expected = expected[0] if expected else ""
         if text.startswith(('"', "'")):
             await self._follow_line(text.strip("\"'"))

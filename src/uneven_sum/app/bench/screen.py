@@ -292,6 +292,9 @@ class Bench(Keyed, Controlled, Screen[None]):
     async def runs_on(self) -> str:
         return await self.notes.runs_on()
 
+    def find_origin(self, text: str) -> None:
+        self.origins.action_origin(text)
+
     def show_source(self, path: str, line: int) -> None:
         self.source.show_source(path, line)
 

@@ -13,6 +13,7 @@ COMMANDS = [
     Command("s", "sort", "by the cursor's column: ascending, descending, off", "sort"),
     Command("g", "go to", "a row, or a row and a column; an element of a list", "go_to"),
     Command("e", "set cell", "to another value, in the script", "set_cell"),
+    Command("F", "find origin", "of the cell, or the value: which statement wrote it last, and from what", "origin"),
     Command("w", "compare", "with another value, a file, or itself at the last pause", "compare"),
     Command("m", "analyse matrix", "rank, condition number, symmetry, eigenvalues; z cancels", "matrix"),
     Command("n", "format numbers", "general, fixed, scientific, engineering, exact, hexadecimal, binary", "style"),

@@ -233,7 +233,7 @@ class CloseUp(Keyed, Controlled, Screen[None]):
         matrix = ["m"] if self.told.get("matrix") else []
         keys: list[tuple[str, str]] = []
         if self.view == "grid":
-            keys = hints(commands.COMMANDS, *matrix, "b", "/", "f", "s", "g", "y", "e", "n", "x", "w")
+            keys = hints(commands.COMMANDS, *matrix, "b", "F", "/", "f", "s", "g", "y", "e", "n", "x", "w")
         elif self.view in DRAW:
             keys = [*hints(commands.COMMANDS, "+ -"), ("left right", "pan"), *hints(commands.COMMANDS, "l", "k", "x")]
         elif self.view == "parts":
@@ -379,17 +379,29 @@ class CloseUp(Keyed, Controlled, Screen[None]):
         text = await self.prompt(f"New value of {place}, in the script", exact, "an expression")
         if text is None:
             return
-        kind = (self.told.get("summary") or {}).get("kind")
-        index = f".iloc[{grid.row}, {grid.column}]" if kind == "frame" and grid.columns > 1 else f".iloc[{grid.row}]"
-        if kind != "frame":
-            index = f"[{grid.row}, {grid.column}]" if grid.columns > 1 else f"[{grid.row}]"
-        answer = await self.ask(client.set_value(self.expression + index, text, self.frame))
+        answer = await self.ask(client.set_value(self._cell_text(grid), text, self.frame))
         if answer is not None:
             if self.bench.facts is not None:
                 self.bench.facts.hand = answer["hand"]
             self.say(f"{place} is set in the script.")
             await grid.load()
             self.bench.run_worker(self.bench.read_call(client))
+
+    def _cell_text(self, grid: Grid) -> str:
+        """The cursor's cell as an expression."""
+        kind = (self.told.get("summary") or {}).get("kind")
+        index = f"{grid.row}, {grid.column}" if grid.columns > 1 else f"{grid.row}"
+        return f"{self.expression}{'.iloc' if kind == 'frame' else ''}[{index}]"
+
+    def action_origin(self) -> None:
+        """On the Bench: where the cursor's cell, or the value, came from."""
+        grid = self.grid()
+        if grid is not None and (self.slice or self.filter or self.sort is not None):
+            self.say("The origin of a cell is found without slice, filter and sort.", bad=True)
+            return
+        text = self._cell_text(grid) if grid is not None and grid.cell()[0] else self.expression
+        self.dismiss()
+        self.bench.find_origin(text)
 
     async def on_tree_node_expanded(self, event: Tree.NodeExpanded[str]) -> None:
         await self.inside.on_tree_node_expanded(event)
