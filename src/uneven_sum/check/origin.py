@@ -16,6 +16,7 @@ from ..safe_text import visible, visible_json
 
 SCHEMA = 1
 KINDS = {"argument": "given as an argument", "gone": "deleted", "alias": "the same object", "read": "read"}
+KINDS["unknown"] = "changed meanwhile by something else"
 
 
 @dataclasses.dataclass

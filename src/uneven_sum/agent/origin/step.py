@@ -24,7 +24,7 @@ from .elements import element_of
 from .place import Place, resolved
 from .rows import rows_of
 from .sources import element_source, line_source, source_of
-from .watched import ARGUMENT, PRINTED, USE, is_bad
+from .watched import ALIAS, ARGUMENT, PRINTED, USE, WRITE, is_bad
 
 GENERATOR = 0x20 | 0x200  # CO_GENERATOR, CO_ASYNC_GENERATOR
 MOST = 12  # operands that are told
@@ -70,6 +70,8 @@ def facts_of(frame: types.FrameType, place: Place, kind: str) -> dict[str, Any]:
     else:
         root, cell = _made(statement, at, place)
         facts["through"] = _through(statement.node, place, Scope(at))
+        if kind == WRITE and (facts["through"] or _is_same_object(statement.node, place)):
+            facts["kind"] = ALIAS
         if root is not None:
             taken = Taken(at, file, cell, place.name)
             facts |= _made_from(root, cell, taken, statement, facts["pass"])
@@ -95,6 +97,14 @@ def _made_from(root: ast.expr, cell: Cell, taken: Taken, statement: Statement, n
     if rows:
         return {"operands": taken.found, "source": next((one.said for one in rows if one.said), "")}
     return {"operands": taken.operands(root)}
+
+
+def _is_same_object(node: ast.stmt, place: Place) -> bool:
+    """Whether a statement gives the place's name an object that is there already."""
+    if not isinstance(node, ast.Assign) or not (place.whole or place.text != place.name):
+        return False
+    named = any(isinstance(t, ast.Name) and t.id == place.name for t in node.targets)
+    return named and isinstance(node.value, (ast.Name, ast.Attribute, ast.Subscript))
 
 
 def _through(node: ast.stmt, place: Place, scope: Scope) -> str:

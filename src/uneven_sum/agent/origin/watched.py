@@ -24,6 +24,7 @@ from ..source.source_file import Position
 from ..values import nonfinite
 
 WRITE, ARGUMENT, GONE, USE, PRINTED = "write", "argument", "gone", "use", "printed"
+ALIAS, UNKNOWN = "alias", "unknown"
 OBJECT = "·object"
 NOT_FINITE = ("nan", "inf", "infinity")  # as `float` reads them
 MOST_CALLS = 6  # whose objects are looked at after each statement: recursion
@@ -148,10 +149,15 @@ class Watched:
         """An element was stored: it is a write of the place also where the value is the same."""
         count = self._count(site)
         for key, thing in list(self.held.items()):
-            if not self._compare(key, thing, site, count) and self.leaf is not None:
-                if self.leaf.is_at(thing, owner, index):
-                    value = self.leaf.read(thing)
-                    self._keep(key, (site, count, WRITE, value, value))
+            assert self.leaf is not None
+            at = self.leaf.is_at(thing, owner, index)
+            if self._compare(key, thing, site, count):
+                if not at and self.calling.get(site) is None and not self.leaf.is_part(thing, owner):
+                    found = self.last[key]  # something else has changed it meanwhile: a thread, native code
+                    self.last[key] = (site, count, UNKNOWN, found[3], found[4])
+            elif at:
+                value = self.leaf.read(thing)
+                self._keep(key, (site, count, WRITE, value, value))
 
     def touched(self, site: int, *owners: Any) -> None:
         """Objects were changed in place."""
@@ -376,6 +382,16 @@ class _Reader:
         except Exception:
             return MISSING
 
+    def is_part(self, thing: Any, owner: Any) -> bool:
+        """Whether an object is the one that the place is in, of the same memory, or holds it."""
+        try:
+            mine = thing if self.owner is None else eval(self.owner, {OBJECT: thing})
+        except Exception:
+            return True
+        numpy = nonfinite.module("numpy")
+        arrays = numpy is not None and type(mine) is type(owner) is numpy.ndarray
+        return mine is owner or thing is owner or not arrays or bool(numpy.may_share_memory(mine, owner))
+
     def is_at(self, thing: Any, owner: Any, index: Any) -> bool:
         """Whether `owner[index]` is, or holds, the place within `thing`."""
         if self.owner is None or self.index is MISSING:
@@ -471,7 +487,7 @@ def same(a: Any, b: Any) -> bool:
     if kind is not type(b):
         return False
     if isinstance(a, float):
-        return (a == b and math.copysign(1.0, a) == math.copysign(1.0, b)) or (a != a and b != b)
+        return bool((a == b and math.copysign(1.0, a) == math.copysign(1.0, b)) or (a != a and b != b))
     if is_one_of(kind, *NUMBERS):
         return bool(a == b)
     numpy = nonfinite.module("numpy")
