@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import ast
-import contextlib
 import textwrap
 import types
 from typing import Any
@@ -18,6 +17,13 @@ from ..trials import snapshot_diff, trial
 from ..values.describe import summary
 
 HEAD = "async def _():\n while True:\n"  # so that return, await and continue may stand in what is tried
+
+
+LEFT = {ast.Continue: "the pass is left out", ast.Break: "the loop is left", ast.Return: "the call is left"}
+
+
+class _Left(Exception):
+    """The statements after this one do not run; the text says why."""
 
 
 class Unparsable(ValueError):
@@ -68,6 +74,8 @@ def tried(text: str, frame: types.FrameType) -> dict[str, Any]:
         try:
             for node in statements:
                 _run(node, names)
+        except _Left:
+            pass
         except BaseException as e:
             answer["failed"] = error_text(e)
         new = {n: v for n, v in names.items() if n not in kept or kept[n] is not v}
@@ -89,8 +97,14 @@ def _names(frame: types.FrameType) -> dict[str, Any]:
 
 
 def _run(node: ast.stmt, names: dict[str, Any]) -> None:
-    """Runs a statement; of a compound one, and of `return`, only its expression."""
-    if isinstance(node, (ast.Return, ast.If, ast.While, ast.For, ast.With, ast.Match)):
+    """Runs a statement; of a compound one but `if`, and of `return`, only its expression."""
+    if isinstance(node, ast.If):
+        test = eval(compile(ast.Expression(node.test), "<tried>", "eval"), names)
+        for one in node.body if test else node.orelse:
+            _run(one, names)
+            if type(one) in LEFT:
+                raise _Left(LEFT[type(one)])
+    elif isinstance(node, (ast.Return, ast.While, ast.For, ast.With, ast.Match)):
         for part in [whole_of(node), *_also(node)]:
             if part is not None:
                 # mypy: `part` is an expression
@@ -109,9 +123,13 @@ def _taken_apart(file: SourceFile, statements: list[ast.stmt], number: int, fram
 
     def work() -> dict[str, Any]:
         names = _names(frame)
-        with contextlib.suppress(BaseException):
+        try:
             for earlier in statements[:number]:
                 _run(earlier, names)
+        except _Left as e:
+            return {"terms": [], "culprit": None, "value": f"does not run: {e}"}
+        except BaseException:
+            pass  # `tried` tells it
         scope = Scope(frame)
         scope.locals = {n: v for n, v in names.items() if n != "__builtins__"}
         apart = Decomposed(file, root, scope, also=_also(node), may_call=True)

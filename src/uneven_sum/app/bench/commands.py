@@ -77,6 +77,7 @@ COMMANDS = [
         "a", "ask: expect `…`", "checks expect `head > 0` at line 37 of FILE, or at each pause; listed in Lookouts"
     ),
     Command("w", "try edit", "of the paused line (or the cursor's), in a copy; can be saved to the file", "try_change"),
+    Command("r", "list repairs", "versions of the paused line for a known reason, tried in a copy", "repairs"),
     Command("v", "open value menu", "inspect, watch, copy, …; or right click on its card", "value_menu"),
     Command("+", "watch", "shows an expression at each pause (watch expression); again: stops", "watch"),
     Command("[ ]", "walk calls", "to the caller, to the callee (call stack)", "walk(-1) walk(1)"),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from ...client.repairs import repairs
 from ..shell.commands import hints
 from . import commands
 from .controller import Controller
@@ -44,5 +45,7 @@ class KeyLine(Controller):
             else [*(["y"] if facts.retry else []), *(["K"] if facts.replace else [])]
         )
         accept = ["A"] if facts.reason == "nonfinite" else []
+        if repairs(facts, self.bench.sources.text_of(facts.file)):
+            accept.append("r")
         loop = ["p"] if facts.loops else []
         return [*again, *STEP, *loop, "enter", *back, *accept, *ALWAYS, *walk, "R", *LEAVE]

@@ -6,6 +6,7 @@ import time
 from collections.abc import Awaitable, Callable
 
 from ...client import BadUse, Client
+from ...client.repairs import repairs
 from ...protocol import Facts, Term
 from ...protocol.names import reason
 from ..editor.screen import edit
@@ -14,6 +15,7 @@ from ..widgets.dialogs import Choice, Choose, Prompt, Sure
 from ..widgets.sheet import Sheet
 from .controller import Controller, background
 from .output_drawer import OutputDrawer
+from .repairs import Repairs
 from .try_edit import TryChange, after_change
 
 PACES = (0.1, 0.25, 0.5, 1.0, 2.0, 4.0)  # seconds a line of a slow run
@@ -284,6 +286,22 @@ class Stepping(Controller):
         frame = bench.frame_number()
         own = frame <= 1 and sheet.at_line <= sheet.cursor <= sheet.at_end
         bench.app.push_screen(TryChange(bench, bench.palette, frame, None if own else sheet.cursor))
+
+    @background(group="dialog")
+    async def action_repairs(self) -> None:
+        """Versions of the paused line for its known reason, tried; the chosen one is opened as an edit."""
+        bench = self.bench
+        if bench.client is None or bench.facts is None or bench.state != "paused":
+            bench.notify("Repairs are listed at a pause.")
+            return
+        found = repairs(bench.facts, bench.sources.text_of(bench.facts.file))
+        if not found:
+            bench.notify(f"No repair is known for this pause; {bench.key('w')} tries an edit.")
+            return
+        frame = bench.frame_number()
+        chosen = await bench.app.push_screen_wait(Repairs(bench, bench.palette, found, frame))
+        if chosen is not None:
+            bench.app.push_screen(TryChange(bench, bench.palette, frame, None, chosen))
 
     @background(group="dialog")
     async def action_edit(self) -> None:

@@ -1,0 +1,98 @@
+"""Versions of the paused line for its known reason, each tried in a copy of the script; one is opened as an edit."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from rich.text import Text
+from textual import work
+from textual.app import ComposeResult
+from textual.binding import Binding
+from textual.containers import Vertical
+from textual.screen import ModalScreen
+from textual.widgets import OptionList, Static
+from textual.widgets.option_list import Option
+
+from ...client import BadUse
+from ...client.repairs import Repair
+from ..shell.theme import Palette
+from ..widgets.options import Options
+
+if TYPE_CHECKING:
+    from .screen import Bench
+
+
+class Repairs(ModalScreen[str | None]):
+    """Gives the text of the version that is chosen; escape gives None."""
+
+    DEFAULT_CSS = """
+    Repairs { align: center middle; }
+    Repairs > Vertical { width: 96%; max-width: 124; height: auto; max-height: 90%; background: $panel; }
+    Repairs > Vertical { padding: 1 2; border: solid $rule; }
+    Repairs OptionList { height: auto; max-height: 24; background: $panel; border: none; padding: 0; margin: 1 0; }
+    Repairs OptionList:focus { border: none; }
+    Repairs OptionList > .option-list--option-highlighted { background: $rule; color: $foreground; text-style: none; }
+    Repairs OptionList:focus > .option-list--option-highlighted { background: $rule; color: $foreground; }
+    Repairs Static { height: auto; background: $panel; }
+    """
+    BINDINGS = [Binding("escape", "dismiss", "close")]
+
+    def __init__(self, bench: Bench, palette: Palette, found: list[Repair], frame: int) -> None:
+        super().__init__()
+        self.bench, self.palette, self.found, self.frame = bench, palette, found, frame
+        self.results: dict[int, tuple[str, bool]] = {}  # by number: what came of it, and whether that is bad
+
+    def compose(self) -> ComposeResult:
+        p = self.palette
+        with Vertical():
+            yield Static(Text("What people write here, tried in a copy; none is right by itself", f"bold {p.text}"))
+            yield Options(id="repairs")
+            yield Static(Text("enter: edit this version · up/down: move · escape: cancel", p.quiet))
+
+    def on_mount(self) -> None:
+        self._draw()
+        self.query_one(OptionList).focus()
+        self._try_all()
+
+    def _draw(self) -> None:
+        options, p = self.query_one(OptionList), self.palette
+        at = options.highlighted or 0
+        options.clear_options()
+        for number, one in enumerate(self.found):
+            row = Text(one.name, f"bold {p.at}")
+            for line in one.text.split("\n"):
+                row.append(f"\n    {line}", p.text)
+            said, bad = self.results.get(number, ("is being tried …", False))
+            row.append(f"\n    → {said}", p.nonfinite if bad else p.fine if number in self.results else p.quiet)
+            row.append(f"\n    assumes: {one.assumes}", p.quiet)
+            options.add_option(Option(row))
+        options.highlighted = at
+
+    @work(exclusive=True)
+    async def _try_all(self) -> None:
+        for number, one in enumerate(self.found):
+            client = self.bench.client
+            if client is None:
+                return
+            try:
+                tried = (await client.try_change(self.frame, None, one.text))["tried"]
+                self.results[number] = _result(tried)
+            except BadUse as e:
+                self.results[number] = (str(e), True)
+            self._draw()
+
+    def on_option_list_option_selected(self, event: OptionList.OptionSelected) -> None:
+        event.stop()
+        self.dismiss(self.found[event.option_index].text)
+
+
+def _result(tried: dict[str, Any]) -> tuple[str, bool]:
+    """What a version gives, in words, and whether that is an error or not finite."""
+    if tried["failed"]:
+        return str(tried["failed"]), True
+    last = tried["statements"][-1] if tried["statements"] else None
+    if last is None:
+        return str(tried["changed"]) or "changes nothing", False
+    terms = last["terms"]
+    bad = bool(terms) and bool(terms[0]["nonfinite"])
+    return str(tried["changed"] or (terms[0]["value"] if terms else last["value"]) or "changes nothing"), bad

@@ -1,0 +1,321 @@
+"""Versions of a line that practitioners write where a known reason stopped it.  None is called right: each says what it
+assumes."""
+
+from __future__ import annotations
+
+import ast
+import re
+import textwrap
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from ..protocol import Facts
+
+NEGATIVE = ("a negative number to a fractional power", "the square root of a negative number")
+LOGARITHMS = ("the logarithm of zero", "the logarithm of a negative number", "the logarithm of zero or less")
+DIVISIONS = ("a division by zero", "zero divided by zero")
+LARGEST = "700.0"  # exp of more is too large for a float
+
+
+@dataclass(frozen=True)
+class Repair:
+    """`name`: what it does, verb first; `text`: the statement as it would be; `assumes`: a sentence."""
+
+    name: str
+    text: str
+    assumes: str
+
+
+@dataclass
+class Fault:
+    """A statement with the term at fault in it.  `numpy`: the name by which the file knows NumPy, empty where it does
+    not; `cells`: the term has many; `passes`: the statement is in a loop of its function."""
+
+    statement: str
+    node: ast.expr
+    reason: str
+    numpy: str
+    cells: bool
+    passes: bool
+
+    def with_term(self, term: str, node: ast.expr | None = None) -> str:
+        """The statement with another term in the place of the one at fault, all else as it is written."""
+        lines = self.statement.split("\n")
+        node = node or self.node
+        first, last = lines[node.lineno - 1].encode(), lines[(node.end_lineno or node.lineno) - 1].encode()
+        head, tail = first[: node.col_offset].decode(), last[node.end_col_offset :].decode()
+        before, after = lines[: node.lineno - 1], lines[node.end_lineno or node.lineno :]
+        return "\n".join([*before, head + term + tail, *after])
+
+    def skipped(self, condition: str) -> str:
+        """The statement after a test that leaves the pass out."""
+        return f"if {condition}:\n    continue\n{self.statement}"
+
+
+def repairs(facts: Facts, source: str) -> list[Repair]:
+    """Versions of the paused statement for its reason; empty where none is known.  `source`: the text of its file."""
+    fault = fault_of(facts, source)
+    if fault is None:
+        return []
+    found = next((make(fault) for fits, make in KINDS if fits(fault.reason)), [])
+    return [one for one in found if _is_python(one.text)][:5]
+
+
+def fault_of(facts: Facts, source: str) -> Fault | None:
+    """The statement of a pause with its term at fault; None where they cannot be found."""
+    culprit = facts.culprit
+    if culprit is None or not culprit.reason or facts.state == "ran" or culprit.element:
+        return None
+    statement = textwrap.dedent(facts.statement)
+    try:
+        tree = ast.parse(statement)
+        wanted = ast.dump(ast.parse(culprit.text, mode="eval").body)
+    except (SyntaxError, ValueError):
+        return None
+    if len(tree.body) != 1 or hasattr(tree.body[0], "body"):
+        return None
+    nodes = [n for n in ast.walk(tree) if isinstance(n, ast.expr) and ast.dump(n) == wanted]
+    if not nodes:
+        return None
+    own = [k for k in facts.loops if k.function == facts.function and k.number]
+    return Fault(statement, nodes[0], culprit.reason, _numpy_in(source), culprit.cell is not None, bool(own))
+
+
+def _numpy_in(source: str) -> str:
+    found = re.search(r"^\s*import numpy(?: as (\w+))?\s*$", source, re.M)
+    return (found[1] or "numpy") if found else ""
+
+
+def _is_python(text: str) -> bool:
+    try:
+        compile(f"def f():\n while True:\n  pass\n{textwrap.indent(text, '  ')}", "<repair>", "exec")
+        return True
+    except (SyntaxError, ValueError):
+        return False
+
+
+def _negative(fault: Fault) -> list[Repair]:
+    """A root or a fractional power of a negative number."""
+    base = _base(fault.node)
+    if base is None:
+        return []
+    x = ast.unparse(base)
+    np = fault.numpy
+    low = f"{np}.maximum({x}, 0.0)" if fault.cells and np else f"max({x}, 0.0)"
+    clamped = fault.with_term(low, base)
+    found = [Repair("clamp to zero", clamped, f"Where {x} is negative it counts as 0.")]
+    term = ast.unparse(fault.node)
+    if fault.cells and np:
+        safe = ast.unparse(_with(fault.node, base, low))
+        found.append(
+            Repair("leave missing", fault.with_term(f"{np}.where({x} >= 0, {safe}, {np}.nan)"), "Later steps skip nan.")
+        )
+    elif not fault.cells:
+        nothing = f"{np}.nan" if np else 'float("nan")'
+        found.append(
+            Repair("leave missing", fault.with_term(f"({term} if {x} >= 0 else {nothing})"), "Later steps skip nan.")
+        )
+    if not fault.cells and fault.passes:
+        found.append(
+            Repair("leave the pass out", fault.skipped(f"{x} < 0"), "A pass with a negative value has no result.")
+        )
+    size = ast.unparse(_with(fault.node, base, f"abs({x})"))
+    sign = f"{np}.sign({x}) * {size}" if np else f"(1 if {x} >= 0 else -1) * {size}"
+    found.append(Repair("keep the sign", fault.with_term(f"({sign})"), "The law is the same in both directions."))
+    return found
+
+
+def _base(node: ast.expr) -> ast.expr | None:
+    if isinstance(node, ast.BinOp) and isinstance(node.op, ast.Pow):
+        return node.left
+    return node.args[0] if isinstance(node, ast.Call) and node.args else None
+
+
+def _with(node: ast.expr, part: ast.expr, text: str) -> ast.expr:
+    """A copy of a term with another text in the place of one of its parts."""
+
+    class Put(ast.NodeTransformer):
+        def visit(self, one: ast.AST) -> ast.AST:
+            if isinstance(one, ast.expr) and ast.dump(one) == ast.dump(part):
+                return ast.parse(text, mode="eval").body
+            return super().generic_visit(one)
+
+    made = Put().visit(ast.parse(ast.unparse(node), mode="eval").body)
+    assert isinstance(made, ast.expr)
+    return made
+
+
+def _logarithm(fault: Fault) -> list[Repair]:
+    base = _base(fault.node)
+    if base is None or not isinstance(fault.node, ast.Call):
+        return []
+    x, np = ast.unparse(base), fault.numpy
+    low = f"{np}.maximum({x}, 1e-12)" if fault.cells and np else f"max({x}, 1e-12)"
+    found = [
+        Repair("set a lower limit", fault.with_term(low, base), f"{x} below 1e-12 counts as 1e-12: choose the limit.")
+    ]
+    function = ast.unparse(fault.node.func)
+    if function.endswith("log") and fault.reason == "the logarithm of zero":
+        text = fault.with_term(f"{function}1p({x})")
+        found.append(Repair("add one", text, "log(1 + x) is meant; all results change."))
+    if fault.cells and np:
+        safe = ast.unparse(_with(fault.node, base, f"{np}.where({x} > 0, {x}, 1.0)"))
+        masked = fault.with_term(f"{np}.where({x} > 0, {safe}, {np}.nan)")
+        found.append(Repair("leave missing", masked, "Later steps skip nan."))
+    elif not fault.cells:
+        nothing = f"{np}.nan" if np else 'float("nan")'
+        masked = fault.with_term(f"({ast.unparse(fault.node)} if {x} > 0 else {nothing})")
+        found.append(Repair("leave missing", masked, "Later steps skip nan."))
+    if not fault.cells and fault.passes:
+        found.append(
+            Repair("leave the pass out", fault.skipped(f"{x} <= 0"), "A pass without a logarithm has no result.")
+        )
+    return found
+
+
+def _division(fault: Fault) -> list[Repair]:
+    node, np = fault.node, fault.numpy
+    if not (isinstance(node, ast.BinOp) and isinstance(node.op, (ast.Div, ast.FloorDiv, ast.Mod))):
+        return []
+    b = ast.unparse(node.right)
+    b_ = b if isinstance(node.right, (ast.Name, ast.Attribute, ast.Subscript, ast.Call, ast.Constant)) else f"({b})"
+    term = ast.unparse(node)
+    found: list[Repair] = []
+    if fault.cells and np:
+        safe = ast.unparse(
+            ast.BinOp(node.left, node.op, ast.parse(f"{np}.where({b} == 0, 1.0, {b})", mode="eval").body)
+        )
+        for name, value, says in (
+            ("count as zero", "0.0", f"Where {b} is 0 the result is 0."),
+            ("leave missing", f"{np}.nan", "Later steps skip nan."),
+        ):
+            found.append(Repair(name, fault.with_term(f"{np}.where({b_} == 0, {value}, {safe})"), says))
+    elif not fault.cells:
+        nothing = f"{np}.nan" if np else 'float("nan")'
+        found.append(
+            Repair("count as zero", fault.with_term(f"({term} if {b} else 0.0)"), f"Where {b} is 0 the result is 0.")
+        )
+        found.append(
+            Repair("leave missing", fault.with_term(f"({term} if {b} else {nothing})"), "Later steps skip nan.")
+        )
+        if fault.passes:
+            found.append(
+                Repair("leave the pass out", fault.skipped(f"{b} == 0"), f"A pass in which {b} is 0 has no result.")
+            )
+    low = f"{np}.maximum({b}, 1e-12)" if fault.cells and np else f"max({b}, 1e-12)"
+    found.append(
+        Repair("set a lower limit", fault.with_term(low, node.right), f"{b} is never negative; choose the limit.")
+    )
+    return found
+
+
+def _too_large(fault: Fault) -> list[Repair]:
+    node, np = fault.node, fault.numpy
+    if not (isinstance(node, ast.Call) and node.args):
+        return []
+    x = ast.unparse(node.args[0])
+    high = f"{np}.minimum({x}, {LARGEST})" if np else f"min({x}, {LARGEST})"
+    found = [Repair("set an upper limit", fault.with_term(high, node.args[0]), "What is larger is as good as that.")]
+    found.append(_missing(fault, f"{x} < {LARGEST}", ast.unparse(_with(node, node.args[0], high))))
+    if not fault.cells and fault.passes:
+        found.append(
+            Repair("leave the pass out", fault.skipped(f"{x} >= {LARGEST}"), "A pass that is too large has no result.")
+        )
+    return found
+
+
+def _missing(fault: Fault, condition: str, safe: str) -> Repair:
+    """The term where a condition holds, else nan.  `safe`: the term for arrays, fine in each cell."""
+    np = fault.numpy
+    nothing = f"{np}.nan" if np else 'float("nan")'
+    if fault.cells and np:
+        text = f"{np}.where({condition}, {safe}, {nothing})"
+    else:
+        text = f"({ast.unparse(fault.node)} if {condition} else {nothing})"
+    return Repair("leave missing", fault.with_term(text), "Later steps skip nan.")
+
+
+def _angle(fault: Fault) -> list[Repair]:
+    node, np = fault.node, fault.numpy
+    if not (isinstance(node, ast.Call) and node.args):
+        return []
+    x = ast.unparse(node.args[0])
+    inside = f"{np}.clip({x}, -1.0, 1.0)" if np else f"max(-1.0, min(1.0, {x}))"
+    clamped = Repair("clamp to -1 … 1", fault.with_term(inside, node.args[0]), "What lies outside is rounding.")
+    return [clamped, _missing(fault, f"abs({x}) <= 1", ast.unparse(_with(node, node.args[0], inside)))]
+
+
+def _index(fault: Fault) -> list[Repair]:
+    node = fault.node
+    if not isinstance(node, ast.Subscript) or isinstance(node.slice, (ast.Slice, ast.Tuple)):
+        return []
+    owner, index = ast.unparse(node.value), ast.unparse(node.slice)
+    clamped = fault.with_term(f"{owner}[min({index}, len({owner}) - 1)]")
+    found = [Repair("take the last", clamped, "Past the end the last element holds.")]
+    round_ = fault.with_term(f"{owner}[({index}) % len({owner})]")
+    found.append(Repair("begin again", round_, "The record is a cycle."))
+    if fault.passes:
+        found.insert(
+            0,
+            Repair(
+                "leave the pass out", fault.skipped(f"{index} >= len({owner})"), "A pass past the end has no result."
+            ),
+        )
+    return found
+
+
+def _key(fault: Fault) -> list[Repair]:
+    node = fault.node
+    near = fault.reason.rpartition(": ")[2].split(", ")
+    if not isinstance(node, ast.Subscript) or not fault.reason.startswith("the nearest of its"):
+        return []
+    owner, key = ast.unparse(node.value), ast.unparse(node.slice)
+    found = [
+        Repair(
+            f"take {word}",
+            fault.with_term(f"{owner}[{word if word[:1] in chr(39) + '0123456789-' else repr(word)}]"),
+            "The key is misspelt.",
+        )
+        for word in near[:2]
+        if word
+    ]
+    if fault.passes:
+        found.append(
+            Repair(
+                "leave the pass out", fault.skipped(f"{key} not in {owner}"), "A pass without the key has no result."
+            )
+        )
+    return found
+
+
+def _number(fault: Fault) -> list[Repair]:
+    node = fault.node
+    if not (isinstance(node, ast.Call) and node.args and isinstance(node.func, ast.Name)):
+        return []
+    x = ast.unparse(node.args[0])
+    if not isinstance(node.args[0], (ast.Name, ast.Attribute, ast.Subscript, ast.Call)):
+        x = f"({x})"
+    found = []
+    if "comma" in fault.reason:
+        text = fault.with_term(f'{node.func.id}({x}.replace(",", "."))')
+        found.append(Repair("read the comma as a point", text, "No comma groups thousands."))
+    is_number = f'{x}.strip().replace(".", "", 1).lstrip("+-").isdigit()'
+    if node.func.id == "float":
+        found.append(_missing(fault, is_number, ""))
+    if fault.passes:
+        left_out = fault.skipped(f"not {is_number}")
+        found.append(Repair("leave the pass out", left_out, "A pass without a number has no result."))
+    return found
+
+
+Make = Callable[[Fault], list[Repair]]
+KINDS: list[tuple[Callable[[str], bool], Make]] = [
+    (lambda reason: reason in NEGATIVE, _negative),
+    (lambda reason: reason in LOGARITHMS, _logarithm),
+    (lambda reason: reason in DIVISIONS, _division),
+    (lambda reason: reason == "too large for a float", _too_large),
+    (lambda reason: reason.startswith("an argument outside -1"), _angle),
+    (lambda reason: reason.startswith("index ") and "the last is" in reason, _index),
+    (lambda reason: reason.startswith("the nearest of its"), _key),
+    (lambda reason: reason.startswith(("float reads", "int reads", "the text is empty")), _number),
+]

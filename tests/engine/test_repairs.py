@@ -1,0 +1,105 @@
+"""Versions of a line for each known reason: each is tried at its pause, and put into the file it runs."""
+
+from __future__ import annotations
+
+import pytest
+from driving import running
+
+from uneven_sum.check import check
+from uneven_sum.client import Launch
+from uneven_sum.client.repairs import repairs
+
+NP = "import numpy as np\n"
+LOOP = "out = []\nfor k, x in enumerate({}):\n    y = {}\n    out.append(y)\nprint(len(out))\n"
+# A script, and the names of its repairs with what each gives: text of the value, or None where the pass is left out.
+CASES: dict[str, tuple[str, dict[str, str | None]]] = {
+    "power": (
+        NP + LOOP.format("np.array([2.0, -0.5, 1.0])", "3.0 * x ** 1.5"),
+        {"clamp to zero": "0.0", "leave missing": "nan", "leave the pass out": None, "keep the sign": "-1.06066"},
+    ),
+    "root of an array": (
+        NP + "x = np.array([4.0, -9.0])\ny = np.sqrt(x) + 1.0\nprint(y.sum())\n",
+        {
+            "clamp to zero": "2 cells float64, [3.0 1.0]",
+            "leave missing": "2 cells float64, [3.0 nan]",
+            "keep the sign": "2 cells float64, [3.0 -2.0]",
+        },
+    ),
+    "logarithm": (
+        NP + LOOP.format("np.array([2.0, 0.0, 1.0])", "np.log(x) * 2.0"),
+        {"set a lower limit": "-55.262", "add one": "0.0", "leave missing": "nan", "leave the pass out": None},
+    ),
+    "division": (
+        LOOP.format("[2.0, 0.0, 1.0]", "1.0 / x"),
+        {"count as zero": "0.0", "leave missing": "nan", "leave the pass out": None, "set a lower limit": "1e+12"},
+    ),
+    "division of arrays": (
+        NP + "x = np.array([4.0, 0.0])\ny = 2.0 / x\nprint(y.sum())\n",
+        {
+            "count as zero": "2 cells float64, [0.5 0.0]",
+            "leave missing": "2 cells float64, [0.5 nan]",
+            "set a lower limit": "2 cells float64, [0.5 2e+12]",
+        },
+    ),
+    "exponential": (
+        NP + "x = np.float64(800.0)\ny = np.exp(x)\nprint(y)\n",
+        {"set an upper limit": "1.01423e+304", "leave missing": "nan"},
+    ),
+    "arc": (
+        NP + "x = np.float64(1.0000001)\ny = np.arccos(x)\nprint(y)\n",
+        {"clamp to -1 … 1": "0.0", "leave missing": "nan"},
+    ),
+    "index": (
+        "xs = [1.0, 2.0]\n" + LOOP.format("xs + [0.0]", "xs[k] * 2.0"),
+        {"leave the pass out": None, "take the last": "4.0", "begin again": "2.0"},
+    ),
+    "key": (
+        "level = {'north': 1.0, 'south': 2.0}\ny = level['nroth']\nprint(y)\n",
+        {"take north": "1.0", "take south": "2.0"},
+    ),
+    "text": (
+        LOOP.format("['1.5', '2,5']", "float(x) * 2.0"),
+        {"read the comma as a point": "5.0", "leave missing": "nan", "leave the pass out": None},
+    ),
+}
+
+
+@pytest.mark.parametrize("name", CASES)
+async def test_each_repair_gives_what_it_says(name: str, script) -> None:
+    text, wanted = CASES[name]
+    path = script(text)
+    async with running(path, pause_on={"error", "nonfinite"}) as run:
+        facts = await run.pause()
+        found = repairs(facts, text)
+        assert [one.name for one in found] == list(wanted), facts.headline
+        for one in found:
+            tried = (await run.client.try_change(0, None, one.text))["tried"]
+            assert not tried["failed"], (one, tried)
+            last = tried["statements"][-1]
+            value = last["terms"][0]["value"] if last["terms"] else last["value"]
+            expected = wanted[one.name]
+            assert value.startswith("does not run: the pass is left out" if expected is None else expected), (
+                one,
+                value,
+            )
+
+
+@pytest.mark.parametrize("name", CASES)
+async def test_each_repaired_script_runs_to_its_end(name: str, script) -> None:
+    text, _ = CASES[name]
+    (pause,) = (await check(Launch(script(text), pause_on={"error", "nonfinite"}))).pauses
+    lines = text.split("\n")
+    for number, one in enumerate(repairs(pause, text)):
+        old = lines[pause.line - 1]
+        indent = old[: len(old) - len(old.lstrip())]
+        new = [indent + line for line in one.text.split("\n")]
+        mended = "\n".join([*lines[: pause.line - 1], *new, *lines[pause.line :]])
+        outcome = await check(Launch(script(mended, f"mended{number}.py"), pause_on={"error", "nonfinite"}))
+        assert outcome.exit_status == 0, (one, outcome.pauses)
+        assert not outcome.pauses, (one, outcome.pauses[0].headline)
+
+
+async def test_no_repair_is_invented(script) -> None:
+    for text in ("x = [1.0]\nx.sort(key=3)\n", "x = {}\nx[[]] = 1\n", "raise ValueError('no')\n"):
+        (pause,) = (await check(Launch(script(text)))).pauses
+        assert repairs(pause, text) == []
