@@ -23,7 +23,7 @@ class Steps(Options):
     """The rows of the drawer."""
 
     hints = (
-        *(("up down", "choose"), ("enter", "on a step: go there; on a value: follow it")),
+        *(("up down", "choose"), ("enter", "go to step, or follow value")),
         *(("n", "show next use"), ("escape", "close")),
     )
     BINDINGS = [Binding("n", "next_use", show=False)]
@@ -39,12 +39,13 @@ class OriginDrawer(Vertical):
     a step, or of one of its operands, on which enter was pressed; `used` of a step whose next use is asked for."""
 
     DEFAULT_CSS = """
-    OriginDrawer { display: none; height: 14; background: $panel; border-top: solid $rule; }
+    OriginDrawer { display: none; height: 14; max-height: 45%; background: $panel; border-top: solid $rule; }
     OriginDrawer.open { display: block; }
     OriginDrawer Options { height: 1fr; background: $panel; border: none; padding: 0 1; scrollbar-size-vertical: 1; }
     OriginDrawer Options > .option-list--option-highlighted { background: $rule; color: $foreground; text-style: none; }
     OriginDrawer Options:focus { border: none; }
     OriginDrawer Options:focus > .option-list--option-highlighted { background: $rule; color: $foreground; }
+    OriginDrawer Options { text-wrap: nowrap; text-overflow: ellipsis; }
     OriginDrawer Static { height: auto; max-height: 3; background: $panel; padding: 0 1; }
     """
 
