@@ -10,7 +10,8 @@ from hypothesis import strategies as st
 
 from uneven_sum.agent.origin import watched
 from uneven_sum.agent.origin.cells import index_of, of_suffix
-from uneven_sum.agent.origin.watched import Stop, Watched, covers, same
+from uneven_sum.agent.origin.reader import covers, same
+from uneven_sum.agent.origin.watched import Stop, Watched
 from uneven_sum.agent.source.sites import sites
 from uneven_sum.agent.source.source_file import SourceFile, position
 

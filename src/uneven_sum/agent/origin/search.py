@@ -28,8 +28,9 @@ from ..source.source_file import Position
 from ..source.wanted import Wanted
 from .place import Place
 from .printed import count_lines
+from .reader import Expected
 from .step import facts_of, told_of
-from .watched import ARGUMENT, PRINTED, USE, Expected, Stop, Watched, Write
+from .watched import ARGUMENT, PRINTED, USE, Stop, Watched, Write
 
 PR_SET_PDEATHSIG = 1
 WAITED = 0.1  # seconds between looks for a cancelled search

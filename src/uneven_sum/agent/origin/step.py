@@ -19,12 +19,12 @@ from ..source.sites import callee
 from ..source.source_file import COMPREHENSIONS, SourceFile, Statement, position
 from ..values import nonfinite
 from ..values.describe import text_of
-from .cells import Cell, cell_of, first_bad, of_suffix, within
-from .elements import element_of
+from .cells import Cell, cell_of, element_of, first_bad, of_suffix, within
 from .place import Place, resolved
+from .reader import is_bad
 from .rows import rows_of
 from .sources import element_source, line_source, source_of
-from .watched import ALIAS, ARGUMENT, PRINTED, USE, WRITE, is_bad
+from .watched import ALIAS, ARGUMENT, PRINTED, USE, WRITE
 
 GENERATOR = 0x20 | 0x200  # CO_GENERATOR, CO_ASYNC_GENERATOR
 MOST = 12  # operands that are told
