@@ -20,6 +20,7 @@ neither.  `boot.py` starts it; `main.py` becomes the script.  A room imports fro
 `triggers`   what pauses the script
 `audit`      rules that look at operands and results, for an audit run
 `shaking`    moves inexact results by one unit in the last place, for runs that show the digits that hold
+`origin`     runs the script again in a copy, to find what wrote a value
 `engine`     decides when to pause, and holds the pause
 `requests`   answers the host
 """
