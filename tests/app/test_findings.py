@@ -261,4 +261,4 @@ async def test_the_origin_of_a_finding_is_asked_for_at_its_place(script) -> None
         await pilot.press("enter")
         await until(pilot, lambda: isinstance(app.screen, Bench))
         drawer = app.screen.query_one(OriginDrawer)
-        await until(pilot, lambda: "Line 1 makes share from no other value" in text_of(drawer, "#origin-said"), 60)
+        await until(pilot, lambda: "Line 1 uses no other value for share" in text_of(drawer, "#origin-said"), 60)

@@ -33,7 +33,7 @@ async def test_from_a_printed_nan_to_the_step_that_made_it() -> None:
     async with app.run_test(size=(140, 42)) as pilot:
         bench = await settled(pilot, "paused", 52)
         drawer = await ask(pilot, app, None)  # what is offered: the last line that shows nan
-        await until(pilot, lambda: "is made in line 35, pass 212" in said(drawer), 60)
+        await until(pilot, lambda: "is created at line 35, pass 212" in said(drawer), 60)
         lines = [step.line for step in drawer.chain.steps]
         assert lines == [47, 45, 39, 35] and drawer.has_class("open")
         assert bench.sheet.at_line == 35  # the chosen step is shown as a place
@@ -41,7 +41,7 @@ async def test_from_a_printed_nan_to_the_step_that_made_it() -> None:
         await pilot.press("down", "down")
         assert drawer.rows[operands.highlighted][1].text == "head"
         await pilot.press("enter")
-        await until(pilot, lambda: "several values: level, SILL" in said(drawer), 60)
+        await until(pilot, lambda: "computes it from level, SILL" in said(drawer), 60)
         assert [step.target for step in drawer.chain.steps][-1] == "head"
         await pilot.press("n")
         await until(pilot, lambda: bool(drawer.uses), 60)
@@ -72,7 +72,7 @@ async def test_what_is_no_place_is_said_and_a_search_ends_with_escape(script) ->
         await pilot.press("space")
         await settled(pilot, "paused", 3)
         drawer = await ask(pilot, app, "x")
-        await until(pilot, lambda: "makes x from no other value" in said(drawer), 60)
+        await until(pilot, lambda: "uses no other value for x" in said(drawer), 60)
         searches = bench.origins.searches
         assert searches is not None
         await pilot.press("n")

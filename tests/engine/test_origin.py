@@ -66,7 +66,7 @@ async def test_at_a_trip_the_value_is_asked_for_before_the_statement(script) -> 
 async def test_later_passes_that_only_carry_nan_are_counted_not_followed(script) -> None:
     chain = await chain_of(script(LOOP), "total")
     assert [(s.line, s.number, s.later) for s in chain.steps] == [(9, 11, 9), (8, 11, 0)]
-    assert chain.said == "nan is made in line 8, pass 11: no operand was nan or infinite."
+    assert chain.said == "nan is created at line 8, pass 11: no operand was nan or infinite."
     text = as_text(chain)
     assert "script.py:8, pass 11: flow[day] = head ** 0.5" in text and "9 later writes left it not finite" in text
 
@@ -98,8 +98,8 @@ def gauges(script, tmp_path):
 @pytest.mark.parametrize(
     ("of", "said"),
     [
-        ("depth", "levels[3, 1] came from np.loadtxt in line 5: row 4 (line 6, field 2) of levels.txt."),
-        ("word", "lines[1] came from line 2 of gauge.csv, read in line 13."),
+        ("depth", "levels[3, 1] came from np.loadtxt at line 5: row 4 (line 6, field 2) of levels.txt."),
+        ("word", "lines[1] came from line 2 of gauge.csv, read at line 13."),
     ],
 )
 async def test_a_value_from_a_file_has_its_line(of: str, said: str, gauges) -> None:
@@ -113,14 +113,14 @@ async def test_a_value_from_a_file_has_its_line(of: str, said: str, gauges) -> N
 async def test_a_row_of_a_reader_has_its_line(gauges, tmp_path) -> None:
     (tmp_path / "gauge.csv").write_text("date,flow\n2031-01-01,1.5\n2031-01-02,2\n2031-01-03,nan\n2031-01-04,4\n")
     chain = await chain_of(gauges(), "flow")
-    assert chain.said == "row['flow'] came from line 4 of gauge.csv, read in line 9."
+    assert chain.said == "row['flow'] came from line 4 of gauge.csv, read at line 9."
     assert [s.line for s in chain.steps] == [11, 10, 9] and chain.steps[-1].kind == "read"
 
 
 async def test_a_cell_of_a_table_has_its_row_and_column(gauges) -> None:
     path = gauges("import pandas as pd\ntable = pd.read_csv('gauge.csv')\nlate = table[table['date'] > '2031-01-02']\n")
     chain = await chain_of(path, "late['flow'].iloc[0]", line=8)
-    assert chain.said.endswith("came from pd.read_csv in line 5: row 3 (line 4, column flow) of gauge.csv.")
+    assert chain.said.endswith("came from pd.read_csv at line 5: row 3 (line 4, column flow) of gauge.csv.")
 
 
 ACROSS = """
@@ -141,7 +141,7 @@ async def test_a_finite_value_that_breaks_what_is_expected_is_followed_as_nan_is
     chain = await origin(Launch(path), Asked("mean"), 40, expected="value >= 0")
     wanted = [(10, 0, "mean"), (9, 3, "total"), (3, 3, "area(level)"), (9, 3, "level"), (8, 3, "level")]
     assert steps_of(chain) == [*wanted, (6, 0, "levels[2]"), (5, 0, "offset")]
-    assert chain.said == "-0.6 is made in line 5: it breaks value >= 0, and no operand did."
+    assert chain.said == "-0.6 is created at line 5: it breaks value >= 0, and no operand did."
     assert "value > is no condition" in (await origin(Launch(path), Asked("mean"), 40, expected="value >")).said
 
 

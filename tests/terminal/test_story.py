@@ -88,7 +88,7 @@ def test_from_a_printed_nan_to_its_cause_and_a_tried_change(terminal, tmp_path, 
     one.expect("Origin of which value?")
     one.keys("Enter")
     one.expect("origin of line 3 of the output")
-    shown = one.expect("nan is made in line 35, pass 212: no operand was nan or infinite.")
+    shown = one.expect("nan is created at line 35, pass 212: no operand was nan or infinite.")
     assert "from head = -0.017" in shown
     # To the fault, as a paused place.
     one.keys("Enter")
@@ -97,9 +97,9 @@ def test_from_a_printed_nan_to_its_cause_and_a_tried_change(terminal, tmp_path, 
     # On to an operand's own origin, back to the file.
     one.keys("Down", "Down", "Enter")
     one.expect("line 34, pass 212: head = level - SILL")
-    one.expect("makes it from several values: level, SILL")
+    one.expect("computes it from level, SILL")
     one.keys("Down", "Enter")
-    one.expect("came from line 213 of stage_2031.csv, read in line 20.")
+    one.expect("came from line 213 of stage_2031.csv, read at line 20.")
     one.keys("Escape")
     one.gone("origin of line 3")
     # A change, tried there.

@@ -265,7 +265,7 @@ def origin(
     """Tell which statement of SCRIPT wrote a value last, and from what, and so on.
 
     A value that is not finite is followed to the statement that made it.  SCRIPT runs several times, in a copy of its
-    folder.  Exit status: 0 a chain is told; 2 bad use, or a value whose origin cannot be told.
+    folder.  Exit status: 0 found; 2 bad use, or no origin is found.
     """
     from ..check.origin import Asked, as_json, as_text
     from ..check.origin import origin as origin_of

@@ -32,17 +32,17 @@ EMPTY = ("", "na", "nan", "n/a", "null", "none", "#n/a", "<na>", "-nan")
 
 
 def source_of(root: ast.expr, scope: Scope, cell: Cell, line: int) -> str:
-    """`np.loadtxt in line 4: row 212 of gauge.csv`, or as much as is known; empty when nothing is read there."""
+    """`np.loadtxt at line 4: row 212 of gauge.csv`, or as much as is known; empty when nothing is read there."""
     for node in ast.walk(root):
         if not isinstance(node, ast.Call) or callee(node) not in (*TABLES, *ARRAYS, *OTHERS):
             continue
         path = _path(node, scope)
         name = " ".join(ast.unparse(node.func).split())
         if path is None:
-            return f"{name} in line {line}"
+            return f"{name} at line {line}"
         where = _where(node, scope, path, cell, root is node)
         return (
-            f"{name} in line {line}{': ' if where else ', of '}{where}{' of ' if where else ''}{os.path.basename(path)}"
+            f"{name} at line {line}{': ' if where else ', of '}{where}{' of ' if where else ''}{os.path.basename(path)}"
         )
     return ""
 
@@ -61,7 +61,7 @@ def line_source(iterable: ast.expr, scope: Scope, line: int, number: int) -> str
     number += skipped
     name = getattr(thing, "name", None)
     if isinstance(name, str) and hasattr(thing, "readline"):
-        return f"line {number} of {os.path.basename(name)}, read in line {line}"
+        return f"line {number} of {os.path.basename(name)}, read at line {line}"
     return ""
 
 
@@ -86,7 +86,7 @@ def element_source(root: ast.expr, scope: Scope, cell: Cell, line: int) -> str:
         return ""
     files = [_file(names.get(n.id)) for n in ast.walk(generator.iter) if isinstance(n, ast.Name)]
     name = next((str(one.name) for one in files if one is not None), "")
-    return f"line {at} of {os.path.basename(name)}, read in line {line}" if name else ""
+    return f"line {at} of {os.path.basename(name)}, read at line {line}" if name else ""
 
 
 def _path(node: ast.Call, scope: Scope) -> str | None:

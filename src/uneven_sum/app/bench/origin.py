@@ -156,7 +156,7 @@ class Origins(Controller):
         elif operand is None:
             self.go_to(step)
         elif operand.place is None:
-            self.bench.notify(f"{operand.text} is followed no further.")
+            self.bench.notify(f"{operand.text} has no origin to follow.")
         else:
             self.follow_operand(step, operand.place)
 

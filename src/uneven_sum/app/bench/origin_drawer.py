@@ -23,7 +23,7 @@ class Steps(Options):
     """The rows of the drawer."""
 
     hints = (
-        *(("up down", "choose"), ("enter", "go to step, or follow value")),
+        *(("up down", "choose"), ("enter", "go there / follow")),
         *(("n", "show next use"), ("escape", "close")),
     )
     BINDINGS = [Binding("n", "next_use", show=False)]
@@ -121,7 +121,7 @@ class OriginDrawer(Vertical):
 
     def _use(self, use: Step) -> Text:
         p = self.palette
-        line = Text(f"     used in line {use.line}" + (f", pass {use.number:,}" if use.number else "") + ": ", p.fine)
+        line = Text(f"     used at line {use.line}" + (f", pass {use.number:,}" if use.number else "") + ": ", p.fine)
         line.append(" ".join(use.statement.split())[:90], p.text)
         return line
 

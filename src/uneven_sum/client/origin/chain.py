@@ -47,7 +47,7 @@ class Searches:
         await self.client.session.start()
 
     async def step(self, place: Place, end: dict[str, Any], since: bool) -> Step:
-        """The last write of a place before the end.  BadUse with the reason where none can be told."""
+        """The last write of a place before the end.  BadUse with the reason where none is found."""
         how = {"place": self._there(place), "end": self._end_there(end), "since": since}
         how["expected"] = self.expected
         return await self._asked("unevenSum/originStep", how, place)
@@ -221,19 +221,19 @@ def ending(step: Step, expected: str = "") -> str:
     if step.value.nonfinite:
         return _made_at(step, expected)
     if not step.operands:
-        return f"Line {step.line} makes {step.target} from no other value."
+        return f"Line {step.line} uses no other value for {step.target}."
     several = ", ".join(one.text for one in step.operands)
     if step.kind == "printed":
         return f"Line {step.line} prints {several}. Follow one of them."
-    return f"Line {step.line} makes it from several values: {several}. Follow one of them."
+    return f"Line {step.line} computes it from {several}. Follow one of them."
 
 
 def _made_at(step: Step, expected: str = "") -> str:
     given = next((one for one in step.operands if one.nonfinite), None)
     if given is not None:
-        return f"Line {step.line} takes it from {given.text}, which is followed no further."
+        return f"Line {step.line} takes it from {given.text}, and the chain ends there."
     where = f"line {step.line}" + (f", pass {step.number}" if step.number else "")
     if expected:
-        return f"{step.value.text} is made in {where}: it breaks {expected}, and no operand did."
+        return f"{step.value.text} is created at {where}: it breaks {expected}, and no operand did."
     what = step.value.text if len(step.value.text) < 5 else "It"
-    return f"{what} is made in {where}: no operand was nan or infinite."
+    return f"{what} is created at {where}: no operand was nan or infinite."
