@@ -77,12 +77,18 @@ async def test_what_is_no_place_is_said_and_a_search_ends_with_escape(script) ->
         assert searches is not None
         await pilot.press("n")
         await until(pilot, lambda: any(use.line == 5 for uses in drawer.uses.values() for use in uses), 60)
-        for _ in range(3):  # the third use comes after a long sleep
-            await pilot.press("n")
-            await pilot.pause(0.6)
+        await until(pilot, lambda: not bench.origins.under_way, 60)
+        await pilot.press("n")
+        await until(pilot, lambda: sum(map(len, drawer.uses.values())) == 2 and not bench.origins.under_way, 60)
+        await pilot.press("n")  # the third use comes after a long sleep
         await until(pilot, lambda: bench.origins.under_way, 60)
-        await pilot.press("escape")
-        await until(pilot, lambda: "it was cancelled" in said(drawer), 60)
+        for _ in range(100):
+            if bench.origins.under_way:  # what it asks may not have been sent yet
+                await pilot.press("escape")
+            await pilot.pause(0.3)
+            if "it was cancelled" in said(drawer):
+                break
+        assert "it was cancelled" in said(drawer)
         assert drawer.has_class("open")
 
 

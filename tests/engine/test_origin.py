@@ -234,8 +234,9 @@ async def test_a_search_can_be_cancelled_and_leaves_no_process(script) -> None:
     await searches.start()
     try:
         asked = asyncio.ensure_future(follow(searches, Place(path, "", "y", "y"), {}))
-        await asyncio.sleep(0.5)  # it must have begun
-        searches.cancel()
+        while not asked.done():  # it may not have begun yet
+            searches.cancel()
+            await asyncio.wait([asked], timeout=0.3)
         assert "it was cancelled" in (await asked).said
     finally:
         await searches.close()

@@ -49,6 +49,8 @@ class Origins(Controller):
         if bench.client is None or bench.state != "paused":
             bench.notify("The origin of a value is asked for at a pause.")
             return
+        if self.searches is not None:
+            self.searches.cancel()  # of a question before this one
         offered = text or self._usual()
         given = await bench.app.push_screen_wait(Prompt(bench.palette, "Origin of which value?", offered, HINT))
         if not given or bench.client is None:
@@ -98,7 +100,7 @@ class Origins(Controller):
         drawer = self.drawer
         drawer.add_class("open")
         drawer.chosen, drawer.opened = self.show_step, self.open_row
-        drawer.used = lambda step, last: (self.find_use(step, last), None)[1]
+        drawer.used = self.ask_use
         drawer.query_one(Options).focus()
         drawer.begin(text)
 
@@ -165,6 +167,13 @@ class Origins(Controller):
         steps = self.drawer.chain.steps
         before = steps[: steps.index(step) + 1]
         await self._search(lambda one: follow(one, place, step.then, tell=self.drawer.show, before=before), before)
+
+    def ask_use(self, step: Step, last: Step) -> None:
+        """`n`: the next use of a step's value, unless a search is under way."""
+        if self.under_way:
+            self.bench.notify("A search is under way; escape ends it.")
+        else:
+            self.find_use(step, last)
 
     @background(group="origin", exclusive=True)
     async def find_use(self, step: Step, last: Step) -> None:
