@@ -5,6 +5,7 @@ from __future__ import annotations
 import audit
 import latency
 import lookouts
+import origin
 import probes
 import recording
 import rewind
@@ -30,4 +31,6 @@ if __name__ == "__main__":
     bad += audit.main()
     print()
     bad += streams.main()
+    print()
+    bad += origin.main()
     print("\nall within their limits" if not bad else f"\n{bad} over the limit, marked !")
