@@ -59,7 +59,7 @@ class Repairs(ModalScreen[str | None]):
         at = options.highlighted or 0
         options.clear_options()
         for number, one in enumerate(self.found):
-            row = Text(one.name, f"bold {p.at}")
+            row = Text.assemble((one.name, f"bold {p.at}"))
             for line in one.text.split("\n"):
                 row.append(f"\n    {line}", p.text)
             said, bad = self.results.get(number, ("is being tried …", False))
