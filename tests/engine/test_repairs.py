@@ -99,6 +99,13 @@ async def test_each_repaired_script_runs_to_its_end(name: str, script) -> None:
         assert not outcome.pauses, (one, outcome.pauses[0].headline)
 
 
+async def test_a_pass_of_a_while_loop_is_not_left_out(script) -> None:
+    """`continue` would leave out the step to the next pass, too."""
+    text = "k, y = 3, 0.0\nwhile k > -2:\n    y = y + 1.0 / k\n    k = k - 1\n"
+    (pause,) = (await check(Launch(script(text)))).pauses
+    assert [one.name for one in repairs(pause, text)] == ["count as zero", "leave missing", "set a lower limit"]
+
+
 async def test_no_repair_is_invented(script) -> None:
     for text in ("x = [1.0]\nx.sort(key=3)\n", "x = {}\nx[[]] = 1\n", "raise ValueError('no')\n"):
         (pause,) = (await check(Launch(script(text)))).pauses

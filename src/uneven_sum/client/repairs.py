@@ -29,7 +29,8 @@ class Repair:
 @dataclass
 class Fault:
     """A statement with the term at fault in it.  `numpy`: the name by which the file knows NumPy, empty where it does
-    not; `cells`: the term has many; `passes`: the statement is in a loop of its function."""
+    not; `cells`: the term has many; `passes`: the statement is in a `for` loop of its function, where `continue` begins
+    the next pass."""
 
     statement: str
     node: ast.expr
@@ -47,9 +48,11 @@ class Fault:
         before, after = lines[: node.lineno - 1], lines[node.end_lineno or node.lineno :]
         return "\n".join([*before, head + term + tail, *after])
 
-    def skipped(self, condition: str) -> str:
-        """The statement after a test that leaves the pass out."""
-        return f"if {condition}:\n    continue\n{self.statement}"
+    def where(self, condition: str, safe: str, other: str) -> str:
+        """The term where a condition holds, else another value.  `safe`: the term for arrays, fine in each cell."""
+        if self.cells and self.numpy:
+            return f"{self.numpy}.where({condition}, {safe}, {other})"
+        return f"({ast.unparse(self.node)} if {condition} else {other})"
 
 
 def repairs(facts: Facts, source: str) -> list[Repair]:
@@ -78,7 +81,8 @@ def fault_of(facts: Facts, source: str) -> Fault | None:
     if not nodes:
         return None
     own = [k for k in facts.loops if k.function == facts.function and k.number]
-    return Fault(statement, nodes[0], culprit.reason, _numpy_in(source), culprit.cell is not None, bool(own))
+    in_for = bool(own) and own[0].kind == "for"  # in a `while` the step to the next pass may come after the line
+    return Fault(statement, nodes[0], culprit.reason, _numpy_in(source), culprit.cell is not None, in_for)
 
 
 def _numpy_in(source: str) -> str:
@@ -99,30 +103,16 @@ def _negative(fault: Fault) -> list[Repair]:
     base = _base(fault.node)
     if base is None:
         return []
-    x = ast.unparse(base)
-    np = fault.numpy
+    x, np = ast.unparse(base), fault.numpy
     low = f"{np}.maximum({x}, 0.0)" if fault.cells and np else f"max({x}, 0.0)"
-    clamped = fault.with_term(low, base)
-    found = [Repair("clamp to zero", clamped, f"Where {x} is negative it counts as 0.")]
-    term = ast.unparse(fault.node)
-    if fault.cells and np:
-        safe = ast.unparse(_with(fault.node, base, low))
-        found.append(
-            Repair("leave missing", fault.with_term(f"{np}.where({x} >= 0, {safe}, {np}.nan)"), "Later steps skip nan.")
-        )
-    elif not fault.cells:
-        nothing = f"{np}.nan" if np else 'float("nan")'
-        found.append(
-            Repair("leave missing", fault.with_term(f"({term} if {x} >= 0 else {nothing})"), "Later steps skip nan.")
-        )
-    if not fault.cells and fault.passes:
-        found.append(
-            Repair("leave the pass out", fault.skipped(f"{x} < 0"), "A pass with a negative value has no result.")
-        )
     size = ast.unparse(_with(fault.node, base, f"abs({x})"))
     sign = f"{np}.sign({x}) * {size}" if np else f"(1 if {x} >= 0 else -1) * {size}"
-    found.append(Repair("keep the sign", fault.with_term(f"({sign})"), "The law is the same in both directions."))
-    return found
+    return [
+        Repair("clamp to zero", fault.with_term(low, base), f"Where {x} is negative it counts as 0."),
+        _missing(fault, f"{x} >= 0", ast.unparse(_with(fault.node, base, low))),
+        *_left_out(fault, f"{x} < 0", "A pass with a negative value has no result."),
+        Repair("keep the sign", fault.with_term(f"({sign})"), "The law is the same in both directions."),
+    ]
 
 
 def _base(node: ast.expr) -> ast.expr | None:
@@ -158,19 +148,9 @@ def _logarithm(fault: Fault) -> list[Repair]:
     if function.endswith("log") and fault.reason == "the logarithm of zero":
         text = fault.with_term(f"{function}1p({x})")
         found.append(Repair("add one", text, "log(1 + x) is meant; all results change."))
-    if fault.cells and np:
-        safe = ast.unparse(_with(fault.node, base, f"{np}.where({x} > 0, {x}, 1.0)"))
-        masked = fault.with_term(f"{np}.where({x} > 0, {safe}, {np}.nan)")
-        found.append(Repair("leave missing", masked, "Later steps skip nan."))
-    elif not fault.cells:
-        nothing = f"{np}.nan" if np else 'float("nan")'
-        masked = fault.with_term(f"({ast.unparse(fault.node)} if {x} > 0 else {nothing})")
-        found.append(Repair("leave missing", masked, "Later steps skip nan."))
-    if not fault.cells and fault.passes:
-        found.append(
-            Repair("leave the pass out", fault.skipped(f"{x} <= 0"), "A pass without a logarithm has no result.")
-        )
-    return found
+    safe = ast.unparse(_with(fault.node, base, f"{np}.where({x} > 0, {x}, 1.0)")) if np else ""
+    found.append(_missing(fault, f"{x} > 0", safe))
+    return [*found, *_left_out(fault, f"{x} <= 0", "A pass without a logarithm has no result.")]
 
 
 def _division(fault: Fault) -> list[Repair]:
@@ -178,35 +158,19 @@ def _division(fault: Fault) -> list[Repair]:
     if not (isinstance(node, ast.BinOp) and isinstance(node.op, (ast.Div, ast.FloorDiv, ast.Mod))):
         return []
     b = ast.unparse(node.right)
-    b_ = b if isinstance(node.right, (ast.Name, ast.Attribute, ast.Subscript, ast.Call, ast.Constant)) else f"({b})"
-    term = ast.unparse(node)
-    found: list[Repair] = []
+    condition = ast.unparse(ast.Compare(node.right, [ast.NotEq()], [ast.Constant(0)]))
+    safe = ""
     if fault.cells and np:
-        safe = ast.unparse(
-            ast.BinOp(node.left, node.op, ast.parse(f"{np}.where({b} == 0, 1.0, {b})", mode="eval").body)
-        )
-        for name, value, says in (
-            ("count as zero", "0.0", f"Where {b} is 0 the result is 0."),
-            ("leave missing", f"{np}.nan", "Later steps skip nan."),
-        ):
-            found.append(Repair(name, fault.with_term(f"{np}.where({b_} == 0, {value}, {safe})"), says))
-    elif not fault.cells:
-        nothing = f"{np}.nan" if np else 'float("nan")'
-        found.append(
-            Repair("count as zero", fault.with_term(f"({term} if {b} else 0.0)"), f"Where {b} is 0 the result is 0.")
-        )
-        found.append(
-            Repair("leave missing", fault.with_term(f"({term} if {b} else {nothing})"), "Later steps skip nan.")
-        )
-        if fault.passes:
-            found.append(
-                Repair("leave the pass out", fault.skipped(f"{b} == 0"), f"A pass in which {b} is 0 has no result.")
-            )
+        divisor = ast.parse(f"{np}.where({b} == 0, 1.0, {b})", mode="eval").body
+        safe = ast.unparse(ast.BinOp(node.left, node.op, divisor))
     low = f"{np}.maximum({b}, 1e-12)" if fault.cells and np else f"max({b}, 1e-12)"
-    found.append(
-        Repair("set a lower limit", fault.with_term(low, node.right), f"{b} is never negative; choose the limit.")
-    )
-    return found
+    zero = fault.with_term(fault.where(condition, safe, "0.0"))
+    return [
+        Repair("count as zero", zero, f"Where {b} is 0 the result is 0."),
+        _missing(fault, condition, safe),
+        *_left_out(fault, f"{b} == 0", f"A pass in which {b} is 0 has no result."),
+        Repair("set a lower limit", fault.with_term(low, node.right), f"{b} is never negative; choose the limit."),
+    ]
 
 
 def _too_large(fault: Fault) -> list[Repair]:
@@ -217,22 +181,20 @@ def _too_large(fault: Fault) -> list[Repair]:
     high = f"{np}.minimum({x}, {LARGEST})" if np else f"min({x}, {LARGEST})"
     found = [Repair("set an upper limit", fault.with_term(high, node.args[0]), "What is larger is as good as that.")]
     found.append(_missing(fault, f"{x} < {LARGEST}", ast.unparse(_with(node, node.args[0], high))))
-    if not fault.cells and fault.passes:
-        found.append(
-            Repair("leave the pass out", fault.skipped(f"{x} >= {LARGEST}"), "A pass that is too large has no result.")
-        )
-    return found
+    return [*found, *_left_out(fault, f"{x} >= {LARGEST}", "A pass that is too large has no result.")]
 
 
 def _missing(fault: Fault, condition: str, safe: str) -> Repair:
-    """The term where a condition holds, else nan.  `safe`: the term for arrays, fine in each cell."""
-    np = fault.numpy
-    nothing = f"{np}.nan" if np else 'float("nan")'
-    if fault.cells and np:
-        text = f"{np}.where({condition}, {safe}, {nothing})"
-    else:
-        text = f"({ast.unparse(fault.node)} if {condition} else {nothing})"
-    return Repair("leave missing", fault.with_term(text), "Later steps skip nan.")
+    """The term where a condition holds, else nan.  `safe`: see `Fault.where`."""
+    nothing = f"{fault.numpy}.nan" if fault.numpy else 'float("nan")'
+    return Repair("leave missing", fault.with_term(fault.where(condition, safe, nothing)), "Later steps skip nan.")
+
+
+def _left_out(fault: Fault, condition: str, says: str) -> list[Repair]:
+    """The pass left out where a condition holds; nothing for arrays, and outside of `for` loops."""
+    if fault.cells or not fault.passes:
+        return []
+    return [Repair("leave the pass out", f"if {condition}:\n    continue\n{fault.statement}", says)]
 
 
 def _angle(fault: Fault) -> list[Repair]:
@@ -254,14 +216,7 @@ def _index(fault: Fault) -> list[Repair]:
     found = [Repair("take the last", clamped, "Past the end the last element holds.")]
     round_ = fault.with_term(f"{owner}[({index}) % len({owner})]")
     found.append(Repair("begin again", round_, "The record is a cycle."))
-    if fault.passes:
-        found.insert(
-            0,
-            Repair(
-                "leave the pass out", fault.skipped(f"{index} >= len({owner})"), "A pass past the end has no result."
-            ),
-        )
-    return found
+    return [*_left_out(fault, f"{index} >= len({owner})", "A pass past the end has no result."), *found]
 
 
 def _key(fault: Fault) -> list[Repair]:
@@ -279,13 +234,7 @@ def _key(fault: Fault) -> list[Repair]:
         for word in near[:2]
         if word
     ]
-    if fault.passes:
-        found.append(
-            Repair(
-                "leave the pass out", fault.skipped(f"{key} not in {owner}"), "A pass without the key has no result."
-            )
-        )
-    return found
+    return [*found, *_left_out(fault, f"{key} not in {owner}", "A pass without the key has no result.")]
 
 
 def _number(fault: Fault) -> list[Repair]:
@@ -302,10 +251,7 @@ def _number(fault: Fault) -> list[Repair]:
     is_number = f'{x}.strip().replace(".", "", 1).lstrip("+-").isdigit()'
     if node.func.id == "float":
         found.append(_missing(fault, is_number, ""))
-    if fault.passes:
-        left_out = fault.skipped(f"not {is_number}")
-        found.append(Repair("leave the pass out", left_out, "A pass without a number has no result."))
-    return found
+    return [*found, *_left_out(fault, f"not {is_number}", "A pass without a number has no result.")]
 
 
 Make = Callable[[Fault], list[Repair]]
