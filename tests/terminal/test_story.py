@@ -8,6 +8,20 @@ from pathlib import Path
 from uneven_sum.demo import FOLDER
 
 
+def mend(one, folder: Path, shown: str) -> None:
+    """Try a change of line 35, put it in the file, and run again."""
+    one.keys("w")
+    one.expect(shown)
+    one.keys(*["BSpace"] * 80)
+    one.keys("flow[day] = C * max(head, 0.0) ** 1.5 * WIDTH")
+    one.expect("as tried")
+    one.keys("C-s")
+    one.expect("How to continue?")
+    one.keys("Down", "Down", "Enter")
+    one.gone("How to continue?")
+    assert "max(head, 0.0)" in (folder / "rating_year.py").read_text()
+
+
 def test_from_the_desk_to_the_report(terminal, tmp_path, monkeypatch) -> None:
     for name in ("rating_year.py", "stage_2031.csv"):
         shutil.copy(FOLDER / name, tmp_path / name)
@@ -49,17 +63,9 @@ def test_from_the_desk_to_the_report(terminal, tmp_path, monkeypatch) -> None:
     one.keys("Escape")
     one.keys("Escape")
     one.gone("compared with the previous run at each end")
-    one.keys("w")
-    one.expect("head ** 1.5 * WIDTH ! nan")
-    one.keys(*["BSpace"] * 80)
-    one.keys("flow[day] = C * max(head, 0.0) ** 1.5 * WIDTH")
-    one.expect("as tried")
-    one.keys("C-s")
-    one.expect("How to continue?")
-    one.keys("Down", "Down", "Enter")
+    mend(one, tmp_path, "head ** 1.5 * WIDTH ! nan")
     # Rerun → verified.
     one.expect("fixed: the problem at line 35")
-    assert "max(head, 0.0)" in Path(tmp_path / "rating_year.py").read_text()
     # Report.
     one.keys("6")
     one.expect("write report")
@@ -103,16 +109,12 @@ def test_from_a_printed_nan_to_its_cause_and_a_tried_change(terminal, tmp_path, 
     one.keys("Escape")
     one.gone("origin of line 3")
     # A change, tried there.
-    one.keys("w")
-    one.expect("as it is")
-    one.keys(*["BSpace"] * 80)
-    one.keys("flow[day] = C * max(head, 0.0) ** 1.5 * WIDTH")
-    one.expect("as tried")
-    one.keys("C-s")
-    one.expect("How to continue?")
-    one.keys("Down", "Down", "Enter")
+    mend(one, tmp_path, "as it is")
     one.expect("The script ran to its end")
-    shown = one.screen()
-    assert "nan" not in shown.partition("output")[2].partition("\n")[0]
+    one.keys("d")
+    one.expect("volume over the sill: 3.3e+08 m3")  # it was nan
+    one.expect("highest flow: 33.747 m3/s on 2031-12-29")
+    one.keys("d")
+    one.gone("3.3e+08 m3")
     one.keys("q")
     one.expect("left with status 0")
