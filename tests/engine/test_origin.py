@@ -212,6 +212,16 @@ async def test_a_line_that_does_not_run_is_said(script) -> None:
         await chain_of(script("import sys\nx = 1.0\nsys.exit(3)\n"), "x")
 
 
+async def test_what_is_alike_each_time_is_not_called_otherwise(script) -> None:
+    text = (
+        "import pathlib\nhere = pathlib.Path(__file__)\nnames = set('north south brook lake sill'.split())\nc = names\n"
+    )
+    path = script(text)
+    for of in ("here", "names", "c"):
+        chain = await chain_of(path, of)
+        assert chain.steps and not chain.note and "uneven-sum-" not in as_text(chain)
+
+
 async def test_a_script_that_runs_otherwise_each_time_is_said(script) -> None:
     chain = await chain_of(script("import time\nx = time.perf_counter_ns()\ny = x\n"), "y")
     assert "does not run alike each time" in chain.note
@@ -252,6 +262,7 @@ async def test_a_search_can_be_cancelled_and_leaves_no_process(script) -> None:
         ("for n in range(3):\n    pass\nlast = n\n", "last", [(3, 0, "last"), (1, 3, "n")]),
         ("if (n := 4) > 3:\n    pass\nlast = n\n", "last", [(3, 0, "last")]),
         ("def f(x, y=2.0):\n    return x * y\nz = f(3.0)\n", "z", [(3, 0, "z"), (2, 0, "f(3.0)")]),
+        ("a = [1.0, 2.0]\na[0], a[1] = 5.0, 6.0\na[0], a[1] = a\n", "a[0]", [(3, 0, "a[0]"), (2, 0, "a[0]")]),
         ("a = [1.0]\nb = a\nb.append(4.0)\nc = len(a)\n", "a", [(3, 0, "a")]),
     ],
 )

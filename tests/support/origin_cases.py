@@ -72,6 +72,17 @@ seen = rain[1, 2]
         "seen",
         [(8, 0, "seen"), (5, 0, "rain[1, 2]"), (4, 0, "rain[:, 0][1]")],
     ),
+    "two writes in one statement": (
+        """
+a = [1.0, 2.0]
+x, y = 5.0, float("nan")
+a[0], a[1] = x, y
+a[0], a[1] = a[0], a[1]
+b = a[1]
+""",
+        "b",
+        [(6, 0, "b"), (4, 0, "a[1]"), (3, 0, "y")],
+    ),
     "mask": (
         """
 import numpy as np

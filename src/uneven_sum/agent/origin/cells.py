@@ -13,7 +13,7 @@ from ..frames.namespace import Scope
 from ..source.sites import callee
 from ..values import nonfinite
 from .place import Place, fixed_of, key_node
-from .reader import Expected, is_bad
+from .reader import Expected, covers, is_bad
 
 SEQUENCES = ("list", "tuple", "ndarray", "str", "deque", "Series")
 MOST = 20_000_000  # cells of an array whose indices are worked out
@@ -62,6 +62,32 @@ def within(target: ast.expr, place: Place, scope: Scope) -> bool:
     return place.name not in scope or _shares(root.id, place, scope)
 
 
+def holds(target: ast.expr, place: Place, scope: Scope) -> bool:
+    """Whether a target is surely the place, or holds it: the same name, the same element, the same cell of memory."""
+    suffix = place.text[len(place.name) :]
+    if isinstance(target, ast.Name) or not suffix:
+        return within(target, place, scope)
+    if not within(target, place, scope) or not isinstance(target, (ast.Attribute, ast.Subscript)):
+        return False
+    own = _own_suffix(target, scope)
+    if own and (suffix.startswith(own) or _row_of(suffix, own) is not None):
+        return True
+    numpy, cell = nonfinite.module("numpy"), index_of(suffix)
+    if not isinstance(target, ast.Subscript) or numpy is None or not cell or place.name not in scope:
+        return False
+    try:
+        owner, index = provenance.read(target.value, scope), provenance.read(target.slice, scope)
+    except provenance.Unreadable:
+        return False
+    return covers(numpy, scope[place.name], cell, owner, index)
+
+
+def _row_of(suffix: str, own: str) -> str | None:
+    """The row of `.loc[row, column]` where the target `own` is that column, as `["rain"]` is."""
+    found = re.fullmatch(r"\.(?:loc|at)\[(.+), (.+)\]", suffix)
+    return found[1] if found is not None and own == f"[{found[2]}]" else None
+
+
 def _shares(name: str, place: Place, scope: Scope) -> bool:
     if name not in scope:
         return False
@@ -78,9 +104,9 @@ def cell_of(target: ast.expr, place: Place, scope: Scope) -> Cell:
         own = _own_suffix(target, scope)
         if own and suffix.startswith(own):
             return of_suffix(suffix[len(own) :])
-        row = re.fullmatch(r"\.(?:loc|at)\[(.+), (.+)\]", suffix)
-        if own and row is not None and own == f"[{row[2]}]":  # a column that the row's cell is in
-            return of_suffix(f".loc[{row[1]}]")
+        row = _row_of(suffix, own)
+        if own and row is not None:
+            return of_suffix(f".loc[{row}]")
     if isinstance(target, ast.Subscript) and suffix:
         return _stored(target, suffix, scope)
     return Cell(known=True)

@@ -58,8 +58,7 @@ class Silent(Wire):
 @dataclass(frozen=True)
 class End:
     """Where a search ends: at the end of the script (no `file`); in these calls and passes (`chain`); or before
-    execution `count` of the statement at `at`.  `enter`: as the call begins whose `def` that is.  `call`: see
-    `watched.Stop`."""
+    execution `count` of the statement at `at`.  `enter`: as the call begins whose `def` that is."""
 
     file: str = ""
     chain: list[Any] = field(default_factory=list)
@@ -238,7 +237,9 @@ def printed(line: int, limit: float, cancelled: Callable[[], bool]) -> dict[str,
     chain[0][2] = facts["line"]
     there = End(os.path.realpath(facts["file"]), chain)
     found = _in_copy(lambda writer: Search(nothing, there, writer), limit, cancelled)
-    then = {"file": there.file, "at": facts["at"], "count": found.get("count", 1), "enter": False}
+    if "failed" in found:
+        return found
+    then = {"file": there.file, "at": facts["at"], "count": found["count"], "enter": False}
     return {**facts, "kind": PRINTED, "then": then, "target": f"line {line} of the output"}
 
 

@@ -19,7 +19,7 @@ from ..source.sites import callee
 from ..source.source_file import COMPREHENSIONS, SourceFile, Statement, position
 from ..values import nonfinite
 from ..values.describe import text_of
-from .cells import Cell, cell_of, element_of, first_bad, of_suffix, within
+from .cells import Cell, cell_of, element_of, first_bad, holds, of_suffix, within
 from .place import Place, resolved
 from .reader import is_bad
 from .rows import rows_of
@@ -180,15 +180,19 @@ def _made(statement: Statement, frame: types.FrameType, place: Place) -> tuple[a
         for target in node.targets:
             parts = target.elts if isinstance(target, (ast.Tuple, ast.List)) else [target]
             values = node.value.elts if isinstance(node.value, (ast.Tuple, ast.List)) else []
-            for number, part in enumerate(parts):
-                if within(part, place, scope):
-                    if len(parts) == 1:
-                        return node.value, cell_of(part, place, scope)
-                    cell = cell_of(part, place, scope)
-                    if len(values) == len(parts):
-                        return values[number], cell
-                    if not any(isinstance(one, ast.Starred) for one in parts):
-                        return node.value, Cell(f"[{number}]{cell.suffix}")
+            sure = [n for n, part in enumerate(parts) if holds(part, place, scope)]
+            maybe = sure or [n for n, part in enumerate(parts) if within(part, place, scope)]
+            if maybe and len(parts) == 1:
+                return node.value, cell_of(parts[0], place, scope)
+            if sure or len(maybe) == 1:
+                number = maybe[-1]  # the last of equal targets holds
+                cell = cell_of(parts[number], place, scope)
+                if len(values) == len(parts):
+                    return values[number], cell
+                if not any(isinstance(one, ast.Starred) for one in parts):
+                    return node.value, Cell(f"[{number}]{cell.suffix}")
+            elif maybe:  # which of them wrote it is not known: all values are operands
+                return node.value, Cell()
     if isinstance(node, ast.Expr) and isinstance(node.value, ast.Call) and place.whole and node.value.args:
         given = [*node.value.args, *(k.value for k in node.value.keywords)]
         return ast.Tuple(given, ast.Load()), Cell()  # what it returns is not kept

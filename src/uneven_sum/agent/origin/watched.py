@@ -79,9 +79,8 @@ class Watched:
         self.turned: dict[int, tuple[int, int, str, Any, Any]] = {}  # the first of its writes that are not finite
         self.later: dict[int, int] = {}  # writes since that one
         self.counts: dict[int, int] = {}  # executions of each site
-        self.begun: dict[
-            tuple[str, Position], int
-        ] = {}  # executions that have begun of each statement that calls something
+        # Executions that have begun of each statement that calls something.
+        self.begun: dict[tuple[str, Position], int] = {}
         self.calling: dict[int, Any] = {}  # by site: such a statement; None: it calls nothing
         self.under_way: dict[tuple[int, tuple[str, Position]], int] = {}  # the number of the latest one in each call
         self.stops = 0
@@ -139,18 +138,22 @@ class Watched:
         for key, thing in list(self.held.items()):
             self._compare(key, thing, site, count)
 
-    def stored(self, site: int, owner: Any, index: Any) -> None:
-        """An element was stored: it is a write of the place also where the value is the same."""
+    def stored(self, site: int, *pairs: Any) -> None:
+        """Elements were stored, each given as its owner and its index: it is a write of the place also where the value
+        is the same."""
         count = self._count(site)
+        owners, indices = pairs[::2], pairs[1::2]
         for key, thing in list(self.held.items()):
-            assert self.leaf is not None
-            at = self.leaf.is_at(thing, owner, index)
+            leaf = self.leaf
+            assert leaf is not None
+            at = any([leaf.is_at(thing, owner, index) for owner, index in zip(owners, indices)])
             if self._compare(key, thing, site, count):
-                if not at and self.calling.get(site) is None and not self.leaf.is_part(thing, owner):
+                part = at or any([leaf.is_part(thing, owner) for owner in owners])
+                if not part and self.calling.get(site) is None:
                     found = self.last[key]  # something else has changed it meanwhile: a thread, native code
                     self.last[key] = (site, count, UNKNOWN, found[3], found[4])
             elif at:
-                value = self.leaf.read(thing)
+                value = leaf.read(thing)
                 self._keep(key, (site, count, WRITE, value, value))
 
     def touched(self, site: int, *owners: Any) -> None:
@@ -226,8 +229,9 @@ class Watched:
 
     def _is_left(self, frame: types.FrameType) -> bool:
         calls = stack.calls(frame)
-        self.left -= len(calls) > 1 and calls[1] is self.caller
-        return self.left == 0 and calls[1] is self.caller
+        ours = len(calls) > 1 and calls[1] is self.caller
+        self.left -= ours
+        return ours and self.left == 0
 
     def stop_here(self, site: int) -> bool:
         """The statement at which the search ends is about to run."""
@@ -250,7 +254,7 @@ class Watched:
     # -- how ------------------------------------------------------------------------------------------
 
     def probes(self) -> dict[str, Any]:
-        names = (
+        names = [
             "begin",
             "bound",
             "gone",
@@ -262,7 +266,7 @@ class Watched:
             "returned",
             "leaving",
             "used",
-        )
+        ]
         return {f"origin_{name}": getattr(self, name) for name in names} | {"origin_stop": self.stop_here}
 
     def _key(self, frame: types.FrameType) -> int:

@@ -203,8 +203,8 @@ class Inserter:
             if touched:
                 found.append(self.step("touched", s, *touched))
             elif simple:
-                args = [_loaded(simple[0].value), _index(simple[0].slice)]
-                found.append(self.step("stored", s, *args))
+                pairs = [part for one in simple for part in (_loaded(one.value), _index(one.slice))]
+                found.append(self.step("stored", s, *pairs))
             elif stores or any(_may_change(node) for node in own(s)):
                 found.append(self.step("maybe", s))
         return found

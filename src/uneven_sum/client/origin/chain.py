@@ -42,8 +42,8 @@ class Searches:
         else:
             self.scratch = tempfile.mkdtemp(prefix="uneven-sum-")
             self.made, self.folder = await asyncio.to_thread(copied, self.launch, Path(self.scratch) / "a")
-        env = {"PYTHONHASHSEED": "0", **self.made.env}
-        self.client = Client(dataclasses.replace(self.made.to_its_end(), env=env))
+        self.made = dataclasses.replace(self.made, env={"PYTHONHASHSEED": "0", **self.made.env})
+        self.client = Client(self.made.to_its_end())
         await self.client.session.start()
 
     async def step(self, place: Place, end: dict[str, Any], since: bool) -> Step:
@@ -108,6 +108,7 @@ async def question(client: Client, text: str, frame: int = 0, folder: Folder | N
     body = await client.session.request("unevenSum/place", {"expression": text, "frameId": frame})
     found = msgspec.convert(body, Question)
     if folder is not None:
+        found.value.text = found.value.text.replace(folder.copy, folder.original)
         found.place.file = folder.back(found.place.file)
         found.end = {**found.end, "file": folder.back(found.end["file"])} if found.end else {}
     return found
