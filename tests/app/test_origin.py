@@ -112,3 +112,20 @@ async def test_the_origin_of_a_cell_is_asked_for_in_the_close_up(script) -> None
         await until(pilot, lambda: bool(drawer.chain.steps) and not bench.origins.under_way, 60)
         step = drawer.chain.steps[0]
         assert (step.line, step.target, step.value.text, step.before.text) == (4, "rain[1, 2]", "1.0", "2.0")
+
+
+async def test_what_was_typed_is_given_again(script) -> None:
+    path = script("level = float(input('level: '))\ndepth = level - 2.0\nprint('depth', depth)\n")
+    app = UnevenSum(Launch(path, keep_case=False, pause_on={"error"}, pause_on_given=True))
+    async with app.run_test(size=(140, 42)) as pilot:
+        await until(pilot, lambda: app.screen_stack[1].state == "running", 60)
+        await pilot.press("d")
+        line = app.screen.query_one("#stdin", Input)
+        await until(pilot, lambda: app.focused is line)
+        line.value = "3.5"
+        await pilot.press("enter")
+        await settled(pilot, "paused")
+        await pilot.press("escape", "escape")
+        drawer = await ask(pilot, app, '"depth"')
+        await until(pilot, lambda: [step.line for step in drawer.chain.steps] == [3, 2, 1], 60)
+        assert [step.value.text for step in drawer.chain.steps[1:]] == ["1.5", "3.5"]

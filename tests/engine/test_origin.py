@@ -177,11 +177,13 @@ async def test_where_a_value_is_used_next(script) -> None:
 
 
 async def test_from_a_line_of_the_output(script) -> None:
-    path = script("for k in range(3):\n    v = k * 2.0\n    print('value', v)\nprint('end', end='')\n")
+    path = script(
+        "for k in range(3):\n    v = k * 2.0\n    print('value', end=' ')\n    print(v)\nprint('end', end='')\n"
+    )
     chain = await origin(Launch(path), Asked("", printed=3), 9)
-    assert [(s.line, s.number, s.kind) for s in chain.steps][:2] == [(3, 3, "printed"), (2, 3, "write")]
+    assert [(s.line, s.number, s.kind) for s in chain.steps][:2] == [(4, 3, "printed"), (2, 3, "write")]
     chain = await origin(Launch(path), Asked("", printed=4), 9)
-    assert [s.line for s in chain.steps] == [4]
+    assert [s.line for s in chain.steps] == [5]
     with pytest.raises(BadUse, match="line 9 of the output"):
         await origin(Launch(path), Asked("", printed=9), 9)
 

@@ -34,6 +34,7 @@ from .watched import ARGUMENT, PRINTED, USE, Stop, Watched, Write
 
 PR_SET_PDEATHSIG = 1
 WAITED = 0.1  # seconds between looks for a cancelled search
+NOT_ENDED = "the script ended before"
 ENDED = "the script ended before it came to this place"
 
 
@@ -80,7 +81,7 @@ class End:
 class Search:
     """What one copy is to find: the last write of a place; or, with `visit`, its kind, the place and operands of a
     write, before which it ends.  `writer`: where it writes its answer.  `since`: see `watched.Watched`.  `line`: what
-    prints this line of the output is sought instead."""
+    prints this line of the output is sought instead; `begins`: what prints its first part."""
 
     place: Place
     end: End
@@ -89,6 +90,7 @@ class Search:
     since: bool = False
     uses: bool = False
     line: int = 0
+    begins: bool = False
     failure: str = ""  # the error in which the script ended
     unwatched: dict[str, str] = field(default_factory=dict)  # files that run without probes, and why
     process: int = field(default_factory=os.getpid)
@@ -97,7 +99,7 @@ class Search:
         """How the script is rewritten.  Its probes are put in place, too."""
         place = self.place
         if self.line:
-            count_lines(self.line, lambda frame: self.reached(frame, 0))
+            count_lines(self.line, self.begins, lambda frame: self.reached(frame, 0))
         stop = self.end.stop(0 if self.visit or self.uses else place.call)
         stop.after = self.uses and bool(self.end.at)
         self.watched = Watched(
@@ -127,7 +129,7 @@ class Search:
 
     def _answer(self, frame: types.FrameType | None, stops: int) -> dict[str, Any]:
         if self.line:
-            return facts_of(frame, self.place, PRINTED) if frame is not None else {"failed": "the script ended before"}
+            return facts_of(frame, self.place, PRINTED) if frame is not None else {"failed": NOT_ENDED}
         if self.uses:
             return self._use(frame, stops)
         if frame is None and self.end.file:
@@ -231,6 +233,8 @@ def printed(line: int, limit: float, cancelled: Callable[[], bool]) -> dict[str,
     raises Copy."""
     nothing = Place("", "", "", "")
     facts = _in_copy(lambda writer: Search(nothing, End(), writer, line=line), limit, cancelled)
+    if facts.get("failed") == NOT_ENDED:  # the last line may have no end
+        facts = _in_copy(lambda writer: Search(nothing, End(), writer, line=line, begins=True), limit, cancelled)
     if "failed" in facts:
         return facts
     chain = facts["chain"]

@@ -126,13 +126,15 @@ class Origins(Controller):
         drawer.end(" ".join(filter(None, (chain.said, chain.note))) or "The search was ended.")
 
     async def _ready(self) -> None:
-        """Start the interpreter of the searches, anew where a file has changed.  BadUse where it cannot be."""
+        """Start the interpreter of the searches, anew where a file or the typed input has changed.  BadUse where it cannot
+        be."""
         stamps = {path: stamp(path) for path in self.bench.known_files()}
-        if self.searches is not None and stamps != self.stamps:
+        typed = self.bench.query_one(OutputDrawer).typed
+        if self.searches is not None and (stamps != self.stamps or typed != self.searches.given):
             await self.forget()
         if self.searches is not None:
             return
-        self.stamps, self.searches = stamps, Searches(self.bench.launch)
+        self.stamps, self.searches = stamps, Searches(self.bench.launch, given=typed)
         try:
             await self.searches.start()
         except TooLarge as e:
@@ -140,7 +142,7 @@ class Origins(Controller):
             sure = Sure(self.bench.palette, f"{e} Run the script in the folder itself?", "run it there", "do not")
             if not await self.bench.app.push_screen_wait(sure):
                 raise BadUse("No search: the folder is too large to copy.") from None
-            self.searches = Searches(self.bench.launch, in_place=True)
+            self.searches = Searches(self.bench.launch, in_place=True, given=typed)
             await self.searches.start()
 
     def show_step(self, step: Step) -> None:

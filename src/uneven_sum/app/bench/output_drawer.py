@@ -58,6 +58,7 @@ class OutputDrawer(Vertical):
         self.partial = {"stdout": "", "stderr": "", "console": ""}
         self.last_line = ""
         self.errors = 0  # lines of error output
+        self.typed = ""  # what was typed for the script
         self.marks: dict[int, tuple[int, dict[str, str], str, int]] = {}  # by return point
 
     def compose(self) -> ComposeResult:
@@ -125,7 +126,7 @@ class OutputDrawer(Vertical):
         self.marks.clear()
         self.query_one(OutputLog).clear()
         self.partial = {"stdout": "", "stderr": "", "console": ""}
-        self.last_line, self.errors = "", 0
+        self.last_line, self.errors, self.typed = "", 0, ""
         self.draw()
 
     def on_mount(self) -> None:
@@ -133,6 +134,7 @@ class OutputDrawer(Vertical):
 
     def on_input_submitted(self, event: Input.Submitted) -> None:
         event.stop()
+        self.typed += event.value + "\n"
         self.post_message(self.Typed(event.value + "\n"))
         self.query_one(OutputLog).write([(self.palette.changed, "‹ " + event.value)])
         event.input.value = ""

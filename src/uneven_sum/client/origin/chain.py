@@ -24,10 +24,11 @@ STEPS = 40
 
 
 class Searches:
-    """Searches for one script.  `folder`: where it runs; `client`: the interpreter that stands ready."""
+    """Searches for one script.  `given`: what it reads as its standard input, where that is not a file; `folder`: where
+    it runs; `client`: the interpreter that stands ready."""
 
-    def __init__(self, launch: Launch, in_place: bool = False) -> None:
-        self.launch, self.in_place = launch, in_place
+    def __init__(self, launch: Launch, in_place: bool = False, given: str = "") -> None:
+        self.launch, self.in_place, self.given = launch, in_place, given
         self.scratch = ""
         self.folder = Folder("", "")
         self.made = launch
@@ -36,12 +37,16 @@ class Searches:
 
     async def start(self) -> None:
         """Copy the folder, and start the interpreter.  BadUse when the script cannot be run."""
+        self.scratch = tempfile.mkdtemp(prefix="uneven-sum-")
         if self.in_place:
             here = os.path.realpath(self.launch.cwd or os.getcwd())
             self.folder = Folder(here, here)
         else:
-            self.scratch = tempfile.mkdtemp(prefix="uneven-sum-")
             self.made, self.folder = await asyncio.to_thread(copied, self.launch, Path(self.scratch) / "a")
+        if self.given:
+            path = Path(self.scratch) / "given"
+            path.write_text(self.given, encoding="utf-8")
+            self.made = dataclasses.replace(self.made, stdin_file=str(path))
         self.made = dataclasses.replace(self.made, env={"PYTHONHASHSEED": "0", **self.made.env})
         self.client = Client(self.made.to_its_end())
         await self.client.session.start()
