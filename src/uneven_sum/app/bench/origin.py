@@ -126,8 +126,8 @@ class Origins(Controller):
         drawer.end(" ".join(filter(None, (chain.said, chain.note))) or "The search was ended.")
 
     async def _ready(self) -> None:
-        """Start the interpreter of the searches, anew where a file or the typed input has changed.  BadUse where it cannot
-        be."""
+        """Start the interpreter of the searches, anew after a change of a file or of the typed input.  BadUse where it
+        cannot be started."""
         stamps = {path: stamp(path) for path in self.bench.known_files()}
         typed = self.bench.query_one(OutputDrawer).typed
         if self.searches is not None and (stamps != self.stamps or typed != self.searches.given):
