@@ -28,9 +28,10 @@ async def settled(pilot, state: str, line: int | None = None) -> Bench:
 
 
 async def until(pilot, true, seconds: float = 25):
+    """Waits until it is true and the screen shown has its widgets."""
     for _ in range(int(seconds * 20)):
         await pilot.pause(0.05)
-        if true():
+        if true() and pilot.app.screen.is_mounted:
             return
     raise AssertionError(f"it did not come about: {state_of(pilot.app)}")
 

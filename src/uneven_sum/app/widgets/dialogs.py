@@ -40,6 +40,7 @@ class Prompt(ModalScreen[str | None]):
 
     DEFAULT_CSS = BOX.format(name="Prompt", width=72)
     BINDINGS = [Binding("escape", "dismiss", "close")]
+    AUTO_FOCUS = "Input"
 
     def __init__(self, palette: Palette, question: str, value: str = "", hint: str = "") -> None:
         super().__init__()
@@ -50,9 +51,6 @@ class Prompt(ModalScreen[str | None]):
             yield Static(Text(self.question, f"bold {self.palette.text}"))
             yield Field(self.value, placeholder=self.hint, compact=True)
             yield Static(Text("enter: choose · escape: cancel", self.palette.quiet))
-
-    def on_mount(self) -> None:
-        self.query_one(Input).focus()
 
     def on_input_submitted(self, event: Input.Submitted) -> None:
         event.stop()

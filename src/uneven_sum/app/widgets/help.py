@@ -29,6 +29,7 @@ class Help(ModalScreen[None]):
     Help VerticalScroll { background: $panel; border: solid $rule; }
     Help Input { border: none; height: 1; background: $background; margin-bottom: 1; padding: 0 1; }
     """
+    AUTO_FOCUS = "Input"
     BINDINGS = [Binding("escape", "dismiss", "close")]
 
     def __init__(self, palette: Palette, of: Keyed) -> None:
@@ -41,9 +42,6 @@ class Help(ModalScreen[None]):
         with VerticalScroll():
             yield Field(placeholder="search keys and words; escape closes", compact=True)
             yield Static(self._text(""), id="all")
-
-    def on_mount(self) -> None:
-        self.query_one(Input).focus()
 
     def on_input_changed(self, event: Input.Changed) -> None:
         self.query_one("#all", Static).update(self._text(event.value.strip().lower()))
