@@ -9,6 +9,8 @@ import pytest
 from driving_app import Terminal
 from interpreters import INTERPRETERS
 
+collect_ignore = ["support/tested"]  # tests that are run by tests
+
 
 @pytest.fixture(params=INTERPRETERS, ids=lambda p: "own" if p == sys.executable else p.split("/")[-3])
 def interpreter(request: pytest.FixtureRequest) -> str:

@@ -63,9 +63,13 @@ class Run:
 
 
 @asynccontextmanager
-async def running(path: str, *args: str, breakpoints: dict | None = None, start: dict | None = None, **options):
+async def running(
+    path: str | Launch, *args: str, breakpoints: dict | None = None, start: dict | None = None, **options
+):
     """A run that is ended when the block is left.  `start`: what else is set before it."""
-    client = Client(Launch(path, list(args), capture=True, **options))
+    launch = path if isinstance(path, Launch) else Launch(path, list(args), **options)
+    launch.capture = True
+    client = Client(launch)
     run = Run(client)
     try:
         await client.start(breakpoints, **(start or {}))

@@ -24,6 +24,7 @@ from .origin.search import Copy, Search, Silent
 from .pause import headline
 from .probes import run_texts, runtime
 from .recording.value_stream import ValueStream
+from .reload import test_modules
 from .reload.loader import Loader
 from .requests.dispatch import Requests
 from .rewind.checkpoint import SnapshotMaker
@@ -323,6 +324,7 @@ def _watch_exits(engine: Engine) -> None:
                 pass
 
     def starting() -> None:
+        test_modules.tell_of_workers(engine.loader)
         try:
             engine.wire.event("unevenSum/starts", {"event": "process"})
         except Closed:
@@ -333,6 +335,7 @@ def _watch_exits(engine: Engine) -> None:
             return
         if plain_code.seen != len(modules):
             plain_code.look()
+            test_modules.look(engine.loader)
             if "runpy" in modules:
                 run_texts.watch_runpy()
         if event == "compile" and not run_state.quiet:

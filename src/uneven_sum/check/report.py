@@ -103,7 +103,10 @@ def as_text(outcome: Outcome) -> str:
 
 def _one(facts: Facts) -> str:
     lines = [facts.headline, ""]
-    lines.append("  " + " › ".join(_call(c.file, c.line, c.function) for c in facts.trail))
+    calls = [_call(c.file, c.line, c.function) for c in facts.trail]
+    if facts.test is not None:  # in the place of the runner's own line
+        calls[: facts.trail[0].function == "<module>"] = [f"test {facts.test.name}"]
+    lines.append("  " + " › ".join(calls))
     lines.append("")
     lines += _around(facts)
     if facts.terms:

@@ -140,6 +140,14 @@ class Finding(msgspec.Struct):
         return "question" if self.question else "wrong" if self.weight >= SURE else "doubtful"
 
 
+class RunningTest(msgspec.Struct):
+    """The test around a pause: its runner (pytest, unittest), its name, the runner's arguments to run it alone."""
+
+    runner: str
+    name: str
+    arguments: list[str] = []
+
+
 class Facts(msgspec.Struct):
     """Everything about one pause."""
 
@@ -168,6 +176,7 @@ class Facts(msgspec.Struct):
     expectations: list[Expected] = []
     hand: list[str] = []  # what the user has set by hand, in the calls of now
     chain: list[tuple[str, str, int, list[int]]] = []  # calls, innermost first: function, file, line, passes
+    test: RunningTest | None = None
     old: bool = False  # the paused call runs an earlier text of its file
     text: int = 0  # CRC-32 of the text that it runs
     accepts: list[str] = []  # what else than the line can be accepted: `calls of f`, `values of x`

@@ -17,7 +17,7 @@ from ..core.markers import TRIPS
 from ..core.original_builtins import with_originals
 from ..core.transport import Closed, Wire, holding_others
 from ..diagnosis.gaps import Gap
-from ..frames import fast_form, other_compilers, stack, task_waiters
+from ..frames import fast_form, other_compilers, stack, task_waiters, tests
 from ..pause import end_of_run, report
 from ..pause.facts import Pause
 from ..pause.headline import str_of
@@ -181,6 +181,8 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
             return ""
         if isinstance(exc, (StopIteration, StopAsyncIteration)) and not frame.f_code.co_name.startswith("<module"):
             return ""  # it ends an iteration, or becomes a RuntimeError that is caught further out
+        if tests.skips(exc) or tests.expects(exc, frame):
+            return ""
         if answers_protocol(exc, frame):
             return ""  # so a class tells `for`, `hasattr` or `in` that there is nothing; an error is caught further out
         if self.expected == (id(exc), type(exc)) and id(frame) != self.handler:
@@ -289,6 +291,7 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
                 self.facts["expectations"] = self._expectations(pause)
                 self.facts["hand"] = self.by_hand.told(pause.frame)
                 self.facts["chain"] = stack.chain(pause.frame)
+                self.facts["test"] = tests.as_dict(pause.frame)
                 self.facts["text"] = report._print(pause.dead[0] if pause.dead else pause.frame) if pause.frame else 0
                 self.facts["old"] = pause.frame is not None and registry.is_old(pause.frame)
                 self.facts["nested"] = self.nested.text if self.nested is not None else ""

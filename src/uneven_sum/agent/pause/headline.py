@@ -8,6 +8,7 @@ from typing import Any
 
 from ..core.markers import MISSING
 from ..core.text import clean, plural
+from ..diagnosis import assertions
 from ..diagnosis.provenance import ARRIVED
 from ..frames import stack
 from ..source import registry
@@ -131,7 +132,10 @@ def headline(pause: Pause, loops: list[dict[str, Any]], culprit: dict[str, Any] 
     if pause.said:
         first = f"{pause.said}, at {line}{why}."
     elif pause.reason == "error" and pause.exception is not None:
-        message = clean(str_of(pause.exception), 200)
+        message = str_of(pause.exception)
+        if pause.statement is not None and assertions.failed(pause.statement.node, pause.exception):
+            message = assertions.own_message(message)
+        message = clean(message, 200)
         first = f"{type(pause.exception).__name__} at {line}{': ' + message if message else ''}."
         if pause.why:
             first += f" {pause.why}."

@@ -8,7 +8,7 @@ from typing import Any
 
 from ..core.markers import INNER, MISSING, TRIPS
 from ..core.text import clean
-from ..diagnosis import gaps, provenance, text_notes
+from ..diagnosis import assertions, gaps, provenance, text_notes
 from ..diagnosis.culprit import Culprit, Term
 from ..diagnosis.decompose import CODE_OF_THE_SCRIPT, Decomposed
 from ..diagnosis.reasons import of_error
@@ -104,7 +104,8 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
     whole = root
     inner: types.FrameType | None = None
     raised: ast.AST | None = None
-    if pause.exception is not None:
+    untrue = _is_untrue(pause)
+    if pause.exception is not None and not untrue:
         raised, inner = _raised(pause, root)
         root = _own_scope(root, raised)
 
@@ -133,8 +134,8 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
             met=lambda: run_state.met,
             before_call=keep,
         )
-        found = apart.culprit()
-        if found is not None and pause.exception is not None:
+        found = apart.culprit() or (assertions.culprit(apart) if untrue else None)
+        if found is not None and pause.exception is not None and not untrue:
             values = [v for _, v in found.operands]
             known = of_error(pause.exception, values) or text_notes.of_error(pause.exception, found.term.operands)
             if isinstance(pause.exception, (AttributeError, TypeError)) and statement is not None:
@@ -255,6 +256,13 @@ def _raised(pause: Pause, root: ast.AST) -> tuple[ast.AST | None, types.FrameTyp
         if hasattr(node, "lineno") and position(node) == place:
             return node, inner
     return None, None
+
+
+def _is_untrue(pause: Pause) -> bool:
+    """Whether it is the assertion itself that raised, not what it calls."""
+    tb = _where_raised(pause)
+    node = pause.statement.node if pause.statement is not None else None
+    return tb is not None and tb.tb_next is None and assertions.failed(node, pause.exception)
 
 
 def _where_raised(pause: Pause) -> types.TracebackType | None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 import gc
 import importlib.machinery
 import os
@@ -25,6 +26,7 @@ from ..source.source_file import SourceFile
 # Why a file cannot be rewritten: too deeply nested, mostly.  (3.11 raises SystemError when something is
 # parsed in the middle of parsing, as by a finaliser that prints a traceback.)
 CANNOT = (SyntaxError, RecursionError, ValueError, MemoryError, SystemError)
+Finish = Callable[[ast.Module, bytes], None]
 INSTALLED = ("site-packages", "dist-packages")
 
 
@@ -39,6 +41,7 @@ class Loader:
         self.fresh: dict[str, dict[Any, types.CodeType]] = {}  # functions with the present breakpoints, by file
         self._probed: dict[int, tuple[weakref.ref[types.CodeType], frozenset[tuple[int, int]]]] = {}
         self.checked: tuple[str, bytes, types.CodeType] | None = None  # what was compiled to see whether it can be
+        self.finishing: dict[str, Finish] = {}  # what a test runner does to the tree of a file before it is compiled
         self.plain: dict[str, str] = {}  # files that run as they are, and why
         self.unwatched: Callable[[str, str], None] = lambda file, why: None  # hears of each
         self._library = tuple(
@@ -57,16 +60,19 @@ class Loader:
             return False
         return not any(real.startswith(lib) and not best.startswith(lib) for lib in self._library)
 
-    def compile(self, path: str, data: bytes, name: str | None = None) -> types.CodeType:
-        """The code of one of the user's files, with probes; plain where it cannot be rewritten.
+    def compile(
+        self, path: str, data: bytes, name: str | None = None, plain: types.CodeType | None = None
+    ) -> types.CodeType:
+        """The code of one of the user's files, with probes; plain where it cannot be rewritten.  `plain`: its code
+        without probes, where that is known.
 
         SyntaxError and ValueError are raised as `compile` would raise them.
         """
         name = name or path
         known, self.checked = self.checked, None
-        if known is not None and known[:2] == (name, data):
+        if plain is None and known is not None and known[:2] == (name, data):
             plain = known[2]
-        else:
+        elif plain is None:
             plain = compile(data, name, "exec", dont_inherit=True)
         file = SourceFile(name, data)
         for options in (self.options, Options(False, self.options.checks, self.options.meters)):
@@ -96,8 +102,12 @@ class Loader:
         ]
         # The plain compilation has given the script's own warnings.
         with run_state.silenced(), run_state.no_collection():
+            finish = self.finishing.get(file.path) if mode == "exec" else None
             rewriter = Rewriter(file, sites.sites, options, plan, once)
+            rewriter.asserts = finish is None
             tree = rewriter.module() if mode == "exec" else rewriter.expression()
+            if finish is not None and isinstance(tree, ast.Module):
+                finish(tree, file.data)
             code = compile(tree, file.path, mode, flags, dont_inherit=True)
             del tree, rewriter
             made = put_in(code, runtime.PROBES)

@@ -303,6 +303,6 @@ def _suppressed(s: ast.With | ast.AsyncWith) -> list[Handler]:
             name = call.func.attr if isinstance(call.func, ast.Attribute) else getattr(call.func, "id", "")
             if name == "suppress":
                 found.append(Handler(list(call.args), sys.version_info >= (3, 12)))
-            elif name in ("raises", "assertRaises", "assertRaisesRegex") and call.args:
+            elif name.lower().replace("_", "") in ("raises", "assertraises", "assertraisesregex") and call.args:
                 found.append(Handler(_classes(call.args[0])))  # a test that expects the error
     return found

@@ -90,6 +90,7 @@ COMMANDS = [
     Command("up down", "move cursor", "also pageup, pagedown", "move(-1) move(1)"),
     Command("home", "show paused line", "", "place"),
     Command("R", "rerun", "from the start; breakpoints stay", "again"),
+    Command("J", "run this test", "alone, from the start (pytest, unittest); again: all tests", "one_test"),
     Command("X", "stop script", "", "end"),
     Command("x", "leave copy", "of a call that was run with pauses", "leave_nested"),
     Command("T", "switch theme", "slate (dark) or chalk (light)", "theme"),

@@ -14,6 +14,7 @@ from ...client import (
     Client,
     Ended,
     Exited,
+    Launch,
     Output,
     Stopped,
     SyntaxFault,
@@ -21,7 +22,7 @@ from ...client import (
     Unwatched,
     Where,
 )
-from ...protocol import Placed, Recent
+from ...protocol import Placed, Recent, RunningTest
 from ..widgets.bars import Headline, Trail
 from ..widgets.sheet import Sheet
 from .cards import Cards
@@ -32,6 +33,27 @@ from .recording import Step
 
 class Running(Controller):
     """A controller of the Bench."""
+
+    all_tests: Launch | None = None  # while one test of a run of tests runs alone
+    test: RunningTest | None = None  # the last that a pause was in
+
+    def given(self) -> Launch:
+        """The launch as the user gave it."""
+        return self.all_tests or self.bench.launch
+
+    def action_one_test(self) -> None:
+        """Run the test of the pause alone, from the start; again: all of them."""
+        bench = self.bench
+        if self.all_tests is not None:
+            bench.launch, self.all_tests = self.all_tests, None
+            bench.notify("All tests run again.")
+        elif self.test is None:
+            bench.notify("A test runs alone after a pause in it: run the script by pytest or unittest.")
+            return
+        else:
+            self.all_tests, bench.launch = bench.launch, replace(bench.launch, args=self.test.arguments)
+            bench.notify(f"Only {self.test.name} runs; {bench.key('J')} runs all tests again.")
+        bench.action_again()
 
     @background(exclusive=True, group="start")
     async def start(self, steps: list[Step] | None = None) -> None:
@@ -118,7 +140,7 @@ class Running(Controller):
         if isinstance(event, Output):
             bench.query_one(OutputDrawer).write(event.category, event.text)
         elif isinstance(event, Stopped):
-            bench.ran = event.ran
+            bench.ran, self.test = event.ran, event.facts.test or self.test
             if await bench.recording.take_step(client, event.facts):
                 return
             bench.book.count(event.met)

@@ -237,7 +237,7 @@ class Bench(Keyed, Controlled, Screen[None]):
             self.show_state("paused")
             self.query_one(Headline).show(facts.headline, facts.reason, facts.expectations)
             self.chosen = max(0, len(facts.trail) - 1)
-            self.query_one(Trail).show(facts.trail, self.chosen)
+            self.query_one(Trail).show(facts.trail, self.chosen, facts.test.name if facts.test else "")
             sheet = self.query_one(Sheet)
             self.sources.show_text(facts.file, facts.text)
             sheet.fold()
@@ -398,7 +398,7 @@ class Bench(Keyed, Controlled, Screen[None]):
             return
         self.chosen = max(0, min(len(self.facts.trail) - 1, self.chosen + by))
         call = self.facts.trail[self.chosen]
-        self.query_one(Trail).show(self.facts.trail, self.chosen)
+        self.query_one(Trail).show(self.facts.trail, self.chosen, self.facts.test.name if self.facts.test else "")
         self.sources.show_text(call.file, call.text)
         sheet = self.query_one(Sheet)
         sheet.fold()
@@ -486,7 +486,7 @@ class Bench(Keyed, Controlled, Screen[None]):
     def remember_run(self) -> None:
         if not self.remembered:
             self.remembered = True
-            remember(of_launch(self.launch), self.ended)
+            remember(of_launch(self.running.given()), self.ended)
 
     async def may_leave(self) -> bool:
         if isinstance(self.app.screen, Sure):

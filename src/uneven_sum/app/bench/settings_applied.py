@@ -48,7 +48,9 @@ class Appearance(Controller):
         bench.show_state(bench.state)
         if bench.facts is not None:
             bench.query_one(Headline).show(bench.facts.headline, bench.facts.reason, bench.facts.expectations)
-            bench.query_one(Trail).show(bench.facts.trail, bench.chosen)
+            bench.query_one(Trail).show(
+                bench.facts.trail, bench.chosen, bench.facts.test.name if bench.facts.test else ""
+            )
 
     def take_settings(self, now: settings.Settings) -> None:
         """What was set holds; limits from the next run on."""

@@ -97,17 +97,19 @@ class Trail(Static):
         super().__init__(**kwargs)  # type: ignore[arg-type]  # a widget's id and classes
         self.palette = palette
 
-    def show(self, trail: list[TrailCall], chosen: int) -> None:
+    def show(self, trail: list[TrailCall], chosen: int, test: str = "") -> None:
+        """`test`: the name of the test around, which takes the place of its runner's own line."""
         p = self.palette
         out = Text(no_wrap=True, overflow="ellipsis")
         for number, call in enumerate(trail):
             if number:
                 out.append(" › ", p.quiet)
-            name = (
-                call.file.rpartition("/")[2]
-                if call.function == "<module>"
-                else f"{shown(call.function)}({call.arguments})"
-            )
+            if call.function != "<module>":
+                name = f"{shown(call.function)}({call.arguments})"
+            elif test and not number:
+                name = f"test {test}"
+            else:
+                name = call.file.rpartition("/")[2]
             out.append(name, f"bold {p.at}" if number == chosen else p.quiet)
         if len(out) > self.size.width - 2 > 10:
             out = out[-(self.size.width - 3) :]

@@ -1,0 +1,95 @@
+"""Which part of an assertion is not true, and by how much its sides differ."""
+
+from __future__ import annotations
+
+import ast
+import math
+from typing import TYPE_CHECKING, Any
+
+from ..source.sites import callee
+from ..values import nonfinite
+from .culprit import Culprit
+
+if TYPE_CHECKING:
+    from .decompose import Decomposed
+
+CLOSE = {"allclose", "isclose", "approx", "assert_allclose", "assert_almost_equal", "assert_array_almost_equal"}
+EQUAL = {"array_equal", "assert_equal", "assert_array_equal", "assertEqual", "assertAlmostEqual"}
+LONGEST = 100_000  # elements of a list that are compared
+NEAR = 1e-6  # as a part of the larger: sides that differ by less are meant to be equal, mostly
+
+
+def failed(node: ast.AST | None, exc: BaseException | None) -> bool:
+    """Whether an assertion, or a method or function that asserts, is what raised."""
+    return isinstance(node, ast.Assert) and isinstance(exc, AssertionError)
+
+
+def own_message(text: str) -> str:
+    """The message of an assertion without what pytest adds to it: the terms say the same."""
+    added = f"\n{text}".find("\nassert ")
+    return text[: max(0, added - 1)] if added >= 0 else text
+
+
+def culprit(apart: Decomposed) -> Culprit | None:
+    """The part that makes the assertion fail: the first that is false of those that all must be true."""
+    term = apart.root
+    while isinstance(term.node, ast.BoolOp) and isinstance(term.node.op, ast.And):
+        inner = next((t for t in term.children if t.known and not _true(t.value)), None)
+        if inner is None:
+            break
+        term = inner
+    if not term.known:
+        return None
+    term.culprit = True
+    found = Culprit(term, None)
+    found.operands = [(apart.file.segment(t.node), t.value) for t in term.children if t.known]
+    found.reason = how_far(term.node, term.operands)
+    return found
+
+
+def _true(value: Any) -> bool:
+    try:
+        return bool(value)
+    except Exception:
+        return True  # of many cells it is neither
+
+
+def how_far(node: ast.AST, operands: list[Any]) -> str:
+    """By how much two sides that should be equal, or close, differ; empty where they are not numbers."""
+    if isinstance(node, ast.Compare):
+        if len(node.ops) != 1 or not isinstance(node.ops[0], ast.Eq):
+            return ""
+        near_only = True
+    elif isinstance(node, ast.Call) and callee(node) in CLOSE | EQUAL:
+        near_only = False
+    else:
+        return ""
+    sides = [value for value in operands if _is_numeric(value)][:2]
+    np = nonfinite.module("numpy")
+    if len(sides) < 2:
+        return ""
+    if np is None:
+        return _of_scalars(float(sides[0]), float(sides[1]), near_only)
+    try:
+        a, b = (np.asarray(value, dtype=float) for value in sides)
+        if a.ndim == b.ndim == 0:
+            return _of_scalars(float(a), float(b), near_only)
+        apart = np.abs(a - b)
+        cell = np.unravel_index(int(np.nanargmax(apart)), apart.shape)
+    except (TypeError, ValueError):
+        return ""
+    at = ", ".join(str(int(i)) for i in cell)
+    return f"the largest difference is {float(apart[cell]):.6g}, at [{at}]"
+
+
+def _is_numeric(value: Any) -> bool:
+    if isinstance(value, (list, tuple)):
+        return bool(value) and len(value) <= LONGEST and all(nonfinite.is_number_kind(type(one)) for one in value)
+    return nonfinite.is_number_kind(type(value)) or hasattr(value, "dtype")
+
+
+def _of_scalars(a: float, b: float, near_only: bool) -> str:
+    apart = abs(a - b)
+    if not math.isfinite(apart) or not apart or (near_only and apart > NEAR * max(abs(a), abs(b))):
+        return ""
+    return f"the two differ by {apart:.3g}"
