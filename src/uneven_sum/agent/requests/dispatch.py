@@ -22,6 +22,7 @@ from .declare import PREFIX, Body, declared, request
 from .evaluation import EvaluationRequests
 from .exchange import Exchange, Part
 from .inspection import InspectionRequests
+from .keeping import KeepingRequests
 from .ledger import LedgerRequests
 from .origin import OriginRequests
 from .stepping import SteppingRequests
@@ -65,7 +66,7 @@ class Requests:
         parts = [
             *(RunRequests(exchange), InspectionRequests(exchange, self.closeup), EvaluationRequests(exchange)),
             *(breakpoints, stepping, CodeRequests(exchange, stepping), LedgerRequests(exchange, breakpoints)),
-            *(self.closeup, OriginRequests(exchange)),
+            *(self.closeup, OriginRequests(exchange), KeepingRequests(exchange)),
         ]
         self.table = {name: found for part in parts for name, found in declared(part).items()}
 

@@ -1,0 +1,1 @@
+"""Calls written down: their arguments as text, and as files beside it."""

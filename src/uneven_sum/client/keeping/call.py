@@ -1,0 +1,108 @@
+"""A call as it began: its arguments, taken where the script comes to it again, in a copy of its folder."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import dataclasses
+import shutil
+import tempfile
+from pathlib import Path
+
+import msgspec
+
+from ...host.launch import BadUse, Launch
+from ...protocol.messages import Facts
+from ..client import Client
+from ..differing.folders import copied
+from ..events import Exited, Stopped
+
+
+class Argument(msgspec.Struct):
+    """`how`: empty for a positional one, `name` for one that must be named, `*` and `**` for the rest, `owner` for the
+    object whose method is called."""
+
+    name: str
+    text: str
+    how: str = ""
+    parts: list[tuple[str, int, int, str]] = []  # what of it has rows: name, rows, columns (0: none), `.iloc` or empty
+
+
+class SavedCall(msgspec.Struct):
+    """A call as Python text, with the files of its arguments in `folder`; the agent's `keeping/call.py` tells more."""
+
+    function: str
+    file: str
+    target: str
+    arguments: list[Argument]
+    module: str = ""
+    root: str = ""
+    values: dict[str, str] = {}
+    imports: list[str] = []
+    helpers: list[str] = []
+    files: list[str] = []
+    notes: list[str] = []
+    kind: str = "plain"
+    returns: bool = True
+    folder: str = ""
+    failed: str = ""  # the class of the error; empty where the pause is of another kind
+
+    @property
+    def name(self) -> str:
+        """Of the function, without its class."""
+        return self.function.rpartition(".")[2]
+
+
+def calls_of(facts: Facts) -> list[int]:
+    """The places in the trail of a pause that a call can be kept of, innermost first: functions of the user."""
+    last = len(facts.trail) - 1
+    return [last - up for up, call in enumerate(facts.chain) if not call[0].rpartition(".")[2].startswith("<")]
+
+
+async def save(
+    launch: Launch, facts: Facts, place: int, folder: Path, given: str = "", alone: bool = False, inline: bool = False
+) -> SavedCall:
+    """Run the script in a copy up to the beginning of a call around a pause, and write down its arguments.
+
+    `place`: in the trail of the pause; `folder`: gets the files of the arguments; `given`: what the script reads as its
+    standard input, where that is not a file; `alone`, `inline`: as in the agent's `keeping/call.py`.  BadUse with the
+    reason where the call is not found again, or an argument cannot be kept."""
+    scratch = Path(tempfile.mkdtemp(prefix="uneven-sum-"))
+    try:
+        made, copy = await asyncio.to_thread(copied, launch, scratch / "a")
+        if given:
+            (scratch / "given").write_text(given, encoding="utf-8")
+            made = dataclasses.replace(made, stdin_file=str(scratch / "given"))
+        made = dataclasses.replace(made, env={"PYTHONHASHSEED": "0", **made.env}, pause_on={"start"}, capture=True)
+        chain = [
+            [function, copy.there(file), line, passes]
+            for function, file, line, passes in facts.chain[len(facts.trail) - 1 - place :]
+        ]
+        how = {"alone": alone, "inline": inline}
+        client = Client(made)
+        try:
+            await client.start()
+            await _pause(client)
+            await client.session.request("unevenSum/toCall", {"chain": chain})
+            if not await _pause(client):
+                raise BadUse("The call was not found again: the script does not run alike each time.")
+            body = await client.session.request("unevenSum/keepCall", {"folder": str(folder), **how})
+        finally:
+            with contextlib.suppress(BadUse):
+                await client.end()
+        found = msgspec.convert(body, SavedCall, strict=False)
+        found.file, found.root = copy.back(found.file), copy.back(found.root)
+        found.folder, found.failed = str(folder), facts.exception.type if facts.exception is not None else ""
+        return found
+    finally:
+        await asyncio.to_thread(shutil.rmtree, scratch, True)
+
+
+async def _pause(client: Client) -> bool:
+    """Wait for the next pause; False where the script ends instead."""
+    while True:
+        event = await client.next_event()
+        if isinstance(event, Stopped):
+            return True
+        if isinstance(event, Exited):
+            return False
