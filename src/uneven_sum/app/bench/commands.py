@@ -78,6 +78,7 @@ COMMANDS = [
     ),
     Command("w", "try edit", "of the paused line (or the cursor's), in a copy; can be saved to the file", "try_change"),
     Command("r", "list repairs", "versions of the paused line for a known reason, tried in a copy", "repairs"),
+    Command("W", "keep call", "as a test that fails with the fault, or as a small script that shows it", "keep_call"),
     Command("v", "open value menu", "inspect, watch, copy, …; or right click on its card", "value_menu"),
     Command("+", "watch", "shows an expression at each pause (watch expression); again: stops", "watch"),
     Command("[ ]", "walk calls", "to the caller, to the callee (call stack)", "walk(-1) walk(1)"),

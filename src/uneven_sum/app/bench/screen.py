@@ -35,6 +35,7 @@ from .asking import Asking
 from .breakpoints import Breakpoints
 from .cards import Cards
 from .guide_bar import GuideBar
+from .keep_call import Keeping
 from .keeping_case import CaseKeeper
 from .key_line import KeyLine
 from .origin import Origins
@@ -134,7 +135,7 @@ class Bench(Keyed, Controlled, Screen[None]):
         self.controllers = [
             *(self.asking, self.appearance, self.case, self.key_line, self.values, self.stepping, self.notes),
             *(self.source, self.recording, self.running, self.sources, self.verifying, self.breakpoints, self.others),
-            self.origins,
+            *(self.origins, Keeping(self)),
         ]
 
     @property

@@ -35,13 +35,16 @@ class SourceTexts(Controller):
 
     def run_ends(self) -> None:
         """Keep the texts of this run that have changed in their files."""
-        changed = {path: text for path, text in self.bench.texts.items() if text != _now(path)}
-        self.earlier = {**self.earlier, **changed}
+        self.earlier = {**self.earlier, **self.changed_since()}
 
     def before_edits(self) -> dict[str, str]:
         """The texts of files before their last edit, as this run or an earlier one has them."""
         self.run_ends()
         return {path: text for path, text in self.earlier.items() if text != _now(path)}
+
+    def changed_since(self) -> dict[str, str]:
+        """The texts that this run has of files that read otherwise now."""
+        return {path: text for path, text in self.bench.texts.items() if text != _now(path)}
 
     def own_edit(self, path: str) -> None:
         """We have written this file; the script runs its older text until the new one is taken up."""

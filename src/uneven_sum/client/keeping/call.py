@@ -60,16 +60,27 @@ def calls_of(facts: Facts) -> list[int]:
 
 
 async def save(
-    launch: Launch, facts: Facts, place: int, folder: Path, given: str = "", alone: bool = False, inline: bool = False
+    launch: Launch,
+    facts: Facts,
+    place: int,
+    folder: Path,
+    given: str = "",
+    texts: dict[str, str] | None = None,
+    alone: bool = False,
+    inline: bool = False,
 ) -> SavedCall:
     """Run the script in a copy up to the beginning of a call around a pause, and write down its arguments.
 
     `place`: in the trail of the pause; `folder`: gets the files of the arguments; `given`: what the script reads as its
-    standard input, where that is not a file; `alone`, `inline`: as in the agent's `keeping/call.py`.  BadUse with the
-    reason where the call is not found again, or an argument cannot be kept."""
+    standard input, where that is not a file; `texts`: of files that have changed since the pause; `alone`, `inline`: as
+    in the agent's `keeping/call.py`.  BadUse with the reason where the call is not found again, or an argument cannot
+    be kept."""
     scratch = Path(tempfile.mkdtemp(prefix="uneven-sum-"))
     try:
         made, copy = await asyncio.to_thread(copied, launch, scratch / "a")
+        for file, text in (texts or {}).items():
+            if copy.there(file) != file:
+                Path(copy.there(file)).write_text(text, encoding="utf-8")
         if given:
             (scratch / "given").write_text(given, encoding="utf-8")
             made = dataclasses.replace(made, stdin_file=str(scratch / "given"))

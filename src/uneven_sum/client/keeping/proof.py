@@ -9,15 +9,20 @@ import shutil
 import subprocess
 import sys
 import tempfile
+from collections.abc import AsyncIterator
 from dataclasses import dataclass
 from pathlib import Path
 
 from ...host.launch import BadUse
+from ...protocol.messages import Facts
 from ..differing.folders import copy_of
+from ..edits import indented_like
+from ..repairs import Repair
 from .call import SavedCall
-from .text import data_folder
+from .text import data_folder, stem, test_text
 
 SECONDS = 120.0
+FURTHEST = 4  # folders between the source and the common one
 # Runs the tests of a module without pytest, which the script's interpreter need not have.
 RUNNER = """
 import json, os, sys, traceback
@@ -60,19 +65,83 @@ class Outcome:
 
 @dataclass
 class Mended:
-    """A file with other lines: `first` to `last` are replaced by `text`, which has no indentation of its own."""
+    """Other lines: `first` to `last` are replaced by `text`, which has no indentation of its own."""
 
-    file: str
     first: int
     last: int
     text: str
 
     def applied(self, source: str) -> str:
         lines = source.split("\n")
-        old = lines[self.first - 1]
-        indent = old[: len(old) - len(old.lstrip())]
-        new = [indent + line if line.strip() else line for line in self.text.split("\n")]
+        old = "\n".join(lines[self.first - 1 : self.last])
+        new = indented_like(self.text, old).split("\n")
         return "\n".join([*lines[: self.first - 1], *new, *lines[self.last :]])
+
+
+@dataclass
+class Files:
+    """`texts`: of files that ran with another text than they have now; `python`: the script's interpreter."""
+
+    python: str
+    texts: dict[str, str]
+
+    def source(self, file: str) -> str:
+        return self.texts[file] if file in self.texts else Path(file).read_text(encoding="utf-8")
+
+    def changed(self) -> bool:
+        return any(Path(file).read_text(encoding="utf-8") != text for file, text in self.texts.items())
+
+
+@dataclass
+class Proof:
+    """A test, with what it gives for the file as it is, and for each version of the line that was tried."""
+
+    place: Path
+    text: str
+    fault: Outcome
+    shows: bool  # it fails with the fault, and for that reason
+    tried: list[tuple[str, Outcome]]
+
+    @property
+    def passes(self) -> list[str]:
+        return [name for name, outcome in self.tried if outcome.passed]
+
+
+async def prove(
+    call: SavedCall, place: Path, expected: str, facts: Facts, files: Files, repairs: list[Repair]
+) -> AsyncIterator[Proof]:
+    """A test run with the fault, then with the file as it is now where that differs, and with each repair of the paused
+    line; after each run what is known so far.  BadUse where it cannot be run."""
+    text = test_text(call, place, expected, facts.headline)
+    fault = await run(call, place, text, files)
+    proof = Proof(place, text, fault, shows_fault(fault, call, place), [])
+    yield proof
+    if not proof.shows:
+        return
+    if files.changed():
+        proof.tried.append(("the file as it is now", await run(call, place, text, Files(files.python, {}))))
+        yield proof
+    for repair in repairs:
+        mended = Mended(facts.line, facts.end_line or facts.line, repair.text).applied(files.source(facts.file))
+        other = Files(files.python, {**files.texts, facts.file: mended})
+        proof.tried.append((repair.name, await run(call, place, text, other)))
+        yield proof
+
+
+def default_place(call: SavedCall) -> Path:
+    """A new file beside the source, or in its folder of tests."""
+    home = Path(call.file).parent
+    folder = next((f for f in (home / "tests", home.parent / "tests", home) if f.is_dir()), home)
+    return free(folder / f"test_{stem(call)}.py")
+
+
+def free(place: Path) -> Path:
+    """The place, or with a number where a file is there already."""
+    found, number = place, 1
+    while found.exists():
+        number += 1
+        found = place.with_stem(f"{place.stem}_{number}")
+    return found
 
 
 def shows_fault(outcome: Outcome, call: SavedCall, place: Path) -> bool:
@@ -83,22 +152,21 @@ def shows_fault(outcome: Outcome, call: SavedCall, place: Path) -> bool:
     return by_assertion or outcome.kind == call.failed
 
 
-async def run(call: SavedCall, place: Path, text: str, python: str, mended: Mended | None = None) -> Outcome:
+async def run(call: SavedCall, place: Path, text: str, files: Files) -> Outcome:
     """Run a test in a copy of the folder of its source.  BadUse where it cannot be run."""
-    return await asyncio.to_thread(_run, call, place, text, python, mended)
+    return await asyncio.to_thread(_run, call, place, text, files)
 
 
-def _run(call: SavedCall, place: Path, text: str, python: str, mended: Mended | None) -> Outcome:
-    top = common_folder(call, place)
+def _run(call: SavedCall, place: Path, text: str, files: Files) -> Outcome:
+    top = common_folder(call, place, files)
     with tempfile.TemporaryDirectory(prefix="uneven-sum-") as scratch:
         copy = Path(scratch) / "copy"
         copy_of(top, copy)
         there = copy / os.path.relpath(place, top)
         write(call, there, text)
-        if mended is not None:
-            source = copy / os.path.relpath(mended.file, top)
-            source.write_text(mended.applied(source.read_text(encoding="utf-8")), encoding="utf-8")
-        return _told(python, there, str(copy), top)
+        for file, source in files.texts.items():
+            (copy / os.path.relpath(file, top)).write_text(source, encoding="utf-8")
+        return _told(files.python, there, str(copy), top)
 
 
 def _told(python: str, there: Path, copy: str, top: str) -> Outcome:
@@ -124,10 +192,14 @@ def _told(python: str, there: Path, copy: str, top: str) -> Outcome:
     return told
 
 
-def common_folder(call: SavedCall, place: Path) -> str:
-    """The folder that holds the source, and the place of the test."""
-    home = call.root or os.path.dirname(call.file)
-    return os.path.commonpath([home, str(place.parent)])
+def common_folder(call: SavedCall, place: Path, files: Files) -> str:
+    """The folder that holds the source, the files to mend, and the place of the test.  BadUse where they are far from
+    each other: it is copied."""
+    home = os.path.dirname(call.file)
+    found = os.path.commonpath([call.root or home, *map(os.path.dirname, files.texts), str(place.parent)])
+    if len(Path(home).relative_to(found).parts) > FURTHEST or found == os.sep:
+        raise BadUse(f"{place} is far from {call.file}: choose a place in the same project.")
+    return found
 
 
 def write(call: SavedCall, place: Path, text: str) -> None:

@@ -71,9 +71,8 @@ class Smaller:
         inner.mkdir()
         final = await save(launch, facts, at, inner, alone=True, inline=True)
         values = {name: text for name, text in final.values.items() if name in self.call.values}
-        alone = msgspec.structs.replace(
-            final, values=values, files=[], imports=[*final.imports, *self.call.imports], helpers=final.helpers
-        )
+        arguments = [one for one in final.arguments if one.name not in self.left_out]
+        alone = msgspec.structs.replace(final, arguments=arguments, values=values, files=[])
         text = script_text(alone, place, self.wanted.headline, self.source)
         fresh = folder / "fresh"
         fresh.mkdir()

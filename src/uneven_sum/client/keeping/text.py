@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import re
 import textwrap
+from itertools import pairwise
 from pathlib import Path
 
 from ...host.launch import BadUse
@@ -35,7 +36,7 @@ def is_constant(statement):
     return isinstance(statement, ast.Assign) and not any(isinstance(n, calls) for n in ast.walk(statement))
 ''',
     "made": '''
-def made(kind, **fields):
+def made(kind, /, **fields):
     """An object with these fields; its __init__ does not run."""
     one = object.__new__(kind)
     one.__dict__.update(fields)
@@ -125,7 +126,7 @@ def script_text(call: SavedCall, place: Path, about: str, source: str) -> str:
 def _blocks(parts: list[str]) -> str:
     """Parts of a file: definitions between two empty lines, assignments one after the other."""
     text = parts[0]
-    for before, part in zip(parts, parts[1:]):
+    for before, part in pairwise(parts):
         text += ("\n\n\n" if "\n" in before or "\n" in part else "\n") + part
     return text + "\n"
 
