@@ -57,6 +57,26 @@ CASES: dict[str, tuple[str, dict[str, str | None]]] = {
         "level = {'north': 1.0, 'south': 2.0}\ny = level['nroth']\nprint(y)\n",
         {"take north": "1.0", "take south": "2.0"},
     ),
+    "shapes": (
+        NP + "a = np.ones(3)\nb = np.ones((3, 4))\nc = a * b\nprint(c.shape)\n",
+        {"make a a column": "3 x 4 cells float64"},
+    ),
+    "lengths": (
+        NP + "a = np.ones(3)\nb = np.ones(4)\nc = a - b\nprint(c.shape)\n",
+        {"make a a column": "3 x 4 cells float64", "cut to one length": "3 cells float64"},
+    ),
+    "swapped axes": (
+        NP + "a = np.ones((3, 4))\nb = np.ones((4, 3))\nc = a - b\nprint(c.shape)\n",
+        {"turn a": "4 x 3 cells float64", "turn b": "3 x 4 cells float64"},
+    ),
+    "sum of exponentials": (
+        NP + "x = np.array([1000.0, 1001.0])\ns = np.log(np.sum(np.exp(x)))\nprint(s)\n",
+        {"take the largest out": "1001.31", "set an upper limit": "700.693", "leave missing": "nan"},
+    ),
+    "squares": (
+        NP + "a = np.float64(1e200)\nb = 2.0\nh = np.sqrt(a**2 + b**2)\nprint(h)\n",
+        {"use hypot": "1e+200"},
+    ),
     "text": (
         LOOP.format("['1.5', '2,5']", "float(x) * 2.0"),
         {"read the comma as a point": "5.0", "leave missing": "nan", "leave the pass out": None},

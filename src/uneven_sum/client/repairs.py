@@ -14,12 +14,14 @@ from ..protocol import Facts
 NEGATIVE = ("a negative number to a fractional power", "the square root of a negative number")
 LOGARITHMS = ("the logarithm of zero", "the logarithm of a negative number", "the logarithm of zero or less")
 DIVISIONS = ("a division by zero", "zero divided by zero")
+MOST = 5  # versions of a line
 LARGEST = "700.0"  # exp of more is too large for a float
 
 
 @dataclass(frozen=True)
 class Repair:
-    """`name`: what it does, verb first; `text`: the statement as it would be; `assumes`: a sentence."""
+    """`name`: what it does, verb first; `text`: the statement as it would be; `assumes`: a sentence, with what it
+    would import that the file does not."""
 
     name: str
     text: str
@@ -61,7 +63,62 @@ def repairs(facts: Facts, source: str) -> list[Repair]:
     if fault is None:
         return []
     found = next((make(fault) for fits, make in KINDS if fits(fault.reason)), [])
-    return [one for one in found if _is_python(one.text)][:5]
+    if fault.reason == "too large for a float":
+        found = [*stable_forms(fault), *found]
+    return runnable(found)
+
+
+def runnable(found: list[Repair]) -> list[Repair]:
+    """Those that are Python; five at most."""
+    return [one for one in found if _is_python(one.text)][:MOST]
+
+
+def stable_forms(fault: Fault) -> list[Repair]:
+    """Other forms of the expression around a term that overflows."""
+    tree = ast.parse(fault.statement)
+    for node in ast.walk(tree):
+        if not isinstance(node, ast.Call) or not node.args or node is fault.node:
+            continue
+        inner, name = node.args[0], ast.unparse(node.func)
+        if ast.dump(fault.node) not in {ast.dump(n) for n in ast.walk(inner)}:
+            continue
+        owner = name.rpartition(".")[0]
+        if name.endswith("log") and _is_sum_of_exp(inner, fault.node):
+            x = ast.unparse(fault.node.args[0]) if isinstance(fault.node, ast.Call) else ""
+            top = f"{fault.numpy}.max({x})" if fault.cells and fault.numpy else f"max({x})"
+            text = (
+                ast.unparse(with_part(inner, fault.node.args[0], f"{x} - {top}"))
+                if isinstance(fault.node, ast.Call)
+                else ""
+            )
+            form = fault.with_term(f"({top} + {name}({text}))", node)
+            return [Repair("take the largest out", form, "The same value: log-sum-exp without overflow.")]
+        squares = _squares(inner)
+        if name.endswith("sqrt") and squares and owner:
+            form = fault.with_term(f"{owner}.hypot({', '.join(squares)})", node)
+            return [Repair("use hypot", form, "The same value, without the squares.")]
+    return []
+
+
+def _is_sum_of_exp(node: ast.expr, exp: ast.expr) -> bool:
+    return isinstance(node, ast.Call) and ast.unparse(node.func).endswith("sum") and ast.unparse(exp).count("exp(") == 1
+
+
+def _squares(node: ast.expr) -> list[str]:
+    """The bases of `a**2 + b**2` or `a*a + b*b`; empty for all else."""
+    if not (isinstance(node, ast.BinOp) and isinstance(node.op, ast.Add)):
+        return []
+    found = [_base_of_square(part) for part in (node.left, node.right)]
+    return [one for one in found if one] if all(found) else []
+
+
+def _base_of_square(node: ast.expr) -> str:
+    if not isinstance(node, ast.BinOp):
+        return ""
+    if isinstance(node.op, ast.Pow) and isinstance(node.right, ast.Constant) and node.right.value in (2, 2.0):
+        return ast.unparse(node.left)
+    same = isinstance(node.op, ast.Mult) and ast.dump(node.left) == ast.dump(node.right)
+    return ast.unparse(node.left) if same else ""
 
 
 def fault_of(facts: Facts, source: str) -> Fault | None:
@@ -70,22 +127,27 @@ def fault_of(facts: Facts, source: str) -> Fault | None:
     if culprit is None or not culprit.reason or facts.state == "ran" or culprit.element:
         return None
     statement = textwrap.dedent(facts.statement)
+    node = term_in(statement, culprit.text)
+    if node is None:
+        return None
+    own = [k for k in facts.loops if k.function == facts.function and k.number]
+    in_for = bool(own) and own[0].kind == "for"  # in a `while` the step to the next pass may come after the line
+    return Fault(statement, node, culprit.reason, numpy_in(source), culprit.cell is not None, in_for)
+
+
+def term_in(statement: str, term: str) -> ast.expr | None:
+    """A term of a simple statement; None where it is not there."""
     try:
         tree = ast.parse(statement)
-        wanted = ast.dump(ast.parse(culprit.text, mode="eval").body)
+        wanted = ast.dump(ast.parse(term, mode="eval").body)
     except (SyntaxError, ValueError):
         return None
     if len(tree.body) != 1 or hasattr(tree.body[0], "body"):
         return None
-    nodes = [n for n in ast.walk(tree) if isinstance(n, ast.expr) and ast.dump(n) == wanted]
-    if not nodes:
-        return None
-    own = [k for k in facts.loops if k.function == facts.function and k.number]
-    in_for = bool(own) and own[0].kind == "for"  # in a `while` the step to the next pass may come after the line
-    return Fault(statement, nodes[0], culprit.reason, _numpy_in(source), culprit.cell is not None, in_for)
+    return next((n for n in ast.walk(tree) if isinstance(n, ast.expr) and ast.dump(n) == wanted), None)
 
 
-def _numpy_in(source: str) -> str:
+def numpy_in(source: str) -> str:
     found = re.search(r"^\s*import numpy(?: as (\w+))?\s*$", source, re.M)
     return (found[1] or "numpy") if found else ""
 
@@ -105,11 +167,11 @@ def _negative(fault: Fault) -> list[Repair]:
         return []
     x, np = ast.unparse(base), fault.numpy
     low = f"{np}.maximum({x}, 0.0)" if fault.cells and np else f"max({x}, 0.0)"
-    size = ast.unparse(_with(fault.node, base, f"abs({x})"))
+    size = ast.unparse(with_part(fault.node, base, f"abs({x})"))
     sign = f"{np}.sign({x}) * {size}" if np else f"(1 if {x} >= 0 else -1) * {size}"
     return [
         Repair("clamp to zero", fault.with_term(low, base), f"Where {x} is negative it counts as 0."),
-        _missing(fault, f"{x} >= 0", ast.unparse(_with(fault.node, base, low))),
+        _missing(fault, f"{x} >= 0", ast.unparse(with_part(fault.node, base, low))),
         *_left_out(fault, f"{x} < 0", "A pass with a negative value has no result."),
         Repair("keep the sign", fault.with_term(f"({sign})"), "The law is the same in both directions."),
     ]
@@ -121,7 +183,7 @@ def _base(node: ast.expr) -> ast.expr | None:
     return node.args[0] if isinstance(node, ast.Call) and node.args else None
 
 
-def _with(node: ast.expr, part: ast.expr, text: str) -> ast.expr:
+def with_part(node: ast.expr, part: ast.expr, text: str) -> ast.expr:
     """A copy of a term with another text in the place of one of its parts."""
 
     class Put(ast.NodeTransformer):
@@ -148,7 +210,7 @@ def _logarithm(fault: Fault) -> list[Repair]:
     if function.endswith("log") and fault.reason == "the logarithm of zero":
         text = fault.with_term(f"{function}1p({x})")
         found.append(Repair("add one", text, "log(1 + x) is meant; all results change."))
-    safe = ast.unparse(_with(fault.node, base, f"{np}.where({x} > 0, {x}, 1.0)")) if np else ""
+    safe = ast.unparse(with_part(fault.node, base, f"{np}.where({x} > 0, {x}, 1.0)")) if np else ""
     found.append(_missing(fault, f"{x} > 0", safe))
     return [*found, *_left_out(fault, f"{x} <= 0", "A pass without a logarithm has no result.")]
 
@@ -180,7 +242,7 @@ def _too_large(fault: Fault) -> list[Repair]:
     x = ast.unparse(node.args[0])
     high = f"{np}.minimum({x}, {LARGEST})" if np else f"min({x}, {LARGEST})"
     found = [Repair("set an upper limit", fault.with_term(high, node.args[0]), "What is larger is as good as that.")]
-    found.append(_missing(fault, f"{x} < {LARGEST}", ast.unparse(_with(node, node.args[0], high))))
+    found.append(_missing(fault, f"{x} < {LARGEST}", ast.unparse(with_part(node, node.args[0], high))))
     return [*found, *_left_out(fault, f"{x} >= {LARGEST}", "A pass that is too large has no result.")]
 
 
@@ -204,7 +266,7 @@ def _angle(fault: Fault) -> list[Repair]:
     x = ast.unparse(node.args[0])
     inside = f"{np}.clip({x}, -1.0, 1.0)" if np else f"max(-1.0, min(1.0, {x}))"
     clamped = Repair("clamp to -1 … 1", fault.with_term(inside, node.args[0]), "What lies outside is rounding.")
-    return [clamped, _missing(fault, f"abs({x}) <= 1", ast.unparse(_with(node, node.args[0], inside)))]
+    return [clamped, _missing(fault, f"abs({x}) <= 1", ast.unparse(with_part(node, node.args[0], inside)))]
 
 
 def _index(fault: Fault) -> list[Repair]:
@@ -254,6 +316,38 @@ def _number(fault: Fault) -> list[Repair]:
     return [*found, *_left_out(fault, f"not {is_number}", "A pass without a number has no result.")]
 
 
+SHAPES = re.compile(r"shapes \(([\d, ]*)\) and \(([\d, ]*)\)")
+
+
+def _shapes(fault: Fault) -> list[Repair]:
+    """Two arrays that would fit with a new axis, or one of them turned."""
+    found = SHAPES.search(fault.reason)
+    node, np = fault.node, fault.numpy
+    if found is None or not isinstance(node, ast.BinOp) or not np:
+        return []
+    shapes = [tuple(int(n) for n in part.split(",") if n.strip()) for part in found.groups()]
+    made = []
+    sides: list[tuple[ast.expr, tuple[int, ...], tuple[int, ...]]]
+    sides = [(node.left, shapes[0], shapes[1]), (node.right, shapes[1], shapes[0])]
+    for part, own, other in sides:
+        name = ast.unparse(part)
+        text = name if isinstance(part, (ast.Name, ast.Attribute, ast.Subscript)) else f"({name})"
+        column = fault.with_term(f"{text}[:, {np}.newaxis]", part)
+        if len(own) == 1 and len(other) == 2 and own[0] == other[0]:
+            made.append(Repair(f"make {name[:10]} a column", column, f"{name} goes along the rows."))
+        if len(own) == len(other) == 1 and part is node.left:
+            made.append(Repair(f"make {name[:10]} a column", column, "Each with each is meant: a table."))
+        if len(own) == 2 and own[::-1] == other:
+            made.append(Repair(f"turn {name[:12]}", fault.with_term(f"{text}.T", part), "Its axes are swapped."))
+    short = min((s[0] for s in shapes if len(s) == 1), default=0)
+    if len(shapes[0]) == len(shapes[1]) == 1 and short:
+        a, b = (ast.unparse(part) for part in (node.left, node.right))
+        longer, text = (node.left, a) if shapes[0][0] > short else (node.right, b)
+        cut = f"{text}[:{short}]" if isinstance(longer, (ast.Name, ast.Attribute)) else f"({text})[:{short}]"
+        made.append(Repair("cut to one length", fault.with_term(cut, longer), f"Both begin alike; {text} is too long."))
+    return made
+
+
 Make = Callable[[Fault], list[Repair]]
 KINDS: list[tuple[Callable[[str], bool], Make]] = [
     (lambda reason: reason in NEGATIVE, _negative),
@@ -263,5 +357,6 @@ KINDS: list[tuple[Callable[[str], bool], Make]] = [
     (lambda reason: reason.startswith("an argument outside -1"), _angle),
     (lambda reason: reason.startswith("index ") and "the last is" in reason, _index),
     (lambda reason: reason.startswith("the nearest of its"), _key),
+    (lambda reason: bool(SHAPES.search(reason)), _shapes),
     (lambda reason: reason.startswith(("float reads", "int reads", "the text is empty")), _number),
 ]

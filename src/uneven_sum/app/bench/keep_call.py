@@ -21,7 +21,7 @@ from ...client.keeping.call import SavedCall, calls_of, save
 from ...client.keeping.proof import Files, Proof, default_place, free, prove, write
 from ...client.keeping.smaller import Smaller
 from ...client.keeping.text import FINITE, checked, stem
-from ...client.repairs import Repair, repairs
+from ...client.repairs import Repair
 from ...protocol import Facts
 from ..shell.theme import Palette
 from ..widgets.dialogs import Choice, Choose, Prompt
@@ -139,8 +139,7 @@ class Keeping(Controller):
         self, dialog: KeepDialog, facts: Facts, number: int, expected: str, folder: Path
     ) -> tuple[SavedCall, Proof]:
         bench = self.bench
-        source = bench.sources.text_of(facts.file)
-        known = repairs(facts, source)
+        known = bench.recording.known_repairs()
         try:
             call = await self._saved(facts, number, folder, alone=False)
             checked(expected, call)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from ...client.repairs import repairs
 from ..shell.commands import hints
 from . import commands
 from .controller import Controller
@@ -45,7 +44,9 @@ class KeyLine(Controller):
             else [*(["y"] if facts.retry else []), *(["K"] if facts.replace else [])]
         )
         accept = ["A"] if facts.reason == "nonfinite" else []
-        if repairs(facts, self.bench.sources.text_of(facts.file)):
+        if self.bench.recording.known_repairs():
             accept.append("r")
+        if facts.test is not None:
+            accept.append("J")
         loop = ["p"] if facts.loops else []
         return [*again, *STEP, *loop, "enter", *back, *accept, *ALWAYS, *walk, "R", *LEAVE]

@@ -10,7 +10,9 @@ from typing import TYPE_CHECKING, Any
 
 from ...client import BadUse, Client, Goal
 from ...client.book import decoded
+from ...client.finding_repairs import finding_repairs
 from ...client.placing import follow
+from ...client.repairs import Repair, repairs
 from ...protocol import Facts, Finding, LedgerOf, Loop, Recent
 from ..ledger.screen import LedgerScreen
 from ..widgets.sheet import Sheet
@@ -32,6 +34,7 @@ class Recording(Controller):
         super().__init__(bench)
         self.awaited: Finding | None = None  # to which the script runs
         self.then = ""  # what comes there: its changed line is tried (`try`), or an origin asked for (`origin`)
+        self.reached: tuple[Facts, Finding] | None = None  # the pause at it
         self.steps: list[Step] = []  # what the next pauses are for, on the way to another one
 
     async def action_ledger(self) -> None:
@@ -230,6 +233,16 @@ class Recording(Controller):
         self.awaited, self.then = (finding if isinstance(finding, Finding) else None), then
         self._again(self.to_finding(finding))
 
+    def known_repairs(self) -> list[Repair]:
+        """Versions of the paused line for the reason of the pause, or for the finding that it is at."""
+        facts = self.bench.facts
+        if facts is None or facts.reason == "end":
+            return []
+        source = self.bench.sources.text_of(facts.file)
+        reached = self.reached[1] if self.reached is not None and self.reached[0] is facts else None
+        finding = facts.finding or reached
+        return finding_repairs(finding, source) if finding is not None else repairs(facts, source)
+
     def at_finding(self, facts: Facts) -> None:
         """At the place of a finding, once: what was to come there, if anything."""
         finding, then = self.awaited, self.then
@@ -239,6 +252,7 @@ class Recording(Controller):
         bench = self.bench
         if (facts.file, facts.line) != (finding.file, finding.line) or facts.reason == "end":
             return
+        self.reached = (facts, finding)
         if then == "origin":
             bench.origins.action_origin()
         elif then == "try":

@@ -14,9 +14,12 @@ from textual.widgets import OptionList, Static
 from textual.widgets.option_list import Option
 
 from ...client import BadUse
+from ...client.keeping.ends import compared, to_the_end
+from ...client.keeping.proof import Mended
 from ...client.repairs import Repair
 from ..shell.theme import Palette
 from ..widgets.options import Options
+from .output_drawer import OutputDrawer
 
 if TYPE_CHECKING:
     from .screen import Bench
@@ -35,10 +38,11 @@ class Repairs(ModalScreen[str | None]):
     Repairs OptionList:focus > .option-list--option-highlighted { background: $rule; color: $foreground; }
     Repairs Static { height: auto; background: $panel; }
     """
-    BINDINGS = [Binding("escape", "dismiss", "close")]
+    BINDINGS = [Binding("escape", "dismiss", "close"), Binding("e", "to_the_end", "try to the end")]
 
     def __init__(self, bench: Bench, palette: Palette, found: list[Repair], frame: int) -> None:
         super().__init__()
+        self.ends: dict[int, list[str]] = {}  # by number: what a run to the end has shown
         self.bench, self.palette, self.found, self.frame = bench, palette, found, frame
         self.results: dict[int, tuple[str, bool]] = {}  # by number: what came of it, and whether that is bad
 
@@ -47,7 +51,12 @@ class Repairs(ModalScreen[str | None]):
         with Vertical():
             yield Static(Text("What people write here, tried in a copy; none is right by itself", f"bold {p.text}"))
             yield Options(id="repairs")
-            yield Static(Text("enter: edit this version · up/down: move · escape: cancel", p.quiet))
+            yield Static(
+                Text(
+                    "enter: edit this version · e: try all to the end of the script · up/down: move · escape: cancel",
+                    p.quiet,
+                )
+            )
 
     def on_mount(self) -> None:
         self._draw()
@@ -65,6 +74,8 @@ class Repairs(ModalScreen[str | None]):
             said, bad = self.results.get(number, ("is being tried …", False))
             row.append(f"\n    → {said}", p.nonfinite if bad else p.fine if number in self.results else p.quiet)
             row.append(f"\n    assumes: {one.assumes}", p.quiet)
+            for line in self.ends.get(number, []):
+                row.append(f"\n    ⇥ {line}", p.text)
             options.add_option(Option(row))
         options.highlighted = at
 
@@ -79,6 +90,31 @@ class Repairs(ModalScreen[str | None]):
                 self.results[number] = _result(tried)
             except BadUse as e:
                 self.results[number] = (str(e), True)
+            self._draw()
+
+    @work(exclusive=True, group="end")
+    async def action_to_the_end(self) -> None:
+        """Run the script in a copy, as it is and with each version, to its end."""
+        bench, facts = self.bench, self.bench.facts
+        if facts is None:
+            return
+        typed = bench.query_one(OutputDrawer).typed
+        texts = bench.sources.changed_since()
+        source = bench.sources.text_of(facts.file)
+        self.ends = {number: ["waits for its run to the end …"] for number in range(len(self.found))}
+        self._draw()
+        try:
+            before = await to_the_end(bench.launch, texts, typed)
+            for number, one in enumerate(self.found):
+                self.ends[number] = ["runs to the end …"]
+                self._draw()
+                mended = Mended(facts.line, facts.end_line or facts.line, one.text).applied(source)
+                now = await to_the_end(bench.launch, {**texts, facts.file: mended}, typed)
+                self.ends[number] = compared(now, before)
+                self._draw()
+        except BadUse as e:
+            self.ends = {}
+            bench.notify(str(e), severity="warning")
             self._draw()
 
     def on_option_list_option_selected(self, event: OptionList.OptionSelected) -> None:

@@ -74,7 +74,7 @@ class Bench(Keyed, Controlled, Screen[None]):
     BINDINGS = bindings(commands.COMMANDS)
     CONTROLLERS = (
         *(Asking, Appearance, CaseKeeper, KeyLine, Values, Stepping, NoteSaver, SourceView, Recording, Running),
-        *(SourceTexts, Verifying, Breakpoints, OtherScreens, Origins),
+        *(SourceTexts, Verifying, Breakpoints, OtherScreens, Origins, Keeping),
     )
 
     def __init__(

@@ -6,7 +6,6 @@ import time
 from collections.abc import Awaitable, Callable
 
 from ...client import BadUse, Client
-from ...client.repairs import repairs
 from ...protocol import Facts, Term
 from ...protocol.names import reason
 from ..editor.screen import edit
@@ -294,7 +293,7 @@ class Stepping(Controller):
         if bench.client is None or bench.facts is None or bench.state != "paused":
             bench.notify("Repairs are listed at a pause.")
             return
-        found = repairs(bench.facts, bench.sources.text_of(bench.facts.file))
+        found = bench.recording.known_repairs()
         if not found:
             bench.notify(f"No repair is known for this pause; {bench.key('w')} tries an edit.")
             return

@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-import asyncio
 import contextlib
 import dataclasses
-import shutil
-import tempfile
 from pathlib import Path
 
 import msgspec
@@ -14,8 +11,8 @@ import msgspec
 from ...host.launch import BadUse, Launch
 from ...protocol.messages import Facts
 from ..client import Client
-from ..differing.folders import copied
 from ..events import Exited, Stopped
+from .copies import feed, in_copy
 
 
 class Argument(msgspec.Struct):
@@ -75,29 +72,21 @@ async def save(
     standard input, where that is not a file; `texts`: of files that have changed since the pause; `alone`, `inline`: as
     in the agent's `keeping/call.py`.  BadUse with the reason where the call is not found again, or an argument cannot
     be kept."""
-    scratch = Path(tempfile.mkdtemp(prefix="uneven-sum-"))
-    try:
-        made, copy = await asyncio.to_thread(copied, launch, scratch / "a")
-        for file, text in (texts or {}).items():
-            if copy.there(file) != file:
-                Path(copy.there(file)).write_text(text, encoding="utf-8")
-        if given:
-            (scratch / "given").write_text(given, encoding="utf-8")
-            made = dataclasses.replace(made, stdin_file=str(scratch / "given"))
-        made = dataclasses.replace(made, env={"PYTHONHASHSEED": "0", **made.env}, pause_on={"start"}, capture=True)
+    how = {"folder": str(folder), "alone": alone, "inline": inline}
+    async with in_copy(launch, texts or {}, given) as (made, copy):
         chain = [
             [function, copy.there(file), line, passes]
             for function, file, line, passes in facts.chain[len(facts.trail) - 1 - place :]
         ]
-        how = {"alone": alone, "inline": inline}
-        client = Client(made)
+        client = Client(dataclasses.replace(made, pause_on={"start"}))
         try:
             await client.start()
+            await feed(client, made)
             await _pause(client)
             await client.session.request("unevenSum/toCall", {"chain": chain})
             if not await _pause(client):
                 raise BadUse("The call was not found again: the script does not run alike each time.")
-            body = await client.session.request("unevenSum/keepCall", {"folder": str(folder), **how})
+            body = await client.session.request("unevenSum/keepCall", how)
         finally:
             with contextlib.suppress(BadUse):
                 await client.end()
@@ -105,8 +94,6 @@ async def save(
         found.file, found.root = copy.back(found.file), copy.back(found.root)
         found.folder, found.failed = str(folder), facts.exception.type if facts.exception is not None else ""
         return found
-    finally:
-        await asyncio.to_thread(shutil.rmtree, scratch, True)
 
 
 async def _pause(client: Client) -> bool:

@@ -1,0 +1,209 @@
+"""Versions of a line for what an audit has found: an integer that wraps, floats compared, unsorted x, cancellation."""
+
+from __future__ import annotations
+
+import ast
+import re
+import textwrap
+
+from ..protocol import Finding
+from .repairs import Fault, Repair, numpy_in, runnable, term_in
+
+
+def finding_repairs(finding: Finding, source: str) -> list[Repair]:
+    """Versions of the line of a finding; empty where none is known.  `source`: the text of its file."""
+    statement = textwrap.dedent(finding.statement)
+    head = statement.rstrip().endswith(":")
+    text = f"{statement}\n    pass" if head else statement
+    term = str(finding.evidence.get("expression") or finding.term)
+    node = _in_head(text, term) if head else term_in(text, term)
+    if node is None:
+        node = _in_head(text, finding.term) if head else term_in(text, finding.term)
+    make = KINDS.get(finding.rule)
+    if node is None or make is None:
+        return []
+    fault = Fault(statement, node, finding.rule, numpy_in(source), finding.cell is not None, False)
+    found = make(fault, _math_in(source), statement)
+    return [one for one in found if head] or runnable(found)
+
+
+def _in_head(text: str, term: str) -> ast.expr | None:
+    """A term of the head of a compound statement."""
+    try:
+        tree = ast.parse(text)
+        wanted = ast.dump(ast.parse(term, mode="eval").body)
+    except (SyntaxError, ValueError):
+        return None
+    return next((n for n in ast.walk(tree) if isinstance(n, ast.expr) and ast.dump(n) == wanted), None)
+
+
+def _math_in(source: str) -> str:
+    return "math" if re.search(r"^\s*import math\s*$|^\s*import .*\bmath\b", source, re.M) else ""
+
+
+def _wrap(fault: Fault, math: str, statement: str) -> list[Repair]:
+    """An integer that leaves its width."""
+    node = fault.node
+    if isinstance(node, ast.BinOp):
+        first = node.left
+    elif isinstance(node, ast.Call) and node.args:
+        first = node.args[0]
+    elif isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute):
+        first = node.func.value
+    else:
+        return []
+    text = _owner(first)
+    return [
+        Repair("widen to int64", fault.with_term(f'{text}.astype("int64")', first), "int64 holds each result."),
+        Repair("compute as float", fault.with_term(f"{text}.astype(float)", first), "Up to 2**53 floats are exact."),
+    ]
+
+
+def _owner(node: ast.expr) -> str:
+    text = ast.unparse(node)
+    return text if isinstance(node, (ast.Name, ast.Attribute, ast.Subscript, ast.Call)) else f"({text})"
+
+
+def _equality(fault: Fault, math: str, statement: str) -> list[Repair]:
+    """Floats that are compared for equality."""
+    node = fault.node
+    if not isinstance(node, ast.Compare) or len(node.ops) != 1:
+        return []
+    a, b = ast.unparse(node.left), ast.unparse(node.comparators[0])
+    op = node.ops[0]
+    if not isinstance(op, (ast.Eq, ast.NotEq)):
+        return []
+    no = "not " if isinstance(op, ast.NotEq) else ""
+    said = "Relative differences up to 1e-9 do not count."
+    near = f"{no}math.isclose({a}, {b})"
+    found = []
+    if fault.cells and fault.numpy:
+        near = f"{'~' if no else ''}{fault.numpy}.isclose({a}, {b})"
+        found.append(
+            Repair("compare within 1e-5", fault.with_term(near), "Relative differences up to 1e-5 do not count.")
+        )
+    elif math:
+        found.append(Repair("use isclose", fault.with_term(near), said))
+    elif fault.numpy:
+        near = f"{no}{fault.numpy}.isclose({a}, {b}, rtol=1e-9, atol=0.0)"
+        found.append(Repair("use isclose", fault.with_term(near), said))
+    if not fault.cells:
+        sign = ">" if no else "<="
+        apart = f"abs({a} - {b}) {sign} 1e-9 * max(abs({a}), abs({b}))"
+        found.append(Repair("set a tolerance", fault.with_term(apart), said))
+        rounded = f"round({a}, 9) {'!=' if no else '=='} round({b}, 9)"
+        found.append(Repair("compare rounded", fault.with_term(rounded), "Nine decimals are meant."))
+    return found
+
+
+def _unsorted(fault: Fault, math: str, statement: str) -> list[Repair]:
+    """`interp` or `searchsorted` with x out of order."""
+    node, np = fault.node, fault.numpy
+    if not isinstance(node, ast.Call) or not np:
+        return []
+    name = ast.unparse(node.func).rpartition(".")[2]
+    if name == "interp" and len(node.args) >= 3:
+        x, y = (_owner(one) for one in node.args[1:3])
+        by_size = f"{np}.argsort({ast.unparse(node.args[1])})"
+        ordered = with_arguments(node, {1: f"{np}.asarray({x})[{by_size}]", 2: f"{np}.asarray({y})[{by_size}]"})
+        turned = with_arguments(node, {1: f"{x}[::-1]", 2: f"{y}[::-1]"})
+        return [
+            Repair("sort first", fault.with_term(ordered), "The order of the points has no meaning."),
+            Repair("turn round", fault.with_term(turned), f"{x} falls all along."),
+        ]
+    if name == "searchsorted" and node.args:
+        a = ast.unparse(node.args[0])
+        return [
+            Repair(
+                "sort first", fault.with_term(f"{np}.sort({a})", node.args[0]), "Places in the sorted values are meant."
+            )
+        ]
+    return []
+
+
+def with_arguments(node: ast.Call, texts: dict[int, str]) -> str:
+    """A call with other texts of some positional arguments."""
+    given = [texts.get(number, ast.unparse(one)) for number, one in enumerate(node.args)]
+    return f"{ast.unparse(node.func)}({', '.join([*given, *(ast.unparse(one) for one in node.keywords)])})"
+
+
+def _cancellation(fault: Fault, math: str, statement: str) -> list[Repair]:
+    """A difference of nearly equal numbers, where a stable form is known."""
+    node = fault.node
+    root = _quadratic(node)
+    if root:
+        return [Repair("take the stable root", fault.with_term(root), "The same root, by the other one and c / a.")]
+    for part in ast.walk(node):
+        if isinstance(part, ast.expr):
+            name, text = _stable(part)
+            if text:
+                form = fault.with_term(text, part)
+                return [Repair(name, form, "The same value, without the difference.")]
+    return []
+
+
+def _stable(node: ast.expr) -> tuple[str, str]:
+    """A form of one term that does not cancel, with what it is named."""
+    if isinstance(node, ast.Call) and len(node.args) == 1:
+        owner, _, name = ast.unparse(node.func).rpartition(".")
+        argument = node.args[0]
+        if name == "log" and owner and isinstance(argument, ast.BinOp) and isinstance(argument.op, ast.Add):
+            for one, rest in ((argument.left, argument.right), (argument.right, argument.left)):
+                if _is(one, 1):
+                    return "use log1p", f"{owner}.log1p({ast.unparse(rest)})"
+        return "", ""
+    if not (isinstance(node, ast.BinOp) and isinstance(node.op, ast.Sub)):
+        return "", ""
+    a, b = node.left, node.right
+    owner, name, x = _called(a)
+    if name == "exp" and owner and _is(b, 1):
+        return "use expm1", f"{owner}.expm1({x})"
+    owner, name, x = _called(b)
+    if name == "cos" and owner and _is(a, 1):
+        return "use the half angle", f"2.0 * {owner}.sin({x} / 2.0)**2"
+    (mine, first, p), (other, second, q) = _called(a), _called(b)
+    if first == second == "sqrt" and mine == other:
+        return "multiply by the sum", f"(({p}) - ({q})) / ({ast.unparse(a)} + {ast.unparse(b)})"
+    return "", ""
+
+
+def _called(node: ast.expr) -> tuple[str, str, str]:
+    """Owner, name and argument of a call with one argument."""
+    if not (isinstance(node, ast.Call) and len(node.args) == 1 and not node.keywords):
+        return "", "", ""
+    owner, _, name = ast.unparse(node.func).rpartition(".")
+    return owner, name, ast.unparse(node.args[0])
+
+
+def _is(node: ast.expr, number: float) -> bool:
+    return isinstance(node, ast.Constant) and node.value == number
+
+
+def _quadratic(node: ast.expr) -> str:
+    """`(-b + sqrt(b*b - 4*a*c)) / (2*a)` by the root that does not cancel: `2*c / (-b - sqrt(…))`."""
+    if not (isinstance(node, ast.BinOp) and isinstance(node.op, ast.Div) and isinstance(node.left, ast.BinOp)):
+        return ""
+    over, under = node.left, node.right
+    if not isinstance(over.op, (ast.Add, ast.Sub)) or not isinstance(over.left, ast.UnaryOp):
+        return ""
+    root = over.right
+    if not (isinstance(root, ast.Call) and ast.unparse(root.func).endswith("sqrt") and root.args):
+        return ""
+    inner = root.args[0]
+    factors = _factors(inner.right) if isinstance(inner, ast.BinOp) and isinstance(inner.op, ast.Sub) else []
+    below = _factors(under)
+    a = [f for f in below if not _is(f, 2)]
+    c = [f for f in factors if not _is(f, 4) and ast.dump(f) not in {ast.dump(one) for one in a}]
+    if len(a) != 1 or len(below) != 2 or len(factors) != 3 or len(c) != 1:
+        return ""
+    sign = "-" if isinstance(over.op, ast.Add) else "+"
+    return f"2.0 * {ast.unparse(c[0])} / ({ast.unparse(over.left)} {sign} {ast.unparse(root)})"
+
+
+def _factors(node: ast.expr) -> list[ast.expr]:
+    if isinstance(node, ast.BinOp) and isinstance(node.op, ast.Mult):
+        return [*_factors(node.left), *_factors(node.right)]
+    return [node]
+
+
+KINDS = {"wrap": _wrap, "float-equality": _equality, "unsorted": _unsorted, "cancellation": _cancellation}

@@ -1,0 +1,59 @@
+"""A run in a copy of its folder, with other texts of some files."""
+
+from __future__ import annotations
+
+import asyncio
+import dataclasses
+import os
+import shutil
+import tempfile
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+from pathlib import Path
+
+from ...host.launch import BadUse, Launch
+from ..client import Client
+from ..differing.folders import Folder, copied, copy_of
+
+
+@asynccontextmanager
+async def in_copy(launch: Launch, texts: dict[str, str], given: str = "") -> AsyncIterator[tuple[Launch, Folder]]:
+    """A launch in a copy, which is removed when the block is left.  `texts`: of files, by their paths;
+    `given`: what the script reads as its standard input, where that is not a file."""
+    scratch = Path(tempfile.mkdtemp(prefix="uneven-sum-"))
+    try:
+        made, folder = await asyncio.to_thread(copied, launch, scratch / "a")
+        made = await asyncio.to_thread(_with_script, made, folder, scratch / "script")
+        for file, text in texts.items():
+            if folder.there(file) == file:
+                raise BadUse(
+                    f"{file} lies outside of the folders of the script and of its run, so another text of it cannot be "
+                    "run in a copy. Give a folder that holds both with --cwd."
+                )
+            Path(folder.there(file)).write_text(text, encoding="utf-8")
+        if given:
+            (scratch / "given").write_text(given, encoding="utf-8")
+            made = dataclasses.replace(made, stdin_file=str(scratch / "given"))
+        yield dataclasses.replace(made, env={"PYTHONHASHSEED": "0", **made.env}, capture=True), folder
+    finally:
+        await asyncio.to_thread(shutil.rmtree, scratch, True)
+
+
+def _with_script(launch: Launch, folder: Folder, into: Path) -> Launch:
+    """The launch with the folder of its script copied, too, where that is another one."""
+    if launch.as_module:
+        return launch
+    program = os.path.realpath(os.path.join(launch.cwd or "", launch.program))
+    if folder.back(program) == program:  # not in the copy
+        home = os.path.dirname(program)
+        copy_of(home, into)
+        folder.further.append((home, str(into)))
+    return dataclasses.replace(launch, program=folder.there(program))
+
+
+async def feed(client: Client, launch: Launch) -> None:
+    """Standard input from the file of a launch; nothing else comes."""
+    if launch.stdin_file is not None:
+        with open(launch.stdin_file, encoding="utf-8", errors="replace") as f:
+            await client.write_input(f.read())
+    await client.write_input(None)
