@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import shutil
+import subprocess
+import sys
 from pathlib import Path
 
 from uneven_sum.demo import FOLDER
@@ -118,3 +120,40 @@ def test_from_a_printed_nan_to_its_cause_and_a_tried_change(terminal, tmp_path, 
     one.gone("3.3e+08 m3")
     one.keys("q")
     one.expect("left with status 0")
+
+
+def test_from_a_repair_that_is_tried_to_a_test_that_is_kept(terminal, tmp_path, monkeypatch) -> None:
+    for name in ("rating_year.py", "stage_2031.csv"):
+        shutil.copy(FOLDER / name, tmp_path / name)
+    monkeypatch.chdir(tmp_path)
+    one = terminal("run rating_year.py")
+    one.expect("Culprit: head ** 1.5 with head = -0.017")
+    # Repairs → tried to the end.
+    one.keys("r")
+    one.expect("→ 0.0")
+    one.keys("e")
+    one.expect("⇥ output line 2: volume over the sill: 3.3e+08 m3 · was: volume over the sill: nan m3")
+    # In the file.
+    one.keys("Enter")
+    one.expect("as tried")
+    one.keys("C-s")
+    one.expect("How to continue?")
+    one.keys("Escape")
+    one.gone("How to continue?")
+    assert "max(head, 0.0)" in (tmp_path / "rating_year.py").read_text()
+    # Kept as a test, which fails with the fault and passes with the file.
+    one.keys("W")
+    one.expect("Keep which call, and how?")
+    one.keys("Enter")
+    one.expect("What is expected of the result of rate?")
+    one.keys("Enter")
+    one.expect("enter: keep")
+    shown = one.expect("the file as it is now   passes")
+    assert "with the fault          fails: AssertionError" in shown
+    one.keys("Enter")
+    one.expect("Written: ")
+    # Green; red with the old line.
+    command = [sys.executable, "-m", "pytest", "-q", "-p", "no:cacheprovider", "test_rate.py"]
+    assert subprocess.run(command, cwd=tmp_path, capture_output=True).returncode == 0
+    shutil.copy(FOLDER / "rating_year.py", tmp_path / "rating_year.py")
+    assert subprocess.run(command, cwd=tmp_path, capture_output=True).returncode == 1

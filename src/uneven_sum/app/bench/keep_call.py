@@ -223,7 +223,7 @@ def _rows(proof: Proof, known: list[Repair], call: SavedCall, waiting: bool = Fa
     """What is known of a test: where it will be, and how it runs with the fault and with each version of the line."""
     rows = [("file", str(proof.place), "text")]
     if call.files:
-        rows.append(("with", f"{', '.join(call.files)} in {proof.place.stem}_data", "text"))
+        rows.append(("data", f"{', '.join(call.files)} in {proof.place.stem}_data", "text"))
     fault = proof.fault.sentence
     if proof.shows:
         rows.append(("with the fault", fault, "fine"))

@@ -13,7 +13,7 @@ from pathlib import Path
 
 from ...host.launch import BadUse, Launch
 from ..client import Client
-from ..differing.folders import Folder, copied, copy_of
+from ..differing.folders import Folder, TooLarge, copied, copy_of
 
 
 @asynccontextmanager
@@ -22,8 +22,11 @@ async def in_copy(launch: Launch, texts: dict[str, str], given: str = "") -> Asy
     `given`: what the script reads as its standard input, where that is not a file."""
     scratch = Path(tempfile.mkdtemp(prefix="uneven-sum-"))
     try:
-        made, folder = await asyncio.to_thread(copied, launch, scratch / "a")
-        made = await asyncio.to_thread(_with_script, made, folder, scratch / "script")
+        try:
+            made, folder = await asyncio.to_thread(copied, launch, scratch / "a")
+            made = await asyncio.to_thread(_with_script, made, folder, scratch / "script")
+        except TooLarge:
+            raise BadUse("The folder is too large for a copy: start the script with --cwd in a smaller one.") from None
         for file, text in texts.items():
             if folder.there(file) == file:
                 raise BadUse(
