@@ -11,13 +11,15 @@ from textual.widgets import Input, OptionList, Static, TextArea
 
 from uneven_sum.app.app import UnevenSum
 from uneven_sum.app.bench.cards import Cards
+from uneven_sum.app.bench.keep_call import KeepDialog
 from uneven_sum.app.bench.origin_drawer import OriginDrawer
+from uneven_sum.app.bench.repairs import Repairs
 from uneven_sum.app.bench.screen import Bench
 from uneven_sum.app.bench.try_edit import TryChange
 from uneven_sum.app.findings.screen import Findings
 from uneven_sum.app.ledger.screen import LedgerScreen
 from uneven_sum.app.widgets.bars import Keys
-from uneven_sum.app.widgets.dialogs import Prompt
+from uneven_sum.app.widgets.dialogs import Choose, Prompt
 from uneven_sum.app.widgets.sheet import Sheet
 from uneven_sum.check import check
 from uneven_sum.client import Launch, notes
@@ -262,3 +264,36 @@ async def test_the_origin_of_a_finding_is_asked_for_at_its_place(script) -> None
         await until(pilot, lambda: isinstance(app.screen, Bench))
         drawer = app.screen.query_one(OriginDrawer)
         await until(pilot, lambda: "Line 1 uses no other value for share" in text_of(drawer, "#origin-said"), 60)
+
+
+async def test_repairs_of_a_finding_are_listed_at_its_place(script) -> None:
+    text = "import numpy as np\na = np.array([30000, 20000], dtype=np.int16)\nb = a + a\nprint(b)\n"
+    app = UnevenSum(None)
+    async with app.run_test(size=(140, 42)) as pilot:
+        await audited(pilot, script(text, "gauge.py"))
+        await pilot.press("w")
+        await until(pilot, lambda: isinstance(app.screen, Repairs), 60)
+        listed = app.screen
+        await until(pilot, lambda: len(listed.results) == 2, 60)
+        assert [one.name for one in listed.found] == ["widen to int64", "compute as float"]
+        assert "60000" in listed.results[0][0]
+        await pilot.press("e")
+        await until(pilot, lambda: "b = 2 cells int64, [60000 40000]" in str(listed.ends.get(0)), 90)
+
+
+async def test_the_call_of_a_finding_is_kept_at_its_place(script) -> None:
+    text = "def whole(share):\n    n = int(share * 100)\n    return n\n\n\nprint(whole(0.29))\n"
+    app = UnevenSum(None)
+    async with app.run_test(size=(140, 42)) as pilot:
+        path = Path(script(text, "gauge.py"))
+        await audited(pilot, str(path))
+        await pilot.press("W")
+        await until(pilot, lambda: isinstance(app.screen, Choose), 60)
+        await pilot.press("enter")
+        await until(pilot, lambda: isinstance(app.screen, Prompt))
+        app.screen.query_one(Input).value = "29"
+        await pilot.press("enter")
+        await until(pilot, lambda: isinstance(app.screen, KeepDialog) and app.screen.done, 90)
+        assert app.screen.fine
+        await pilot.press("enter")
+        await until(pilot, lambda: path.with_name("test_whole.py").exists())

@@ -26,6 +26,11 @@ CASES: dict[str, tuple[str, str, dict[str, str]]] = {
         "wrap",
         {"widen to int64": "4900000000", "compute as float": "4900000000.0"},
     ),
+    "texts": (
+        "levels = ['1', '2']\ns = levels[0] + levels[1]\nprint(s)\n",
+        "text-arithmetic",
+        {"convert to float": "3.0", "convert to int": "3"},
+    ),
     "equality": (
         "x = 0.1 + 0.2\nif x == 0.3:\n    print('same')\n",
         "float-equality",

@@ -277,3 +277,25 @@ async def test_a_call_is_kept_in_each_interpreter(interpreter: str, script, tmp_
     (tmp_path / "data").mkdir()
     call = await save(launch, facts, place_of(facts, function), tmp_path / "data")
     assert part.partition(" = ")[2] in {one.text for one in call.arguments}
+
+
+async def test_a_finding_is_shown_by_a_small_script_too(script, tmp_path) -> None:
+    """No pause comes of its own: an audit finds the same at the same term."""
+    text = NP + (
+        "def total(counts, unit='m'):\n    doubled = counts + counts\n    return doubled.sum()\n\n\n"
+        "counts = np.ones(200, dtype=np.int16)\ncounts[150] = 30000\nprint(total(counts))\n"
+    )
+    path = script(text)
+    audit = Launch(path, cwd=str(tmp_path), audit=[], pause_on=set(), go_on=True, capture=True)
+    (finding,) = (await check(audit)).findings
+    launch = Launch(path, cwd=str(tmp_path))
+    async with running(path, breakpoints={path: [finding.line]}, cwd=str(tmp_path)) as run:
+        facts = await run.pause()
+    (tmp_path / "data").mkdir()
+    call = await save(launch, facts, 1, tmp_path / "data", alone=True)
+    small = await Smaller(call, facts, launch, text, finding=finding).script(tmp_path / "small.py")
+    assert "counts = np.array([30000], dtype='int16')" in small
+    assert "unit = " not in small
+    (tmp_path / "small.py").write_text(small)
+    audit = Launch(str(tmp_path / "small.py"), audit=[], pause_on=set(), go_on=True, capture=True)
+    assert [(f.rule, f.term) for f in (await check(audit)).findings] == [("wrap", "counts + counts")]

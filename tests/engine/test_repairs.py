@@ -57,6 +57,10 @@ CASES: dict[str, tuple[str, dict[str, str | None]]] = {
         "level = {'north': 1.0, 'south': 2.0}\ny = level['nroth']\nprint(y)\n",
         {"take north": "1.0", "take south": "2.0"},
     ),
+    "text beside a number": (
+        "x = '3'\ny = x + 1\nprint(y)\n",
+        {"convert to float": "4.0", "convert to int": "4", "join as texts": "'31'"},
+    ),
     "shapes": (
         NP + "a = np.ones(3)\nb = np.ones((3, 4))\nc = a * b\nprint(c.shape)\n",
         {"make a a column": "3 x 4 cells float64"},

@@ -153,8 +153,8 @@ class UnevenSum(App[None]):
         self.push_screen(Bench(self.launch, self.palette, finding=goal))
 
     def go_to_finding(self, launch: Launch, finding: Finding, then: str = "") -> None:
-        """The Bench, whose script runs to the place of a finding.  `then`: there its changed line is tried (`try`), or
-        the origin of a value asked for (`origin`)."""
+        """The Bench, whose script runs to the place of a finding.  `then`: there its changed line is tried (`try`),
+        versions of it listed (`repairs`), its call kept (`keep`), or the origin of a value asked for (`origin`)."""
         self.pop_screen()
         if isinstance(self.screen, Bench):
             self.screen.recording.rerun_to_finding(finding, then)

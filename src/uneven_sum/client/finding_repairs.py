@@ -7,7 +7,7 @@ import re
 import textwrap
 
 from ..protocol import Finding
-from .repairs import Fault, Repair, numpy_in, runnable, term_in
+from .repairs import Fault, Repair, numpy_in, runnable, term_in, texts_converted
 
 
 def finding_repairs(finding: Finding, source: str) -> list[Repair]:
@@ -206,4 +206,21 @@ def _factors(node: ast.expr) -> list[ast.expr]:
     return [node]
 
 
-KINDS = {"wrap": _wrap, "float-equality": _equality, "unsorted": _unsorted, "cancellation": _cancellation}
+def _texts(fault: Fault, math: str, statement: str) -> list[Repair]:
+    """Texts that are numbers."""
+    node = fault.node
+    if not isinstance(node, ast.BinOp):
+        return []
+    texts = [ast.unparse(node.left)]
+    if isinstance(node.op, ast.Add):
+        texts.append(ast.unparse(node.right))
+    return [one for one in texts_converted(fault, texts) if one.name != "join as texts"]
+
+
+KINDS = {
+    "cancellation": _cancellation,
+    "float-equality": _equality,
+    "text-arithmetic": _texts,
+    "unsorted": _unsorted,
+    "wrap": _wrap,
+}

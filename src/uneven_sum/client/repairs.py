@@ -9,11 +9,12 @@ import textwrap
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from ..protocol import Facts
+from ..protocol import Culprit, Facts
 
 NEGATIVE = ("a negative number to a fractional power", "the square root of a negative number")
 LOGARITHMS = ("the logarithm of zero", "the logarithm of a negative number", "the logarithm of zero or less")
 DIVISIONS = ("a division by zero", "zero divided by zero")
+NUMBER = re.compile(r"'[-+ ]?\d+(\.\d*)?([eE][-+]?\d+)?'")  # a text that is one, as it is shown
 MOST = 5  # versions of a line
 LARGEST = "700.0"  # exp of more is too large for a float
 
@@ -124,7 +125,10 @@ def _base_of_square(node: ast.expr) -> str:
 def fault_of(facts: Facts, source: str) -> Fault | None:
     """The statement of a pause with its term at fault; None where they cannot be found."""
     culprit = facts.culprit
-    if culprit is None or not culprit.reason or facts.state == "ran" or culprit.element:
+    if culprit is None or facts.state == "ran" or culprit.element:
+        return None
+    reason = culprit.reason or _of_texts(facts, culprit)
+    if not reason:
         return None
     statement = textwrap.dedent(facts.statement)
     node = term_in(statement, culprit.text)
@@ -132,7 +136,18 @@ def fault_of(facts: Facts, source: str) -> Fault | None:
         return None
     own = [k for k in facts.loops if k.function == facts.function and k.number]
     in_for = bool(own) and own[0].kind == "for"  # in a `while` the step to the next pass may come after the line
-    return Fault(statement, node, culprit.reason, numpy_in(source), culprit.cell is not None, in_for)
+    return Fault(statement, node, reason, numpy_in(source), culprit.cell is not None, in_for)
+
+
+TEXTS = "numbers as texts: "  # and after it the operands that are texts
+
+
+def _of_texts(facts: Facts, culprit: Culprit) -> str:
+    """Which operands are texts that are numbers, where an operator refuses them."""
+    if facts.exception is None or facts.exception.type != "TypeError":
+        return ""
+    found = [one.text for one in culprit.operands if NUMBER.fullmatch(one.value)]
+    return TEXTS + "; ".join(found) if found else ""
 
 
 def term_in(statement: str, term: str) -> ast.expr | None:
@@ -316,6 +331,38 @@ def _number(fault: Fault) -> list[Repair]:
     return [*found, *_left_out(fault, f"not {is_number}", "A pass without a number has no result.")]
 
 
+def texts_converted(fault: Fault, texts: list[str]) -> list[Repair]:
+    """Operands that are texts made numbers, or the other one a text."""
+    node = fault.node
+    if not isinstance(node, ast.BinOp):
+        return []
+    sides = [ast.unparse(node.left), ast.unparse(node.right)]
+    signs = {ast.Add: "+", ast.Sub: "-", ast.Mult: "*", ast.Div: "/", ast.FloorDiv: "//", ast.Mod: "%", ast.Pow: "**"}
+    sign = signs.get(type(node.op))
+    if sign is None or not any(side in texts for side in sides):
+        return []
+
+    whole = ast.unparse(getattr(ast.parse(fault.statement).body[0], "value", None) or node) == ast.unparse(node)
+
+    def with_function(name: str, chosen: list[str]) -> str:
+        left, right = (f"{name}({side})" if side in chosen else side for side in sides)
+        text = f"{left} {sign} {right}"
+        return fault.with_term(text if whole else f"({text})")
+
+    found = [
+        Repair("convert to float", with_function("float", texts), "Each text is a number, with a point."),
+        Repair("convert to int", with_function("int", texts), "Each text is a whole number."),
+    ]
+    others = [side for side in sides if side not in texts]
+    if sign == "+" and others:
+        found.append(Repair("join as texts", with_function("str", others), "Texts are meant, not a sum."))
+    return found
+
+
+def _texts(fault: Fault) -> list[Repair]:
+    return texts_converted(fault, fault.reason[len(TEXTS) :].split("; "))
+
+
 SHAPES = re.compile(r"shapes \(([\d, ]*)\) and \(([\d, ]*)\)")
 
 
@@ -357,6 +404,10 @@ KINDS: list[tuple[Callable[[str], bool], Make]] = [
     (lambda reason: reason.startswith("an argument outside -1"), _angle),
     (lambda reason: reason.startswith("index ") and "the last is" in reason, _index),
     (lambda reason: reason.startswith("the nearest of its"), _key),
+    (
+        lambda reason: reason.startswith(TEXTS),
+        lambda fault: texts_converted(fault, fault.reason[len(TEXTS) :].split("; ")),
+    ),
     (lambda reason: bool(SHAPES.search(reason)), _shapes),
     (lambda reason: reason.startswith(("float reads", "int reads", "the text is empty")), _number),
 ]

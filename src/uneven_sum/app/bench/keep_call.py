@@ -181,7 +181,7 @@ class Keeping(Controller):
             def said(text: str) -> None:
                 dialog.show([*rows, (f"run {smaller.runs}", text, "text")])
 
-            smaller = Smaller(call, facts, bench.launch, source, said)
+            smaller = Smaller(call, facts, bench.launch, source, said, bench.recording.present_finding())
             text = await smaller.script(place)
             rows.append(("result", f"shows the same fault at the same term, alone ({smaller.runs} runs)", "fine"))
             dialog.show([*rows, *(("note", note, "quiet") for note in call.notes)], text, done=True, fine=True)

@@ -33,7 +33,7 @@ class Recording(Controller):
     def __init__(self, bench: Bench) -> None:
         super().__init__(bench)
         self.awaited: Finding | None = None  # to which the script runs
-        self.then = ""  # what comes there: its changed line is tried (`try`), or an origin asked for (`origin`)
+        self.then = ""  # what comes there: its changed line is tried (`try`), an origin asked for (`origin`), …
         self.reached: tuple[Facts, Finding] | None = None  # the pause at it
         self.steps: list[Step] = []  # what the next pauses are for, on the way to another one
 
@@ -233,14 +233,20 @@ class Recording(Controller):
         self.awaited, self.then = (finding if isinstance(finding, Finding) else None), then
         self._again(self.to_finding(finding))
 
+    def present_finding(self) -> Finding | None:
+        """What an audit has found at the place of this pause."""
+        facts = self.bench.facts
+        if facts is None or facts.finding is not None:
+            return facts.finding if facts is not None else None
+        return self.reached[1] if self.reached is not None and self.reached[0] is facts else None
+
     def known_repairs(self) -> list[Repair]:
         """Versions of the paused line for the reason of the pause, or for the finding that it is at."""
         facts = self.bench.facts
         if facts is None or facts.reason == "end":
             return []
         source = self.bench.sources.text_of(facts.file)
-        reached = self.reached[1] if self.reached is not None and self.reached[0] is facts else None
-        finding = facts.finding or reached
+        finding = self.present_finding()
         return finding_repairs(finding, source) if finding is not None else repairs(facts, source)
 
     def at_finding(self, facts: Facts) -> None:
@@ -255,6 +261,10 @@ class Recording(Controller):
         self.reached = (facts, finding)
         if then == "origin":
             bench.origins.action_origin()
+        elif then == "keep":
+            bench.keeping.action_keep_call()
+        elif then == "repairs":
+            bench.stepping.action_repairs()
         elif then == "try":
             bench.app.push_screen(TryChange(bench, bench.palette, bench.frame_number(), None, finding.fix or ""))
 

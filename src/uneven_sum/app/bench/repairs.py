@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from typing import TYPE_CHECKING, Any
 
 from rich.text import Text
@@ -23,6 +24,9 @@ from .output_drawer import OutputDrawer
 
 if TYPE_CHECKING:
     from .screen import Bench
+
+
+KEYS = "enter: edit this version · e: try all to the end of the script · up/down: move · escape: cancel"
 
 
 class Repairs(ModalScreen[str | None]):
@@ -51,12 +55,7 @@ class Repairs(ModalScreen[str | None]):
         with Vertical():
             yield Static(Text("What people write here, tried in a copy; none is right by itself", f"bold {p.text}"))
             yield Options(id="repairs")
-            yield Static(
-                Text(
-                    "enter: edit this version · e: try all to the end of the script · up/down: move · escape: cancel",
-                    p.quiet,
-                )
-            )
+            yield Static(Text(KEYS, p.quiet), id="keys")
 
     def on_mount(self) -> None:
         self._draw()
@@ -103,6 +102,8 @@ class Repairs(ModalScreen[str | None]):
         source = bench.sources.text_of(facts.file)
         self.ends = {number: ["waits for its run to the end …"] for number in range(len(self.found))}
         self._draw()
+        began = time.monotonic()
+        timer = self.set_interval(1.0, lambda: self._tick(time.monotonic() - began))
         try:
             before = await to_the_end(bench.launch, texts, typed)
             for number, one in enumerate(self.found):
@@ -116,6 +117,17 @@ class Repairs(ModalScreen[str | None]):
             self.ends = {}
             bench.notify(str(e), severity="warning")
             self._draw()
+        finally:
+            timer.stop()
+            self._tick(0.0)
+
+    def _tick(self, seconds: float) -> None:
+        """How long the runs take so far; the script itself took some time to come here."""
+        if not self.is_attached:
+            return
+        took = f", the script {self.bench.ran:.0f} s up to here" if self.bench.ran >= 1 else ""
+        said = f"{KEYS} · runs for {seconds:.0f} s{took}; escape ends them" if seconds else KEYS
+        self.query_one("#keys", Static).update(Text(said, self.palette.quiet))
 
     def on_option_list_option_selected(self, event: OptionList.OptionSelected) -> None:
         event.stop()

@@ -131,11 +131,11 @@ class Bench(Keyed, Controlled, Screen[None]):
         self.sources = SourceTexts(self)
         self.verifying = Verifying(self)
         self.others = OtherScreens(self)
-        self.breakpoints, self.origins = Breakpoints(self), Origins(self)
+        self.breakpoints, self.origins, self.keeping = Breakpoints(self), Origins(self), Keeping(self)
         self.controllers = [
             *(self.asking, self.appearance, self.case, self.key_line, self.values, self.stepping, self.notes),
             *(self.source, self.recording, self.running, self.sources, self.verifying, self.breakpoints, self.others),
-            *(self.origins, Keeping(self)),
+            *(self.origins, self.keeping),
         ]
 
     @property

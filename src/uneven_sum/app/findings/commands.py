@@ -8,7 +8,8 @@ TITLE = "the Findings"
 COMMANDS = [
     Command("up down", "choose finding", "the weightiest first"),
     Command("enter", "go there", "runs the script to that line and pass, and pauses", "go"),
-    Command("w", "try changed line", "goes there, and tries it in a copy of the script", "try_line"),
+    Command("w", "try changed line", "goes there, and tries known versions of it in a copy", "try_line"),
+    Command("W", "keep call", "goes there, and keeps the call as a test or as a small script", "keep_call"),
     Command("o", "find origin", "goes there, and asks which value's origin to find", "origin"),
     Command("A", "accept", "meant so: it does not count any longer, kept with the case; again: counts", "accept"),
     Command("ctrl+k", "save to Notes", "the finding with its evidence", "keep"),

@@ -22,6 +22,7 @@ from ...client.digits.known import Known
 from ...client.digits.merging import merged, rows
 from ...client.digits.runs import digits
 from ...client.events import Where
+from ...client.finding_repairs import finding_repairs
 from ...protocol import DIGITS, Finding, Note
 from ..editor.screen import edit
 from ..shell.clipboard import copy
@@ -245,9 +246,16 @@ class Findings(Keyed, Screen[None]):
         if finding is not None:
             self.uneven.go_to_finding(self.audit.launch, finding, "origin")
 
+    def action_keep_call(self) -> None:
+        finding = self.chosen
+        if finding is not None:
+            self.uneven.go_to_finding(self.audit.launch, finding, "keep")
+
     def action_try_line(self) -> None:
         finding = self.chosen
-        if finding is not None and finding.fix is None:
+        if finding is not None and finding_repairs(finding, "\n".join(lines_of(finding.file))):
+            self.uneven.go_to_finding(self.audit.launch, finding, "repairs")
+        elif finding is not None and finding.fix is None:
             self.say("No change is safe to propose here: enter goes there, and w tries an edit.")
         elif finding is not None:
             self.uneven.go_to_finding(self.audit.launch, finding, "try")

@@ -14,9 +14,10 @@ from pathlib import Path
 import msgspec
 
 from ...host.launch import BadUse, Launch
-from ...protocol.messages import Facts
+from ...protocol import Lookout
+from ...protocol.messages import Facts, Finding
 from ..client import Client
-from ..events import Exited, Stopped
+from ..events import Exited, Found, Stopped
 from .call import Argument, SavedCall, save
 from .proof import write
 from .text import script_text
@@ -35,13 +36,15 @@ class Window:
 
 @dataclass
 class Smaller:
-    """The search.  `said`: is called with each new state in words."""
+    """The search.  `finding`: what an audit has found at the place of the pause, where that is what is to come again;
+    `said`: is called with each new state in words."""
 
     call: SavedCall
     wanted: Facts
     launch: Launch
     source: str
     said: Callable[[str], None] = lambda text: None
+    finding: Finding | None = None
     windows: dict[str, Window] = field(default_factory=dict)
     left_out: set[str] = field(default_factory=set)
     other: str = ""  # what the last run showed instead
@@ -103,11 +106,17 @@ class Smaller:
     async def _run(self, script: Path, text: str) -> Facts | None:
         self.runs, self.other = self.runs + 1, ""
         script.write_text(text, encoding="utf-8")
-        client = Client(self._launch(script))
+        launch = self._launch(script)
+        if self.finding is not None and not await self._is_found(launch):
+            return None
+        lookouts = [] if self.finding is None else [self._at_finding(script, text)]
+        client = Client(launch if self.finding is None else replace(launch, pause_on=set()))
         try:
-            await client.start()
+            await client.start(lookouts=lookouts)
             while True:
                 event = await client.next_event()
+                if isinstance(event, Stopped) and self.finding is not None:
+                    return event.facts
                 if isinstance(event, Stopped):
                     self.other = event.facts.headline
                     return event.facts if same_trip(event.facts, self.wanted) else None
@@ -119,6 +128,37 @@ class Smaller:
         finally:
             with contextlib.suppress(BadUse):
                 await client.end()
+
+    async def _is_found(self, launch: Launch) -> bool:
+        """Whether an audit finds the same at the same term."""
+        wanted = self.finding
+        assert wanted is not None
+        client = Client(launch.to_its_end(audit=[wanted.rule]))
+        found = False
+        try:
+            await client.start()
+            while True:
+                event = await client.next_event()
+                if isinstance(event, Found):
+                    found = any(
+                        (f.rule, f.term, f.statement) == (wanted.rule, wanted.term, wanted.statement)
+                        for f in event.findings
+                    )
+                if isinstance(event, Exited):
+                    return found
+        except BadUse as e:
+            self.other = str(e)
+            return False
+        finally:
+            with contextlib.suppress(BadUse):
+                await client.end()
+
+    def _at_finding(self, script: Path, text: str) -> Lookout:
+        """A breakpoint at the statement of the finding."""
+        assert self.finding is not None
+        first = self.finding.statement.strip().split("\n")[0]
+        line = next((n for n, one in enumerate(text.split("\n"), 1) if one.strip() == first), 1)
+        return Lookout(1, file=str(script), line=line)
 
     def _cut(self) -> SavedCall:
         """The call with the rows and columns that are left."""
@@ -190,6 +230,10 @@ class Smaller:
             return True
         self.windows = before
         return False
+
+
+def _place(finding: Finding) -> tuple[str, str, str]:
+    return finding.rule, finding.term, finding.statement
 
 
 def same_trip(one: Facts, other: Facts) -> bool:
