@@ -26,6 +26,7 @@ if TYPE_CHECKING:
     from .screen import Bench
 
 
+AROUND = 10  # rows of the dialog beside its list
 KEYS = "enter: edit this version · e: try all to the end of the script · up/down: move · escape: cancel"
 
 
@@ -36,7 +37,7 @@ class Repairs(ModalScreen[str | None]):
     Repairs { align: center middle; }
     Repairs > Vertical { width: 96%; max-width: 124; height: auto; max-height: 90%; background: $panel; }
     Repairs > Vertical { padding: 1 2; border: solid $rule; }
-    Repairs OptionList { height: auto; max-height: 24; background: $panel; border: none; padding: 0; margin: 1 0; }
+    Repairs OptionList { height: auto; background: $panel; border: none; padding: 0; margin: 1 0; }
     Repairs OptionList:focus { border: none; }
     Repairs OptionList > .option-list--option-highlighted { background: $rule; color: $foreground; text-style: none; }
     Repairs OptionList:focus > .option-list--option-highlighted { background: $rule; color: $foreground; }
@@ -61,6 +62,10 @@ class Repairs(ModalScreen[str | None]):
         self._draw()
         self.query_one(OptionList).focus()
         self._try_all()
+
+    def on_resize(self) -> None:
+        """The list leaves room for the title and the keys."""
+        self.query_one(OptionList).styles.max_height = max(5, self.size.height * 9 // 10 - AROUND)
 
     def _draw(self) -> None:
         options, p = self.query_one(OptionList), self.palette
