@@ -388,3 +388,11 @@ def test_passes_that_cannot_be_kept_leave_the_others_their_numbers(monkeypatch: 
         run.work_up()
     assert run.rows() == [(1, (1.0,)), (2, ("·missing",)), (3, (3.0,))]
     assert run.sentence() == "all 3 passes (1 could not be kept) are kept"
+
+
+async def test_a_recorded_masked_value_gives_the_script_no_warning(script) -> None:
+    text = "import numpy as np\na = np.ma.masked\nfor k in range(3):\n    c = a\n    d = np.ma.array([1.0, 5.0], mask=[1, 0])\nprint(k)\n"
+    path = script(text)
+    async with running(path, start={"always": {"branches": False}}) as run:
+        assert await run.pause() is None
+    assert run.err == ""

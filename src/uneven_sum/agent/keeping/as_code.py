@@ -3,16 +3,12 @@ fields."""
 
 from __future__ import annotations
 
-import base64
-import datetime
-import decimal
-import enum
-import fractions
+import binascii
 import importlib
 import math
 import os
-import pathlib
 import re
+import sys
 import types
 import zlib
 from dataclasses import dataclass, field
@@ -26,6 +22,13 @@ EMBEDDED = 200_000  # bytes of a file that is written in the text
 CELLS = 24  # of an array that is written in the text
 ELEMENTS = 2_000  # of lists and the like, all together
 DEEPEST = 6
+# Kinds whose `repr` makes an equal value, by module.  The agent imports none of these: a script may have its own.
+BY_REPR = {
+    "datetime": ("date", "time", "timedelta", "timezone"),
+    "decimal": ("Decimal",),
+    "fractions": ("Fraction",),
+    "pathlib": ("PurePath",),
+}
 PLAIN = (bool, int, str, bytes, type(None), type(Ellipsis))
 
 
@@ -79,19 +82,16 @@ class Writer:
     # -- values of libraries -------------------------------------------------------------------------
 
     def _library(self, value: Any, name: str) -> str:
-        if isinstance(value, enum.Enum):
+        enum = sys.modules.get("enum")
+        if enum is not None and isinstance(value, enum.Enum):
             return f"{self._named(type(value), name)}.{value.name}"
         if isinstance(value, type) or (callable(value) and hasattr(value, "__qualname__")):
             return self._named(value, name)
         if isinstance(value, types.ModuleType):
             self.imports.add(f"import {value.__name__}")
             return str(value.__name__)
-        for kinds, module in (
-            ((datetime.date, datetime.time, datetime.timedelta, datetime.timezone), "datetime"),
-            ((decimal.Decimal,), "decimal"),
-            ((fractions.Fraction,), "fractions"),
-            ((pathlib.PurePath,), "pathlib"),
-        ):
+        for module, names in BY_REPR.items():  # a value of a module that is not loaded there is not
+            kinds = tuple(getattr(sys.modules.get(module), name, ()) for name in names)
             if isinstance(value, kinds) and type(value).__module__.partition(".")[0] == module:
                 self.imports.add(f"import {module}")
                 text = repr(value)
@@ -189,7 +189,7 @@ class Writer:
         if len(data) > EMBEDDED:
             raise CannotKeep(f"{file.partition('.')[0]} is too large for one file: {len(data) / 1024:,.0f} kB")
         self.imports |= {"import base64", "import io", "import zlib"}
-        packed = base64.b64encode(zlib.compress(data)).decode()
+        packed = binascii.b2a_base64(zlib.compress(data), newline=False).decode()
         return f'io.BytesIO(zlib.decompress(base64.b64decode("{packed}")))'
 
     def _file(self, name: str, suffix: str, size: int) -> str:

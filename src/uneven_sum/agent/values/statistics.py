@@ -49,11 +49,13 @@ def chunks(np: Any, array: Any) -> Iterator[Any]:
 
 
 def measure(np: Any, array: Any, moments: bool = True, cancelled: Callable[[], bool] | None = None) -> Measures:
-    """The measures of a numeric array (bool, integer, float, complex).
+    """The measures of a numeric array (bool, integer, float, complex); masked cells do not count.
 
     Moments are merged chunk by chunk (Chan, Golub and LeVeque, Updating formulae and a pairwise algorithm for
     computing sample variances, 1979).  `cancelled` is asked now and then; a run given up is marked so.
     """
+    if isinstance(array, np.ma.MaskedArray):
+        array = array.compressed()  # to read a masked cell gives the script a warning
     m = Measures(size=int(array.size))
     scratch: list[Any] = []
     with np.errstate(all="ignore"):
