@@ -11,7 +11,7 @@ from ..client import Client
 from ..events import Ended, Exited, Output, Stopped, Tripped
 from .copies import feed, in_copy
 
-KINDS = ("scalar", "array", "frame", "series", "text")
+KINDS = ("scalar", "array", "frame", "sequence", "mapping", "text")
 SHOWN = 4  # results that differ
 
 
@@ -71,9 +71,11 @@ def compared(now: End, before: End) -> list[str]:
     said += [f"now also: {facts.headline}" for facts in new[:2]]
     other = [name for name, text in now.results.items() if before.results.get(name, text) != text]
     said += [f"{name} = {now.results[name]}, was {before.results[name]}" for name in other[:SHOWN]]
+    if before.failed and not now.failed:  # the present run has no results
+        said += [f"{name} = {text}" for name, text in list(now.results.items())[-SHOWN:]]
     if len(other) > SHOWN:
         said.append(f"and {_count(len(other) - SHOWN, 'other name')} of the module")
-    if not other and now.lines != before.lines:
+    if not other and not before.failed and now.lines != before.lines:
         number = next((n for n, (a, b) in enumerate(zip(now.lines, before.lines)) if a != b), len(before.lines))
         line = now.lines[number] if number < len(now.lines) else "missing"
         old = before.lines[number] if number < len(before.lines) else "missing"
