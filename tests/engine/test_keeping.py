@@ -299,3 +299,35 @@ async def test_a_finding_is_shown_by_a_small_script_too(script, tmp_path) -> Non
     (tmp_path / "small.py").write_text(small)
     audit = Launch(str(tmp_path / "small.py"), audit=[], pause_on=set(), go_on=True, capture=True)
     assert [(f.rule, f.term) for f in (await check(audit)).findings] == [("wrap", "counts + counts")]
+
+
+async def test_where_nothing_is_returned_the_arguments_are_to_be_finite(script, tmp_path) -> None:
+    text = (
+        "class Tank:\n    def __init__(self):\n        self.volume = 1e308\n\n    def fill(self, flow):\n        self.volume += flow\n\n\n"
+        "Tank().fill(1e308)\n"
+    )
+    facts, call = await kept(script(text), "Tank.fill", tmp_path / "data")
+    proof = await proved(call, default_place(call), "finite", facts, [])
+    assert proof.shows and "is_finite([self, flow])" in proof.text
+
+
+async def test_a_test_finds_its_data_after_the_folder_was_moved(script, tmp_path) -> None:
+    text = (
+        "from pathlib import Path\n\nHERE = Path(__file__).parent\n\n\ndef share(path, k):\n"
+        "    with open(HERE / path.name) as one:\n        return float(one.read()) / k\n\n\nprint(share(HERE / 'level.txt', 0))\n"
+    )
+    folder = tmp_path / "own"
+    folder.mkdir()
+    (folder / "run.py").write_text(text)
+    (folder / "level.txt").write_text("2.5")
+    facts, call = await kept(str(folder / "run.py"), "share", tmp_path / "data")
+    place = default_place(call)
+    proof = await proved(call, place, "finite", facts, [])
+    assert proof.shows and proof.fault.kind == "ZeroDivisionError"
+    assert "'HERE': pathlib.PosixPath(str(HERE))" in proof.text
+    assert 'path = pathlib.PosixPath(str(HERE / "level.txt"))' in proof.text
+    write(call, place, proof.text)
+    moved = folder.rename(tmp_path / "moved")
+    source = moved / "run.py"
+    source.write_text(text.replace("/ k", "/ (k or 1)"))
+    assert run_by_pytest(moved / place.name) == 0

@@ -20,7 +20,7 @@ from ...client import BadUse
 from ...client.keeping.call import SavedCall, calls_of, save
 from ...client.keeping.proof import Files, Proof, default_place, free, prove, write
 from ...client.keeping.smaller import Smaller
-from ...client.keeping.text import FINITE, checked, stem
+from ...client.keeping.text import FINITE, checked, paths_in, stem
 from ...client.repairs import Repair
 from ...protocol import Facts
 from ..shell.theme import Palette
@@ -184,7 +184,8 @@ class Keeping(Controller):
             smaller = Smaller(call, facts, bench.launch, source, said, bench.recording.present_finding())
             text = await smaller.script(place)
             rows.append(("result", f"shows the same fault at the same term, alone ({smaller.runs} runs)", "fine"))
-            dialog.show([*rows, *(("note", note, "quiet") for note in call.notes)], text, done=True, fine=True)
+            notes = [*call.notes, *(f"it names {path}, which others may not have" for path in paths_in(call))]
+            dialog.show([*rows, *(("note", note, "quiet") for note in notes)], text, done=True, fine=True)
             call.files = []
             return call, place, text
         except BadUse as e:

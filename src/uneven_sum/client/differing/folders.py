@@ -36,6 +36,12 @@ class Folder:
                 return original + path[len(copy) :]
         return path
 
+    def back_in(self, text: str) -> str:
+        """A text in which each path of a copy is that of the original."""
+        for original, copy in ((self.original, self.copy), *self.further):
+            text = text.replace(copy, original)
+        return text
+
     def there(self, path: str) -> str:
         """A path of an original folder in the copy."""
         for original, copy in ((self.original, self.copy), *self.further):

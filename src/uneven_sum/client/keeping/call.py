@@ -92,6 +92,9 @@ async def save(
                 await client.end()
         found = msgspec.convert(body, SavedCall, strict=False)
         found.file, found.root = copy.back(found.file), copy.back(found.root)
+        found.values = {name: copy.back_in(text) for name, text in found.values.items()}
+        for one in found.arguments:
+            one.text = copy.back_in(one.text)
         found.folder, found.failed = str(folder), facts.exception.type if facts.exception is not None else ""
         return found
 

@@ -48,14 +48,14 @@ async def to_the_end(launch: Launch, texts: dict[str, str], given: str = "") -> 
                 elif isinstance(event, Stopped) and event.facts.reason == "end":
                     for card in await client.cards(0, "module"):
                         if card.kind in KINDS:
-                            end.results[card.name] = card.text.replace(folder.copy, folder.original)
+                            end.results[card.name] = folder.back_in(card.text)
                     await client.go_on()
                 elif isinstance(event, Stopped):
                     await client.go_on()
                 elif isinstance(event, Exited):
                     if event.died or event.exit_status:
                         end.failed = event.sentence if event.died else f"it ends with status {event.exit_status}"
-                    end.lines = out.replace(folder.copy, folder.original).splitlines()
+                    end.lines = folder.back_in(out).splitlines()
                     return end
         finally:
             with contextlib.suppress(BadUse):

@@ -63,7 +63,9 @@ def is_finite(value):
 
         cells = numpy.asarray(value)
         return cells.dtype.kind not in "fc" or bool(numpy.isfinite(cells).all())
-    return not isinstance(value, (float, complex)) or cmath.isfinite(value)
+    if isinstance(value, (float, complex)):
+        return cmath.isfinite(value)
+    return is_finite(list(vars(value).values())) if hasattr(value, "__dict__") and not callable(value) else True
 ''',
 }
 
@@ -104,7 +106,17 @@ def test_text(call: SavedCall, place: Path, expected: str, about: str) -> str:
     body = _assignments(call)
     body += [f"result = {_called(call)}", f"assert {condition}"]
     test = [f"def {name}():", *(f"    {line}" for line in body)]
-    return _module(call, place, said, condition, "\n".join(test))
+    return _by_place(_module(call, place, said, condition, "\n".join(test)), call, place)
+
+
+def _by_place(text: str, call: SavedCall, place: Path) -> str:
+    """Paths below the folder of the source, in quotes, are told from the place of the test: it may be moved with it."""
+    home = call.root or os.path.dirname(call.file)
+
+    def told(found: re.Match[str]) -> str:
+        return f"str({_path(found[1], place)})"
+
+    return re.sub(rf"'({re.escape(home)}(?:/[^'\\\n]*)?)'", told, text)
 
 
 def script_text(call: SavedCall, place: Path, about: str, source: str) -> str:
@@ -186,6 +198,12 @@ def _docstring(said: str) -> str:
 def data_folder(place: Path) -> str:
     """The name of the folder beside a file that its arrays and frames are in."""
     return f"{place.stem}_data"
+
+
+def paths_in(call: SavedCall) -> list[str]:
+    """Absolute paths among the arguments and values of a call."""
+    texts = [*(one.text for one in call.arguments), *call.values.values()]
+    return sorted({found for text in texts for found in re.findall(r"'(/[^'\\\n]+)'", text)})
 
 
 def _path(target: str, place: Path) -> str:

@@ -73,7 +73,7 @@ class Searches:
             what = f"line {how['line']} of the output" if place is None else place.shown or place.text
             raise BadUse(f"{what}: {body['failed']}.")
         if self.folder.copy != self.folder.original:  # texts of values and statements tell paths, too
-            told = msgspec.json.encode(body).decode().replace(self.folder.copy, self.folder.original)
+            told = self.folder.back_in(msgspec.json.encode(body).decode())
             body = msgspec.json.decode(told)
         found = msgspec.convert(body, Step, strict=False)
         found.place = place
@@ -113,7 +113,7 @@ async def question(client: Client, text: str, frame: int = 0, folder: Folder | N
     body = await client.session.request("unevenSum/place", {"expression": text, "frameId": frame})
     found = msgspec.convert(body, Question)
     if folder is not None:
-        found.value.text = found.value.text.replace(folder.copy, folder.original)
+        found.value.text = folder.back_in(found.value.text)
         found.place.file = folder.back(found.place.file)
         found.end = {**found.end, "file": folder.back(found.end["file"])} if found.end else {}
     return found
