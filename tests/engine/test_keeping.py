@@ -331,3 +331,19 @@ async def test_a_test_finds_its_data_after_the_folder_was_moved(script, tmp_path
     source = moved / "run.py"
     source.write_text(text.replace("/ k", "/ (k or 1)"))
     assert run_by_pytest(moved / place.name) == 0
+
+
+@pytest.mark.parametrize(
+    "call_it", ["list(map(root, [4.0, 1.0, -1.0, 2.0]))", "print(max([4.0, -1.0, 2.0], key=root))"]
+)
+async def test_of_calls_from_a_library_the_one_that_trips_is_kept(call_it: str, script, tmp_path) -> None:
+    text = f"import math\n\n\ndef root(x):\n    return math.sqrt(x)\n\n\n{call_it}\n"
+    _, call = await kept(script(text), "root", tmp_path / "data")
+    assert [one.text for one in call.arguments] == ["-1.0"]
+
+
+async def test_definitions_that_need_the_script_do_no_harm(script, tmp_path) -> None:
+    text = "import math\n\n\ndef root(x):\n    return math.sqrt(x)\n\n\nlevels = [4.0]\nlevels += [-9.0]\ntwice = levels * 2\nlow = -(twice[1])\nroot(low - 18.0)\n"
+    facts, call = await kept(script(text), "root", tmp_path / "data")
+    proof = await proved(call, default_place(call), "finite", facts, [])
+    assert proof.shows and proof.fault.kind == "ValueError"

@@ -19,7 +19,7 @@ def definitions(path, values):
     """The functions and classes of a script, without running the script."""
     kinds = (ast.Import, ast.ImportFrom, ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef)
     tree = ast.parse(path.read_bytes(), str(path))
-    tree.body = [s for s in tree.body if isinstance(s, kinds) or is_constant(s)]
+    tree.body = [s if isinstance(s, kinds) else tried(s) for s in tree.body if isinstance(s, kinds) or is_constant(s)]
     module = types.ModuleType(path.stem)
     sys.modules[path.stem] = module
     sys.path.insert(0, str(path.parent))
@@ -28,6 +28,13 @@ def definitions(path, values):
     exec(compile(tree, str(path), "exec"), module.__dict__)
     module.__dict__.update(values)
     return module
+
+
+def tried(statement):
+    """A statement that does no harm where it needs what the script computes."""
+    found = ast.parse("try:\\n    pass\\nexcept Exception:\\n    pass").body[0]
+    found.body = [statement]
+    return found
 
 
 def is_constant(statement):
