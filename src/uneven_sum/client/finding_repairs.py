@@ -7,7 +7,7 @@ import re
 import textwrap
 
 from ..protocol import Finding
-from .repairs import Fault, Repair, numpy_in, runnable, term_in, texts_converted
+from .repairs import Fault, Repair, find_term, numpy_in, runnable, term_in, texts_converted
 
 
 def finding_repairs(finding: Finding, source: str) -> list[Repair]:
@@ -16,25 +16,14 @@ def finding_repairs(finding: Finding, source: str) -> list[Repair]:
     head = statement.rstrip().endswith(":")
     text = f"{statement}\n    pass" if head else statement
     term = str(finding.evidence.get("expression") or finding.term)
-    node = _in_head(text, term) if head else term_in(text, term)
-    if node is None:
-        node = _in_head(text, finding.term) if head else term_in(text, finding.term)
+    find = find_term if head else term_in
+    node = find(text, term) or find(text, finding.term)
     make = KINDS.get(finding.rule)
     if node is None or make is None:
         return []
     fault = Fault(statement, node, finding.rule, numpy_in(source), finding.cell is not None, False)
     found = make(fault, _math_in(source), statement)
     return [one for one in found if head] or runnable(found)
-
-
-def _in_head(text: str, term: str) -> ast.expr | None:
-    """A term of the head of a compound statement."""
-    try:
-        tree = ast.parse(text)
-        wanted = ast.dump(ast.parse(term, mode="eval").body)
-    except (SyntaxError, ValueError):
-        return None
-    return next((n for n in ast.walk(tree) if isinstance(n, ast.expr) and ast.dump(n) == wanted), None)
 
 
 def _math_in(source: str) -> str:

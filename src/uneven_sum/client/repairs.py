@@ -152,12 +152,18 @@ def _of_texts(facts: Facts, culprit: Culprit) -> str:
 
 def term_in(statement: str, term: str) -> ast.expr | None:
     """A term of a simple statement; None where it is not there."""
+    found = find_term(statement, term)
+    return found if found is not None and not hasattr(ast.parse(statement).body[0], "body") else None
+
+
+def find_term(text: str, term: str) -> ast.expr | None:
+    """A term in the text of one statement; None where it is not there."""
     try:
-        tree = ast.parse(statement)
+        tree = ast.parse(text)
         wanted = ast.dump(ast.parse(term, mode="eval").body)
     except (SyntaxError, ValueError):
         return None
-    if len(tree.body) != 1 or hasattr(tree.body[0], "body"):
+    if len(tree.body) != 1:
         return None
     return next((n for n in ast.walk(tree) if isinstance(n, ast.expr) and ast.dump(n) == wanted), None)
 
