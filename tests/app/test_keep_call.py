@@ -13,6 +13,7 @@ from textual.widgets import Input, OptionList
 from uneven_sum.app.app import UnevenSum
 from uneven_sum.app.bench.keep_call import KeepDialog
 from uneven_sum.app.bench.repairs import Repairs
+from uneven_sum.app.ledger.screen import LedgerScreen
 from uneven_sum.app.widgets.bars import Headline, Keys, Trail
 from uneven_sum.app.widgets.dialogs import Choose, Prompt
 from uneven_sum.client import Launch
@@ -152,3 +153,24 @@ async def test_outside_of_tests_there_is_none_to_run_alone(script) -> None:
         await settled(pilot, "paused", 1)
         await pilot.press("J")
         await until(pilot, lambda: "A test runs alone after a pause in it" in " ".join(app.messages))
+
+
+async def test_a_call_is_kept_at_a_pass_of_the_ledger(script) -> None:
+    app = UnevenSum(Launch(script(LEVELS), keep_case=False))
+    async with app.run_test(size=(140, 44)) as pilot:
+        bench = await settled(pilot, "paused", 8)
+        await pilot.press("[")
+        await pilot.press("l")
+        await until(pilot, lambda: isinstance(app.screen, LedgerScreen))
+        await pilot.press("r")
+        await until(pilot, lambda: app.screen is bench and bench.state == "paused" and bench.facts.line == 8, 60)
+        await pilot.press("[")
+        await pilot.press("l")
+        await until(pilot, lambda: isinstance(app.screen, LedgerScreen) and app.screen.ledger is not None)
+        await until(pilot, lambda: bool(app.screen.order))
+        await pilot.press("up")
+        await pilot.press("W")
+        await until(pilot, lambda: isinstance(app.screen, Choose), 60)
+        assert bench.facts.line in (13, 14)
+        assert app.screen.query_one(OptionList).option_count == 2
+        await pilot.press("escape")

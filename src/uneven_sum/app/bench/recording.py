@@ -34,6 +34,7 @@ class Recording(Controller):
         super().__init__(bench)
         self.awaited: Finding | None = None  # to which the script runs
         self.then = ""  # what comes there: its changed line is tried (`try`), an origin asked for (`origin`), …
+        self.keeps = False  # a call is kept at the next pause
         self.reached: tuple[Facts, Finding] | None = None  # the pause at it
         self.steps: list[Step] = []  # what the next pauses are for, on the way to another one
 
@@ -114,11 +115,13 @@ class Recording(Controller):
 
     # -- to a pass -----------------------------------------------------------------------------------
 
-    async def go_to_pass(self, of: LedgerOf, number: int, around: list[dict[str, Any]]) -> None:
-        """To where a pass of a recorded loop begins: back by a return point or by running again, or forward."""
+    async def go_to_pass(self, of: LedgerOf, number: int, around: list[dict[str, Any]], keep: bool = False) -> None:
+        """To where a pass of a recorded loop begins: back by a return point or by running again, or forward.  `keep`:
+        there a call is kept."""
         bench, client, facts = self.bench, self.bench.client, self.bench.facts
         if client is None or facts is None or self.bench.state != "paused":
             return
+        self.keeps = keep
         goal: list[dict[str, Any]] = [{"file": of.file, "line": of.line, "pass": number}]
         goal += [{k: a[k] for k in ("file", "line", "pass")} for a in around]
         here = [(k.file, k.line, k.number) for k in facts.loops]
@@ -129,6 +132,7 @@ class Recording(Controller):
             return
         if at == 0 and here[0][2] == number and facts.state == "next" and facts.line == of.line:
             bench.notify(f"The script is at the beginning of pass {number} already.")
+            self.at_finding(facts)
             return
         loops = [Loop(k["line"], "", k["pass"], file=k["file"]) for k in goal]
         point = client.point_before_pass(loops, number) if at is not None else client.start_point()
@@ -252,6 +256,10 @@ class Recording(Controller):
     def at_finding(self, facts: Facts) -> None:
         """At the place of a finding, once: what was to come there, if anything."""
         finding, then = self.awaited, self.then
+        if self.keeps and not self.steps and facts.reason != "end":
+            self.keeps = False
+            self.bench.keeping.action_keep_call()
+            return
         if finding is None or self.steps:
             return
         self.awaited, self.then = None, ""

@@ -311,8 +311,8 @@ class Bench(Keyed, Controlled, Screen[None]):
     async def check(self, text: str, file: str) -> tuple[bool, str]:
         return await self.breakpoints.check(text, file)
 
-    async def go_to_pass(self, of: LedgerOf, number: int, around: list[dict[str, Any]]) -> None:
-        await self.recording.go_to_pass(of, number, around)
+    async def go_to_pass(self, of: LedgerOf, number: int, around: list[dict[str, Any]], keep: bool = False) -> None:
+        await self.recording.go_to_pass(of, number, around, keep)
 
     async def record_from_start(self, of: LedgerOf) -> None:
         await self.recording.record_from_start(of)

@@ -16,6 +16,7 @@ COMMANDS = [
     Command("g", "go to row", "of a pass", "jump"),
     Command("=", "mark pass", "lists what differs at the cursor", "compare"),
     Command("enter", "go to pass", "the script goes back, or on, to its start", "go_to_pass", priority=True),
+    Command("W", "keep call", "goes to the pass, and keeps a call there as a test or as a small script", "keep_call"),
     Command("v", "switch view", "the table with the plot, the plot alone, or the table alone", "view"),
     Command("k", "choose columns", "that are plotted", "columns"),
     Command("h", "switch curve", "values, differences from pass to pass, ratios", "how"),

@@ -410,8 +410,12 @@ class LedgerScreen(Keyed, Controlled, Screen[None]):
         if row is not None and row in self.order:
             await self.to_place(self.order.index(row))
 
-    async def action_go_to_pass(self) -> None:
-        """Takes the script to where this pass begins."""
+    async def action_keep_call(self) -> None:
+        """Goes to where this pass begins, and keeps a call there."""
+        await self.action_go_to_pass(keep=True)
+
+    async def action_go_to_pass(self, keep: bool = False) -> None:
+        """Takes the script to where this pass begins.  `keep`: there a call is kept."""
         ledger = self.ledger
         if ledger is None or not self.order or self.plotting:
             return
@@ -421,7 +425,7 @@ class LedgerScreen(Keyed, Controlled, Screen[None]):
         number = ledger.numbers[self.order[self.place]]
         around = ledger.told.runs[ledger.told.run - 1].around
         self.dismiss()
-        await self.bench.go_to_pass(self.of, number, around)
+        await self.bench.go_to_pass(self.of, number, around, keep)
 
     async def action_record_again(self) -> None:
         self.dismiss()
