@@ -47,7 +47,11 @@ def test_command_of_the_docs(command: str, tmp_path, terminal) -> None:
     words = [str(Path(sys.executable)) if w.startswith("~/") else w for w in words]
     ours = {"old/bin/python": sys.executable, "new/bin/python": os.path.realpath(sys.executable)}
     words = [ours.get(w, w) for w in words]
-    if name in ("check", "passes", "settings", "differ", "digits", "origin") or words == ["demo"] or "--help" in words:
+    if (
+        name in ("check", "passes", "settings", "differ", "digits", "origin", "cells")
+        or words == ["demo"]
+        or "--help" in words
+    ):
         if words == ["check"]:
             words = ["check", "model.py"]
         elif words == ["differ"]:

@@ -286,4 +286,18 @@ def origin(
     click.echo(as_json(chain) if json_ else as_text(chain), nl=json_)
 
 
-COMMANDS = (check, differ, digits, origin, passes)
+@click.command(epilog=examples("cells"))
+@click.argument("file", metavar="FILE")
+@click.option("--to", "to", required=True, metavar="FILE", help="The file to write: .py or .ipynb.")
+def cells(file: str, to: str) -> None:
+    """Write a notebook as a script with cells, or such a script as a notebook.
+
+    Cells of a script begin with '# %%', '# %% title' or '# In[3]:'.  Outputs are left out.  Exit status: 0 written; 2
+    bad use.
+    """
+    from ..client.notebooks.convert import convert
+
+    click.echo(visible(convert(file, to)))
+
+
+COMMANDS = (cells, check, differ, digits, origin, passes)

@@ -30,6 +30,7 @@ EXAMPLES = {
         "origin --of 'flow[211]' --at 44 model.py",
         "origin --of head --pause model.py",
     ),
+    "cells": ("cells model.ipynb --to model.py", "cells model.py --to model.ipynb"),
     "demo": ("demo", "demo rating"),
     "serve": ("serve --stdio", "serve --port 0"),
 }

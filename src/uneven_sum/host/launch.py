@@ -154,6 +154,12 @@ def inspect_script(launch: Launch) -> None:
             begin = f.read(65536)
     except OSError as e:
         raise BadUse(f"{launch.program} cannot be read: {e.strerror}. Check its permissions.") from None
+    if path.suffix == ".ipynb":
+        script = path.with_suffix(".py").name
+        raise BadUse(
+            f"{launch.program} is a notebook, which is not run as it is. Write it as a script first: "
+            f"uneven-sum cells {launch.program} --to {script}"
+        )
     if begin.startswith((b"\xff\xfe", b"\xfe\xff")):
         raise BadUse(f"{launch.program} is in UTF-16, which Python does not run. Save it as UTF-8.")
     if b"\0" in begin:

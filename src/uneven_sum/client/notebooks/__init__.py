@@ -1,0 +1,1 @@
+"""Notebooks, and scripts whose cells are marked."""

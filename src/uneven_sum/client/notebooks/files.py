@@ -1,0 +1,96 @@
+"""Notebook files, read and written with nbformat."""
+
+from __future__ import annotations
+
+import json
+import os
+import re
+import warnings
+from typing import Any
+
+from ...host.launch import BadUse
+from ..edits import write_whole
+from .cells import Cell
+
+LARGEST = 200 * 1024 * 1024  # bytes of a notebook that is read
+
+
+def is_notebook(path: str) -> bool:
+    return path.endswith(".ipynb")
+
+
+def _nbformat() -> Any:
+    """The library, whose functions have no types; imported once it is needed."""
+    import nbformat
+
+    return nbformat
+
+
+def read(path: str) -> Any:
+    """A notebook of nbformat 4, checked against its schema.  BadUse with what is wrong, and where."""
+    nbformat = _nbformat()
+    name = os.path.basename(path)
+    try:
+        if os.path.getsize(path) > LARGEST:
+            raise BadUse(f"{name} has more than {LARGEST // 2**20} MB. Clear its outputs first.")
+        with open(path, encoding="utf-8") as f:
+            text = f.read()
+    except OSError as e:
+        raise BadUse(f"{path} cannot be read: {e.strerror}.") from None
+    except UnicodeDecodeError as e:
+        raise BadUse(f"{name} is no notebook: byte {e.start} is no UTF-8.") from None
+    try:
+        told = json.loads(text)
+    except json.JSONDecodeError as e:
+        raise BadUse(f"{name} is damaged at line {e.lineno}, column {e.colno}: {e.msg}.") from None
+    version = told.get("nbformat") if isinstance(told, dict) else None
+    if version is None:
+        raise BadUse(f"{name} is no notebook: it does not say which nbformat it has.")
+    if version != 4:
+        raise BadUse(f"{name} is of nbformat {version}; only nbformat 4 is read. Save it anew with a newer program.")
+    try:
+        found = nbformat.from_dict(told)
+        with warnings.catch_warnings(action="ignore"):  # of cells without an id
+            nbformat.validate(found)
+    except nbformat.ValidationError as e:
+        place = "".join(f"[{p}]" if isinstance(p, int) else f".{p}" for p in getattr(e, "absolute_path", ()) or ())
+        said = str(getattr(e, "message", e)).split("\n")[0][:200]
+        raise BadUse(
+            f"{name} does not fit nbformat 4{f', at {place.strip(chr(46))}' if place else ''}: {said}."
+        ) from None
+    found = nbformat.v4.rwbase.rejoin_lines(found)
+    language = _language(found)
+    if language and language != "python":
+        raise BadUse(f"{name} is a notebook for {language}, not for Python.")
+    return found
+
+
+def _language(notebook: Any) -> str:
+    """The language of a notebook in lower case; empty where it is not told."""
+    metadata = notebook.metadata
+    told = metadata.get("kernelspec", {}).get("language") or metadata.get("language_info", {}).get("name") or ""
+    return re.sub(r"^(i?python)\d*$", "python", str(told).lower())
+
+
+def cells_in(notebook: Any) -> list[Cell]:
+    return [Cell(one.cell_type, one.source, str(one.metadata.get("title", ""))) for one in notebook.cells]
+
+
+def made_of(cells: list[Cell]) -> Any:
+    """A notebook without outputs."""
+    v4 = _nbformat().v4
+    new = {"code": v4.new_code_cell, "markdown": v4.new_markdown_cell, "raw": v4.new_raw_cell}
+    made = []
+    for number, cell in enumerate(cells):
+        one = new[cell.kind](cell.source)
+        one["id"] = f"cell-{number + 1}"  # the same file for the same cells
+        if cell.title:
+            one.metadata["title"] = cell.title
+        made.append(one)
+    kernel = {"display_name": "Python 3", "language": "python", "name": "python3"}
+    return v4.new_notebook(cells=made, metadata={"kernelspec": kernel})
+
+
+def write(notebook: Any, path: str) -> None:
+    """BadUse where it cannot be written."""
+    write_whole(os.path.realpath(path), (_nbformat().writes(notebook).rstrip("\n") + "\n").encode())
