@@ -49,27 +49,27 @@ CASES: dict[str, tuple[str, str, dict[str, str]]] = {
     "exp less one": (
         "import math\nx = 1e-12\ny = math.exp(x) - 1.0\nprint(y)\n",
         "cancellation",
-        {"use expm1": "1.0000000000005e-12"},
+        {"use expm1": "1.0000000000005e-12", "use a series": "1.0000000000005e-12"},
     ),
     "log of one and": (
         "import math\nx = 1e-12\ny = math.log(1.0 + x)\nprint(y)\n",
         "cancellation",
-        {"use log1p": "9.999999999995e-13"},
+        {"use log1p": "9.999999999995e-13", "use a series": "9.999999999995e-13"},
     ),
     "one less cos": (
         "import math\nx = 1e-8\ny = (1.0 - math.cos(x)) / x**2\nprint(y)\n",
         "cancellation",
-        {"use the half angle": "0.5"},
+        {"use the half angle": "0.5", "use a series": "0.5"},
     ),
     "roots": (
         "import math\nx = 1e15\ny = math.sqrt(x + 1.0) - math.sqrt(x)\nprint(y)\n",
         "cancellation",
-        {"multiply by the sum": "1.5811388300841893e-08"},
+        {"multiply by the sum": "1.5811388300841893e-08", "use a series": "1.581138830084189e-08"},
     ),
     "quadratic": (
         "import math\na, b, c = 1.0, 1e8, 1.0\nr = (-b + math.sqrt(b*b - 4*a*c)) / (2*a)\nprint(r)\n",
         "cancellation",
-        {"take the stable root": "-1e-08"},
+        {"take the stable root": "-1e-08", "divide by the other": "-1e-08"},
     ),
 }
 

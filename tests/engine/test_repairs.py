@@ -63,7 +63,7 @@ CASES: dict[str, tuple[str, dict[str, str | None]]] = {
     ),
     "shapes": (
         NP + "a = np.ones(3)\nb = np.ones((3, 4))\nc = a * b\nprint(c.shape)\n",
-        {"make a a column": "3 x 4 cells float64"},
+        {"make a a column": "3 x 4 cells float64", "turn b": "4 x 3 cells float64"},
     ),
     "lengths": (
         NP + "a = np.ones(3)\nb = np.ones(4)\nc = a - b\nprint(c.shape)\n",
@@ -79,7 +79,7 @@ CASES: dict[str, tuple[str, dict[str, str | None]]] = {
     ),
     "squares": (
         NP + "a = np.float64(1e200)\nb = 2.0\nh = np.sqrt(a**2 + b**2)\nprint(h)\n",
-        {"use hypot": "1e+200"},
+        {"use hypot": "1e+200", "scale by the larger": "1e+200"},
     ),
     "text": (
         LOOP.format("['1.5', '2,5']", "float(x) * 2.0"),

@@ -5,9 +5,10 @@ from __future__ import annotations
 import ast
 import re
 import textwrap
+from dataclasses import dataclass
 
 from ..protocol import Finding
-from .repairs import Fault, Repair, find_term, numpy_in, runnable, term_in, texts_converted
+from .repairs import Fault, Repair, beside, find_term, numpy_in, runnable, term_in, texts_converted
 
 
 def finding_repairs(finding: Finding, source: str) -> list[Repair]:
@@ -41,16 +42,11 @@ def _wrap(fault: Fault, math: str, statement: str) -> list[Repair]:
         first = node.func.value
     else:
         return []
-    text = _owner(first)
+    text = beside(first)
     return [
         Repair("widen to int64", fault.with_term(f'{text}.astype("int64")', first), "int64 holds each result."),
         Repair("compute as float", fault.with_term(f"{text}.astype(float)", first), "Up to 2**53 floats are exact."),
     ]
-
-
-def _owner(node: ast.expr) -> str:
-    text = ast.unparse(node)
-    return text if isinstance(node, (ast.Name, ast.Attribute, ast.Subscript, ast.Call)) else f"({text})"
 
 
 def _equality(fault: Fault, math: str, statement: str) -> list[Repair]:
@@ -92,7 +88,7 @@ def _unsorted(fault: Fault, math: str, statement: str) -> list[Repair]:
         return []
     name = ast.unparse(node.func).rpartition(".")[2]
     if name == "interp" and len(node.args) >= 3:
-        x, y = (_owner(one) for one in node.args[1:3])
+        x, y = (beside(one) for one in node.args[1:3])
         by_size = f"{np}.argsort({ast.unparse(node.args[1])})"
         ordered = with_arguments(node, {1: f"{np}.asarray({x})[{by_size}]", 2: f"{np}.asarray({y})[{by_size}]"})
         turned = with_arguments(node, {1: f"{x}[::-1]", 2: f"{y}[::-1]"})
@@ -119,41 +115,82 @@ def with_arguments(node: ast.Call, texts: dict[int, str]) -> str:
 def _cancellation(fault: Fault, math: str, statement: str) -> list[Repair]:
     """A difference of nearly equal numbers, where a stable form is known."""
     node = fault.node
-    root = _quadratic(node)
-    if root:
-        return [Repair("take the stable root", fault.with_term(root), "The same root, by the other one and c / a.")]
+    roots = _quadratic(node)
+    if roots:
+        said = "The same root, without the difference."
+        return [
+            Repair("take the stable root", fault.with_term(roots[0]), said),
+            Repair("divide by the other", fault.with_term(roots[1]), said),
+        ]
     for part in ast.walk(node):
-        if isinstance(part, ast.expr):
-            name, text = _stable(part)
-            if text:
-                form = fault.with_term(text, part)
-                return [Repair(name, form, "The same value, without the difference.")]
+        if not isinstance(part, ast.expr):
+            continue
+        forms = _stable(part)
+        if forms is not None:
+            whole = ast.unparse(part)
+            if forms.x and fault.cells and fault.numpy:
+                near = f"{fault.numpy}.where({fault.numpy}.abs({forms.x}) < {SMALL}, {forms.series}, {whole})"
+            elif forms.x:
+                near = f"({forms.series} if abs({forms.x}) < {SMALL} else {whole})"
+            else:
+                near = forms.series
+            return [
+                Repair(forms.name, fault.with_term(forms.text, part), "The same value, without the difference."),
+                Repair("use a series", fault.with_term(near, part), forms.assumes),
+            ]
     return []
 
 
-def _stable(node: ast.expr) -> tuple[str, str]:
-    """A form of one term that does not cancel, with what it is named."""
+SMALL = "1e-5"
+
+
+@dataclass(frozen=True)
+class Forms:
+    """`text`: a form that does not cancel, `name`: what that does; `series`: a near one for small `x` (empty: it holds
+    everywhere), with what that assumes."""
+
+    name: str
+    text: str
+    series: str
+    x: str
+    assumes: str = f"Below {SMALL} the next term is too small to count."
+
+
+def _stable(node: ast.expr) -> Forms | None:
+    """Forms of one term that do not cancel; None where none is known."""
     if isinstance(node, ast.Call) and len(node.args) == 1:
         owner, _, name = ast.unparse(node.func).rpartition(".")
         argument = node.args[0]
         if name == "log" and owner and isinstance(argument, ast.BinOp) and isinstance(argument.op, ast.Add):
             for one, rest in ((argument.left, argument.right), (argument.right, argument.left)):
                 if _is(one, 1):
-                    return "use log1p", f"{owner}.log1p({ast.unparse(rest)})"
-        return "", ""
+                    x = ast.unparse(rest)
+                    y = _in_brackets(x)
+                    return Forms("use log1p", f"{owner}.log1p({x})", f"{y} - {y}**2 / 2", x)
+        return None
     if not (isinstance(node, ast.BinOp) and isinstance(node.op, ast.Sub)):
-        return "", ""
+        return None
     a, b = node.left, node.right
     owner, name, x = _called(a)
     if name == "exp" and owner and _is(b, 1):
-        return "use expm1", f"{owner}.expm1({x})"
+        y = _in_brackets(x)
+        return Forms("use expm1", f"{owner}.expm1({x})", f"{y} + {y}**2 / 2", x)
     owner, name, x = _called(b)
     if name == "cos" and owner and _is(a, 1):
-        return "use the half angle", f"2.0 * {owner}.sin({x} / 2.0)**2"
+        y = _in_brackets(x)
+        return Forms("use the half angle", f"2.0 * {owner}.sin({y} / 2.0)**2", f"{y}**2 / 2", x)
     (mine, first, p), (other, second, q) = _called(a), _called(b)
     if first == second == "sqrt" and mine == other:
-        return "multiply by the sum", f"(({p}) - ({q})) / ({ast.unparse(a)} + {ast.unparse(b)})"
-    return "", ""
+        apart = f"(({p}) - ({q}))"
+        stable = f"{apart} / ({ast.unparse(a)} + {ast.unparse(b)})"
+        near = f"{apart} / (2.0 * {ast.unparse(a)})"
+        return Forms("multiply by the sum", stable, near, "", "The two are nearly equal always.")
+    return None
+
+
+def _in_brackets(text: str) -> str:
+    """A term that may stand beside any operator."""
+    return beside(ast.parse(text, mode="eval").body)
 
 
 def _called(node: ast.expr) -> tuple[str, str, str]:
@@ -168,25 +205,28 @@ def _is(node: ast.expr, number: float) -> bool:
     return isinstance(node, ast.Constant) and node.value == number
 
 
-def _quadratic(node: ast.expr) -> str:
-    """`(-b + sqrt(b*b - 4*a*c)) / (2*a)` by the root that does not cancel: `2*c / (-b - sqrt(…))`."""
+def _quadratic(node: ast.expr) -> list[str]:
+    """`(-b + sqrt(b*b - 4*a*c)) / (2*a)` by the root that does not cancel: `2*c / (-b - sqrt(…))`, and by that root as
+    it is."""
     if not (isinstance(node, ast.BinOp) and isinstance(node.op, ast.Div) and isinstance(node.left, ast.BinOp)):
-        return ""
+        return []
     over, under = node.left, node.right
     if not isinstance(over.op, (ast.Add, ast.Sub)) or not isinstance(over.left, ast.UnaryOp):
-        return ""
+        return []
     root = over.right
     if not (isinstance(root, ast.Call) and ast.unparse(root.func).endswith("sqrt") and root.args):
-        return ""
+        return []
     inner = root.args[0]
     factors = _factors(inner.right) if isinstance(inner, ast.BinOp) and isinstance(inner.op, ast.Sub) else []
     below = _factors(under)
     a = [f for f in below if not _is(f, 2)]
     c = [f for f in factors if not _is(f, 4) and ast.dump(f) not in {ast.dump(one) for one in a}]
     if len(a) != 1 or len(below) != 2 or len(factors) != 3 or len(c) != 1:
-        return ""
+        return []
     sign = "-" if isinstance(over.op, ast.Add) else "+"
-    return f"2.0 * {ast.unparse(c[0])} / ({ast.unparse(over.left)} {sign} {ast.unparse(root)})"
+    stable = f"({ast.unparse(over.left)} {sign} {ast.unparse(root)})"
+    texts = [beside(c[0]), beside(a[0])]
+    return [f"2.0 * {texts[0]} / {stable}", f"{texts[0]} / ({texts[1]} * ({stable} / ({ast.unparse(under)})))"]
 
 
 def _factors(node: ast.expr) -> list[ast.expr]:

@@ -97,7 +97,13 @@ def stable_forms(fault: Fault) -> list[Repair]:
         squares = _squares(inner)
         if name.endswith("sqrt") and squares and owner:
             form = fault.with_term(f"{owner}.hypot({', '.join(squares)})", node)
-            return [Repair("use hypot", form, "The same value, without the squares.")]
+            a, b = squares
+            top = f"{fault.numpy}.maximum(abs({a}), abs({b}))" if fault.cells else f"max(abs({a}), abs({b}))"
+            scaled = f"({top} * {name}((({a}) / {top}) ** 2 + (({b}) / {top}) ** 2))"
+            return [
+                Repair("use hypot", form, "The same value, without the squares."),
+                Repair("scale by the larger", fault.with_term(scaled, node), "The two are never both 0."),
+            ]
     return []
 
 
@@ -372,6 +378,12 @@ def _texts(fault: Fault) -> list[Repair]:
 SHAPES = re.compile(r"shapes \(([\d, ]*)\) and \(([\d, ]*)\)")
 
 
+def beside(node: ast.expr) -> str:
+    """A term that a dot may follow."""
+    text = ast.unparse(node)
+    return text if isinstance(node, (ast.Name, ast.Attribute, ast.Subscript, ast.Call)) else f"({text})"
+
+
 def _shapes(fault: Fault) -> list[Repair]:
     """Two arrays that would fit with a new axis, or one of them turned."""
     found = SHAPES.search(fault.reason)
@@ -384,10 +396,13 @@ def _shapes(fault: Fault) -> list[Repair]:
     sides = [(node.left, shapes[0], shapes[1]), (node.right, shapes[1], shapes[0])]
     for part, own, other in sides:
         name = ast.unparse(part)
-        text = name if isinstance(part, (ast.Name, ast.Attribute, ast.Subscript)) else f"({name})"
+        text = beside(part)
         column = fault.with_term(f"{text}[:, {np}.newaxis]", part)
         if len(own) == 1 and len(other) == 2 and own[0] == other[0]:
             made.append(Repair(f"make {name[:10]} a column", column, f"{name} goes along the rows."))
+            opposite = node.right if part is node.left else node.left
+            turned = fault.with_term(f"{beside(opposite)}.T", opposite)
+            made.append(Repair(f"turn {ast.unparse(opposite)[:12]}", turned, "The result has its axes turned, too."))
         if len(own) == len(other) == 1 and part is node.left:
             made.append(Repair(f"make {name[:10]} a column", column, "Each with each is meant: a table."))
         if len(own) == 2 and own[::-1] == other:
