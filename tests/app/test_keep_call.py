@@ -174,3 +174,22 @@ async def test_a_call_is_kept_at_a_pass_of_the_ledger(script) -> None:
         assert bench.facts.line in (13, 14)
         assert app.screen.query_one(OptionList).option_count == 2
         await pilot.press("escape")
+
+
+async def test_a_long_try_says_how_long_it_takes_and_can_be_ended(script, tmp_path) -> None:
+    mark = tmp_path / "later"
+    text = LEVELS + f"import os, time\nopen({str(mark)!r}, 'a').write(f'{{os.getpid()}} ')\ntime.sleep(300)\n"
+    app = UnevenSum(Launch(script(text), keep_case=False))
+    async with app.run_test(size=(140, 44)) as pilot:
+        bench = await settled(pilot, "paused", 8)
+        await pilot.press("r")
+        await until(pilot, lambda: isinstance(app.screen, Repairs))
+        listed = app.screen
+        await until(pilot, lambda: len(listed.results) == len(listed.found), 60)
+        await pilot.press("e")
+        await until(pilot, mark.exists, 60)
+        await until(pilot, lambda: "runs for" in text_of(listed, "#keys"), 30)
+        await pilot.press("escape")
+        await until(pilot, lambda: app.screen is bench)
+        run = int(mark.read_text().split()[0])
+        await until(pilot, lambda: not Path(f"/proc/{run}").exists(), 60)

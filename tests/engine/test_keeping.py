@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import asyncio
 import subprocess
 import sys
+import tempfile
 from pathlib import Path
 
 import pytest
@@ -12,6 +14,7 @@ from driving import running
 from uneven_sum.check import check
 from uneven_sum.client import BadUse, Launch
 from uneven_sum.client.keeping.call import SavedCall, calls_of, save
+from uneven_sum.client.keeping.copies import in_copy
 from uneven_sum.client.keeping.proof import Files, Proof, default_place, free, prove, write
 from uneven_sum.client.keeping.smaller import Smaller
 from uneven_sum.client.keeping.text import checked
@@ -347,3 +350,23 @@ async def test_definitions_that_need_the_script_do_no_harm(script, tmp_path) -> 
     facts, call = await kept(script(text), "root", tmp_path / "data")
     proof = await proved(call, default_place(call), "finite", facts, [])
     assert proof.shows and proof.fault.kind == "ValueError"
+
+
+async def test_a_copy_that_is_cancelled_leaves_nothing(script, tmp_path, monkeypatch) -> None:
+    made = tmp_path / "scratch"  # within the folder that is copied
+    made.mkdir()
+    monkeypatch.setattr(tempfile, "tempdir", str(made))
+    path = Path(script("x = 1\n"))
+    for number in range(300):
+        (path.parent / f"level_{number}.csv").write_text("0.5\n")
+
+    async def run() -> None:
+        async with in_copy(Launch(str(path), cwd=str(path.parent)), {}):
+            await asyncio.sleep(60)
+
+    for wait in (0.0, 0.005, 0.02, 0.3):
+        task = asyncio.create_task(run())
+        await asyncio.sleep(wait)
+        task.cancel()
+        await asyncio.gather(task, return_exceptions=True)
+        assert list(made.iterdir()) == []

@@ -85,8 +85,14 @@ def copy_of(original: str, into: Path) -> None:
             f"{original} has more than {MOST // 2**20} MB, too much for copies. With --in-place the runs work in "
             "the folder itself; with --cwd they work in another one."
         )
+    real = into.resolve()
+    own = {str(place) for place in (real, *real.parents)}  # the folder may hold the one for temporary files
+
+    def ignored(folder: str, names: list[str]) -> set[str]:
+        return _left_out(folder, names) | {name for name in names if os.path.join(folder, name) in own}
+
     try:
-        shutil.copytree(original, into, symlinks=True, ignore=_left_out, dirs_exist_ok=True)
+        shutil.copytree(original, into, symlinks=True, ignore=ignored, dirs_exist_ok=True)
     except (shutil.Error, OSError) as e:
         told = e.args[0][0][2] if isinstance(e, shutil.Error) and e.args[0] else getattr(e, "strerror", e)
         raise BadUse(f"{original} cannot be copied: {told}. With --in-place both runs work in it.") from None

@@ -21,10 +21,10 @@ async def in_copy(launch: Launch, texts: dict[str, str], given: str = "") -> Asy
     """A launch in a copy, which is removed when the block is left.  `texts`: of files, by their paths;
     `given`: what the script reads as its standard input, where that is not a file."""
     scratch = Path(tempfile.mkdtemp(prefix="uneven-sum-"))
+    copying = asyncio.ensure_future(asyncio.to_thread(_copied, launch, scratch))
     try:
         try:
-            made, folder = await asyncio.to_thread(copied, launch, scratch / "a")
-            made = await asyncio.to_thread(_with_script, made, folder, scratch / "script")
+            made, folder = await asyncio.shield(copying)
         except TooLarge:
             raise BadUse("The folder is too large for a copy: start the script with --cwd in a smaller one.") from None
         for file, text in texts.items():
@@ -39,7 +39,13 @@ async def in_copy(launch: Launch, texts: dict[str, str], given: str = "") -> Asy
             made = dataclasses.replace(made, stdin_file=str(scratch / "given"))
         yield dataclasses.replace(made, env={"PYTHONHASHSEED": "0", **made.env}, capture=True), folder
     finally:
+        await asyncio.wait([copying])  # a thread cannot be ended: it would go on writing into a folder that is gone
         await asyncio.to_thread(shutil.rmtree, scratch, True)
+
+
+def _copied(launch: Launch, scratch: Path) -> tuple[Launch, Folder]:
+    made, folder = copied(launch, scratch / "a")
+    return _with_script(made, folder, scratch / "script"), folder
 
 
 def _with_script(launch: Launch, folder: Folder, into: Path) -> Launch:
