@@ -181,8 +181,6 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
             return ""
         if isinstance(exc, (StopIteration, StopAsyncIteration)) and not frame.f_code.co_name.startswith("<module"):
             return ""  # it ends an iteration, or becomes a RuntimeError that is caught further out
-        if tests.skips(exc) or tests.expects(exc, frame):
-            return ""
         if answers_protocol(exc, frame):
             return ""  # so a class tells `for`, `hasattr` or `in` that there is nothing; an error is caught further out
         if self.expected == (id(exc), type(exc)) and id(frame) != self.handler:
@@ -199,10 +197,9 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
             if "handled" not in self.pauses_on or exc is self.met_handled:
                 return ""
             self.met_handled = exc
-        elif "error" not in self.pauses_on:
+        elif "error" not in self.pauses_on or tests.skips(exc) or tests.expects(exc, frame):
             return ""
-        self.judged = exc
-        self.expected, self.handler = None, 0
+        self.judged, self.expected, self.handler = exc, None, 0
         pause = Pause("error", frame, exception=exc, statement=statement, can_retry=not head)
         pause.kind = "handled" if will_be_handled else None
         pause.kept = task_waiters.kept_by(frame)
