@@ -370,3 +370,15 @@ async def test_a_copy_that_is_cancelled_leaves_nothing(script, tmp_path, monkeyp
         task.cancel()
         await asyncio.gather(task, return_exceptions=True)
         assert list(made.iterdir()) == []
+
+
+async def test_a_pause_that_is_no_trip_has_no_small_script(script, tmp_path) -> None:
+    text = "def half(x):\n    return x / 2\n\n\nhalf(3.0)\n"
+    path = script(text)
+    async with running(path, breakpoints={path: [2]}) as run:
+        facts = await run.pause()
+    launch = Launch(path, cwd=str(tmp_path))
+    (tmp_path / "data").mkdir()
+    call = await save(launch, facts, 1, tmp_path / "data", alone=True)
+    with pytest.raises(BadUse, match="is no trip"):
+        await Smaller(call, facts, launch, text).script(tmp_path / "small.py")

@@ -37,7 +37,8 @@ async def in_copy(launch: Launch, texts: dict[str, str], given: str = "") -> Asy
         if given:
             (scratch / "given").write_text(given, encoding="utf-8")
             made = dataclasses.replace(made, stdin_file=str(scratch / "given"))
-        yield dataclasses.replace(made, env={"PYTHONHASHSEED": "0", **made.env}, capture=True), folder
+        made = dataclasses.replace(made, env={"PYTHONHASHSEED": "0", **made.env}, capture=True)
+        yield dataclasses.replace(made, rewind=False, return_points=False), folder
     finally:
         await asyncio.wait([copying])  # a thread cannot be ended: it would go on writing into a folder that is gone
         await asyncio.to_thread(shutil.rmtree, scratch, True)

@@ -16,6 +16,7 @@ import msgspec
 from ...host.launch import BadUse, Launch
 from ...protocol import Lookout
 from ...protocol.messages import Facts, Finding
+from ...protocol.trips import TRIPS
 from ..client import Client
 from ..events import Exited, Found, Stopped
 from .call import Argument, SavedCall, save
@@ -53,6 +54,8 @@ class Smaller:
 
     async def script(self, place: Path) -> str:
         """The text of a script for `place` that trips as the pause did.  BadUse where none is found."""
+        if self.wanted.reason not in TRIPS and self.finding is None:
+            raise BadUse("This pause is no trip and at no finding: there is no fault that a script could show.")
         folder = Path(tempfile.mkdtemp(prefix="uneven-sum-"))
         try:
             return await self._found(folder, place)
@@ -95,6 +98,8 @@ class Smaller:
             stdin_file=None,
             pause_on=pause_on,
             keep_case=False,
+            rewind=False,
+            return_points=False,
         )
 
     async def _trips(self, folder: Path) -> Facts | None:
