@@ -23,6 +23,7 @@ from ...client.digits.merging import merged, rows
 from ...client.digits.runs import digits
 from ...client.events import Where
 from ...client.finding_repairs import finding_repairs
+from ...client.repairs import Repair
 from ...protocol import DIGITS, Finding, Note
 from ..editor.screen import edit
 from ..shell.clipboard import copy
@@ -159,7 +160,13 @@ class Findings(Keyed, Screen[None]):
         chosen = self.chosen
         if chosen is not None and chosen.rule == DIGITS:
             return list(ROW)
-        return list(NONE if chosen is None else WITH_FIX if chosen.fix else DONE)
+        if chosen is None:
+            return list(NONE)
+        return list(WITH_FIX if chosen.fix or self._repairs(chosen) else DONE)
+
+    @staticmethod
+    def _repairs(finding: Finding) -> list[Repair]:
+        return finding_repairs(finding, "\n".join(lines_of(finding.file)))
 
     def counted(self) -> str:
         """`3 wrong · 1 question`."""
@@ -253,7 +260,7 @@ class Findings(Keyed, Screen[None]):
 
     def action_try_line(self) -> None:
         finding = self.chosen
-        if finding is not None and finding_repairs(finding, "\n".join(lines_of(finding.file))):
+        if finding is not None and self._repairs(finding):
             self.uneven.go_to_finding(self.audit.launch, finding, "repairs")
         elif finding is not None and finding.fix is None:
             self.say("No change is safe to propose here: enter goes there, and w tries an edit.")
