@@ -203,3 +203,29 @@ async def test_how_far_arrays_are_apart(script) -> None:
     text = "import numpy as np\na = np.array([1.0, 2.0, 3.0])\nassert np.allclose(a, [1.0, 2.5, 3.0])\n"
     (pause,) = (await check(Launch(script(text)))).pauses
     assert "the largest difference is 0.5, at [1]" in pause.headline
+
+
+UNTRUE = {
+    "a = [1.0, 2.0]\nassert a == [1.0, 3.0]\n": "Culprit: a == [1.0, 3.0] with a = [1.0, 2.0]",
+    "n = 10**400\nassert n == n + 1\n": "Culprit: n == n + 1",
+    "assert 1j == 2j\n": "Culprit: 1j == 2j",
+    "assert 1 == 2, 'assert that the levels are equal'\n": "line 1: assert that the levels are equal. Culprit: 1 == 2",
+    "import numpy as np\na = np.ones(2)\nassert np.allclose(a, np.ones(3) * 2)\n": "with shapes (2,) (3,)",
+    "import numpy as np\nassert np.array_equal(['a'], ['b'])\n": "Culprit: np.array_equal(['a'], ['b'])",
+    "import numpy as np\nassert np.allclose([np.nan], [1.0])\n": "Culprit: np.allclose([np.nan], [1.0])",
+    "class Same:\n    dtype = 1\n\n    def __eq__(self, other):\n        return False\n\n\nassert Same() == Same()\n": "Culprit: Same()",
+}
+
+
+@pytest.mark.parametrize("text", UNTRUE)
+async def test_sides_of_any_kind_do_not_hide_the_pause(text: str, script) -> None:
+    async with running(script(text), pause_on={"error"}) as run:
+        facts = await run.pause()
+        assert facts is not None and UNTRUE[text] in facts.headline
+    assert not run.trouble
+
+
+async def test_the_values_that_pytest_has_met_stand_beside_those_of_a_second_evaluation(folder) -> None:
+    """What was read from the output is gone when the assertion is evaluated again."""
+    (pause,) = (await check(runs(folder, "-k", "test_output"))).pauses
+    assert pause.differs == "pytest: assert 'flow 2.0\\n' == 'flow 3.0\\n'"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 import math
+import sys
 from typing import TYPE_CHECKING, Any
 
 from ..source.sites import callee
@@ -20,14 +21,16 @@ NEAR = 1e-6  # as a part of the larger: sides that differ by less are meant to b
 
 
 def failed(node: ast.AST | None, exc: BaseException | None) -> bool:
-    """Whether an assertion, or a method or function that asserts, is what raised."""
+    """Whether an `assert` is what raised."""
     return isinstance(node, ast.Assert) and isinstance(exc, AssertionError)
 
 
-def own_message(text: str) -> str:
-    """The message of an assertion without what pytest adds to it: the terms say the same."""
-    added = f"\n{text}".find("\nassert ")
-    return text[: max(0, added - 1)] if added >= 0 else text
+def messages(text: str) -> tuple[str, str]:
+    """The message of an assertion by itself, and the first line of what pytest adds to it."""
+    if "_pytest.assertion.rewrite" not in sys.modules:
+        return text, ""
+    own, mark, added = f"\n{text}".partition("\nassert ")
+    return own.strip("\n"), f"{mark.strip()} {added}".partition("\n")[0].strip() if mark else ""
 
 
 def culprit(apart: Decomposed) -> Culprit | None:
@@ -64,20 +67,23 @@ def how_far(node: ast.AST, operands: list[Any]) -> str:
         near_only = False
     else:
         return ""
-    sides = [value for value in operands if _is_numeric(value)][:2]
+    try:
+        return _apart([value for value in operands if _is_numeric(value)][:2], near_only)
+    except Exception:  # sides whose own arithmetic refuses, integers too large for a float
+        return ""
+
+
+def _apart(sides: list[Any], near_only: bool) -> str:
     np = nonfinite.module("numpy")
     if len(sides) < 2:
         return ""
     if np is None:
         return _of_scalars(float(sides[0]), float(sides[1]), near_only)
-    try:
-        a, b = (np.asarray(value, dtype=float) for value in sides)
-        if a.ndim == b.ndim == 0:
-            return _of_scalars(float(a), float(b), near_only)
-        apart = np.abs(a - b)
-        cell = np.unravel_index(int(np.nanargmax(apart)), apart.shape)
-    except (TypeError, ValueError):
-        return ""
+    a, b = (np.asarray(value, dtype=float) for value in sides)
+    if a.ndim == b.ndim == 0:
+        return _of_scalars(float(a), float(b), near_only)
+    apart = np.abs(a - b)
+    cell = np.unravel_index(int(np.nanargmax(apart)), apart.shape)
     at = ", ".join(str(int(i)) for i in cell)
     return f"the largest difference is {float(apart[cell]):.6g}, at [{at}]"
 

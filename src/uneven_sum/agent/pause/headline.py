@@ -134,7 +134,7 @@ def headline(pause: Pause, loops: list[dict[str, Any]], culprit: dict[str, Any] 
     elif pause.reason == "error" and pause.exception is not None:
         message = str_of(pause.exception)
         if pause.statement is not None and assertions.failed(pause.statement.node, pause.exception):
-            message = assertions.own_message(message)
+            message, _ = assertions.messages(message)
         message = clean(message, 200)
         first = f"{type(pause.exception).__name__} at {line}{': ' + message if message else ''}."
         if pause.why:

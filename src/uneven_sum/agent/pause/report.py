@@ -368,6 +368,9 @@ def compose(pause: Pause, may_fork: bool = True, apart: dict[str, Any] | None = 
             if pause.exception is not None and pause.expression is None:
                 pause.expression = with_target(pause)
             apart = examine(pause, may_fork)
+            if pause.exception is not None and _is_untrue(pause) and not apart["differs"]:
+                _, said = assertions.messages(str_of(pause.exception))  # of the values that it really met
+                apart["differs"] = f"pytest: {clean(said, 200)}" if said else ""
         elif pause.finding is not None and pause.expression is not None:
             apart = examine(pause, may_fork) | {"culprit": None}
     if isinstance(pause.exception, AttributeError) and apart["culprit"] is None and file is not None:
