@@ -12,6 +12,7 @@ from uneven_sum.client.finding_repairs import finding_repairs
 from uneven_sum.client.keeping.ends import End, compared, to_the_end
 from uneven_sum.client.keeping.proof import Mended
 from uneven_sum.client.repairs import repairs
+from uneven_sum.client.verify import Result
 
 NP = "import numpy as np\n"
 # A script with one finding; the rule, and for each repair what the script then prints.
@@ -138,3 +139,27 @@ async def test_standard_input_is_given_again(script) -> None:
     end = await to_the_end(Launch(path, cwd=str(Path(path).parent)), {}, given="2.5\n")
     assert end.lines == ["2.5"]
     assert end.results == {"x": "2.5"}
+
+
+async def test_results_that_the_user_has_named_stand_beside_the_present_ones(script) -> None:
+    path = script(LATER)
+    launch = Launch(path, cwd=str(Path(path).parent))
+    wanted = [Result("total"), Result("len(flows)"), Result("missing")]
+    before = await to_the_end(launch, {}, wanted=wanted)
+    now = await to_the_end(launch, {path: LATER.replace("np.sqrt(head)", "np.sqrt(abs(head))")}, wanted=wanted)
+    said = compared(now, before)
+    assert said[1:3] == ["total = 1.49641, was 1.18018", "len(flows) = 3, as before"]
+    assert said[3].startswith("missing = not known: NameError") and said[3].endswith("as before")
+    assert [one for one in said if one.startswith("total")] == said[1:2]
+
+
+@pytest.mark.parametrize(
+    "now, before, said",
+    [
+        (["a", "c"], ["a", "b"], "output line 2: c · was: b"),
+        (["a"], ["a", "b"], "output line 2: missing · was: b"),
+        (["a", "b"], ["a"], "output line 2: b · was: missing"),
+    ],
+)
+def test_the_first_line_that_differs(now: list[str], before: list[str], said: str) -> None:
+    assert compared(End(lines=now), End(lines=before))[-1] == said

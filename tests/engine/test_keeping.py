@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 import asyncio
 import subprocess
 import sys
@@ -17,7 +18,7 @@ from uneven_sum.client.keeping.call import SavedCall, calls_of, save
 from uneven_sum.client.keeping.copies import in_copy
 from uneven_sum.client.keeping.proof import Files, Proof, default_place, free, prove, write
 from uneven_sum.client.keeping.smaller import Smaller
-from uneven_sum.client.keeping.text import checked
+from uneven_sum.client.keeping.text import checked, script_text
 from uneven_sum.client.repairs import Repair, repairs
 from uneven_sum.protocol import Facts
 
@@ -105,7 +106,7 @@ async def kept(path: str, function: str, folder: Path, **how) -> tuple[Facts, Sa
 
 
 async def proved(call: SavedCall, place: Path, expected: str, facts: Facts, known: list[Repair]) -> Proof:
-    async for proof in prove(call, place, expected, facts, Files(sys.executable, {}), known):
+    async for proof in prove(call, place, expected, facts, Files.of(Launch(""), {}), known):
         last = proof
     return last
 
@@ -196,7 +197,7 @@ async def test_a_module_that_is_imported_is_imported_by_the_test(script, tmp_pat
     path.write_text("from flows.weir import share\nprint(share(1.0, 0.0))\n")
     facts, call = await kept(str(path), "share", tmp_path / "data")
     place = default_place(call)
-    assert place == folder / "tests/test_share.py" or place.parent == folder / "flows"
+    assert place == folder / "tests/test_share.py"
     proof = await proved(
         call, folder / "tests/test_share.py", "finite", facts, repairs(facts, "def share(a, b):\n    return a / b\n")
     )
@@ -382,3 +383,50 @@ async def test_a_pause_that_is_no_trip_has_no_small_script(script, tmp_path) -> 
     call = await save(launch, facts, 1, tmp_path / "data", alone=True)
     with pytest.raises(BadUse, match="is no trip"):
         await Smaller(call, facts, launch, text).script(tmp_path / "small.py")
+
+
+async def test_a_required_argument_is_not_left_out_for_the_next(script, tmp_path) -> None:
+    """Without the first, the second would take its place, and trip there too."""
+    text = "import math\n\n\ndef root(x, y=1.0):\n    return math.sqrt(x) + y\n\n\nroot(-4.0, -9.0)\n"
+    path = script(text)
+    facts, call = await kept(path, "root", tmp_path / "data", alone=True)
+    small = await Smaller(call, facts, Launch(path, cwd=str(tmp_path)), text).script(tmp_path / "small.py")
+    assert "x = -4.0" in small and "y = " not in small
+
+
+async def test_a_source_in_another_encoding(script, tmp_path) -> None:
+    text = "# -*- coding: latin-1 -*-\ndef share(a):\n    unit = 'm\xb3'\n    return len(unit) / a\n\n\nshare(0)\n"
+    path = tmp_path / "own" / "run.py"
+    path.parent.mkdir()
+    path.write_bytes(text.encode("latin-1"))
+    facts, call = await kept(str(path), "share", tmp_path / "data", texts={str(path): text})
+    assert len(call.arguments) == 1
+    async for proof in prove(
+        call, default_place(call), "2.0", facts, Files.of(Launch(""), {str(path): text}), repairs(facts, text)
+    ):
+        last = proof
+    assert last.shows
+    assert [name for name, _ in last.tried][0] == "count as zero"
+
+
+@pytest.mark.parametrize("said", ['ends so: "x"', "a \\ in it", "ends in \\", 'three """ within', "plain."])
+def test_any_words_stand_in_the_docstring(said: str) -> None:
+    call = SavedCall("f", "/own/run.py", "f", [])
+    text = script_text(call, Path("/own/small.py"), said, "def f():\n    return 1\n")
+    words = ast.get_docstring(ast.parse(text), clean=False)
+    assert words is not None and words.strip().endswith(said.replace('"""', "'''"))
+
+
+def test_a_syntax_that_we_do_not_read_is_said() -> None:
+    call = SavedCall("f", "/own/run.py", "f", [])
+    with pytest.raises(BadUse, match=r"run.py, line 1, is in a syntax"):
+        script_text(call, Path("/own/small.py"), "x.", "lazy import numpy as np\ndef f():\n    return 1\n")
+
+
+def test_the_interpreter_is_the_one_of_the_run(tmp_path, monkeypatch) -> None:
+    python = tmp_path / "bin" / "python"
+    python.parent.mkdir()
+    python.symlink_to(sys.executable)
+    monkeypatch.setenv("VIRTUAL_ENV", str(tmp_path))
+    assert Files.of(Launch("run.py"), {}).python == str(python)
+    assert Files.of(Launch("run.py", python=sys.executable), {}).python == sys.executable

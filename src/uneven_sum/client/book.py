@@ -199,6 +199,16 @@ def decoded(data: bytes) -> str:
     return text.replace("\r\n", "\n").replace("\r", "\n")
 
 
+def encoded(text: str) -> bytes:
+    """A source text as bytes, by the cookie in it."""
+    data = text.encode()
+    try:
+        encoding, _ = tokenize.detect_encoding(io.BytesIO(data).readline)
+        return text.encode(encoding)
+    except (SyntaxError, UnicodeEncodeError, LookupError):
+        return data
+
+
 def _same(a: str, b: str) -> bool:
     return a == b or (bool(a) and os.path.realpath(a) == os.path.realpath(b))
 

@@ -21,8 +21,8 @@ LARGEST = "700.0"  # exp of more is too large for a float
 
 @dataclass(frozen=True)
 class Repair:
-    """`name`: what it does, verb first; `text`: the statement as it would be; `assumes`: a sentence, with what it
-    would import that the file does not."""
+    """`name`: what it does, verb first; `text`: the statement as it would be, with no name that the file does not
+    import; `assumes`: a sentence."""
 
     name: str
     text: str
@@ -84,14 +84,10 @@ def stable_forms(fault: Fault) -> list[Repair]:
         if ast.dump(fault.node) not in {ast.dump(n) for n in ast.walk(inner)}:
             continue
         owner = name.rpartition(".")[0]
-        if name.endswith("log") and _is_sum_of_exp(inner, fault.node):
-            x = ast.unparse(fault.node.args[0]) if isinstance(fault.node, ast.Call) else ""
+        if name.endswith("log") and isinstance(fault.node, ast.Call) and _is_sum_of_exp(inner, fault.node):
+            x = ast.unparse(fault.node.args[0])
             top = f"{fault.numpy}.max({x})" if fault.cells and fault.numpy else f"max({x})"
-            text = (
-                ast.unparse(with_part(inner, fault.node.args[0], f"{x} - {top}"))
-                if isinstance(fault.node, ast.Call)
-                else ""
-            )
+            text = ast.unparse(with_part(inner, fault.node.args[0], f"{x} - {top}"))
             form = fault.with_term(f"({top} + {name}({text}))", node)
             return [Repair("take the largest out", form, "The same value: log-sum-exp without overflow.")]
         squares = _squares(inner)
@@ -425,10 +421,7 @@ KINDS: list[tuple[Callable[[str], bool], Make]] = [
     (lambda reason: reason.startswith("an argument outside -1"), _angle),
     (lambda reason: reason.startswith("index ") and "the last is" in reason, _index),
     (lambda reason: reason.startswith("the nearest of its"), _key),
-    (
-        lambda reason: reason.startswith(TEXTS),
-        lambda fault: texts_converted(fault, fault.reason[len(TEXTS) :].split("; ")),
-    ),
+    (lambda reason: reason.startswith(TEXTS), _texts),
     (lambda reason: bool(SHAPES.search(reason)), _shapes),
     (lambda reason: reason.startswith(("float reads", "int reads", "the text is empty")), _number),
 ]

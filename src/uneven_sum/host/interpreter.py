@@ -19,7 +19,8 @@ class Interpreter:
     version: tuple[int, int, int]
 
 
-def _candidate(wanted: str | None) -> str:
+def candidate(wanted: str | None) -> str:
+    """The path of the interpreter that is asked for, else of the active environment's, else of our own."""
     if wanted:
         found = shutil.which(wanted) if os.sep not in wanted else os.path.abspath(wanted)
         if found is None or not os.path.exists(found):
@@ -45,7 +46,7 @@ async def find_interpreter(wanted: str | None) -> Interpreter:
 
     BadUse when it is missing, is not CPython, or is older than 3.11.
     """
-    path = _candidate(wanted)
+    path = candidate(wanted)
     if os.path.realpath(path) == os.path.realpath(sys.executable):
         return Interpreter(path, (sys.version_info[0], sys.version_info[1], sys.version_info[2]))
     try:

@@ -38,7 +38,7 @@ def kept(frame: types.FrameType, folder: str, alone: bool = False, inline: bool 
     writer = Writer(folder, module if loaded else None, "" if alone else "module.", inline)
     target, function, owner = _target(frame, module, writer)
     arguments = [*owner, *_arguments(frame, writer, skip=len(owner) or isinstance(function, types.MethodType))]
-    values = _globals_read(function, frame, writer) if loaded else {}
+    values = _globals_read(frame, writer) if loaded else {}
     kind = "async" if code.co_flags & inspect.CO_COROUTINE else "plain"
     kind = "generator" if code.co_flags & inspect.CO_GENERATOR else kind
     if code.co_flags & inspect.CO_ASYNC_GENERATOR:
@@ -61,8 +61,7 @@ def kept(frame: types.FrameType, folder: str, alone: bool = False, inline: bool 
 
 
 def _told(name: str, text: str, how: str, frame: types.FrameType) -> dict[str, Any]:
-    """An argument; `parts`: what of it has rows, and maybe columns, that could be left out; `optional`: it has a
-    default."""
+    """An argument; `parts`: what of it has rows, and maybe columns, that could be left out."""
     value = locals_of(frame)[name]
     parts = [(name, *_extent(value))] if how != "owner" else []
     fields = getattr(value, "__dict__", None)
@@ -163,7 +162,7 @@ def _arguments(frame: types.FrameType, writer: Writer, skip: int) -> list[tuple[
     return found
 
 
-def _globals_read(function: Any, frame: types.FrameType, writer: Writer) -> dict[str, str]:
+def _globals_read(frame: types.FrameType, writer: Writer) -> dict[str, str]:
     """Values of the module that a function, or one that it calls, reads: not what its definitions give anyway."""
     namespace = frame.f_globals
     todo, seen, values = [frame.f_code], set(), {}

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import asyncio
 import shutil
-import sys
 import tempfile
+from collections.abc import Awaitable, Callable
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from rich.text import Text
 from textual.app import ComposeResult
@@ -28,9 +27,7 @@ from ..widgets.dialogs import Choice, Choose, Prompt
 from .controller import Controller, background
 from .output_drawer import OutputDrawer
 
-if TYPE_CHECKING:
-    pass
-
+Made = tuple[SavedCall, Path, str]  # the call, the file to write, and its text
 HINT = "finite · result >= 0 · 0.4 · np.allclose(result, 0.4) · rows of frame kept"
 
 
@@ -104,10 +101,40 @@ class Keeping(Controller):
         if chosen is None:
             return
         form, _, number = chosen.partition(" ")
-        if form == "test":
-            await self._test(facts, int(number))
-        else:
-            await self._script(facts, int(number))
+        place = int(number)
+        name = facts.trail[place].function
+        if form == "script":
+            dialog = KeepDialog(bench.palette, f"A small script of {name}")
+            await self._kept(dialog, lambda folder: self._shrink(dialog, facts, place, folder))
+            return
+        question = f"What is expected of the result of {name}?"
+        expected = await bench.app.push_screen_wait(Prompt(bench.palette, question, FINITE, HINT))
+        if expected is not None:
+            dialog = KeepDialog(bench.palette, f"A test of {name}: {expected}")
+            await self._kept(dialog, lambda folder: self._prove(dialog, facts, place, expected, folder))
+
+    async def _kept(self, dialog: KeepDialog, make: Callable[[Path], Awaitable[Made]]) -> None:
+        """Make a test or a script beside its dialog, and write it once it is wanted."""
+        folder = Path(tempfile.mkdtemp(prefix="uneven-sum-"))
+
+        async def made() -> Made | None:
+            try:
+                return await make(folder)
+            except BadUse as e:
+                dialog.show([("", str(e), "error")], done=True)
+            except (OSError, ValueError) as e:  # a file that cannot be read, or written to the copy
+                dialog.show([("", f"It cannot be kept: {e}", "error")], done=True)
+            return None
+
+        work = asyncio.create_task(made())
+        try:
+            found = await work if await self.bench.app.push_screen_wait(dialog) else None
+            if found is not None:
+                await self._write(*found)
+        finally:
+            work.cancel()
+            await asyncio.gather(work, return_exceptions=True)
+            await asyncio.to_thread(shutil.rmtree, folder, True)
 
     async def _saved(self, facts: Facts, place: int, folder: Path, alone: bool) -> SavedCall:
         bench = self.bench
@@ -115,82 +142,36 @@ class Keeping(Controller):
         texts = bench.sources.changed_since()
         return await save(bench.launch, facts, place, folder, given=typed, texts=texts, alone=alone)
 
-    async def _test(self, facts: Facts, number: int) -> None:
-        bench = self.bench
-        name = facts.trail[number].function
-        expected = await bench.app.push_screen_wait(
-            Prompt(bench.palette, f"What is expected of the result of {name}?", FINITE, HINT)
-        )
-        if expected is None:
-            return
-        dialog = KeepDialog(bench.palette, f"A test of {name}: {expected}")
-        folder = Path(tempfile.mkdtemp(prefix="uneven-sum-"))
-        work = asyncio.create_task(self._prove(dialog, facts, number, expected, folder))
-        try:
-            if await bench.app.push_screen_wait(dialog):
-                call, proof = await work
-                await self._write(call, proof.place, proof.text)
-        finally:
-            work.cancel()
-            await asyncio.gather(work, return_exceptions=True)
-            await asyncio.to_thread(shutil.rmtree, folder, True)
-
-    async def _prove(
-        self, dialog: KeepDialog, facts: Facts, number: int, expected: str, folder: Path
-    ) -> tuple[SavedCall, Proof]:
+    async def _prove(self, dialog: KeepDialog, facts: Facts, number: int, expected: str, folder: Path) -> Made:
         bench = self.bench
         known = bench.recording.known_repairs()
-        try:
-            call = await self._saved(facts, number, folder, alone=False)
-            checked(expected, call)
-            place = default_place(call)
-            files = Files(self._python(), bench.sources.changed_since())
-            proof: Proof | None = None
-            async for proof in prove(call, place, expected, facts, files, known):
-                dialog.show(_rows(proof, known, call, waiting=True), _preview(proof.text))
-            assert proof is not None
-            dialog.show(_rows(proof, known, call), _preview(proof.text), done=True, fine=proof.shows)
-            return call, proof
-        except BadUse as e:
-            dialog.show([("", str(e), "error")], done=True)
-            raise
+        call = await self._saved(facts, number, folder, alone=False)
+        checked(expected, call)
+        files = Files.of(bench.launch, bench.sources.changed_since())
+        proof: Proof | None = None
+        async for proof in prove(call, default_place(call), expected, facts, files, known):
+            dialog.show(_rows(proof, known, call, waiting=True), _preview(proof.text))
+        assert proof is not None
+        dialog.show(_rows(proof, known, call), _preview(proof.text), done=True, fine=proof.shows)
+        return call, proof.place, proof.text
 
-    async def _script(self, facts: Facts, number: int) -> None:
+    async def _shrink(self, dialog: KeepDialog, facts: Facts, number: int, folder: Path) -> Made:
         bench = self.bench
-        name = facts.trail[number].function
-        dialog = KeepDialog(bench.palette, f"A small script of {name}")
-        folder = Path(tempfile.mkdtemp(prefix="uneven-sum-"))
-        work = asyncio.create_task(self._shrink(dialog, facts, number, folder))
-        try:
-            if await bench.app.push_screen_wait(dialog):
-                call, place, text = await work
-                await self._write(call, place, text)
-        finally:
-            work.cancel()
-            await asyncio.gather(work, return_exceptions=True)
-            await asyncio.to_thread(shutil.rmtree, folder, True)
+        call = await self._saved(facts, number, folder, alone=True)
+        place = free(Path(call.file).with_name(f"small_{stem(call)}.py"))
+        source = bench.sources.text_of(call.file)
+        rows: list[tuple[str, str, str]] = [("file", str(place), "text")]
 
-    async def _shrink(self, dialog: KeepDialog, facts: Facts, number: int, folder: Path) -> tuple[SavedCall, Path, str]:
-        bench = self.bench
-        try:
-            call = await self._saved(facts, number, folder, alone=True)
-            place = free(Path(call.file).with_name(f"small_{stem(call)}.py"))
-            source = bench.sources.text_of(call.file)
-            rows: list[tuple[str, str, str]] = [("file", str(place), "text")]
+        def said(text: str) -> None:
+            dialog.show([*rows, (f"run {smaller.runs}", text, "text")])
 
-            def said(text: str) -> None:
-                dialog.show([*rows, (f"run {smaller.runs}", text, "text")])
-
-            smaller = Smaller(call, facts, bench.launch, source, said, bench.recording.present_finding())
-            text = await smaller.script(place)
-            rows.append(("result", f"shows the same fault at the same term, alone ({smaller.runs} runs)", "fine"))
-            notes = [*call.notes, *(f"it names {path}, which others may not have" for path in paths_in(call))]
-            dialog.show([*rows, *(("note", note, "quiet") for note in notes)], text, done=True, fine=True)
-            call.files = []
-            return call, place, text
-        except BadUse as e:
-            dialog.show([("", str(e), "error")], done=True)
-            raise
+        smaller = Smaller(call, facts, bench.launch, source, said, bench.recording.present_finding())
+        text = await smaller.script(place)
+        rows.append(("result", f"shows the same fault at the same term, alone ({smaller.runs} runs)", "fine"))
+        notes = [*call.notes, *(f"it names {path}, which others may not have" for path in paths_in(call))]
+        dialog.show([*rows, *(("note", note, "quiet") for note in notes)], text, done=True, fine=True)
+        call.files = []
+        return call, place, text
 
     async def _write(self, call: SavedCall, place: Path, text: str) -> None:
         try:
@@ -199,9 +180,6 @@ class Keeping(Controller):
             self.bench.notify(f"{place} cannot be written: {e.strerror}.", severity="warning")
             return
         self.bench.notify(f"Written: {place}")
-
-    def _python(self) -> str:
-        return self.bench.launch.python or sys.executable
 
 
 def _choices(facts: Facts) -> list[Choice]:

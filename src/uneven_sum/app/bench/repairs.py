@@ -110,12 +110,13 @@ class Repairs(ModalScreen[str | None]):
         began = time.monotonic()
         timer = self.set_interval(1.0, lambda: self._tick(time.monotonic() - began))
         try:
-            before = await to_the_end(bench.launch, texts, typed)
+            wanted = list(bench.book.results)
+            before = await to_the_end(bench.launch, texts, typed, wanted)
             for number, one in enumerate(self.found):
                 self.ends[number] = ["runs to the end …"]
                 self._draw()
                 mended = Mended(facts.line, facts.end_line or facts.line, one.text).applied(source)
-                now = await to_the_end(bench.launch, {**texts, facts.file: mended}, typed)
+                now = await to_the_end(bench.launch, {**texts, facts.file: mended}, typed, wanted)
                 self.ends[number] = compared(now, before)
                 self._draw()
         except BadUse as e:

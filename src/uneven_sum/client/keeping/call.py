@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import contextlib
 import dataclasses
 from pathlib import Path
 from typing import Any
@@ -16,7 +15,7 @@ from ...protocol.trips import TRIPS
 from ..client import Client
 from ..differing.folders import Folder
 from ..events import Exited, Stopped
-from .copies import feed, in_copy
+from .copies import in_copy, started
 
 MOST_CALLS = 2_000  # of one function in one place that are looked at
 
@@ -84,10 +83,7 @@ async def save(
             [function, copy.there(file), line, passes]
             for function, file, line, passes in facts.chain[len(facts.trail) - 1 - place :]
         ]
-        client = Client(dataclasses.replace(made, pause_on=made.pause_on | {"start"}))
-        try:
-            await client.start()
-            await feed(client, made)
+        async with started(dataclasses.replace(made, pause_on=made.pause_on | {"start"})) as client:
             await _pause(client)
             await client.session.request("unevenSum/toCall", {"chain": chain})
             if await _pause(client) is None:
@@ -95,9 +91,6 @@ async def save(
             found = msgspec.convert(await client.session.request("unevenSum/keepCall", how), SavedCall, strict=False)
             if facts.reason in TRIPS:
                 found = await _last(client, facts, chain, how, copy) or found
-        finally:
-            with contextlib.suppress(BadUse):
-                await client.end()
         found.file, found.root = copy.back(found.file), copy.back(found.root)
         found.values = {name: copy.back_in(text) for name, text in found.values.items()}
         for one in found.arguments:

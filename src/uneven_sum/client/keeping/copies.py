@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import dataclasses
 import os
 import shutil
@@ -12,6 +13,8 @@ from contextlib import asynccontextmanager
 from pathlib import Path
 
 from ...host.launch import BadUse, Launch
+from ...protocol import Lookout
+from ..book import encoded
 from ..client import Client
 from ..differing.folders import Folder, TooLarge, copied, copy_of
 
@@ -33,7 +36,7 @@ async def in_copy(launch: Launch, texts: dict[str, str], given: str = "") -> Asy
                     f"{file} lies outside of the folders of the script and of its run, so another text of it cannot be "
                     "run in a copy. Give a folder that holds both with --cwd."
                 )
-            Path(folder.there(file)).write_text(text, encoding="utf-8")
+            Path(folder.there(file)).write_bytes(encoded(text))
         if given:
             (scratch / "given").write_text(given, encoding="utf-8")
             made = dataclasses.replace(made, stdin_file=str(scratch / "given"))
@@ -61,9 +64,17 @@ def _with_script(launch: Launch, folder: Folder, into: Path) -> Launch:
     return dataclasses.replace(launch, program=folder.there(program))
 
 
-async def feed(client: Client, launch: Launch) -> None:
-    """Standard input from the file of a launch; nothing else comes."""
-    if launch.stdin_file is not None:
-        with open(launch.stdin_file, encoding="utf-8", errors="replace") as f:
-            await client.write_input(f.read())
-    await client.write_input(None)
+@asynccontextmanager
+async def started(launch: Launch, lookouts: list[Lookout] | None = None) -> AsyncIterator[Client]:
+    """A run that reads the file of its launch as standard input, and is ended when the block is left."""
+    client = Client(launch)
+    try:
+        await client.start(lookouts=lookouts or [])
+        if launch.stdin_file is not None:
+            with open(launch.stdin_file, encoding="utf-8", errors="replace") as f:
+                await client.write_input(f.read())
+        await client.write_input(None)
+        yield client
+    finally:
+        with contextlib.suppress(BadUse):
+            await client.end()

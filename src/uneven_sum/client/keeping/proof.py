@@ -7,19 +7,20 @@ import json
 import os
 import shutil
 import subprocess
-import sys
 import tempfile
 from collections.abc import AsyncIterator
 from dataclasses import dataclass
 from pathlib import Path
 
-from ...host.launch import BadUse
+from ...host.interpreter import candidate
+from ...host.launch import BadUse, Launch
 from ...protocol.messages import Facts
+from ..book import decoded, encoded
 from ..differing.folders import copy_of
 from ..edits import indented_like
 from ..repairs import Repair
 from .call import SavedCall
-from .text import data_folder, stem, test_text
+from .text import data_folder, module_of_test, stem
 
 SECONDS = 120.0
 FURTHEST = 4  # folders between the source and the common one
@@ -85,11 +86,16 @@ class Files:
     python: str
     texts: dict[str, str]
 
+    @classmethod
+    def of(cls, launch: Launch, texts: dict[str, str]) -> Files:
+        """With the interpreter that a launch uses.  BadUse where there is none."""
+        return cls(candidate(launch.python), texts)
+
     def source(self, file: str) -> str:
-        return self.texts[file] if file in self.texts else Path(file).read_text(encoding="utf-8")
+        return self.texts[file] if file in self.texts else decoded(Path(file).read_bytes())
 
     def changed(self) -> bool:
-        return any(Path(file).read_text(encoding="utf-8") != text for file, text in self.texts.items())
+        return any(decoded(Path(file).read_bytes()) != text for file, text in self.texts.items())
 
 
 @dataclass
@@ -112,7 +118,7 @@ async def prove(
 ) -> AsyncIterator[Proof]:
     """A test run with the fault, then with the file as it is now where that differs, and with each repair of the paused
     line; after each run what is known so far.  BadUse where it cannot be run."""
-    text = test_text(call, place, expected, facts.headline)
+    text = module_of_test(call, place, expected, facts.headline)
     fault = await run(call, place, text, files)
     proof = Proof(place, text, fault, shows_fault(fault, call, place), [])
     yield proof
@@ -165,13 +171,13 @@ def _run(call: SavedCall, place: Path, text: str, files: Files) -> Outcome:
         there = copy / os.path.relpath(place, top)
         write(call, there, text)
         for file, source in files.texts.items():
-            (copy / os.path.relpath(file, top)).write_text(source, encoding="utf-8")
+            (copy / os.path.relpath(file, top)).write_bytes(encoded(source))
         return _told(files.python, there, str(copy), top)
 
 
 def _told(python: str, there: Path, copy: str, top: str) -> Outcome:
     environment = {**os.environ, "PYTHONDONTWRITEBYTECODE": "1"}
-    command = [python or sys.executable, "-c", RUNNER, str(there)]
+    command = [python, "-c", RUNNER, str(there)]
     try:
         ran = subprocess.run(
             command,

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-import contextlib
 import shutil
 import tempfile
 import time
@@ -17,9 +16,9 @@ from ...host.launch import BadUse, Launch
 from ...protocol import Lookout
 from ...protocol.messages import Facts, Finding
 from ...protocol.trips import TRIPS
-from ..client import Client
 from ..events import Exited, Found, Stopped
 from .call import Argument, SavedCall, save
+from .copies import started
 from .proof import write
 from .text import script_text
 
@@ -112,51 +111,35 @@ class Smaller:
         self.runs, self.other = self.runs + 1, ""
         script.write_text(text, encoding="utf-8")
         launch = self._launch(script)
-        if self.finding is not None and not await self._is_found(launch):
-            return None
         lookouts = [] if self.finding is None else [self._at_finding(script, text)]
-        client = Client(launch if self.finding is None else replace(launch, pause_on=set()))
         try:
-            await client.start(lookouts=lookouts)
-            while True:
-                event = await client.next_event()
-                if isinstance(event, Stopped) and self.finding is not None:
-                    return event.facts
-                if isinstance(event, Stopped):
-                    self.other = event.facts.headline
-                    return event.facts if same_trip(event.facts, self.wanted) else None
-                if isinstance(event, Exited):
-                    return None
+            if self.finding is not None and not await self._is_found(launch):
+                return None
+            async with started(launch if self.finding is None else replace(launch, pause_on=set()), lookouts) as client:
+                while True:
+                    event = await client.next_event()
+                    if isinstance(event, Stopped) and self.finding is not None:
+                        return event.facts
+                    if isinstance(event, Stopped):
+                        self.other = event.facts.headline
+                        return event.facts if same_trip(event.facts, self.wanted) else None
+                    if isinstance(event, Exited):
+                        return None
         except BadUse as e:
             self.other = str(e)
             return None
-        finally:
-            with contextlib.suppress(BadUse):
-                await client.end()
 
     async def _is_found(self, launch: Launch) -> bool:
         """Whether an audit finds the same at the same term."""
-        wanted = self.finding
-        assert wanted is not None
-        client = Client(launch.to_its_end(audit=[wanted.rule]))
+        assert self.finding is not None
         found = False
-        try:
-            await client.start()
+        async with started(launch.to_its_end(audit=[self.finding.rule])) as client:
             while True:
                 event = await client.next_event()
                 if isinstance(event, Found):
-                    found = any(
-                        (f.rule, f.term, f.statement) == (wanted.rule, wanted.term, wanted.statement)
-                        for f in event.findings
-                    )
+                    found = _place(self.finding) in map(_place, event.findings)
                 if isinstance(event, Exited):
                     return found
-        except BadUse as e:
-            self.other = str(e)
-            return False
-        finally:
-            with contextlib.suppress(BadUse):
-                await client.end()
 
     def _at_finding(self, script: Path, text: str) -> Lookout:
         """A breakpoint at the statement of the finding."""
@@ -189,9 +172,12 @@ class Smaller:
         return self.runs >= RUNS or time.monotonic() - self.began > SECONDS
 
     async def _leave_out(self, folder: Path) -> None:
-        """Arguments that have a default, from the last: the trip may come without."""
+        """Arguments that have a default, from the last: the trip may come without.  A positional one stays as long as
+        one after it does, which would take its place."""
         for one in reversed(self.call.arguments):
-            if one.how != "owner" and not self._over():
+            later = self.call.arguments[self.call.arguments.index(one) + 1 :]
+            holds = one.how == "" and any(x.how in ("", "*") and x.name not in self.left_out for x in later)
+            if one.how != "owner" and not holds and not self._over():
                 self.left_out.add(one.name)
                 if await self._trips(folder) is None:
                     self.left_out.discard(one.name)

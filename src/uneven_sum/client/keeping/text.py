@@ -105,7 +105,7 @@ def _names(call: SavedCall) -> list[str]:
     return [one.name for one in call.arguments]
 
 
-def test_text(call: SavedCall, place: Path, expected: str, about: str) -> str:
+def module_of_test(call: SavedCall, place: Path, expected: str, about: str) -> str:
     """A module with one test.  `place`: the file that it is for; `about`: of the pause, a sentence."""
     condition = checked(expected, call)
     name = f"test_{stem(call)}"
@@ -129,7 +129,11 @@ def _by_place(text: str, call: SavedCall, place: Path) -> str:
 def script_text(call: SavedCall, place: Path, about: str, source: str) -> str:
     """A script that defines what it calls, makes the call, and prints what it gives.  `source`: of the call's file."""
     said = f"The call of {call.function} for which this is seen: {about}"
-    defined = needed(source, call.function, call.values, _assignments(call))
+    try:
+        defined = needed(source, call.function, call.values, _assignments(call))
+    except SyntaxError as e:
+        name = os.path.basename(call.file)
+        raise BadUse(f"{name}, line {e.lineno}, is in a syntax that this Python does not read.") from None
     future = [one for one in defined if one.startswith("from __future__")]
     imports = [*call.imports, *(["import asyncio"] if call.kind == "async" else [])]
     imports += [one for one in defined if one.startswith(("import ", "from ")) and one not in future]
@@ -198,8 +202,11 @@ def _module(call: SavedCall, place: Path, said: str, condition: str, body: str) 
 
 def _docstring(said: str) -> str:
     """A sentence as the docstring of a module, in lines of up to 100 characters."""
-    first, *rest = textwrap.wrap(re.sub(r'\\\\|"{3}', "'", said), 97)
-    return "\n".join([f'r"""{first}' if "\\" in said else f'"""{first}', *rest]) + ('"""' if not rest else '\n"""')
+    lines = textwrap.wrap(said.replace('"""', "'''"), 97)
+    if lines[-1][-1] in '"\\':  # which would end it, or take its end away
+        lines[-1] += " "
+    start = 'r"""' if "\\" in said else '"""'
+    return start + "\n".join(lines) + ('"""' if len(lines) == 1 else '\n"""')
 
 
 def data_folder(place: Path) -> str:
