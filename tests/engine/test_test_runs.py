@@ -229,3 +229,19 @@ async def test_the_values_that_pytest_has_met_stand_beside_those_of_a_second_eva
     """What was read from the output is gone when the assertion is evaluated again."""
     (pause,) = (await check(runs(folder, "-k", "test_output"))).pauses
     assert pause.differs == "pytest: assert 'flow 2.0\\n' == 'flow 3.0\\n'"
+
+
+async def test_names_that_pytest_makes_are_not_shown(folder) -> None:
+    async with running(runs(folder, "-k", "several_parts")) as run:
+        facts = await run.pause()
+        for about in ("line", "local", "module"):
+            names = [card.name for card in await run.client.cards(0, about)]
+            assert not [name for name in names if not name.isidentifier()], names
+        assert [card.name for card in await run.client.cards(0, "local")] == ["heads"]
+        shown = [
+            v.name
+            for scope in await run.client.scopes()
+            for v in await run.client.variables(scope["variablesReference"])
+        ]
+        assert "heads" in shown and not [name for name in shown if name.startswith("@")]
+        assert facts.test is not None

@@ -8,7 +8,7 @@ import types
 from collections.abc import Iterator, Mapping
 from typing import Any
 
-from ..core.markers import INNER, TEMPORARY
+from ..core.markers import HIDDEN, INNER
 
 OPTIMIZED = 0x1  # CO_OPTIMIZED: locals are no dictionary
 TRACERS: dict[int, types.CodeType] = {}  # the code of our trace functions, by identity: a hash reads all constants
@@ -65,7 +65,7 @@ class Scope(Mapping[str, Any]):
             if frame.f_code.co_qualname.startswith(getattr(outer.f_code, "co_qualname", "\0")):
                 self.locals.update(locals_of(outer))
         self.locals.update(locals_of(frame))
-        for name in [n for n in self.locals if n.startswith((TEMPORARY, ".0"))]:
+        for name in [n for n in self.locals if n.startswith(HIDDEN)]:
             del self.locals[name]
         self.globals = frame.f_globals
         found = frame.f_builtins

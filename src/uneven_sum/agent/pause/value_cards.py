@@ -7,7 +7,7 @@ import types
 import zlib
 from typing import Any
 
-from ..core.markers import TEMPORARY
+from ..core.markers import HIDDEN
 from ..frames import other_compilers, stack
 from ..frames.exception_handlers import statement_at
 from ..frames.namespace import Scope
@@ -68,7 +68,7 @@ def _shown(names: dict[str, Any]) -> dict[str, Any]:
     return {
         n: v
         for n, v in names.items()
-        if not n.startswith((TEMPORARY, "__", ".0", "@"))
+        if not n.startswith((*HIDDEN, "__"))
         and not isinstance(v, (types.ModuleType, types.FunctionType, types.BuiltinFunctionType, type))
     }
 
@@ -202,7 +202,7 @@ def _used(statement: Statement) -> list[str]:
 
 def _will_assign(frame: types.FrameType) -> list[str]:
     code = frame.f_code
-    return [n for n in (*code.co_varnames, *code.co_cellvars) if not n.startswith((TEMPORARY, "."))]
+    return [n for n in (*code.co_varnames, *code.co_cellvars) if not n.startswith(HIDDEN)]
 
 
 def notes(frame: types.FrameType) -> list[dict[str, Any]]:

@@ -12,7 +12,7 @@ import types
 from pathlib import Path
 from typing import Any
 
-from ..core.markers import VALUE
+from ..core.markers import HIDDEN
 from .loader import Loader
 
 MODULE = "_pytest.assertion.rewrite"
@@ -70,7 +70,8 @@ def _hide_temporaries() -> None:
     shown = getattr(sys.modules.get("_pytest._code.code"), "Frame", None)
     names = getattr(shown, "f_locals", None)
     if shown is not None and isinstance(names, property):
-        shown.f_locals = property(lambda self: {n: v for n, v in names.__get__(self).items() if n[:1] != VALUE[0]})
+        ours = HIDDEN[0]
+        shown.f_locals = property(lambda self: {n: v for n, v in names.__get__(self).items() if not n.startswith(ours)})
 
 
 def _say(module: Any, loader: Loader) -> None:

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from ..core.errors import Refused
-from ..core.markers import MISSING, TEMPORARY
+from ..core.markers import HIDDEN, MISSING
 from ..frames import exception_handlers, stack
 from ..frames.namespace import Scope
 from ..pause import report, value_cards
@@ -142,7 +142,7 @@ class InspectionRequests(Part):
 
     def _scope(self, name: str, hint: str, names: dict[str, Any]) -> Body:
         shown = {n: v for n, v in names.items() if not (n.startswith("__") and n.endswith("__"))}
-        shown = {n: v for n, v in shown.items() if not n.startswith(TEMPORARY)}
+        shown = {n: v for n, v in shown.items() if not n.startswith(HIDDEN)}
         number = self.exchange.number(Names(shown))
         return {
             "name": name,

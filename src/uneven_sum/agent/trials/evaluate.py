@@ -14,7 +14,7 @@ import types
 from dataclasses import dataclass, field
 from typing import Any
 
-from ..core.markers import MISSING, TEMPORARY
+from ..core.markers import HIDDEN, MISSING
 from ..core.text import error_text
 from ..frames.namespace import Scope
 from ..values.describe import summary
@@ -147,7 +147,7 @@ def answer_for_good(text: str, frame: types.FrameType) -> Evaluated:
 
 def _in_call(code: types.CodeType, is_expression: bool, frame: types.FrameType) -> Any:
     held = frame.f_locals  # taken once: before 3.13 reading it again would lose what was written
-    names: dict[str, Any] = {**frame.f_globals, **{n: v for n, v in held.items() if not n.startswith(TEMPORARY)}}
+    names: dict[str, Any] = {**frame.f_globals, **{n: v for n, v in held.items() if not n.startswith(HIDDEN)}}
     before = dict(names)
     value = eval(code, names)  # statements too: of their code object it gives None
     own = set(frame.f_code.co_varnames) | set(frame.f_code.co_cellvars) | set(frame.f_code.co_freevars)

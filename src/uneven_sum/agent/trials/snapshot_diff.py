@@ -12,7 +12,7 @@ import types
 import zlib
 from typing import Any
 
-from ..core.markers import MISSING
+from ..core.markers import HIDDEN, MISSING
 from ..core.type_identity import TypeIds, key_of
 from ..diagnosis import provenance
 from ..frames.namespace import Scope
@@ -272,7 +272,7 @@ def _attributes(value: object) -> dict[str, Any] | None:
 
 
 def _counts(name: str, value: object) -> bool:
-    return not (name.startswith(("__", "·")) or isinstance(value, LEFT_OUT))
+    return not (name.startswith(("__", *HIDDEN)) or isinstance(value, LEFT_OUT))
 
 
 def _was(before: tuple[Any, ...], old: object) -> str:
