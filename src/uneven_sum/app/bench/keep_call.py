@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import os
 import shutil
 import tempfile
 from collections.abc import Awaitable, Callable
@@ -160,7 +161,7 @@ class Keeping(Controller):
         call = await self._saved(facts, number, folder, alone=True)
         place = free(Path(call.file).with_name(f"small_{stem(call)}.py"))
         source = bench.sources.text_of(call.file)
-        rows: list[tuple[str, str, str]] = [("file", str(place), "text")]
+        rows: list[tuple[str, str, str]] = [("file", _beside(place, call), "text")]
 
         def said(text: str) -> None:
             dialog.show([*rows, (f"run {smaller.runs}", text, "text")])
@@ -179,7 +180,7 @@ class Keeping(Controller):
         except OSError as e:
             self.bench.notify(f"{place} cannot be written: {e.strerror}.", severity="warning")
             return
-        self.bench.notify(f"Written: {place}")
+        self.bench.notify(f"Written: {_beside(place, call)}")
 
 
 def _choices(facts: Facts) -> list[Choice]:
@@ -193,6 +194,11 @@ def _choices(facts: Facts) -> list[Choice]:
     return found
 
 
+def _beside(place: Path, call: SavedCall) -> str:
+    """A path as seen from the folder of the source."""
+    return os.path.relpath(place, os.path.dirname(call.file))
+
+
 def _preview(text: str) -> str:
     """A test without what it is loaded by."""
     return text[text.index("def test_") :]
@@ -200,7 +206,7 @@ def _preview(text: str) -> str:
 
 def _rows(proof: Proof, known: list[Repair], call: SavedCall, waiting: bool = False) -> list[tuple[str, str, str]]:
     """What is known of a test: where it will be, and how it runs with the fault and with each version of the line."""
-    rows = [("file", str(proof.place), "text")]
+    rows = [("file", _beside(proof.place, call), "text")]
     if call.files:
         rows.append(("data", f"{', '.join(call.files)} in {proof.place.stem}_data", "text"))
     fault = proof.fault.sentence
