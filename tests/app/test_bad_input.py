@@ -21,9 +21,10 @@ from uneven_sum.app.bench.screen import Bench
 from uneven_sum.app.editor.screen import Editor
 from uneven_sum.app.widgets.sheet import Sheet
 from uneven_sum.client import BadUse, Launch, case, notes, settings
-from uneven_sum.client.book import Book, lines_of
+from uneven_sum.client.book import Book
 from uneven_sum.client.opened import open_file, save
 from uneven_sum.client.setup import Setup
+from uneven_sum.client.sources import lines_of
 from uneven_sum.host.launch import inspect_script
 
 FAULT = b"x = 1.0\ny = x / (x - 1.0)\n"

@@ -14,9 +14,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from uneven_sum.client import BadUse
-from uneven_sum.client.notebooks.cells import Cell, cells_of, script_of
-from uneven_sum.client.notebooks.convert import convert
-from uneven_sum.client.notebooks.files import cells_in, made_of, read
+from uneven_sum.client.convert_cells import convert
+from uneven_sum.notebooks.cells import Cell, cells_of, script_of
+from uneven_sum.notebooks.files import cells_in, made_of, read
 
 CELLS = [
     Cell("markdown", "# Inflow\n\nof the *north* gauge"),

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+import ast
 import contextlib
 import importlib.machinery
 import importlib.util
+import inspect
+import linecache
 import os
 import signal
 import socket
 import sys
 import time
+import traceback
 import types
 from typing import Any
 
@@ -20,6 +24,8 @@ from .core.text import clean
 from .core.transport import Closed, Wire
 from .engine.engine import Engine
 from .frames import other_compilers, stack
+from .notebook import around
+from .notebook.outputs import Outputs
 from .origin.search import Copy, Search, Silent
 from .pause import headline
 from .probes import run_texts, runtime
@@ -28,7 +34,7 @@ from .reload import test_modules
 from .reload.loader import Loader
 from .requests.dispatch import Requests
 from .rewind.checkpoint import SnapshotMaker
-from .source import plain_code, registry
+from .source import cells, plain_code, registry
 from .source.sites import Options
 from .trials import process_resources, trial
 from .values import snapshot
@@ -45,7 +51,7 @@ def run(fd: int, loaded: frozenset[str]) -> None:
         os._exit(2)
     engine.wire.event("initialized", {})
     search = _served(engine)
-    code = engine.loader.compile(path, data)
+    code = engine.loader.compile(path, data) if path not in cells.known else None
     unbuffered_streams.mend()
     if arguments.get("lineBuffered"):
         _buffer_lines()
@@ -64,13 +70,18 @@ def run(fd: int, loaded: frozenset[str]) -> None:
     status: Any = 0
     failed: BaseException | None = None
     anew, said = False, ""
+    outputs = None
+    if path in cells.known:
+        outputs = Outputs(engine.wire, cells.known[path], main.__dict__)
+        around.put(outputs, cells.known[path], main.__dict__, engine.write, engine.loader.compile)
+        code = engine.loader.compile(path, data)
     try:
         try:
-            exec(code, main.__dict__)
+            _execute(code, main.__dict__)
         except runtime.Anew:
             anew = True
         if anew:
-            exec(engine.loader.compile(path, data), main.__dict__)
+            _execute(engine.loader.compile(path, data), main.__dict__)
     except SystemExit as e:
         status, said = _exit_status(e), _last_words(e)
     except KeyboardInterrupt as e:
@@ -88,6 +99,8 @@ def run(fd: int, loaded: frozenset[str]) -> None:
     if not engine.gone and os.getpid() == engine.process:
         try:
             engine.send_written()
+            if outputs is not None:
+                outputs.ends()
             if engine.stream is not None:
                 engine.stream.end()
             if engine.audit is not None:
@@ -121,6 +134,20 @@ def _served(engine: Engine) -> Search | None:
         engine.pauses_on, engine.honours_breakpoint = set(), False
         engine.loader.options, engine.loader.unwatched = copy.search.options(), copy.search.unwatched.__setitem__
         return copy.search
+
+
+def _execute(code: types.CodeType | None, names: dict[str, Any]) -> None:
+    """Run the script's module; that of a notebook which awaits at its top is a coroutine."""
+    assert code is not None
+    if not code.co_flags & inspect.CO_COROUTINE:
+        exec(code, names)
+        return
+    import asyncio  # only now: the script may have a module of that name
+
+    async def run() -> None:
+        await eval(code, names)
+
+    asyncio.run(run())
 
 
 class Failed(Exception):
@@ -203,6 +230,8 @@ def _main_module(engine: Engine, arguments: dict[str, Any]) -> tuple[types.Modul
         sys.orig_argv = [sys.executable, "-m", program, *args]
     else:
         path = _absolute(program)
+        if arguments.get("notebook"):
+            cells.note(path, arguments["notebook"])
         sys.argv = [program, *args]
         sys.path[0] = os.path.dirname(os.path.realpath(program))
         main.__spec__ = None
@@ -248,16 +277,20 @@ def _readable(path: str, loader: Loader) -> bytes:
             data = f.read()
     except OSError as e:
         raise Failed(f"{path} cannot be read: {e.strerror}.") from None
+    flags, own = 0, cells.known.get(path)
+    if own is not None:
+        data, flags = own.python.encode(), ast.PyCF_ALLOW_TOP_LEVEL_AWAIT
+        linecache.cache[path] = len(own.text), None, own.text.splitlines(keepends=True), path
     try:
         with contextlib.suppress(Exception), run_state.silenced("error"), run_state.no_collection():
-            loader.checked = (path, data, compile(data, path, "exec", dont_inherit=True))
+            loader.checked = (path, data, compile(data, path, "exec", flags, dont_inherit=True))
             return data
         with run_state.silenced():  # it is compiled again, and gives its warnings then
-            compile(data, path, "exec", dont_inherit=True)
+            compile(data, path, "exec", flags, dont_inherit=True)
         return data
     except SyntaxError as e:
         raise Failed(
-            f"{path}{f', line {e.lineno}' if e.lineno else ''}: {e.msg}.",
+            f"{path}{f', {cells.place_words(path, e.lineno)}' if e.lineno else ''}: {e.msg}.",
             line=e.lineno or 0,
             column=e.offset or 0,
             text=(e.text or "").rstrip("\n"),
@@ -400,7 +433,10 @@ def _show(e: BaseException) -> None:
     sys.last_type, sys.last_value, sys.last_traceback = type(e), e, tb
     sys.__dict__["last_exc"] = e  # since 3.12
     try:
-        sys.excepthook(type(e), e, tb)
+        if cells.known and sys.excepthook is sys.__excepthook__:  # it may read the file itself, which has other lines
+            traceback.print_exception(e)
+        else:
+            sys.excepthook(type(e), e, tb)
     except SystemExit as other:
         sys.exit(_exit_status(other))
     except BaseException as other:

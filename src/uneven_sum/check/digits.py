@@ -8,13 +8,13 @@ from typing import Any
 import msgspec
 
 from ..client import Launch, accepted, notes, reporting
-from ..client.book import lines_of
 from ..client.differing.runs import Watch
 from ..client.digits.findings import number
 from ..client.digits.held import Held
 from ..client.digits.judging import Blamed, Result
 from ..client.digits.merging import merged
 from ..client.digits.runs import Digits, digits
+from ..client.sources import lines_of, place_words
 from ..protocol.names import shown
 from ..safe_text import visible, visible_json
 from .check import Outcome
@@ -115,8 +115,9 @@ def results_text(found: Digits) -> str:
         return "No results were seen: nothing is printed, written or drawn, and no name at the top is left unused.\n"
     width = min(40, max(len(r.text) for r in results))
     rows = [
-        f"  {number(r.digits):>4}  {r.text[:width]:<{width}}  {r.value}  (line {r.place.line})".rstrip()
+        f"  {number(r.digits):>4}  {r.text[:width]:<{width}}  {r.value}  ({at})".rstrip()
         for r in results
+        for at in [place_words(found.path(r.place.file), r.place.line)]
     ]
     return "Digits that hold:\n" + "\n".join(rows) + "\n"
 

@@ -10,6 +10,7 @@ import msgspec
 
 from ..client import BadUse, Client, Ended, Exited, Launch, Stopped
 from ..client.origin.chain import Chain, Question, Searches, follow, follow_printed, question, uses
+from ..client.sources import short_place
 from ..protocol import Lookout
 from ..protocol.origin import Step
 from ..safe_text import visible, visible_json
@@ -128,7 +129,7 @@ def as_text(chain: Chain) -> str:
 
 def step_text(step: Step) -> str:
     """`line 35, pass 212 of rate(): flow[day] = … → nan, was 0.0`, and the operands under it."""
-    where = f"{os.path.basename(step.file)}:{step.line}"
+    where = short_place(step.file, step.line)
     where += f", pass {step.number:,}" if step.number else ""
     where += f", in {step.function}" if step.function not in ("", "<module>") else ""
     text = " ".join(step.statement.split())

@@ -8,6 +8,7 @@ from typing import TextIO
 
 from ..client import BadUse, Client, Exited, Launch, Stopped
 from ..client.ledger import Ledger, write_csv
+from ..client.sources import place_words
 
 
 @dataclass
@@ -26,7 +27,7 @@ class Table:
     def sentence(self) -> str:
         """`The loop at line 32 of rating_year.py: all 365 passes are kept.`"""
         word = {"loop": "loop", "elements": "comprehension", "calls": "function"}[self.kind]
-        where = f"The {word} at line {self.line} of {os.path.basename(self.file)}"
+        where = f"The {word} at {place_words(self.file, self.line)} of {os.path.basename(self.file)}"
         if not self.runs or not self.begun:
             return f"{where} was not run."
         if self.begun == 1:

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import os
 from typing import Any
 
 import msgspec
 
 from ..client import Launch, Unwatched, notes, reporting
-from ..client.book import lines_of
+from ..client.sources import lines_of, short_place
 from ..protocol import Facts, Finding, Term
 from ..protocol.names import shown
 from ..safe_text import visible, visible_json
@@ -129,7 +128,7 @@ def _counted(findings: list[Finding], accepted: int) -> str:
 
 
 def _call(file: str, line: int, function: str) -> str:
-    return f"{os.path.basename(file)}:{line} {shown(function)}"
+    return f"{short_place(file, line)} {shown(function)}"
 
 
 def _around(facts: Facts) -> list[str]:

@@ -295,7 +295,7 @@ def cells(file: str, to: str) -> None:
     Cells of a script begin with '# %%', '# %% title' or '# In[3]:'.  Outputs are left out.  Exit status: 0 written; 2
     bad use.
     """
-    from ..client.notebooks.convert import convert
+    from ..client.convert_cells import convert
 
     click.echo(visible(convert(file, to)))
 

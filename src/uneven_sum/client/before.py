@@ -12,8 +12,8 @@ from dataclasses import dataclass
 
 import msgspec
 
-from .book import decoded
 from .slips import slips
+from .sources import decoded
 
 # What can be found, in words; each can be turned off.
 KINDS = {

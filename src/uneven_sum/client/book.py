@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import io
 import os
-import tokenize
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -12,6 +10,7 @@ from ..protocol import TRIPS, Lookout, Placed, Switches
 from .events import Unwatched
 from .placing import follow
 from .sentences import badge, changed
+from .sources import lines_of
 from .verify import Result
 
 
@@ -189,34 +188,5 @@ def switches_for(pause_on: set[str]) -> Switches:
     return switches
 
 
-def decoded(data: bytes) -> str:
-    """Source bytes as text: by cookie or BOM, line ends made one."""
-    try:
-        encoding, _ = tokenize.detect_encoding(io.BytesIO(data).readline)
-        text = data.decode(encoding)
-    except (SyntaxError, UnicodeDecodeError, LookupError):
-        text = data.decode("utf-8", "replace")
-    return text.replace("\r\n", "\n").replace("\r", "\n")
-
-
-def encoded(text: str) -> bytes:
-    """A source text as bytes, by the cookie in it."""
-    data = text.encode()
-    try:
-        encoding, _ = tokenize.detect_encoding(io.BytesIO(data).readline)
-        return text.encode(encoding)
-    except (SyntaxError, UnicodeEncodeError, LookupError):
-        return data
-
-
 def _same(a: str, b: str) -> bool:
     return a == b or (bool(a) and os.path.realpath(a) == os.path.realpath(b))
-
-
-def lines_of(path: str) -> list[str]:
-    """A source file's lines; none when it cannot be read."""
-    try:
-        with open(path, "rb") as f:
-            return decoded(f.read()).removesuffix("\n").split("\n")
-    except OSError:
-        return []

@@ -21,9 +21,10 @@ from tomlkit.exceptions import TOMLKitError
 from ..host.launch import BadUse
 from ..protocol import TRIPS
 from . import verify
-from .book import Book, Kept, lines_of
+from .book import Book, Kept
 from .sentences import ABOUT, Unclear, parse, parse_tripwire, sentence, tripwire_sentence
 from .setup import Setup
+from .sources import lines_of
 
 SCHEMA = 1
 # The entries of the file's table `run`, and what they are called in a Setup.

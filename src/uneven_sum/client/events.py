@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any, Union
 
 from ..protocol import Facts, Finding, Loop
+from .sources import place_words
 
 
 @dataclass
@@ -80,7 +81,8 @@ class Unwatched:
 
     @property
     def sentence(self) -> str:
-        place = f"Line {self.line} of {os.path.basename(self.file)}" if self.line else os.path.basename(self.file)
+        name = os.path.basename(self.file)
+        place = f"{place_words(self.file, self.line).capitalize()} of {name}" if self.line else name
         return f"{place} is not watched: {self.why}."
 
 

@@ -16,6 +16,7 @@ from ..protocol.names import reason
 from . import case
 from .edits import write_whole
 from .ledger import Ledger
+from .sources import place_words, short_place
 
 SCHEMA = 1
 LONGEST = 300  # characters of a line of code
@@ -111,7 +112,7 @@ def of_pause(facts: Facts, text: list[str], values: Iterable[Card] = ()) -> Entr
     """The headline, the calls, the lines around, and the terms or values."""
     parts = [facts.headline.replace("\n", "\n\n"), ""]
     if facts.trail:
-        calls = [f"{os.path.basename(c.file)}:{c.line} `{c.function}`" for c in facts.trail]
+        calls = [f"{short_place(c.file, c.line)} `{c.function}`" for c in facts.trail]
         parts += [" › ".join(calls), ""]
     first, last = max(1, facts.line - 3), min(len(text), max(facts.line, facts.end_line) + 3)
     if text:
@@ -128,7 +129,7 @@ def of_pause(facts: Facts, text: list[str], values: Iterable[Card] = ()) -> Entr
         parts += [table([["value", "", "type"], *rows]), ""]
     if facts.passes:
         parts += [_passes(facts.passes), ""]
-    title = f"{reason(facts.reason)} at line {facts.line} of {os.path.basename(facts.file)}"
+    title = f"{reason(facts.reason)} at {place_words(facts.file, facts.line)} of {os.path.basename(facts.file)}"
     return Entry("pause", title, "\n".join(parts).rstrip() + "\n")
 
 
@@ -148,8 +149,9 @@ def of_finding(found: Finding, text: list[str]) -> Entry:
     if found.right:
         parts += [f"Right would be: {found.right}", ""]
     if found.follows:
-        parts += ["What comes from it:", "", *(f"- line {f.line}: {f.headline}" for f in found.follows), ""]
-    title = f"{found.word} at line {found.line} of {os.path.basename(found.file)}: {found.rule}"
+        told = [f"- {place_words(f.file, f.line)}: {f.headline}" for f in found.follows]
+        parts += ["What comes from it:", "", *told, ""]
+    title = f"{found.word} at {place_words(found.file, found.line)} of {os.path.basename(found.file)}: {found.rule}"
     return Entry("finding", title, "\n".join(parts).rstrip() + "\n")
 
 

@@ -12,6 +12,7 @@ from ..protocol import TRIPS, Facts
 from ..protocol.names import reason
 from .client import Client
 from .placing import follow
+from .sources import place_words
 
 
 class Result(msgspec.Struct, frozen=True):
@@ -85,7 +86,7 @@ def at_pause(before: Seen, facts: Facts, now: Seen) -> str:
     if any(_same(before, old, facts, now) for old in before.trips):
         return "Same problem as in the previous run."
     old = before.trips[-1]
-    return f"New: the previous run paused at line {old.line} instead ({reason(old.reason)})."
+    return f"New: the previous run paused at {place_words(old.file, old.line)} instead ({reason(old.reason)})."
 
 
 def at_end(before: Seen, now: Seen) -> str:
@@ -94,13 +95,12 @@ def at_end(before: Seen, now: Seen) -> str:
     gone = [old for old in before.trips if not any(_same(before, old, t, now) for t in now.trips)]
     new = [t for t in now.trips if not any(_same(before, old, t, now) for old in before.trips)]
     if gone:
-        lines = sorted({old.line for old in gone})
-        told.append(f"fixed: the problem at {_lines(lines)}")
+        told.append(f"fixed: the problem at {_lines(gone)}")
     still = len(before.trips) - len(gone)
     if still:
         told.append(f"unchanged: {still} problem{'s' if still > 1 else ''}")
     if new:
-        told.append(f"new: {', '.join(f'{t.reason} at line {t.line}' for t in new[:3])}")
+        told.append(f"new: {', '.join(f'{t.reason} at {place_words(t.file, t.line)}' for t in new[:3])}")
     if before.trips and not before.ended and not gone:
         told.append("it ran to its end this time")
     for expression, text in now.results.items():
@@ -112,8 +112,12 @@ def at_end(before: Seen, now: Seen) -> str:
     return f"Compared with the previous run: {'; '.join(told)}." if told else ""
 
 
-def _lines(lines: list[int]) -> str:
-    return f"line {lines[0]}" if len(lines) == 1 else f"lines {', '.join(map(str, lines))}"
+def _lines(trips: list[Facts]) -> str:
+    lines = sorted({one.line for one in trips})
+    words = [place_words(trips[0].file, line) for line in lines]
+    if words[0].startswith("cell"):
+        return "; ".join(words)
+    return words[0] if len(lines) == 1 else f"lines {', '.join(map(str, lines))}"
 
 
 def _same(before: Seen, old: Facts, new: Facts, now: Seen) -> bool:

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
+from ..notebooks import files
 from ..protocol import TRIPS
 
 OLDEST = (3, 11)
@@ -92,8 +93,10 @@ class Launch:
 
     def arguments(self) -> dict[str, Any]:
         """The arguments of the protocol's `launch` request."""
+        told = self._notebook()
         return {
-            "program": self.program,
+            "program": os.path.join(os.path.abspath(self.cwd or "."), self.program) if told else self.program,
+            "notebook": told,
             "args": self.args,
             "asModule": self.as_module,
             "userCode": self.user_code,
@@ -111,6 +114,25 @@ class Launch:
             "trialSeconds": self.limits.trial,
             "stdin": os.path.abspath(self.stdin_file) if self.stdin_file is not None else None,
         }
+
+    @property
+    def is_notebook(self) -> bool:
+        return not self.as_module and files.is_notebook(self.program)
+
+    @property
+    def folder(self) -> str | None:
+        """The working directory of the script, None for the present one; a notebook runs in its own folder."""
+        if self.cwd is None and self.is_notebook:
+            return os.path.dirname(os.path.abspath(self.program))
+        return self.cwd
+
+    def _notebook(self) -> dict[str, Any] | None:
+        """The text and the cells of a notebook, for the agent."""
+        if not self.is_notebook:
+            return None
+        with open(os.path.join(self.cwd or ".", self.program), "rb") as f:
+            text, cells = files.sheet(f.read())
+        return {"text": text, "cells": [[c.number, c.kind, c.first, c.last, c.id, c.count] for c in cells]}
 
     def to_its_end(self, audit: list[str] | None = None, stream: str = "", shake: int | None = None) -> Launch:
         """The same, run without pauses, checks and snapshots, its output read by us."""
@@ -154,13 +176,23 @@ def inspect_script(launch: Launch) -> None:
             begin = f.read(65536)
     except OSError as e:
         raise BadUse(f"{launch.program} cannot be read: {e.strerror}. Check its permissions.") from None
-    if path.suffix == ".ipynb":
-        script = path.with_suffix(".py").name
-        raise BadUse(
-            f"{launch.program} is a notebook, which is not run as it is. Write it as a script first: "
-            f"uneven-sum cells {launch.program} --to {script}"
-        )
+    if files.is_notebook(launch.program):
+        _inspect_notebook(str(path))
+        return
     if begin.startswith((b"\xff\xfe", b"\xfe\xff")):
         raise BadUse(f"{launch.program} is in UTF-16, which Python does not run. Save it as UTF-8.")
     if b"\0" in begin:
         raise BadUse(f"{launch.program} is not a text file (it holds NUL bytes). Give a Python script.")
+
+
+def _inspect_notebook(path: str) -> None:
+    try:
+        notebook = files.read(path)
+    except files.BadNotebook as e:
+        raise BadUse(str(e)) from None
+    name = os.path.basename(path)
+    if not any(cell.kind == "code" and cell.source.strip() for cell in files.cells_in(notebook)):
+        raise BadUse(f"{name} has no code cells: there is nothing to run.")
+    for number, cell in enumerate(files.cells_in(notebook), 1):
+        if cell.kind == "code" and "\0" in cell.source:
+            raise BadUse(f"{name}, cell {number}: it holds a NUL character, which Python does not run. Remove it.")

@@ -105,7 +105,7 @@ class Session:
                 interpreter.path,
                 str(BOOT),
                 str(theirs.fileno()),
-                cwd=launch.cwd,
+                cwd=launch.folder,
                 env=self._environment(),
                 pass_fds=[theirs.fileno()],
                 preexec_fn=_die_with_host(os.getpid()),

@@ -9,6 +9,7 @@ from typing import Any
 
 from ..frames import stack
 from ..frames.namespace import locals_of
+from ..source.cells import place_words
 from ..source.registry import file_of
 from ..source.sites import sites
 from ..source.source_file import Position, SourceFile
@@ -76,7 +77,7 @@ class Auditor:
             self.left_out.add(site)
             place = self.place(site)
             text = " ".join(place.text.split())[:80]
-            self.say(f"Not looked at: {text} in line {place.line}, with {cells:,} cells.")
+            self.say(f"Not looked at: {text} in {place_words(place.file, place.line)}, with {cells:,} cells.")
 
     def has(self, rule: Rule, site: int) -> bool:
         """Count one more time of what was found already; False where it is new."""

@@ -14,6 +14,7 @@ from typing import Any
 
 from ..frames.namespace import Scope
 from ..source.call_lists import ABSORBING, ARITHMETIC_METHODS
+from ..source.cells import place_words
 from ..source.sites import callee
 from ..source.source_file import Statement
 from ..values import nonfinite
@@ -35,7 +36,8 @@ class Gap:
 
     def sentence(self) -> str:
         why = f" ({self.why})" if self.why else ""
-        return f"{self.cells} empty cell{'s' if self.cells != 1 else ''} left by {self.call} at line {self.line}{why}"
+        at = place_words(self.file, self.line)
+        return f"{self.cells} empty cell{'s' if self.cells != 1 else ''} left by {self.call} at {at}{why}"
 
 
 def is_gap(node: ast.AST, function: object, value: object) -> bool:

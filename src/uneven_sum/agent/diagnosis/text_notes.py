@@ -16,6 +16,7 @@ from typing import Any
 from ..core.text import clean
 from ..core.type_identity import is_one_of
 from ..frames.namespace import Scope
+from ..source.cells import place_words
 from ..source.sites import callee
 from ..source.source_file import SourceFile, Statement
 from . import provenance
@@ -199,7 +200,7 @@ def of_name(name: str, file: SourceFile, statement: Statement, scope: Scope) -> 
         if not isinstance(node.value, ast.Call) or callee(node.value) not in MATCHING:
             return ""
         said = told(node.value, _operands(node.value, scope), None)
-        return f"{name} is None since line {one.line}: {said}" if said else ""
+        return f"{name} is None since {place_words(file.path, one.line)}: {said}" if said else ""
     return ""
 
 

@@ -8,6 +8,7 @@ import difflib
 import os
 
 from ..frames import other_compilers
+from ..source.cells import place_words
 from ..source.source_file import SourceFile, Statement, is_compound
 from . import expectations
 from .lookout import PLACES, Lookout
@@ -95,15 +96,16 @@ def _place(lk: Lookout, file: SourceFile | None) -> list[str]:
             return []
         lk.verified = False
         word = "lambda" if lk.where == "lambda" else "comprehension or generator expression"
-        return [f"Line {lk.line} has no {word}."]
+        return [f"{place_words(lk.file, lk.line).capitalize()} has no {word}."]
     at = line_with_code(file, lk.line)
     if at is None:
         lk.verified = False
         return ["There is no code at or after this line."]
     asked, lk.line = lk.line, at
+    said, there = place_words(lk.file, asked).capitalize(), place_words(lk.file, at)
     if at < asked:
-        return [f"Line {asked} belongs to the statement of line {at}."]
-    return [] if at == asked else [f"Line {asked} has no code; it moved to line {at}."]
+        return [f"{said} belongs to the statement of {there}."]
+    return [] if at == asked else [f"{said} has no code; it moved to {there}."]
 
 
 def _watched(lk: Lookout) -> list[str]:

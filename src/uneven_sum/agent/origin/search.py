@@ -23,6 +23,7 @@ from ..core.errors import Refused
 from ..core.transport import Closed, Wire
 from ..frames import stack
 from ..probes import runtime
+from ..source.cells import place_words
 from ..source.sites import Options, sites
 from ..source.source_file import Position
 from ..source.wanted import Wanted
@@ -154,9 +155,9 @@ class Search:
         if frame is None:
             return {"failed": "nothing reads it from there on" if self.watched.armed else ENDED}
         if self.watched.over >= 0:
-            return {
-                "failed": f"line {sites[self.watched.over].statement[0]} writes it anew, and nothing reads it before"
-            }
+            over = sites[self.watched.over]
+            at = place_words(over.file.path, over.statement[0])
+            return {"failed": f"{at} writes it anew, and nothing reads it before"}
         facts = facts_of(frame, self.place, USE)
         site = sites[self.watched.site]
         then = {"file": os.path.realpath(site.file.path), "at": list(site.statement), "count": count, "enter": False}

@@ -31,7 +31,7 @@ MOST = 5_000_000  # bytes of a text file that are searched
 EMPTY = ("", "na", "nan", "n/a", "null", "none", "#n/a", "<na>", "-nan")
 
 
-def source_of(root: ast.expr, scope: Scope, cell: Cell, line: int) -> str:
+def source_of(root: ast.expr, scope: Scope, cell: Cell, at: str) -> str:
     """`np.loadtxt at line 4: row 212 of gauge.csv`, or as much as is known; empty when nothing is read there."""
     for node in ast.walk(root):
         if not isinstance(node, ast.Call) or callee(node) not in (*TABLES, *ARRAYS, *OTHERS):
@@ -39,15 +39,13 @@ def source_of(root: ast.expr, scope: Scope, cell: Cell, line: int) -> str:
         path = _path(node, scope)
         name = " ".join(ast.unparse(node.func).split())
         if path is None:
-            return f"{name} at line {line}"
+            return f"{name} at {at}"
         where = _where(node, scope, path, cell, root is node)
-        return (
-            f"{name} at line {line}{': ' if where else ', of '}{where}{' of ' if where else ''}{os.path.basename(path)}"
-        )
+        return f"{name} at {at}{': ' if where else ', of '}{where}{' of ' if where else ''}{os.path.basename(path)}"
     return ""
 
 
-def line_source(iterable: ast.expr, scope: Scope, line: int, number: int) -> str:
+def line_source(iterable: ast.expr, scope: Scope, at: str, number: int) -> str:
     """Of a loop over the lines of a file: which line it is in."""
     thing: Any = None
     skipped = 0
@@ -61,7 +59,7 @@ def line_source(iterable: ast.expr, scope: Scope, line: int, number: int) -> str
     number += skipped
     name = getattr(thing, "name", None)
     if isinstance(name, str) and hasattr(thing, "readline"):
-        return f"line {number} of {os.path.basename(name)}, read at line {line}"
+        return f"line {number} of {os.path.basename(name)}, read at {at}"
     return ""
 
 
@@ -69,7 +67,7 @@ def _file(value: Any) -> Any:
     return value if hasattr(value, "readline") and isinstance(getattr(value, "name", None), str) else None
 
 
-def element_source(root: ast.expr, scope: Scope, cell: Cell, line: int) -> str:
+def element_source(root: ast.expr, scope: Scope, cell: Cell, place: str) -> str:
     """Of a comprehension over the lines of a file: the line that an element was made from."""
     if not isinstance(root, (ast.ListComp, ast.GeneratorExp)) or len(root.generators) != 1 or not cell.index:
         return ""
@@ -86,7 +84,7 @@ def element_source(root: ast.expr, scope: Scope, cell: Cell, line: int) -> str:
         return ""
     files = [_file(names.get(n.id)) for n in ast.walk(generator.iter) if isinstance(n, ast.Name)]
     name = next((str(one.name) for one in files if one is not None), "")
-    return f"line {at} of {os.path.basename(name)}, read at line {line}" if name else ""
+    return f"line {at} of {os.path.basename(name)}, read at {place}" if name else ""
 
 
 def _path(node: ast.Call, scope: Scope) -> str | None:

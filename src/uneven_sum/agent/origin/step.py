@@ -15,6 +15,7 @@ from ..frames.exception_handlers import instruction_place, statement_at
 from ..frames.namespace import Scope
 from ..pause.facts import whole_of
 from ..source import registry
+from ..source.cells import place_words
 from ..source.sites import callee
 from ..source.source_file import COMPREHENSIONS, SourceFile, Statement, position
 from ..values import nonfinite
@@ -81,10 +82,11 @@ def facts_of(frame: types.FrameType, place: Place, kind: str) -> dict[str, Any]:
 
 def _made_from(root: ast.expr, cell: Cell, taken: Taken, statement: Statement, number: int) -> dict[str, Any]:
     """The operands, and where it was read from a file, or that a row has none to come from."""
-    source = source_of(root, taken.scope, cell, statement.line)
-    source = source or element_source(root, taken.scope, cell, statement.line)
+    at = place_words(taken.file.path, statement.line)
+    source = source_of(root, taken.scope, cell, at)
+    source = source or element_source(root, taken.scope, cell, at)
     if isinstance(statement.node, (ast.For, ast.AsyncFor)) and not source:
-        source = line_source(root, taken.scope, statement.line, number)
+        source = line_source(root, taken.scope, at, number)
         element = element_of(statement.node.target, root, taken.name, number, taken.scope) if number else None
         if element is not None and not source:
             return {"operands": taken.whole(element)}

@@ -11,7 +11,7 @@ from ..core.text import clean, plural
 from ..diagnosis import assertions
 from ..diagnosis.provenance import ARRIVED
 from ..frames import stack
-from ..source import registry
+from ..source import cells, registry
 from ..values import nonfinite
 from ..values.describe import summary, text_of
 from .facts import Pause, whole_of
@@ -90,7 +90,7 @@ def pass_sentence(loops: list[dict[str, Any]]) -> str:
     where = (
         ""
         if len(loops) < 2 or not loops[1]["pass"]
-        else f", in pass {loops[1]['pass']} of the loop at line {loops[1]['line']}"
+        else f", in pass {loops[1]['pass']} of the loop at {cells.place_words(loops[1]['file'], loops[1]['line'])}"
     )
     return f"Pass {loop['pass']}{of} of the loop {about}{where}."
 
@@ -120,7 +120,7 @@ def _line(pause: Pause) -> str:
     file = registry.file_of(pause.frame) if pause.frame else None
     path = registry.path_of(pause.frame) if pause.frame else ""
     if file is None or not Main.path or path == os.path.abspath(Main.path):
-        return f"line {line}"
+        return cells.place_words(path, line)
     return f"line {line} of {clean(os.path.basename(path), 60)}"
 
 

@@ -73,7 +73,7 @@ class Loader:
         if plain is None and known is not None and known[:2] == (name, data):
             plain = known[2]
         elif plain is None:
-            plain = compile(data, name, "exec", dont_inherit=True)
+            plain = compile(data, name, "exec", SourceFile(name, data).flags, dont_inherit=True)
         file = SourceFile(name, data)
         for options in (self.options, Options(False, self.options.checks, self.options.meters)):
             try:
@@ -108,7 +108,7 @@ class Loader:
             tree = rewriter.module() if mode == "exec" else rewriter.expression()
             if finish is not None and isinstance(tree, ast.Module):
                 finish(tree, file.data)
-            code = compile(tree, file.path, mode, flags, dont_inherit=True)
+            code = compile(tree, file.path, mode, flags | file.flags, dont_inherit=True)
             del tree, rewriter
             made = put_in(code, runtime.PROBES)
         self._note_probes(made, frozenset((lk.id, lk.version) for lk in planned))

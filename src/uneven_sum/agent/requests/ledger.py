@@ -22,6 +22,7 @@ from ..recording.recorder import Recorder, Run
 from ..recording.recorder_set import Recorders, RecordOptions
 from ..recording.traced_loop import TracedLoop
 from ..source import registry
+from ..source.cells import place_words
 from ..source.source_file import LOOPS, SourceFile, position
 from ..values.snapshot import FIGURES, MISSING, Cells, exact, is_scalar, number
 from ..values.snapshot import told as kept_form
@@ -110,20 +111,21 @@ class LedgerRequests(Part):
         if around:
             found = columns.around(file, line)
             if not found:
-                raise Refused(f"There is no loop and no function around line {line}.")
+                raise Refused(f"There is no loop and no function around {place_words(file.path, line)}.")
             return found
         found = columns.passes_at(file, line)
         if not found:
             lines = [s.line for s in file.statements if isinstance(s.node, LOOPS)]
             near = sorted(lines, key=lambda n: abs(n - line))[:3]
-            there = f"; there is one at line {', '.join(map(str, sorted(near)))}" if near else ""
-            name = os.path.basename(file.path)
-            raise Refused(f"Line {line} of {name} is not the head of a loop, comprehension or function{there}.")
+            there = f"; there is one at {', '.join(place_words(file.path, n) for n in sorted(near))}" if near else ""
+            at = f"{place_words(file.path, line).capitalize()} of {os.path.basename(file.path)}"
+            raise Refused(f"{at} is not the head of a loop, comprehension or function{there}.")
         return found
 
     def _recorder(self, file: SourceFile, node: Any, how: RecordOptions, names: list[str], keep: bool) -> Recorder:
         if columns.kind_of(node) == "elements" and node.generators[0].is_async:
             raise Refused("An asynchronous comprehension is not recorded.")
+        at = place_words(file.path, node.lineno)
         if names:
             own = [n for part in columns.values(file, node) for n in part]
             for name in names:
@@ -132,10 +134,10 @@ class LedgerRequests(Part):
                     assigns = ", ".join(own[:12]) + (", …" if len(own) > 12 else "") or "nothing"
                     meant = f"Is `{near[0]}` meant?" if near else f"It assigns {assigns}."
                     what = {"loop": "loop", "calls": "function"}.get(columns.kind_of(node), "comprehension")
-                    raise Refused(f"The {what} at line {node.lineno} does not assign `{name}`. {meant}")
+                    raise Refused(f"The {what} at {at} does not assign `{name}`. {meant}")
         recorder = self.recorders.add(file, node, how, names, keep=keep)
         if recorder is None:
-            raise Refused(f"The loop at line {node.lineno} assigns nothing: there is nothing to record.")
+            raise Refused(f"The loop at {at} assigns nothing: there is nothing to record.")
         return recorder
 
     def _record_running(self, recorder: Recorder, file: SourceFile, loop: object) -> None:
@@ -229,7 +231,7 @@ class LedgerRequests(Part):
     def _run_of(self, of: RunOf) -> tuple[Recorder, Run | None]:
         recorder = self.recorders.find(of.file, of.line, of.column)
         if recorder is None:
-            raise Refused(f"The loop at line {of.line} is not recorded.")
+            raise Refused(f"The loop at {place_words(of.file, of.line)} is not recorded.")
         if not recorder.runs:
             return recorder, None
         wanted = of.run or len(recorder.runs)

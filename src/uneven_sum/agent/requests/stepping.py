@@ -13,6 +13,7 @@ from ..frames.exception_handlers import statement_at
 from ..lookouts.lookout import Lookout
 from ..probes import runtime
 from ..source import registry
+from ..source.cells import place_words
 from ..source.source_file import LOOPS, SCOPES, last_statements, position
 from ..stepping import jumps, tracer
 from ..stepping.tracer import Aim
@@ -138,7 +139,7 @@ class SteppingRequests(Part):
         _, file, here = self.exchange.here()
         if os.path.realpath(of.path) != os.path.realpath(file.path) or jumps.refusal(file, here, line):
             return {"targets": []}
-        return {"targets": [{"id": line, "label": f"line {line}", "line": line}]}
+        return {"targets": [{"id": line, "label": place_words(file.path, line), "line": line}]}
 
     @request("goto", moves=True)
     def goto(self, target_id: int = 0) -> Body:

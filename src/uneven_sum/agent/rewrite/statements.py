@@ -38,6 +38,7 @@ from ..lookouts.lookout import Plan
 from ..recording import coverage
 from ..source import gates
 from ..source.call_lists import SEES_FRAME
+from ..source.cells import Cell, Cells
 from ..source.sites import Options, Sites
 from ..source.source_file import SourceFile, last_statements, position
 from . import blocks
@@ -65,6 +66,8 @@ class Rewriter(Augmented):
         super().__init__(file, sites, options, plan or Plan())
         self.once = once
         self.asserts = True  # False: they stay as they are written, for a test runner that rewrites them itself
+        self.ours: set[int] = set()  # statements that stay as they are
+        self.shown: dict[int, Cell] = {}  # statements whose value is the output of a cell
         self.last: set[int] = set()  # of functions: the statements after which there is none
         self.sees_frames = any(name in file.text for name in SEES_FRAME)  # somewhere: else no function need be walked
         self.blocks = blocks.Plan()  # of the function around
@@ -74,6 +77,8 @@ class Rewriter(Augmented):
         tree = ast.parse(self.file.data, self.file.path)
         if self.options.origin is not None:
             Inserter(self.file, self.sites, self.options.origin).module(tree)
+        if self.file.cells is not None:
+            self._mark_cells(tree, self.file.cells)
         for node in ast.walk(tree) if "range" in self.file.text else ():
             if isinstance(node, ast.Name) and node.id == "range" and not isinstance(node.ctx, ast.Load):
                 self.range_is_builtin = False
@@ -82,7 +87,7 @@ class Rewriter(Augmented):
             # A warning of a function may be told of the line that calls it: then it waits for the value there.
             self.looked_at = set() if "warn" in self.file.text else checked_functions(tree)
         flags = self.blocks.flags
-        body = self.body(tree.body, docstring=True)
+        body = self.body(tree.body, docstring=self.file.cells is None)
         if flags:
             begin = 1 if is_docstring(tree.body[0]) else 0
             while begin < len(tree.body) and is_future(tree.body[begin]):
@@ -90,6 +95,18 @@ class Rewriter(Augmented):
             body[begin:begin] = self._flags(flags, tree.body[min(begin, len(tree.body) - 1)])
         tree.body = body
         return tree
+
+    def _mark_cells(self, tree: ast.Module, cells: Cells) -> None:
+        """Before the first statement of each cell of a notebook stands a call that says that it begins."""
+        self.shown, begins = cells.shown(tree), cells.begins(tree)
+        marked: list[ast.stmt] = []
+        for s in tree.body:
+            if id(s) in begins:
+                begin = ast.Expr(self._probe("cell_begins", ast.Constant(begins[id(s)].number)))
+                self.ours.add(id(begin))
+                marked.append(self._here(begin, first_line(s)))
+            marked.append(s)
+        tree.body = marked
 
     def expression(self) -> ast.Expression:
         """The one expression of a text that `eval` runs; checked as the result of a lambda is."""
@@ -107,6 +124,9 @@ class Rewriter(Augmented):
         done = 0  # statements before this one are in a block
         for number, s in enumerate(statements):
             if number < done:
+                continue
+            if id(s) in self.ours:
+                out.append(s)
                 continue
             run = self.blocks.blocks.get(id(s))
             if docstring and number == 0 and is_docstring(s):
@@ -274,7 +294,8 @@ class Rewriter(Augmented):
 
     def _expr(self, s: ast.Expr) -> list[ast.stmt]:
         whole = s.value
-        if isinstance(s.value, ast.Call) and any(k.arg == "out" for k in s.value.keywords):
+        calls_out = isinstance(s.value, ast.Call) and any(k.arg == "out" for k in s.value.keywords)
+        if calls_out or id(s) in self.shown:
             s.value = self.value(s.value, "value")
         elif isinstance(s.value, ast.Await):
             s.value.value = self.inside(s.value.value)
@@ -282,6 +303,8 @@ class Rewriter(Augmented):
             s.value = self.inside(s.value)
         if self.options.audit:
             s.value = self.audited_result(whole, s.value)
+        if id(s) in self.shown:
+            s.value = self._here(self._probe("shown", s.value, ast.Constant(self.shown[id(s)].number)), s)
         return [s]
 
     def _return(self, s: ast.Return) -> list[ast.stmt]:

@@ -16,6 +16,7 @@ from dataclasses import dataclass, field
 from typing import Union
 
 from ..core import run_state
+from . import cells
 
 Position = tuple[int, int, int, int]  # first line, first column (bytes), last line, last column
 FunctionNode = Union[ast.FunctionDef, ast.AsyncFunctionDef, ast.Lambda]
@@ -67,6 +68,7 @@ class SourceFile:
     def __init__(self, path: str, data: bytes) -> None:
         self.path = path
         self.shown = ""  # what a text that is in no file is called
+        self.cells = cells.known.get(path)  # of a notebook: `data` is the Python of its text
         self.data = data
         self._tree: ast.Module | None = None
         self._statements: list[Statement] | None = None
@@ -81,7 +83,7 @@ class SourceFile:
     @property
     def text(self) -> str:
         if self._text is None:
-            self._text = decode(self.data)
+            self._text = decode(self.data) if self.cells is None else self.cells.text
         return self._text
 
     @property
@@ -95,7 +97,7 @@ class SourceFile:
     def print(self) -> int:
         """What distinguishes this text of the file from another one."""
         if self._print is None:
-            self._print = zlib.crc32(self.data)
+            self._print = zlib.crc32(self.data if self.cells is None else self.cells.text.encode())
         return self._print
 
     @property
@@ -104,6 +106,11 @@ class SourceFile:
             with run_state.no_collection():
                 self._tree = ast.parse(self.data, self.path)
         return self._tree
+
+    @property
+    def flags(self) -> int:
+        """Of `compile`."""
+        return 0 if self.cells is None else ast.PyCF_ALLOW_TOP_LEVEL_AWAIT
 
     @property
     def own_functions(self) -> frozenset[str]:

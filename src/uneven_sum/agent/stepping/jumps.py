@@ -9,6 +9,7 @@ import types
 from typing import Any
 
 from ..probes import runtime
+from ..source.cells import place_words
 from ..source.source_file import SourceFile, Statement
 
 BEFORE = ("PUSH_EXC_INFO", "POP_TOP", "NOP", "PUSH_NULL", "CACHE", "PRECALL", "EXTENDED_ARG")
@@ -82,19 +83,20 @@ def refusal(file: SourceFile, here: Statement, line: int) -> str:
     """Why a line cannot be made the next one, in a sentence; empty when it may be tried."""
     there = next((s for s in file.statements if s.line == line), None)
     if there is None:
-        return f"No statement begins at line {line}."
+        return f"No statement begins at {place_words(file.path, line)}."
     if there.scope is not here.scope:
         return "Only a line of the same call can be made the next one."
     for outer in _around(file, there):
         if outer in _around(file, here) or outer is there.node:
             continue
         inside = _block(outer, there.node)
+        at, begun = place_words(file.path, line), place_words(file.path, outer.lineno)
         if isinstance(outer, (ast.For, ast.AsyncFor)) and inside == "body":
-            return f"Python refuses: line {line} is within the `for` of line {outer.lineno}, which has not begun."
+            return f"Python refuses: {at} is within the `for` of {begun}, which has not begun."
         if isinstance(outer, (ast.With, ast.AsyncWith)):
-            return f"Python refuses: line {line} is within the `with` of line {outer.lineno}, which was not entered."
+            return f"Python refuses: {at} is within the `with` of {begun}, which was not entered."
         if isinstance(outer, (ast.Try, ast.TryStar)) and inside in ("handlers", "finalbody"):
-            return f"Python refuses: line {line} handles what happened in the `try` of line {outer.lineno}."
+            return f"Python refuses: {at} handles what happened in the `try` of {begun}."
     return ""
 
 

@@ -18,6 +18,7 @@ from ..frames.namespace import Scope
 from ..pause import headline, report
 from ..pause.facts import Pause
 from ..probes import runtime
+from ..source.cells import place_words
 from ..source.sites import Site
 from ..source.source_file import Statement
 from ..stepping import jumps, tracer
@@ -202,7 +203,7 @@ class NonfiniteTrigger(tracer.Hooks):
         stored = getattr(statement.node, "targets", [])
         if not stored or not all(isinstance(t, ast.Name) for t in stored):
             return False
-        what = f"{headline.bad_word(value)} created at line {statement.line}"
+        what = f"{headline.bad_word(value)} created at {place_words(site.file.path, statement.line)}"
         self.guarded.note(
             value, Gap(what, site.file.path, statement.line, nonfinite.count(value)), statement, Scope(frame)
         )

@@ -7,6 +7,7 @@ import os
 
 from ...client import BadUse
 from ...client.sentences import WORDS, Unclear, parse, sentence
+from ...client.sources import place_words
 from ...protocol import Facts, Lookout
 from ..widgets.dialogs import Choice, Choose, EditSentence
 from ..widgets.sheet import Sheet
@@ -140,7 +141,7 @@ class Breakpoints(Controller):
         await self.bench.client.accept(facts.file, facts.line)
         if (facts.file, facts.line) not in self.bench.book.accepted:
             self.bench.book.accepted.append((facts.file, facts.line))
-        self._say_accepted(f"at line {facts.line}")
+        self._say_accepted(f"at {place_words(facts.file, facts.line)}")
 
     @background(group="dialog")
     async def action_accept_as(self) -> None:

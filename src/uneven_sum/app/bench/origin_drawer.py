@@ -14,6 +14,7 @@ from textual.widgets import OptionList, Static
 from textual.widgets.option_list import Option
 
 from ...client.origin.chain import Chain
+from ...client.sources import place_words
 from ...protocol.origin import MadeFrom, Step
 from ..shell.theme import Palette
 from ..widgets.options import Options
@@ -99,7 +100,7 @@ class OriginDrawer(Vertical):
 
     def _step(self, step: Step) -> Text:
         p = self.palette
-        place = f"{os.path.basename(step.file)} line {step.line}"
+        place = f"{os.path.basename(step.file)} {place_words(step.file, step.line)}"
         line = Text(place + (f", pass {step.number:,}" if step.number else "") + ": ", p.at)
         line.append(" ".join(step.statement.split())[:90], p.text)
         if step.kind == "printed":
@@ -121,7 +122,8 @@ class OriginDrawer(Vertical):
 
     def _use(self, use: Step) -> Text:
         p = self.palette
-        line = Text(f"     used at line {use.line}" + (f", pass {use.number:,}" if use.number else "") + ": ", p.fine)
+        at = place_words(use.file, use.line) + (f", pass {use.number:,}" if use.number else "")
+        line = Text(f"     used at {at}: ", p.fine)
         line.append(" ".join(use.statement.split())[:90], p.text)
         return line
 

@@ -9,10 +9,10 @@ from collections.abc import Awaitable, Callable
 from typing import TYPE_CHECKING, Any
 
 from ...client import BadUse, Client, Goal
-from ...client.book import decoded
 from ...client.finding_repairs import finding_repairs
 from ...client.placing import follow
 from ...client.repairs import Repair, repairs
+from ...client.sources import decoded, place_words
 from ...protocol import Facts, Finding, LedgerOf, Loop, Recent
 from ..ledger.screen import LedgerScreen
 from ..widgets.sheet import Sheet
@@ -80,7 +80,7 @@ class Recording(Controller):
         self.bench.book.recorded = [p for p in self.bench.book.recorded if p != (one.file, one.line)]
         if self.bench.client is not None:
             await self.bench.client.record([], off=[{"file": one.file, "line": one.line}])
-        self.bench.notify(f"Recording of line {one.line} stopped.")
+        self.bench.notify(f"Recording of {place_words(one.file, one.line)} stopped.")
 
     async def switch_always(self) -> None:
         """Whether every loop of the user's code is recorded."""

@@ -22,6 +22,7 @@ from ...client import (
     Unwatched,
     Where,
 )
+from ...client.sources import place_words
 from ...protocol import Placed, Recent, RunningTest
 from ..widgets.bars import Headline, Trail
 from ..widgets.sheet import Sheet
@@ -199,17 +200,16 @@ class Running(Controller):
         bench = self.bench
         bench.sources.show_text(where.file)
         bench.query_one(Sheet).show_place(where.line, where.line, "in", move=True)
-        told = [f"Line {where.line}"]
+        at = place_words(where.file, where.line)
+        told = [at.capitalize()]
         for loop in where.loops[::-1]:
             if loop.number:
                 of = f" of {loop.of}" if loop.of is not None else ""
-                told.append(f"pass {loop.number}{of} of the loop at line {loop.line}")
+                told.append(f"pass {loop.number}{of} of the loop at {place_words(loop.file, loop.line)}")
         bar = next((_bar(loop.number, loop.of) for loop in where.loops[::-1] if loop.of and loop.number), "")
         said = f"{bench.launch.name} is running. {', '.join(told)}.\n{bar}".rstrip()
         if where.waits:
-            said = (
-                f"{bench.launch.name} waits for input at line {where.line}. {bench.key('d')} opens a line to type it."
-            )
+            said = f"{bench.launch.name} waits for input at {at}. {bench.key('d')} opens a line to type it."
         bench.query_one(Headline).show(said, "run")
         bench.show_state("running")
 

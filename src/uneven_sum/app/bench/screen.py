@@ -17,6 +17,7 @@ from ...client.book import Book, switches_for
 from ...client.case import Claim
 from ...client.notes import Entry
 from ...client.setup import of_launch, remember
+from ...client.sources import place_words
 from ...protocol import Facts, Finding, LedgerOf, Lookout, StackFrame
 from ...protocol.names import reason
 from ..plotting.number_format import Format
@@ -231,9 +232,8 @@ class Bench(Keyed, Controlled, Screen[None]):
 
     def show_pause(self, facts: Facts) -> None:
         self.facts = facts
-        self.ended = (
-            "ran to its end" if facts.reason == "end" else f"paused at line {facts.line}: {reason(facts.reason)}"
-        )
+        at = place_words(facts.file, facts.line)
+        self.ended = "ran to its end" if facts.reason == "end" else f"paused at {at}: {reason(facts.reason)}"
         with self.app.batch_update():
             self.show_state("paused")
             self.query_one(Headline).show(facts.headline, facts.reason, facts.expectations)

@@ -6,7 +6,7 @@ import os
 import zlib
 from typing import TYPE_CHECKING
 
-from ...client.book import decoded
+from ...client.sources import decoded
 from ..widgets.sheet import Sheet
 from .controller import Controller
 

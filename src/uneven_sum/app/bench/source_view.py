@@ -6,6 +6,7 @@ import ast
 import os
 
 from ...client import BadUse
+from ...client.sources import place_words
 from ..shell.paths import short
 from ..widgets.dialogs import Choice, Choose, Prompt
 from ..widgets.sheet import Sheet
@@ -72,7 +73,9 @@ class SourceView(Controller):
             return
         frames = await self.bench.client.stack(int(chosen))
         calls = [
-            Choice(str(n), f"{f.name}, line {f.line}", str(f.source.get("path", ""))) for n, f in enumerate(frames)
+            Choice(str(n), f"{f.name}, {place_words(path, f.line)}", path)
+            for n, f in enumerate(frames)
+            for path in [str(f.source.get("path", ""))]
         ]
         where = await bench.app.push_screen_wait(Choose(bench.palette, "Its calls, innermost first", calls))
         if where is not None:
@@ -141,7 +144,7 @@ class SourceView(Controller):
                 Choice("leave", "leave this call at once", "with a value that you give; the rest of it does not run"),
                 Choice("t", "unfold its terms", "t"),
             ]
-        title = f"Line {sheet.cursor} of {os.path.basename(sheet.path)}"
+        title = f"{place_words(sheet.path, sheet.cursor).capitalize()} of {os.path.basename(sheet.path)}"
         chosen = await bench.app.push_screen_wait(Choose(bench.palette, title, choices))
         await self._chosen(chosen, sheet)
 

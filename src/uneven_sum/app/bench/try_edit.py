@@ -17,6 +17,7 @@ from textual.widgets import Static, TextArea
 
 from ...client import BadUse
 from ...client.edits import indented_like, replace_lines
+from ...client.sources import place_words
 from ...protocol import Facts, Term
 from ..shell.theme import Palette
 from ..widgets.dialogs import Choice, Choose
@@ -182,7 +183,7 @@ async def after_change(bench: Bench, file: str, facts: Facts) -> None:
     bench.sources.own_edit(file)
     choices = [Choice("again", "run again", "from the start, with the new text")]
     same = [k for k in facts.loops if k.number]
-    where = f"line {facts.line}" + (f", pass {same[0].number}" if same else "")
+    where = place_words(facts.file, facts.line) + (f", pass {same[0].number}" if same else "")
     if facts.reason not in ("start", "end"):
         choices.append(Choice("same", f"run again to the same place: {where}", "pauses there if it comes so far"))
     name = facts.function.rpartition(".")[2]

@@ -7,6 +7,7 @@ import time
 from typing import TYPE_CHECKING
 
 from ...client import BadUse, notes
+from ...client.sources import place_words
 from ..plotting import image_export
 from ..plotting.charts import DRAW
 from ..shell.controller import Controller, background
@@ -158,7 +159,7 @@ class Export(Controller["CloseUp"]):
 
     def title_(self) -> str:
         facts = self.screen.bench.facts
-        where = f", line {facts.line}" if facts else ""
+        where = f", {place_words(facts.file, facts.line)}" if facts else ""
         loop = facts.loops[0] if facts and facts.loops else None
         passes = f", pass {loop.number}" if loop else ""
         return f"{self.screen.expression} — {self.screen.bench.launch.name}{where}{passes}"

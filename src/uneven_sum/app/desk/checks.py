@@ -8,8 +8,8 @@ from rich.text import Text
 from textual.widgets import Static
 
 from ...client.before import ASIDE, KINDS, Finding, looked_at
-from ...client.book import decoded
 from ...client.setup import Setup
+from ...client.sources import decoded
 from ...protocol import Note
 from ..shell.controller import background
 from ..widgets.dialogs import Choice, Choose

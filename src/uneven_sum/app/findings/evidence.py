@@ -7,6 +7,7 @@ import textwrap
 
 from rich.text import Text
 
+from ...client.sources import place_words
 from ...protocol import DIGITS, Finding
 from ...protocol.names import shown
 from ..plotting.pictures import picture
@@ -54,12 +55,12 @@ def evidence(finding: Finding, palette: Palette) -> Text:
         out.append(("\n\n" if out else "") + title + "\n", f"bold {p.quiet}")
 
     section("where")
-    place = f"{os.path.basename(finding.file)}, line {finding.line}"
+    place = f"{os.path.basename(finding.file)}, {place_words(finding.file, finding.line)}"
     out.append(f"{place}{f', in {shown(finding.function)}' if finding.function else ''}\n", p.text)
     out.append("term  ", p.quiet)
     out.append(" ".join(finding.term.split()) + "\n", f"bold {p.text}")
     out.append(f"{finding.times:,} times" if finding.times > 1 else "once", p.text)
-    passes = [f"pass {k.at_pass:,} of the loop at line {k.line}" for k in finding.loops]
+    passes = [f"pass {k.at_pass:,} of the loop at {place_words(k.file, k.line)}" for k in finding.loops]
     if passes:
         out.append(f", first in {passes[0]}", p.text)
     elif finding.at_pass:
@@ -91,7 +92,7 @@ def evidence(finding: Finding, palette: Palette) -> Text:
         out.append(finding.fix, p.text)
     if finding.follows:
         section("what comes from it")
-        out.append("\n".join(f"line {f.line}: {f.headline}" for f in finding.follows), p.text)
+        out.append("\n".join(f"{place_words(f.file, f.line)}: {f.headline}" for f in finding.follows), p.text)
     if finding.rule == DIGITS:
         section("found by")
         out.append("four runs, three of them with other last digits", p.text)

@@ -15,7 +15,6 @@ from textual.widgets.option_list import Option
 
 from ...client import BadUse, Launch, accepted, notes
 from ...client.auditing import Audit
-from ...client.book import lines_of
 from ...client.differing.runs import Watch
 from ...client.digits.findings import number
 from ...client.digits.known import Known
@@ -24,6 +23,7 @@ from ...client.digits.runs import digits
 from ...client.events import Where
 from ...client.finding_repairs import finding_repairs
 from ...client.repairs import Repair
+from ...client.sources import lines_of, place_words
 from ...protocol import DIGITS, Finding, Note
 from ..editor.screen import edit
 from ..shell.clipboard import copy
@@ -137,11 +137,11 @@ class Findings(Keyed, Screen[None]):
         sheet = self.query_one(Sheet)
         if os.path.realpath(where.file) == os.path.realpath(sheet.path or ""):
             sheet.show_place(where.line, where.line, "in", move=True)
-        told = [f"line {where.line:,}"]
+        told = [place_words(where.file, where.line)]
         for loop in where.loops[:2]:
             if loop.number:
                 of = f" of {loop.of:,}" if loop.of is not None else ""
-                told.append(f"pass {loop.number:,}{of} of the loop at line {loop.line}")
+                told.append(f"pass {loop.number:,}{of} of the loop at {place_words(loop.file, loop.line)}")
         self.tell(f"{self.audit.launch.name} is being audited: {', '.join(told)}.")
 
     def done(self) -> None:
@@ -227,7 +227,7 @@ class Findings(Keyed, Screen[None]):
                 if n != finding.line
             ]
             + [
-                Note(n, f"comes from line {finding.line}", False)
+                Note(n, f"comes from {place_words(finding.file, finding.line)}", False)
                 for n in sorted({f.line for f in finding.follows} - {*by_line})
             ]
         )

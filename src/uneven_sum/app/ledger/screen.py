@@ -14,6 +14,7 @@ from textual.widgets import Static
 
 from ...client import BadUse
 from ...client.ledger import Column, Ledger
+from ...client.sources import place_words
 from ...protocol import LedgerOf
 from ..plotting.number_format import Format
 from ..shell.commands import bindings, hints
@@ -163,7 +164,7 @@ class LedgerScreen(Keyed, Controlled, Screen[None]):
             self.order = self.search.sorted_rows(column, self.sort[1])
 
     def title_(self) -> str:
-        return f"{self.of.head}, line {self.of.line} of {os.path.basename(self.of.file)}"
+        return f"{self.of.head}, {place_words(self.of.file, self.of.line)} of {os.path.basename(self.of.file)}"
 
     def _title(self) -> None:
         ledger = self.ledger
@@ -181,7 +182,7 @@ class LedgerScreen(Keyed, Controlled, Screen[None]):
         chosen = f"   only where {self.filter}" if self.filter else ""
         file = os.path.basename(self.of.file)
         self.query_one("#kept", Static).update(
-            Text(f"line {self.of.line} of {file}: {kept}{sort}{chosen}", self.palette.quiet)
+            Text(f"{place_words(self.of.file, self.of.line)} of {file}: {kept}{sort}{chosen}", self.palette.quiet)
         )
 
     def present_pass(self) -> int:

@@ -14,6 +14,7 @@ from textual.screen import Screen
 from textual.widgets import Input, Static
 
 from ...client.sentences import ABOUT, Unclear, parse, parse_tripwire, sentence, tripwire_sentence
+from ...client.sources import place_words
 from ...protocol import TRIPS, Lookout
 from ..shell.commands import bindings, hints
 from ..shell.keymap import Keyed
@@ -119,7 +120,8 @@ class Lookouts(Keyed, Screen[None]):
         if book.accepted or book.accepted_as:
             lines.append(Line("heading", "accepted nan/inf: no pause at these lines"))
             for path, line in book.accepted:
-                lines.append(Line("accepted", f"line {line} of {os.path.basename(path)}", f"{path}|{line}"))
+                at = f"{place_words(path, line)} of {os.path.basename(path)}"
+                lines.append(Line("accepted", at, f"{path}|{line}"))
             lines += [Line("accepted as", what, what) for what in book.accepted_as]
         lines.append(Line("heading", "skipped by a step into a call"))
         over = ", ".join(f"`{o}`" for o in book.over)

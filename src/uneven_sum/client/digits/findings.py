@@ -9,6 +9,7 @@ from collections.abc import Callable
 from ...protocol import Finding
 from ...protocol.messages import FindingLoop, Picture, PictureLine
 from ..differing.places import Text
+from ..sources import place_words
 from .held import ALL, Held
 from .judging import RESIDUAL, Blamed, Branch, Judge, Judged, Result
 
@@ -67,7 +68,8 @@ def _of_blame(judge: Judge, blamed: Blamed, path: Path) -> Finding:
     if blamed.hidden:
         head += f" All runs end with the same {result.text}, but they differ on the way: it need not be right."
     elif result.held.place is not place:
-        head += f" So {result.text} in line {result.place.line} holds {number(result.digits)} digits."
+        at = place_words(path(result.place.file), result.place.line)
+        head += f" So {result.text} in {at} holds {number(result.digits)} digits."
     texts = judge.operand_texts(blamed.node)
     values = [repr(v) for v in drop.operands if v is not None]
     evidence: dict[str, object] = {"digits that hold": round(blamed.digits, 1)}
@@ -108,7 +110,8 @@ def _of_branch(judge: Judge, branch: Branch, path: Path, lost: Result | None) ->
     term = judge.text(branch.place)
     head = f"Rounding decides {term} in pass {branch.at_pass:,}: runs with other last digits take the other branch."
     if lost is not None:
-        head += f" So {lost.text} in line {lost.place.line} holds {number(lost.digits)} digits."
+        at = place_words(path(lost.place.file), lost.place.line)
+        head += f" So {lost.text} in {at} holds {number(lost.digits)} digits."
     return placed(
         judge.matching.text(0, branch.place.file),
         Finding(

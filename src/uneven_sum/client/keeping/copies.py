@@ -14,9 +14,9 @@ from pathlib import Path
 
 from ...host.launch import BadUse, Launch
 from ...protocol import Lookout
-from ..book import encoded
 from ..client import Client
 from ..differing.folders import Folder, TooLarge, copied, copy_of
+from ..sources import encoded
 
 
 @asynccontextmanager

@@ -15,10 +15,10 @@ from pathlib import Path
 from ...host.interpreter import candidate
 from ...host.launch import BadUse, Launch
 from ...protocol.messages import Facts
-from ..book import decoded, encoded
 from ..differing.folders import copy_of
 from ..edits import indented_like
 from ..repairs import Repair
+from ..sources import decoded, encoded
 from .call import SavedCall
 from .text import data_folder, module_of_test, stem
 

@@ -18,6 +18,7 @@ from ...host.launch import BadUse, Launch
 from ...protocol.origin import Held, MadeFrom, Place, Step
 from ..client import Client
 from ..differing.folders import Folder, copied
+from ..sources import place_words
 
 MOST_SECONDS = 3600.0
 STEPS = 40
@@ -198,7 +199,7 @@ async def uses(searches: Searches, place: Place, end: dict[str, Any], most: int)
         chain.steps.append(step)
         end = step.then
         if place.text in step.writes or place.name in step.writes:
-            chain.said = f"Line {step.line} writes {place.text} anew."
+            chain.said = f"{_line(step)} writes {place.text} anew."
             return chain
     chain.said = f"These are the first {most} uses; there may be more."
     return chain
@@ -227,18 +228,22 @@ def ending(step: Step, expected: str = "") -> str:
     if step.value.nonfinite:
         return _made_at(step, expected)
     if not step.operands:
-        return f"Line {step.line} uses no other value for {step.target}."
+        return f"{_line(step)} uses no other value for {step.target}."
     several = ", ".join(one.text for one in step.operands)
     if step.kind == "printed":
-        return f"Line {step.line} prints {several}. Follow one of them."
-    return f"Line {step.line} computes it from {several}. Follow one of them."
+        return f"{_line(step)} prints {several}. Follow one of them."
+    return f"{_line(step)} computes it from {several}. Follow one of them."
+
+
+def _line(step: Step) -> str:
+    return place_words(step.file, step.line).capitalize()
 
 
 def _made_at(step: Step, expected: str = "") -> str:
     given = next((one for one in step.operands if one.nonfinite), None)
     if given is not None:
-        return f"Line {step.line} takes it from {given.text}, and the chain ends there."
-    where = f"line {step.line}" + (f", pass {step.number}" if step.number else "")
+        return f"{_line(step)} takes it from {given.text}, and the chain ends there."
+    where = place_words(step.file, step.line) + (f", pass {step.number}" if step.number else "")
     if expected:
         return f"{step.value.text} is created at {where}: it breaks {expected}, and no operand did."
     what = step.value.text if len(step.value.text) < 5 else "It"

@@ -12,6 +12,7 @@ from ...frames import stack
 from ...frames.exception_handlers import statement_at
 from ...frames.namespace import locals_of
 from ...source import registry
+from ...source.cells import place_words
 from ...source.source_file import Statement, position
 from ...values import nonfinite
 from ..finding import Place
@@ -135,8 +136,8 @@ class Alias(Rule):
             for other, value in list(locals_of(caller).items()) if outer is not None else ():
                 if value is target and isinstance(other, str) and other.isidentifier() and outer is not None:
                     if _is_read_later(outer, other):
-                        line = caller.f_lineno
-                        said = f"`{other}` of a caller is the same {_kind(target)}, and changes too (line {line})"
+                        at = place_words(file.path, caller.f_lineno) if file is not None else ""
+                        said = f"`{other}` of a caller is the same {_kind(target)}, and changes too ({at})"
                         self._tell(site, said, other, 0.55, True)
                         return
             caller = stack.user_frame(caller.f_back)
@@ -172,9 +173,8 @@ class Alias(Rule):
             if value is target and isinstance(other, str) and other.isidentifier():
                 outer = statement_at(file, caller)
                 if outer is not None and _is_read_later(outer, other):
-                    told = (
-                        f"the caller's `{other}` is the same {_kind(target)}, and changes too (line {caller.f_lineno})"
-                    )
+                    at = place_words(file.path, caller.f_lineno)
+                    told = f"the caller's `{other}` is the same {_kind(target)}, and changes too ({at})"
                     self._tell(site, told, other, 0.6 if meant else 0.8, meant)
                     return
 
@@ -200,12 +200,11 @@ class Alias(Rule):
             return
         place = self.auditor.place(known[1])
         store = self.auditor.place(site)
-        kind = type(target).__name__
+        kind, at = type(target).__name__, place_words(store.file, store.line)
         self.auditor.report(
             self,
             known[1],
-            f"{place.text} has the same {kind} {known[2]:,} times: {store.text} = … at line {store.line} changes "
-            "all of them. "
+            f"{place.text} has the same {kind} {known[2]:,} times: {store.text} = … at {at} changes all of them. "
             "[… for _ in range(n)] makes one each.",
             0.9,
             evidence={"times": known[2], "stored at line": store.line},

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from ...core.type_identity import is_one_of
+from ...source.cells import place_words
 from ..finding import Place
 from .base import Rule
 
@@ -92,11 +93,11 @@ class Exhausted(Rule):
             return
         place, first = self.auditor.place(site), self.auditor.place(known.site)
         kind = "a file that is read to its end" if _is_file(value) else f"a {type(value).__name__} that is used up"
+        at = place_words(first.file, first.line)
         self.auditor.report(
             self,
             site,
-            f"{place.text} goes over {kind}: line {first.line} has taken all of it ({first.text}). Nothing is "
-            f"left here. "
+            f"{place.text} goes over {kind}: {at} has taken all of it ({first.text}). Nothing is left here. "
             f"{'seek(0) goes back to its start.' if _is_file(value) else 'A list can be gone over twice.'}",
             0.85,
             evidence={"used up at line": first.line, "by": first.text},

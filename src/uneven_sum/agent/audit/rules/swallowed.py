@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from ...source.cells import place_words
 from ...values import nonfinite
 from .base import Rule
 
@@ -22,10 +23,11 @@ class Swallowed(Rule):
         kinds[said] = kinds.get(said, 0) + 1
         if self.auditor.has(self, site):
             return
+        at = place_words(place.file, place.line)
         self.auditor.report(
             self,
             site,
-            f"The handler at line {place.line} hides an error: {said}. Are the values after it right?",
+            f"The handler at {at} hides an error: {said}. Are the values after it right?",
             0.6,
             question=True,
             evidence={"error": said},

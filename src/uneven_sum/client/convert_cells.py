@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import os
 
-from ...host.launch import BadUse
-from ..book import decoded
-from ..edits import write_whole
-from . import files
-from .cells import cells_of, script_of
+from ..host.launch import BadUse
+from ..notebooks import files
+from ..notebooks.cells import cells_of, script_of
+from .edits import write_whole
+from .sources import decoded
 
 
 def convert(source: str, target: str) -> str:
@@ -20,7 +20,10 @@ def convert(source: str, target: str) -> str:
     if os.path.exists(target):
         raise BadUse(f"{target} is there already. Give another name, or remove it first.")
     if files.is_notebook(source):
-        cells = files.cells_in(files.read(source))
+        try:
+            cells = files.cells_in(files.read(source))
+        except files.BadNotebook as e:
+            raise BadUse(str(e)) from None
         if not cells:
             raise BadUse(f"{source} has no cells.")
         write_whole(os.path.realpath(target), script_of(cells).encode())
@@ -32,7 +35,7 @@ def convert(source: str, target: str) -> str:
             raise BadUse(f"{source} cannot be read: {e.strerror}.") from None
         if not cells:
             raise BadUse(f"{source} has no cells: it is empty.")
-        files.write(files.made_of(cells), target)
+        write_whole(os.path.realpath(target), files.as_text(files.made_of(cells)).encode())
     return f"Written: {target}, {_count(len(cells), 'cell')}."
 
 

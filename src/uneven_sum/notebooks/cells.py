@@ -18,12 +18,15 @@ NO_PYTHON = re.compile(r"\s*[%!]|.*\?\s*$")
 
 @dataclass
 class Cell:
-    """`kind`: code, markdown or raw; `line`: of its first line in a script, from 1."""
+    """`kind`: code, markdown or raw; `line`: of its first line in a script, from 1; `id`, `count`: of a notebook's
+    cell, its execution count."""
 
     kind: str
     source: str
     title: str = ""
     line: int = 0
+    id: str = ""
+    count: int = 0
 
 
 def cells_of(text: str) -> list[Cell]:
@@ -35,7 +38,7 @@ def cells_of(text: str) -> list[Cell]:
     def end() -> None:
         source = "\n".join(lines).strip("\n")
         if marked or source.strip():
-            body = _uncommented(source) if kind != "code" else _as_written(source)
+            body = uncommented(source) if kind != "code" else _as_written(source)
             found.append(Cell(kind, body, title, begun + _blank(lines)))
 
     for number, line in enumerate(text.split("\n"), 1):
@@ -56,7 +59,7 @@ def script_of(cells: list[Cell]) -> str:
     for cell in cells:
         kind = f" [{cell.kind}]" if cell.kind != "code" else ""
         head = f"# %%{kind} {' '.join(cell.title.split())}".rstrip()
-        body = _commented(cell.source) if cell.kind != "code" else _as_python(cell.source)
+        body = commented(cell.source) if cell.kind != "code" else _as_python(cell.source)
         parts.append(f"{head}\n{body}".rstrip("\n") + "\n")
     return "\n".join(parts)
 
@@ -65,12 +68,12 @@ def _blank(lines: list[str]) -> int:
     return next((n for n, line in enumerate(lines) if line.strip()), 0)
 
 
-def _commented(source: str) -> str:
+def commented(source: str) -> str:
     lines = (f"# {line}" if line else "#" for line in source.split("\n"))
     return "\n".join(TEXT + line if MARK.match(line) or line.startswith(TEXT) else line for line in lines)
 
 
-def _uncommented(source: str) -> str:
+def uncommented(source: str) -> str:
     lines = (line.removeprefix(TEXT) for line in source.split("\n"))
     return "\n".join(line[2:] if line.startswith("# ") else line.removeprefix("#") for line in lines)
 

@@ -6,11 +6,16 @@ import json
 import os
 import re
 import warnings
+from functools import lru_cache
 from typing import Any
 
-from ...host.launch import BadUse
-from ..edits import write_whole
 from .cells import Cell
+from .sheet import Place, sheet_of
+
+
+class BadNotebook(ValueError):
+    """A file that is no notebook, or one that cannot be used; the sentence says what to do."""
+
 
 LARGEST = 200 * 1024 * 1024  # bytes of a notebook that is read
 
@@ -27,27 +32,29 @@ def _nbformat() -> Any:
 
 
 def read(path: str) -> Any:
-    """A notebook of nbformat 4, checked against its schema.  BadUse with what is wrong, and where."""
+    """A notebook of nbformat 4, checked against its schema.  BadNotebook with what is wrong, and where."""
     nbformat = _nbformat()
     name = os.path.basename(path)
     try:
         if os.path.getsize(path) > LARGEST:
-            raise BadUse(f"{name} has more than {LARGEST // 2**20} MB. Clear its outputs first.")
+            raise BadNotebook(f"{name} has more than {LARGEST // 2**20} MB. Clear its outputs first.")
         with open(path, encoding="utf-8") as f:
             text = f.read()
     except OSError as e:
-        raise BadUse(f"{path} cannot be read: {e.strerror}.") from None
+        raise BadNotebook(f"{path} cannot be read: {e.strerror}.") from None
     except UnicodeDecodeError as e:
-        raise BadUse(f"{name} is no notebook: byte {e.start} is no UTF-8.") from None
+        raise BadNotebook(f"{name} is no notebook: byte {e.start} is no UTF-8.") from None
     try:
         told = json.loads(text)
     except json.JSONDecodeError as e:
-        raise BadUse(f"{name} is damaged at line {e.lineno}, column {e.colno}: {e.msg}.") from None
+        raise BadNotebook(f"{name} is damaged at line {e.lineno}, column {e.colno}: {e.msg}.") from None
     version = told.get("nbformat") if isinstance(told, dict) else None
     if version is None:
-        raise BadUse(f"{name} is no notebook: it does not say which nbformat it has.")
+        raise BadNotebook(f"{name} is no notebook: it does not say which nbformat it has.")
     if version != 4:
-        raise BadUse(f"{name} is of nbformat {version}; only nbformat 4 is read. Save it anew with a newer program.")
+        raise BadNotebook(
+            f"{name} is of nbformat {version}; only nbformat 4 is read. Save it anew with a newer program."
+        )
     try:
         found = nbformat.from_dict(told)
         with warnings.catch_warnings(action="ignore"):  # of cells without an id
@@ -55,13 +62,13 @@ def read(path: str) -> Any:
     except nbformat.ValidationError as e:
         place = "".join(f"[{p}]" if isinstance(p, int) else f".{p}" for p in getattr(e, "absolute_path", ()) or ())
         said = str(getattr(e, "message", e)).split("\n")[0][:200]
-        raise BadUse(
+        raise BadNotebook(
             f"{name} does not fit nbformat 4{f', at {place.strip(chr(46))}' if place else ''}: {said}."
         ) from None
     found = nbformat.v4.rwbase.rejoin_lines(found)
     language = _language(found)
     if language and language != "python":
-        raise BadUse(f"{name} is a notebook for {language}, not for Python.")
+        raise BadNotebook(f"{name} is a notebook for {language}, not for Python.")
     return found
 
 
@@ -73,7 +80,46 @@ def _language(notebook: Any) -> str:
 
 
 def cells_in(notebook: Any) -> list[Cell]:
-    return [Cell(one.cell_type, one.source, str(one.metadata.get("title", ""))) for one in notebook.cells]
+    return [
+        Cell(
+            one.cell_type,
+            one.source.replace("\r\n", "\n").replace("\r", "\n"),
+            " ".join(str(one.metadata.get("title", "")).split()),
+            id=str(one.get("id", "")),
+            count=one.get("execution_count") or 0,
+        )
+        for one in notebook.cells
+    ]
+
+
+def sheet(data: bytes) -> tuple[str, list[Place]]:
+    """The text of a notebook and its cells, not checked against the schema.  ValueError where it is none."""
+    text, places = _sheet(data)
+    return text, list(places)
+
+
+@lru_cache(maxsize=8)  # a file is looked at many times while nothing in it changes
+def _sheet(data: bytes) -> tuple[str, tuple[Place, ...]]:
+    found = json.loads(data)
+    try:
+        cells = [
+            Cell(
+                one["cell_type"],
+                _joined(one["source"]).replace("\r\n", "\n").replace("\r", "\n"),
+                " ".join(str(one.get("metadata", {}).get("title", "")).split()),
+                id=str(one.get("id", "")),
+                count=one.get("execution_count") or 0,
+            )
+            for one in found["cells"]
+        ]
+    except (KeyError, TypeError, AttributeError) as e:
+        raise ValueError(f"no notebook: {e}") from None
+    text, places = sheet_of(cells)
+    return text, tuple(places)
+
+
+def _joined(source: Any) -> str:
+    return source if isinstance(source, str) else "".join(source)
 
 
 def made_of(cells: list[Cell]) -> Any:
@@ -91,6 +137,5 @@ def made_of(cells: list[Cell]) -> Any:
     return v4.new_notebook(cells=made, metadata={"kernelspec": kernel})
 
 
-def write(notebook: Any, path: str) -> None:
-    """BadUse where it cannot be written."""
-    write_whole(os.path.realpath(path), (_nbformat().writes(notebook).rstrip("\n") + "\n").encode())
+def as_text(notebook: Any) -> str:
+    return str(_nbformat().writes(notebook)).rstrip("\n") + "\n"

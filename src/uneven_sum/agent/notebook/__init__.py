@@ -1,0 +1,1 @@
+"""What a notebook's cells find around them: their outputs, `display`, `get_ipython()`, figures."""

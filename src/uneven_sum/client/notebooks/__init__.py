@@ -1,1 +1,0 @@
-"""Notebooks, and scripts whose cells are marked."""
