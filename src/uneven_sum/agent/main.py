@@ -73,7 +73,7 @@ def run(fd: int, loaded: frozenset[str]) -> None:
     outputs = None
     if path in cells.known:
         outputs = Outputs(engine.wire, cells.known[path], main.__dict__)
-        around.put(outputs, cells.known[path], main.__dict__, engine.write, engine.loader.compile)
+        around.put(outputs, cells.known[path], main.__dict__, engine.loader.compile)
         code = engine.loader.compile(path, data)
     try:
         try:

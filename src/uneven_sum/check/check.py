@@ -5,9 +5,26 @@ from __future__ import annotations
 import os
 import time
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
-from ..client import Client, Ended, Exited, Found, Launch, Output, Stopped, Tripped, Unwatched
+from ..client import (
+    CellEnded,
+    Client,
+    Ended,
+    Exited,
+    Found,
+    Launch,
+    LeftOut,
+    Output,
+    Stopped,
+    Tripped,
+    Unwatched,
+    before,
+)
+from ..client.sources import cells_of, python_of
+from ..notebooks import hidden
+from ..notebooks.hidden import Hidden
+from ..notebooks.sheet import place_of
 from ..protocol import TRIPS, Facts, Finding
 
 if TYPE_CHECKING:
@@ -29,11 +46,19 @@ class Outcome:
     findings: list[Finding] | None = None  # of an audit
     digits: Digits | None = None  # of shaken runs
     notes: list[str] = field(default_factory=list)  # what it did not look at
+    left_out: list[str] = field(default_factory=list)  # what of a notebook did not run
+    hidden: list[Hidden] = field(default_factory=list)  # what a notebook shows and the run does not give
+
+    @property
+    def said(self) -> bool:
+        """Whether there is something to say of what ran, besides pauses."""
+        return bool(self.unwatched or self.hidden or self.left_out)
 
     @property
     def our_status(self) -> int:
         """Our own exit status: 0 fine, 1 something tripped, 3 the script ended with a status of its own."""
-        if self.pauses or any(not f.accepted for f in self.findings or ()):
+        differs = any(one.kind != "order" for one in self.hidden)
+        if self.pauses or differs or any(not f.accepted for f in self.findings or ()):
             return 1
         return 0 if self.exit_status == 0 else 3
 
@@ -44,6 +69,7 @@ async def check(launch: Launch) -> Outcome:
     outcome = Outcome()
     began = time.perf_counter()
     ended = False
+    ran: dict[int, list[dict[str, Any]]] = {}
     try:
         await client.start(always={"branches": False} if launch.passes else None)
         began = time.perf_counter()
@@ -64,6 +90,10 @@ async def check(launch: Launch) -> Outcome:
                     accepted.mark(os.path.join(launch.cwd or "", launch.program), event.findings)
             elif isinstance(event, Output) and event.category == "console":
                 outcome.notes += event.text.splitlines()
+            elif isinstance(event, LeftOut):
+                outcome.left_out.append(event.text)
+            elif isinstance(event, CellEnded):
+                ran[event.number] = event.outputs
             elif isinstance(event, Unwatched):
                 outcome.unwatched.append(event)
             elif isinstance(event, Ended):
@@ -80,6 +110,23 @@ async def check(launch: Launch) -> Outcome:
             outcome.seconds = time.perf_counter() - began
         await client.end()
         outcome.left = client.session.left
+    if launch.is_notebook:
+        outcome.hidden = _hidden(os.path.join(launch.cwd or "", launch.program), ran)
     if outcome.pauses and outcome.outcome != "died":
         outcome.outcome = "tripped"
     return outcome
+
+
+def _hidden(path: str, ran: dict[int, list[dict[str, Any]]]) -> list[Hidden]:
+    """What a notebook's stored outputs and counts say beside a run of its cells."""
+    with open(path, "rb") as f:
+        stored = hidden.stored(f.read())
+    cells = cells_of(path)
+    found = [hidden.difference(n, stored[n], hidden.of_run(ran[n])) for n in sorted(ran) if n in stored]
+    names = []
+    if any(cell.kind == "code" and cell.number not in ran and cell.last >= cell.first for cell in cells):
+        for one in before.findings(python_of(path).encode(), path):  # of pyflakes, which takes long to import
+            cell = place_of(cells, one.line)
+            if one.kind == "undefined" and cell is not None and cell.number not in ran:
+                names.append(Hidden(cell.number, "name", one.text))
+    return [*names, *hidden.out_of_order(cells), *(one for one in found if one is not None)]

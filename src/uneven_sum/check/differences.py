@@ -10,6 +10,7 @@ import msgspec
 from ..client import notes
 from ..client.differing.comparing import Difference, Met
 from ..client.differing.runs import STOPPED, Compared, RunOf
+from ..client.sources import with_cells
 from ..protocol.names import shown
 from ..safe_text import visible, visible_json
 
@@ -34,7 +35,7 @@ def as_json(found: Compared) -> str:
         "left_out": len(comparer.left_out),
         "ended": {"a": found.a.ended, "b": found.b.ended},
     }
-    return visible_json(msgspec.json.format(msgspec.json.encode(told), indent=2).decode())
+    return visible_json(msgspec.json.format(msgspec.json.encode(with_cells(told)), indent=2).decode())
 
 
 def _difference(found: Compared, of: Difference | None) -> dict[str, Any] | None:

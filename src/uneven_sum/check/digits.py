@@ -14,7 +14,7 @@ from ..client.digits.held import Held
 from ..client.digits.judging import Blamed, Result
 from ..client.digits.merging import merged
 from ..client.digits.runs import Digits, digits
-from ..client.sources import lines_of, place_words
+from ..client.sources import lines_of, place_words, with_cells
 from ..protocol.names import shown
 from ..safe_text import visible, visible_json
 from .check import Outcome
@@ -36,7 +36,7 @@ def as_json(found: Digits) -> str:
     """One JSON object, as documented in docs/digits.md."""
     told = {"schema": SCHEMA, **as_dict(found)}
     told |= {"findings": [msgspec.to_builtins(f) for f in found.findings], "notes": found.notes, "ended": found.ended}
-    return visible_json(msgspec.json.format(msgspec.json.encode(told), indent=2).decode())
+    return visible_json(msgspec.json.format(msgspec.json.encode(with_cells(told)), indent=2).decode())
 
 
 def as_dict(found: Digits) -> dict[str, Any]:

@@ -10,7 +10,7 @@ import msgspec
 
 from ..client import BadUse, Client, Ended, Exited, Launch, Stopped
 from ..client.origin.chain import Chain, Question, Searches, follow, follow_printed, question, uses
-from ..client.sources import short_place
+from ..client.sources import short_place, with_cells
 from ..protocol import Lookout
 from ..protocol.origin import Step
 from ..safe_text import visible, visible_json
@@ -105,7 +105,7 @@ def as_json(chain: Chain) -> str:
         "said": chain.said,
         "note": chain.note or None,
     }
-    return visible_json(msgspec.json.format(msgspec.json.encode(told), indent=2).decode())
+    return visible_json(msgspec.json.format(msgspec.json.encode(with_cells(told)), indent=2).decode())
 
 
 def _told(step: Step) -> dict[str, Any]:

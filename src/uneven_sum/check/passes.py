@@ -8,7 +8,7 @@ from typing import TextIO
 
 from ..client import BadUse, Client, Exited, Launch, Stopped
 from ..client.ledger import Ledger, write_csv
-from ..client.sources import place_words
+from ..client.sources import line_in_cell, place_words, read_place
 
 
 @dataclass
@@ -39,9 +39,10 @@ class Table:
 
 def place(text: str, script: str, cwd: str | None) -> tuple[str, int]:
     """FILE:LINE, or just LINE of the script.  BadUse when it is neither."""
-    file, _, line = text.rpartition(":")
-    if not line.isdigit():
+    found = read_place(text)
+    if found is None:
         raise BadUse(f"--loop takes FILE:LINE, or LINE of the script, not {text!r}.")
+    file, cell, line = found
     base = cwd or "."
     if not file or (
         os.path.basename(file) == os.path.basename(script) and not os.path.exists(os.path.join(base, file))
@@ -50,7 +51,7 @@ def place(text: str, script: str, cwd: str | None) -> tuple[str, int]:
     path = os.path.join(base, file)
     if not os.path.exists(path):
         raise BadUse(f"There is no file {file}.")
-    return os.path.realpath(path), int(line)
+    return os.path.realpath(path), line_in_cell(path, cell, line) if cell else line
 
 
 async def recorded(launch: Launch, file: str, line: int, names: list[str], times: bool = False) -> Table:

@@ -7,7 +7,8 @@ from typing import Any
 import msgspec
 
 from ..client import Launch, Unwatched, notes, reporting
-from ..client.sources import lines_of, short_place
+from ..client.sources import around, lines_of, short_place, with_cells
+from ..notebooks.hidden import Hidden
 from ..protocol import Facts, Finding, Term
 from ..protocol.names import shown
 from ..safe_text import visible, visible_json
@@ -34,6 +35,10 @@ def as_json(outcome: Outcome) -> str:
             from .digits import as_dict  # with NumPy, which takes long to import
 
             told["digits"] = as_dict(outcome.digits)
+    if outcome.left_out:
+        told["left_out"] = outcome.left_out
+    if outcome.hidden:
+        told["notebook"] = [{"cell": one.number, "kind": one.kind, "text": one.text} for one in outcome.hidden]
     if outcome.left:
         told["left"] = outcome.left
     if outcome.unwatched:
@@ -41,7 +46,7 @@ def as_json(outcome: Outcome) -> str:
     if outcome.outcome == "died":
         told["signal"] = outcome.signal
         told["message"] = outcome.sentence
-    return visible_json(msgspec.json.format(msgspec.json.encode(told), indent=2).decode())
+    return visible_json(msgspec.json.format(msgspec.json.encode(with_cells(told)), indent=2).decode())
 
 
 def _unwatched(found: Unwatched) -> dict[str, Any]:
@@ -73,6 +78,8 @@ def as_report(launch: Launch, outcome: Outcome) -> str:
 
         text = f"```\n{results_text(outcome.digits)}```\n"
         entries.append(notes.Entry("digits", "the digits that hold", text))
+    if outcome.hidden:
+        entries.append(notes.Entry("cells", "stored outputs", "\n".join(f"- {sentence(h)}" for h in outcome.hidden)))
     if outcome.findings is not None:
         ended = _counted([f for f in outcome.findings if not f.accepted], sum(f.accepted for f in outcome.findings))
         return visible(reporting.report(launch, entries, " ".join(ended.split())))
@@ -93,11 +100,22 @@ def as_text(outcome: Outcome) -> str:
             parts.append(results_text(outcome.digits))
         parts += [note + "\n" for note in outcome.notes]
         parts.append(_counted(open_, len(outcome.findings) - len(open_)))
+    parts += [f"{text}\n" for text in outcome.left_out]
+    if outcome.hidden:
+        parts.append("".join(f"{sentence(one)}\n" for one in outcome.hidden))
     if outcome.left:
         parts.append(f"Still running, each in a session of its own: {', '.join(outcome.left)}.\n")
     if outcome.outcome == "died":
         parts.append(outcome.sentence + "\n")
     return visible("\n".join(parts))
+
+
+def sentence(one: Hidden) -> str:
+    """`Cell 7: the output differs. Stored: 3.2; now: 3.4.`"""
+    text = f"{one.text[:1].upper()}{one.text[1:]}."
+    return (
+        f"Cell {one.number}: the output differs. {text}" if one.kind == "output" else f"Cell {one.number}: {one.text}."
+    )
 
 
 def _one(facts: Facts) -> str:
@@ -135,11 +153,8 @@ def _around(facts: Facts) -> list[str]:
     text = facts.source_text.split("\n") if facts.source_text else lines_of(facts.file)
     if not text:
         return [f"  in {facts.line:5}  {facts.statement}"]
-    first, last = max(1, facts.line - AROUND), min(len(text), max(facts.line, facts.end_line) + AROUND)
-    return [
-        f"  {'in' if n == facts.line else '  '} {n:5}  {notes.cut(text[n - 1])}".rstrip()
-        for n in range(first, last + 1)
-    ]
+    shown = around(facts.file, text, facts.line, max(facts.line, facts.end_line), AROUND)
+    return [f"  {'in' if n == facts.line else '  '} {label:>5}  {notes.cut(line)}".rstrip() for n, label, line in shown]
 
 
 def table(terms: list[Term]) -> list[str]:

@@ -96,7 +96,9 @@ def check(
         write_report(as_report(launch, outcome), report, launch.name)
     if json_:
         click.echo(as_json(outcome))
-    elif outcome.pauses or outcome.unwatched or outcome.outcome == "died" or audit:
+    elif (
+        outcome.pauses or outcome.unwatched or outcome.hidden or outcome.left_out or outcome.outcome == "died" or audit
+    ):
         sys.stdout.flush()
         click.echo(as_text(outcome), err=True)
     sys.exit(outcome.our_status)
@@ -260,7 +262,7 @@ def origin(
     forward: bool,
     in_place: bool,
     json_: bool,
-    **options: object,
+    **options: Any,
 ) -> None:
     """Tell which statement of SCRIPT wrote a value last, and from what, and so on.
 
@@ -274,7 +276,7 @@ def origin(
         raise BadUse("Give one of --at and --pause.")
     if (of is None) is (line is None):
         raise BadUse("Give one of --of PLACE and --line N.")
-    asked = Asked(of or "", *place_and_time(at), pause, line or 0)
+    asked = Asked(of or "", *place_and_time(at, script, options["cwd"]), pause, line or 0)
     if forward and not (at or pause):
         raise BadUse("--forward begins at a place: give --at LINE or --pause.")
     launch = launch_of(script, args, options)

@@ -140,11 +140,14 @@ def there_is_a_folder_for(path: str | None) -> None:
 def tolerances_of(given: Sequence[str]) -> dict[tuple[str, int], float]:
     """Tolerances by the name of a file and a line, from `FILE:LINE=X`."""
     found = {}
+    from ..client.sources import line_in_cell, read_place
+
     for text in given:
         place, _, value = text.partition("=")
-        name, _, line = place.rpartition(":")
+        name, cell, line = read_place(place) or ("", 0, 0)
+        line = line_in_cell(name, cell, line) if name and cell else line
         try:
-            found[os.path.basename(name), int(line)] = number = float(value)
+            found[os.path.basename(name), line] = number = float(value)
         except ValueError:
             number = -1.0
         if not name or not 0 <= number < float("inf"):
@@ -152,17 +155,24 @@ def tolerances_of(given: Sequence[str]) -> dict[tuple[str, int], float]:
     return found
 
 
-def place_and_time(text: str | None) -> tuple[str, int, int]:
-    """The file (empty: the script), the line and the time of `[FILE:]LINE[xN]`; line 0 where nothing is given."""
+def place_and_time(text: str | None, script: str, cwd: str | None) -> tuple[str, int, int]:
+    """The file (empty: the script), the line and the time of `[FILE:]LINE[xN]`, or of `[FILE:]cell K:LINE[xN]`; line 0
+    where nothing is given."""
+    from ..client.sources import line_in_cell, read_place
+
     if text is None:
         return "", 0, 1
     place, _, time = text.rpartition("x") if re.search(r":?\d+x\d+$", text) else (text, "", "1")
-    file, _, line = place.rpartition(":")
-    if not line.isdigit() or not int(line) or not int(time):
+    found = read_place(place)
+    if found is None or not found[2] or not int(time):
         raise BadUse(
-            f"--at takes a line such as 44, rating.py:44 or 44x212 (before it runs for the 212th time), not {text!r}."
+            f"--at takes a line such as 44, rating.py:44 or 44x212 (before it runs for the 212th time), or one of a "
+            f"cell such as 'cell 7:2', not {text!r}."
         )
-    return file, int(line), int(time)
+    file, cell, line = found
+    if cell:
+        line = line_in_cell(os.path.join(cwd or "", file or script), cell, line)
+    return file, line, int(time)
 
 
 def write_report(text: str, path: str, name: str) -> None:

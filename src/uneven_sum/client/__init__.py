@@ -2,13 +2,29 @@
 
 from ..host.launch import BadUse, Launch, SyntaxFault
 from .client import Client
-from .events import Busy, CallEnded, Ended, Event, Exited, Found, Output, Stopped, Tripped, Trouble, Unwatched, Where
+from .events import (
+    Busy,
+    CallEnded,
+    CellEnded,
+    Ended,
+    Event,
+    Exited,
+    Found,
+    LeftOut,
+    Output,
+    Stopped,
+    Tripped,
+    Trouble,
+    Unwatched,
+    Where,
+)
 from .motions import Goal
 
 __all__ = [
     "BadUse",
     "Busy",
     "CallEnded",
+    "CellEnded",
     "Client",
     "Ended",
     "Event",
@@ -16,6 +32,7 @@ __all__ = [
     "Found",
     "Goal",
     "Launch",
+    "LeftOut",
     "Output",
     "Stopped",
     "SyntaxFault",

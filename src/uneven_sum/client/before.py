@@ -9,9 +9,12 @@ import difflib
 import re
 import sys
 from dataclasses import dataclass
+from typing import Any
 
 import msgspec
 
+from ..notebooks import files
+from ..notebooks.sheet import Place, place_of, places_in_script
 from .slips import slips
 from .sources import decoded
 
@@ -29,6 +32,7 @@ KINDS = {
     "growing": "arrays and frames that a loop makes longer, which is slow",
     "other": "other things that pyflakes finds",
 }
+IN_NOTEBOOKS = ("display", "get_ipython", "In", "Out", "_", "__", "___", "exit", "quit")
 ASIDE = 100_000  # bytes from which on a process of its own looks at it
 LARGE = 2_000_000  # bytes beyond which a file is not looked at
 
@@ -132,9 +136,14 @@ def _flakes(tree: ast.Module, name: str, text: str) -> list[Finding]:
 
     known = _known(tree)
     found = []
-    for m in checker.Checker(tree, filename=name).messages:
+    cells = places_in_script(text) if files.is_notebook(name) else []
+    for m in checker.Checker(tree, filename=name, builtins=IN_NOTEBOOKS if cells else None).messages:
         line, column = m.lineno, m.col + 1
-        if isinstance(m, messages.UndefinedName):
+        if cells and isinstance(m, messages.YieldOutsideFunction):
+            continue  # a cell may await
+        if cells and isinstance(m, messages.UndefinedName) and (found_in := _assigned(tree, cells, m)):
+            found.append(Finding(line, column, "undefined", True, f"`{m.message_args[0]}` {found_in}"))
+        elif isinstance(m, messages.UndefinedName):
             near = nearest(m.message_args[0], known)
             meant = f"; is `{near}` meant?" if near else ""
             found.append(Finding(line, column, "undefined", True, f"`{m.message_args[0]}` is not defined{meant}"))
@@ -151,6 +160,18 @@ def _flakes(tree: ast.Module, name: str, text: str) -> list[Finding]:
             said = m.message % m.message_args
             found.append(Finding(line, column, "other", False, said[:1].lower() + said[1:]))
     return found
+
+
+def _assigned(tree: ast.Module, cells: list[Place], message: Any) -> str:
+    """Where a name is assigned that a cell uses before: a later cell, or none, as when a cell was deleted."""
+    name = message.message_args[0]
+    for statement in tree.body:
+        binds = {n.id for n in ast.walk(statement) if isinstance(n, ast.Name) and not isinstance(n.ctx, ast.Load)}
+        binds.add(getattr(statement, "name", ""))
+        cell = place_of(cells, statement.lineno)
+        if name in binds and statement.lineno > message.lineno and cell is not None:
+            return f"is assigned only in cell {cell.number}, which comes later"
+    return ""
 
 
 def nearest(name: str, known: set[str]) -> str:

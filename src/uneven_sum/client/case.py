@@ -333,7 +333,7 @@ def _replace(path: Path, text: str) -> None:
 
 def _near(folder: str) -> list[str]:
     try:
-        return [os.path.join(folder, n) for n in sorted(os.listdir(folder or ".")) if n.endswith(".py")]
+        return [os.path.join(folder, n) for n in sorted(os.listdir(folder or ".")) if n.endswith((".py", ".ipynb"))]
     except OSError:
         return []
 

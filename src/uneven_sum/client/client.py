@@ -24,7 +24,22 @@ from ..protocol import (
     Switches,
     to_wire,
 )
-from .events import Busy, CallEnded, Ended, Event, Exited, Found, Output, Stopped, Tripped, Trouble, Unwatched, Where
+from .events import (
+    Busy,
+    CallEnded,
+    CellEnded,
+    Ended,
+    Event,
+    Exited,
+    Found,
+    LeftOut,
+    Output,
+    Stopped,
+    Tripped,
+    Trouble,
+    Unwatched,
+    Where,
+)
 from .ledger import Ledger
 from .motions import Motions
 from .values import Values
@@ -230,6 +245,10 @@ def _typed(name: str, body: dict[str, Any], program: str) -> Event | None:
     if name == "unevenSum/unwatched":
         place = (str(body.get("function", "")), int(body.get("line", 0)), int(body.get("endLine", 0)))
         return Unwatched(body["file"], body["why"], *place)
+    if name == "unevenSum/cellEnded":
+        return CellEnded(int(body["number"]), str(body["id"]), body["outputs"])
+    if name == "unevenSum/leftOut":
+        return LeftOut(int(body["number"]), str(body["text"]))
     if name == "unevenSum/trouble":
         return Trouble(body["message"], body.get("detail", ""))
     if name == "unevenSum/ended":

@@ -11,6 +11,9 @@ import textwrap
 import tokenize
 
 from ..host.launch import BadUse
+from ..notebooks import files
+from ..notebooks.patch import patched
+from .sources import as_python, place_words
 
 
 def indented_like(new: str, old: str) -> str:
@@ -40,6 +43,8 @@ def replace_lines(path: str, first: int, last: int, old: str, new: str) -> str:
     try:
         with open(real, "rb") as f:
             data = f.read()
+        if files.is_notebook(path):
+            return _replace_in_notebook(real, data, first, last, old, new)
         encoding, _ = tokenize.detect_encoding(io.BytesIO(data).readline)
         text = data.decode(encoding)
     except OSError as e:
@@ -64,6 +69,25 @@ def replace_lines(path: str, first: int, last: int, old: str, new: str) -> str:
         raise BadUse(f"{name} would be no Python{where}: {getattr(e, 'msg', e)}. Nothing was changed.") from None
     write_whole(real, whole.encode(encoding))
     return whole
+
+
+def _replace_in_notebook(path: str, data: bytes, first: int, last: int, old: str, new: str) -> str:
+    """As `replace_lines`, of the text of a notebook."""
+    name = os.path.basename(path)
+    try:
+        lines = files.sheet(data)[0].split("\n")
+    except ValueError:
+        raise BadUse(f"{name} is no notebook any more. Nothing was changed.") from None
+    if lines[first - 1 : last] != old.rstrip("\n").split("\n"):
+        raise BadUse(f"{place_words(path, first).capitalize()} of {name} has changed since the run started. Rerun it.")
+    lines[first - 1 : last] = indented_like(new, old).split("\n")
+    text = "\n".join(lines)
+    try:
+        ast.parse(as_python(path, text), name)
+    except (SyntaxError, ValueError) as e:
+        raise BadUse(f"{name} would be no Python: {getattr(e, 'msg', e)}. Nothing was changed.") from None
+    write_whole(path, patched(data, text))
+    return text
 
 
 def write_whole(path: str, data: bytes) -> None:

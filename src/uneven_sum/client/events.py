@@ -87,6 +87,23 @@ class Unwatched:
 
 
 @dataclass
+class CellEnded:
+    """A cell of a notebook has run; `outputs`: `kind`, `text`, `data` by media type."""
+
+    number: int
+    id: str
+    outputs: list[dict[str, Any]]
+
+
+@dataclass
+class LeftOut:
+    """Something in a notebook's cell that does not run; the text is a sentence that names the cell."""
+
+    number: int
+    text: str
+
+
+@dataclass
 class Trouble:
     """An internal error of the agent; the script is not affected."""
 
@@ -114,4 +131,6 @@ class Exited:
     sentence: str
 
 
-Event = Union[Found, Stopped, CallEnded, Tripped, Output, Where, Busy, Unwatched, Trouble, Ended, Exited]
+Event = Union[
+    Found, Stopped, CallEnded, CellEnded, Tripped, Output, LeftOut, Where, Busy, Unwatched, Trouble, Ended, Exited
+]

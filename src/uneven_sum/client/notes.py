@@ -16,7 +16,7 @@ from ..protocol.names import reason
 from . import case
 from .edits import write_whole
 from .ledger import Ledger
-from .sources import place_words, short_place
+from .sources import around, place_words, short_place
 
 SCHEMA = 1
 LONGEST = 300  # characters of a line of code
@@ -114,11 +114,11 @@ def of_pause(facts: Facts, text: list[str], values: Iterable[Card] = ()) -> Entr
     if facts.trail:
         calls = [f"{short_place(c.file, c.line)} `{c.function}`" for c in facts.trail]
         parts += [" › ".join(calls), ""]
-    first, last = max(1, facts.line - 3), min(len(text), max(facts.line, facts.end_line) + 3)
     if text:
         here = range(facts.line, max(facts.line, facts.end_line) + 1)
+        shown = around(facts.file, text, facts.line, here[-1], 3)
         word = {"in": "in", "next": "next", "ran": "ran"}.get(facts.state, ">")
-        lines = [f"{word if n in here else '':>4} {n:5}  {cut(text[n - 1])}" for n in range(first, last + 1)]
+        lines = [f"{word if n in here else '':>4} {label:>5}  {cut(line)}" for n, label, line in shown]
         parts += ["```text", *(line.rstrip() for line in lines), "```", ""]
     if facts.expectations:
         parts += [*(_expected(one) for one in facts.expectations), ""]
@@ -136,9 +136,9 @@ def of_pause(facts: Facts, text: list[str], values: Iterable[Card] = ()) -> Entr
 def of_finding(found: Finding, text: list[str]) -> Entry:
     """The sentence, the lines around, the operands, and what a right calculation gives."""
     parts = [found.headline, ""]
-    first, last = max(1, found.line - 3), min(len(text), found.line + 3)
     if text:
-        lines = [f"{'here' if n == found.line else '':>4} {n:5}  {cut(text[n - 1])}" for n in range(first, last + 1)]
+        shown = around(found.file, text, found.line, found.line, 3)
+        lines = [f"{'here' if n == found.line else '':>4} {label:>5}  {cut(line)}" for n, label, line in shown]
         parts += ["```text", *(line.rstrip() for line in lines), "```", ""]
     often = f"{found.times:,} times" if found.times > 1 else "once"
     first_pass = f", first in pass {found.at_pass:,}" if found.at_pass else ""

@@ -13,6 +13,8 @@ from collections import Counter
 from dataclasses import dataclass
 
 from ..host.launch import BadUse
+from ..notebooks import files
+from ..notebooks.patch import patched
 from .edits import write_whole
 
 LARGE = 8_000_000  # bytes beyond which a file is not opened
@@ -52,6 +54,8 @@ class Opened:
 def open_file(path: str) -> Opened:
     """BadUse when it cannot be read, is no text, or is too large; the sentence says what to do."""
     name = os.path.basename(path)
+    if files.is_notebook(path):
+        return _open_notebook(path)
     try:
         if os.path.getsize(path) > LARGE:
             raise BadUse(f"{name} has more than {LARGE // 1_000_000} MB. Edit it in an editor of your own (ctrl+e).")
@@ -79,6 +83,21 @@ def open_file(path: str) -> Opened:
     return Opened(path, plain, encoding, mark, end, ends if len(kinds) > 1 else [], zlib.crc32(data))
 
 
+def _open_notebook(path: str) -> Opened:
+    try:
+        with open(path, "rb") as f:
+            data = f.read()
+        files.read(path)
+        text = files.sheet(data)[0]
+    except OSError as e:
+        raise BadUse(f"{os.path.basename(path)} cannot be read: {e.strerror}.") from None
+    except ValueError as e:
+        raise BadUse(str(e)) from None
+    if len(text) > LARGE:
+        raise BadUse(f"The cells of {os.path.basename(path)} have more than {LARGE // 1_000_000} MB.")
+    return Opened(path, text, "utf-8", b"", "\n", [], zlib.crc32(data))
+
+
 def save(opened: Opened, text: str, force: bool = False) -> None:
     """Writes a new text, at once or not at all; `opened` is then what the file is.
 
@@ -96,6 +115,9 @@ def save(opened: Opened, text: str, force: bool = False) -> None:
             raise BadUse(f"{name} cannot be read: {e.strerror}. Nothing was changed.") from None
         if present != opened.print:
             raise ChangedOutside(f"{name} was changed by another program since it was opened.")
+    if files.is_notebook(opened.path):
+        _save_notebook(opened, real, text)
+        return
     ends = _ends(opened, text)
     body = ENDS.sub(opened.end, text) if not ends else _joined(text, ends)
     try:
@@ -105,6 +127,19 @@ def save(opened: Opened, text: str, force: bool = False) -> None:
         raise BadUse(f"{name} is in {opened.encoding}, which has no {sign!r}. Nothing was changed.") from None
     write_whole(real, data)
     opened.text, opened.ends, opened.print = text, ends, zlib.crc32(data)
+
+
+def _save_notebook(opened: Opened, real: str, text: str) -> None:
+    name = os.path.basename(opened.path)
+    try:
+        with open(real, "rb") as f:
+            data = patched(f.read(), text)
+    except OSError as e:
+        raise BadUse(f"{name} cannot be read: {e.strerror}. Nothing was changed.") from None
+    except (ValueError, KeyError, IndexError):
+        raise BadUse(f"{name} is no notebook any more. Nothing was changed.") from None
+    write_whole(real, data)
+    opened.text, opened.print = files.sheet(data)[0], zlib.crc32(data)
 
 
 def _ends(opened: Opened, text: str) -> list[str]:

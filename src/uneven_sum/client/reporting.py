@@ -13,6 +13,7 @@ from ..host.launch import BadUse, Launch
 from . import notes
 from .edits import write_whole
 from .notes import Entry
+from .sources import text_in
 
 
 def report(
@@ -55,8 +56,8 @@ def changes(texts: dict[str, str], folder: str) -> str:
     found = []
     for path, before in texts.items():
         try:
-            with open(path, encoding="utf-8", errors="replace") as f:
-                now = f.read()
+            with open(path, "rb") as f:
+                now = text_in(path, f.read())
         except OSError as e:
             found.append(f"# {path} cannot be read now: {e.strerror}")
             continue

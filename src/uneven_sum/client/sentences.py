@@ -16,16 +16,19 @@ from dataclasses import dataclass
 
 import msgspec
 
+from ..host.launch import BadUse
 from ..protocol import TRIPS, Lookout, Tripwire
 from ..protocol.trips import RULE_WORDS
+from .sources import line_in_cell, place_words
 
 _T = r"`((?:[^`]|``)*)`"
+_LINE = r"(?:line (\d+)|cell (\d+)(?:, line |:)(\d+))(?: of (\S+?))?(?=,| |$)"
 ORDINAL = r"(?:the )?(\d+)(?:st|nd|rd|th)?"
 
 WHERE: list[tuple[str, str]] = [
-    (r"at line (\d+)(?: of (\S+?))?(?=,| |$)", "line"),
-    (r"at each element in line (\d+)(?: of (\S+?))?(?=,| |$)", "element"),
-    (r"at each call of the lambda in line (\d+)(?: of (\S+?))?(?=,| |$)", "lambda"),
+    (rf"at {_LINE}", "line"),
+    (rf"at each element in {_LINE}", "element"),
+    (rf"at each call of the lambda in {_LINE}", "lambda"),
     (r"at each pause", "pause"),
     (rf"where ({'|'.join(RULE_WORDS.values())})(?=,| |$)", "finding"),
     (rf"at the entry of {_T}", "entry"),
@@ -47,6 +50,7 @@ PARTS: list[tuple[str, str]] = [
 ]
 WORDS = (
     "pause at line N of FILE",
+    "pause at cell K, line N of FILE",
     "pause at each element in line N of FILE",
     "pause at each call of the lambda in line N of FILE",
     "pause at the entry of `FUNCTION`",
@@ -99,10 +103,11 @@ def sentence(lk: Lookout) -> str:
     if lk.expect:
         out = f"expect {_quoted(lk.expect)}"
     of = f" of {os.path.basename(lk.file)}" if lk.file else ""
+    at = place_words(lk.file, lk.line)
     out += {
-        "line": f" at line {lk.line}{of}",
-        "element": f" at each element in line {lk.line}{of}",
-        "lambda": f" at each call of the lambda in line {lk.line}{of}",
+        "line": f" at {at}{of}",
+        "element": f" at each element in {at}{of}",
+        "lambda": f" at each call of the lambda in {at}{of}",
         "pause": " at each pause",
         "finding": f" where {RULE_WORDS.get(lk.name, lk.name)}",
         "entry": f" at the entry of {_quoted(lk.name)}",
@@ -180,12 +185,19 @@ def _place(lk: Lookout, found: re.Match[str], file: str, files: list[str]) -> No
     if lk.where == "finding":
         lk.name = next(rule for rule, words in RULE_WORDS.items() if words == found[1])
     elif lk.where in ("line", "element", "lambda"):
-        lk.line = int(found[1])
-        lk.file = _path(found[2], file, files) if found[2] else file
+        lk.file = _path(found[4], file, files) if found[4] else file
+        lk.line = int(found[1]) if found[1] else _line_of_cell(lk.file, int(found[2]), int(found[3]))
     elif lk.where != "pause":
         lk.name = _bare(found[1]).strip()
         if lk.where == "change" and found[2]:
             lk.within = _bare(found[2]).strip()
+
+
+def _line_of_cell(path: str, number: int, line: int) -> int:
+    try:
+        return line_in_cell(path, number, line)
+    except BadUse as e:
+        raise Unclear(str(e)) from None
 
 
 def _path(name: str, file: str, files: list[str]) -> str:

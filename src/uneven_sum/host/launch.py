@@ -131,8 +131,7 @@ class Launch:
         if not self.is_notebook:
             return None
         with open(os.path.join(self.cwd or ".", self.program), "rb") as f:
-            text, cells = files.sheet(f.read())
-        return {"text": text, "cells": [[c.number, c.kind, c.first, c.last, c.id, c.count] for c in cells]}
+            return files.as_run(f.read())
 
     def to_its_end(self, audit: list[str] | None = None, stream: str = "", shake: int | None = None) -> Launch:
         """The same, run without pauses, checks and snapshots, its output read by us."""

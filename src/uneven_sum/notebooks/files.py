@@ -10,6 +10,7 @@ from functools import lru_cache
 from typing import Any
 
 from .cells import Cell
+from .magics import python_of
 from .sheet import Place, sheet_of
 
 
@@ -116,6 +117,14 @@ def _sheet(data: bytes) -> tuple[str, tuple[Place, ...]]:
         raise ValueError(f"no notebook: {e}") from None
     text, places = sheet_of(cells)
     return text, tuple(places)
+
+
+def as_run(data: bytes) -> dict[str, Any]:
+    """What the agent needs to run a notebook: its text, the Python of it, its cells, what does not run."""
+    text, places = sheet(data)
+    python, left_out = python_of(text, places)
+    cells = [[c.number, c.kind, c.first, c.last, c.id, c.count] for c in places]
+    return {"text": text, "python": python, "cells": cells, "leftOut": left_out}
 
 
 def _joined(source: Any) -> str:

@@ -16,10 +16,12 @@ from .outputs import Outputs, keep_what_is_written, use_agg
 from .shell import Shell
 
 
-def put(
-    outputs: Outputs, cells: Cells, names: dict[str, Any], say: Callable[[str], None], compiled: Callable[..., Any]
-) -> None:
-    """Before the first cell runs.  `say`: a sentence for the user; `compiled`: the code of a user's file."""
+def put(outputs: Outputs, cells: Cells, names: dict[str, Any], compiled: Callable[..., Any]) -> None:
+    """Before the first cell runs.  `compiled`: the code of a user's file."""
+
+    def say(number: int, text: str) -> None:
+        outputs.tell("unevenSum/leftOut", {"number": number, "text": f"Cell {number}: {text}"})
+
     use_agg()
     figures = Figures(outputs)
     outputs.at_end.append(figures.flush)
@@ -48,7 +50,7 @@ def put(
 
     sys.addaudithook(hook)
     for number, what in cells.left_out:
-        say(f"Cell {number}: not run, since {what}.")
+        say(number, f"not run, since {what}.")
 
 
 def _look_at_display(outputs: Outputs) -> None:

@@ -75,8 +75,11 @@ class Outputs:
                 self.names[name] = Captured("".join(one.text for one in gone if one.kind == "text"))
         told = [{"kind": one.kind, "text": one.text[:MOST_TEXT], "data": one.data} for one in self.kept]
         cell, self.cell = self.cell, None
+        self.tell("unevenSum/cellEnded", {"number": cell.number, "id": cell.id, "outputs": told})
+
+    def tell(self, event: str, body: dict[str, Any]) -> None:
         try:
-            self.wire.event("unevenSum/cellEnded", {"number": cell.number, "id": cell.id, "outputs": told})
+            self.wire.event(event, body)
         except Closed:
             pass
 

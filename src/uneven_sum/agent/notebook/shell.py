@@ -22,7 +22,7 @@ class Shell:
         self,
         outputs: Outputs,
         names: dict[str, Any],
-        say: Callable[[str], None],
+        say: Callable[[int, str], None],
         run_file: Callable[[str], dict[str, Any]],
     ) -> None:
         self.user_ns = self.user_global_ns = names
@@ -162,7 +162,7 @@ class Shell:
 
     def _leave_out(self, what: str) -> None:
         cell = self._outputs.cell
-        self._say(f"Cell {cell.number}: {what}." if cell is not None else f"{what}.")
+        self._say(cell.number if cell is not None else 0, f"{what}.")
 
     def set_next_input(self, *args: Any, **named: Any) -> None:
         """There is no next input."""

@@ -6,13 +6,10 @@ Both have the same lines, so that every place is one of the text shown.
 from __future__ import annotations
 
 import ast
+import importlib.util
 from bisect import bisect_right
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Any
-
-from . import magics
-
-FUTURE = "from __future__ import "
 
 
 @dataclass(frozen=True)
@@ -36,25 +33,17 @@ class Cells:
 
     text: str
     cells: list[Cell]
-    python: str = ""
-    left_out: list[tuple[int, str]] = field(default_factory=list)
+    python: str
+    left_out: list[tuple[int, str]]
 
     def __post_init__(self) -> None:
-        lines = self.text.split("\n")
-        made = [""] * len(lines)
-        futures = []
-        for cell in self.code:
-            read = magics.read("\n".join(lines[cell.first - 1 : cell.last]))
-            self.left_out += [(cell.number, what) for what in read.left_out]
-            for n, line in enumerate(read.lines):
-                if line.startswith(FUTURE) and "(" not in line:  # may stand at the beginning of a file only
-                    futures.append(line.partition("#")[0].strip())
-                    line = "pass"
-                made[cell.first - 1 + n] = line
-        if futures and made:
-            made[0] = "; ".join(futures)
-        self.python = "\n".join(made)
         self.firsts = [cell.first - 1 for cell in self.cells]
+        lines = self.python.split("\n")
+        for cell in self.code:
+            here = slice(cell.first - 1, cell.last)
+            if not _is_python(lines[here]) and not self.text.split("\n")[cell.first - 1].startswith("%%"):
+                lines[here] = _as_ipython_reads(self.text.split("\n")[here]) or lines[here]
+        self.python = "\n".join(lines)
 
     @property
     def code(self) -> list[Cell]:
@@ -95,13 +84,37 @@ class Cells:
         return found
 
 
+def _is_python(lines: list[str]) -> bool:
+    try:
+        ast.parse("\n".join(lines))
+    except (SyntaxError, ValueError, RecursionError, MemoryError):
+        return False
+    return True
+
+
+def _as_ipython_reads(given: list[str]) -> list[str] | None:
+    """As the interpreter's own IPython reads a cell, without its shell; None where it is not there, or where it does
+    not keep the lines."""
+    try:
+        if importlib.util.find_spec("IPython") is None:
+            return None
+        from IPython.core.inputtransformer2 import TransformerManager  # type: ignore[import-not-found]  # the script's
+
+        lines = str(TransformerManager().transform_cell("\n".join(given))).removesuffix("\n").split("\n")
+    except Exception:  # another version's, or one that does not import
+        return None
+    lines += [""] * (len(given) - len(lines))
+    return lines if len(lines) == len(given) and _is_python(lines) else None
+
+
 known: dict[str, Cells] = {}  # by the file name that the notebook's code has
 
 
 def note(path: str, told: dict[str, Any]) -> Cells:
     """Take up the cells of a notebook as the host has read them."""
     cells = [Cell(*one) for one in told["cells"]]
-    found = known[path] = Cells(str(told["text"]), cells)
+    left_out = [(int(number), str(what)) for number, what in told["leftOut"]]
+    found = known[path] = Cells(str(told["text"]), cells, str(told["python"]), left_out)
     return found
 
 

@@ -12,7 +12,7 @@ from ...client import BadUse, Client, Goal
 from ...client.finding_repairs import finding_repairs
 from ...client.placing import follow
 from ...client.repairs import Repair, repairs
-from ...client.sources import decoded, place_words
+from ...client.sources import as_python, place_words, text_of
 from ...protocol import Facts, Finding, LedgerOf, Loop, Recent
 from ..ledger.screen import LedgerScreen
 from ..widgets.sheet import Sheet
@@ -64,7 +64,7 @@ class Recording(Controller):
     @staticmethod
     def _near(known: list[LedgerOf], sheet: Sheet) -> list[LedgerOf]:
         """Where the cursor line is in no loop: the recorded ones of the same function, the nearest before it last."""
-        lines = loops_around("\n".join(sheet.lines), sheet.cursor)
+        lines = loops_around(as_python(sheet.path, "\n".join(sheet.lines)), sheet.cursor)
         if lines is None or lines[0]:
             return []
         first, last = lines[1]
@@ -185,7 +185,7 @@ class Recording(Controller):
         """A new run with the text of now, to the same line in the same pass; what the edit has moved is followed."""
         bench = self.bench
         old = bench.sources.text_of(facts.file).split("\n")
-        new = decoded(_bytes(facts.file)).split("\n")
+        new = text_of(facts.file).split("\n")
 
         def line_now(line: int) -> int:
             return follow(old, new, line) or line
@@ -335,14 +335,6 @@ def is_same_place(a: Facts, b: Facts) -> bool:
     calls = [[(call.file, call.line, call.function) for call in one.trail] for one in (a, b)]
     passes = [[(loop.file, loop.line, loop.number) for loop in one.loops] for one in (a, b)]
     return (a.file, a.line) == (b.file, b.line) and calls[0] == calls[1] and passes[0] == passes[1]
-
-
-def _bytes(path: str) -> bytes:
-    try:
-        with open(path, "rb") as f:
-            return f.read()
-    except OSError:
-        return b""
 
 
 def loops_around(text: str, line: int) -> tuple[bool, tuple[int, int]] | None:

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import os
-import zlib
 from typing import TYPE_CHECKING
 
-from ...client.sources import decoded
+from ...client.sources import print_of, text_in, text_of
 from ..widgets.sheet import Sheet
 from .controller import Controller
 
@@ -27,7 +26,7 @@ class SourceTexts(Controller):
             try:
                 with open(path, "rb") as f:
                     data = f.read()
-                self.bench.texts[path] = self.bench.versions[path, zlib.crc32(data)] = decoded(data)
+                self.bench.texts[path] = self.bench.versions[path, print_of(path, data)] = text_in(path, data)
             except OSError:
                 self.bench.texts[path] = "# The text of this file cannot be read."
             self.bench.stamps[path] = stamp(path)
@@ -72,11 +71,7 @@ class SourceTexts(Controller):
 
 
 def _now(path: str) -> str:
-    try:
-        with open(path, "rb") as f:
-            return decoded(f.read())
-    except OSError:
-        return ""
+    return text_of(path)
 
 
 def stamp(path: str) -> tuple[float, int]:

@@ -6,7 +6,7 @@ import ast
 import os
 
 from ...client import BadUse
-from ...client.sources import place_words
+from ...client.sources import as_python, place_words
 from ..shell.paths import short
 from ..widgets.dialogs import Choice, Choose, Prompt
 from ..widgets.sheet import Sheet
@@ -23,7 +23,7 @@ class SourceView(Controller):
         script = self.bench.script_path()
         folder = os.path.dirname(script)
         try:
-            near = sorted(os.path.join(folder, n) for n in os.listdir(folder) if n.endswith(".py"))
+            near = sorted(os.path.join(folder, n) for n in os.listdir(folder) if n.endswith((".py", ".ipynb")))
         except OSError:
             near = []
         return list(dict.fromkeys([script, *self.bench.texts, *near]))
@@ -36,7 +36,7 @@ class SourceView(Controller):
         if self.bench.client is not None and self.bench.client.alive:
             try:
                 for name, path in await self.bench.client.modules():
-                    if path.endswith(".py") and path not in have:
+                    if path.endswith((".py", ".ipynb")) and path not in have:
                         choices.append(Choice(path, name, short(path)))
             except BadUse:
                 pass
@@ -119,7 +119,7 @@ class SourceView(Controller):
             sheet.reveal(sheet.cursor)
             return
         for path in [sheet.path, *self.known_files()]:
-            line = definition(bench.sources.text_of(path), text)
+            line = definition(as_python(path, bench.sources.text_of(path)), text)
             if line is not None:
                 self.show_source(path, line)
                 return

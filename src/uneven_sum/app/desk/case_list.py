@@ -132,7 +132,7 @@ def scripts_below(folder: str, most: int = 400) -> list[str]:
                 if entry.is_dir(follow_symlinks=False):
                     if not os.path.exists(os.path.join(entry.path, "pyvenv.cfg")):
                         below.append(entry.path)
-                elif entry.name.endswith(".py"):
+                elif entry.name.endswith((".py", ".ipynb")):
                     found.append(os.path.relpath(entry.path, folder))
         level = below[:200]
     return found[:most]

@@ -9,7 +9,8 @@ from textual.widgets import Static
 
 from ...client.before import ASIDE, KINDS, Finding, looked_at
 from ...client.setup import Setup
-from ...client.sources import decoded
+from ...client.sources import place_words, python_in, text_in
+from ...notebooks import files
 from ...protocol import Note
 from ..shell.controller import background
 from ..widgets.dialogs import Choice, Choose
@@ -45,13 +46,13 @@ class Checks(Controller):
             return
         try:
             with open(setup.program, "rb") as f:
-                data = f.read(4_000_000)
+                data = f.read(4_000_000 if not files.is_notebook(setup.program) else -1)
         except OSError as e:
             self.found = [Finding(0, 0, "syntax", True, f"{setup.program} cannot be read: {e.strerror}")]
             sheet.show_file(setup.program, "")
             self._summary()
             return
-        sheet.show_file(setup.program, decoded(data))
+        sheet.show_file(setup.program, text_in(setup.program, data))
         if len(data) > ASIDE:
             self.found = []
             self.desk.query_one("#wrong", Static).update(Text("being looked at …", self.desk.palette.quiet))
@@ -59,6 +60,8 @@ class Checks(Controller):
 
     @background(exclusive=True, group="find")
     async def _find(self, data: bytes, setup: Setup) -> None:
+        if files.is_notebook(setup.program):
+            data = python_in(setup.program, data).encode()
         found = await looked_at(data, setup.program, frozenset(self.off))
         if setup is not self.desk.setup or not self.desk.query("#wrong"):
             return
@@ -77,6 +80,7 @@ class Checks(Controller):
 
     def _summary(self) -> None:
         p, out = self.desk.palette, Text()
+        path = self.desk.setup.program if self.desk.setup is not None else ""
         errors = [f for f in self.found if f.error]
         hints = [f for f in self.found if not f.error]
         if not self.found:
@@ -85,18 +89,22 @@ class Checks(Controller):
             if part:
                 out.append("\n" if out else "")
                 out.append(f"{len(part)} {word}{'s' * (len(part) != 1)}  ", f"bold {colour}")
-                out.append("   ".join(f"line {f.line}: {f.text}" for f in part[:2])[: 2 * self.desk.size.width], p.text)
+                out.append(
+                    "   ".join(f"{place_words(path, f.line)}: {f.text}" for f in part[:2])[: 2 * self.desk.size.width],
+                    p.text,
+                )
                 out.append(f"   and {len(part) - 2} more: n" if len(part) > 2 else "", p.quiet)
         self.desk.query_one("#wrong", Static).update(out)
 
     def action_next_finding(self) -> None:
         sheet = self.desk.query_one(Sheet)
+        path = self.desk.setup.program if self.desk.setup is not None else ""
         if self.found:
             self.at = (self.at + 1) % len(self.found)
             one = self.found[self.at]
             sheet.cursor = max(1, one.line)
             sheet.reveal(sheet.cursor)
-            place = f"line {one.line}" + (f", column {one.column}" if one.column else "")
+            place = place_words(path, one.line) + (f", column {one.column}" if one.column else "")
             self.desk.say(f"{'error' if one.error else 'hint'} in {place}: {one.text}", bad=one.error)
 
     @background(group="dialog")

@@ -20,6 +20,7 @@ from textual.reactive import reactive
 from textual.scroll_view import ScrollView
 from textual.strip import Strip
 
+from ...client.sources import as_python
 from ...protocol import Note, Term
 from ..plotting.spark import decode, spark
 from ..shell.theme import Palette
@@ -69,10 +70,10 @@ def highlight(text: str, palette: Palette) -> list[Text]:
     return list(out.split("\n", allow_blank=True))
 
 
-def _readable(text: str) -> list[tuple[int, int, int, int, str]]:
+def _readable(path: str, text: str) -> list[tuple[int, int, int, int, str]]:
     """The names, attributes and elements of a source, with their places: first line and byte, last, text."""
     try:
-        tree = ast.parse(text.expandtabs(4))
+        tree = ast.parse(as_python(path, text.expandtabs(4)))
     except (SyntaxError, ValueError, RecursionError):
         return []
     lines = text.expandtabs(4).encode().split(b"\n")
@@ -270,7 +271,7 @@ class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
 
     def _expressions(self) -> list[tuple[int, int, int, int, str]]:
         if self.readable is None:
-            self.readable = _readable("\n".join(self.lines))
+            self.readable = _readable(self.path, "\n".join(self.lines))
         return self.readable
 
     def validate_cursor(self, value: int) -> int:

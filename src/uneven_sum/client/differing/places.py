@@ -8,6 +8,8 @@ import os
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 
+from ...notebooks import files
+from ..sources import as_python, python_in, text_in
 from .reading import Place
 
 # Calls whose value is another in each run, by the last name, and what it comes from.
@@ -45,6 +47,8 @@ class Text:
         try:
             with open(path, "rb") as f:
                 data = f.read()
+            if files.is_notebook(path):
+                return cls(path, text_in(path, data).split("\n"), ast.parse(python_in(path, data)))
             return cls(path, data.decode("utf-8", "replace").splitlines(), ast.parse(data))
         except (OSError, SyntaxError, ValueError):
             return cls(path)
@@ -53,7 +57,7 @@ class Text:
     def of(cls, path: str, text: str) -> Text:
         """A file whose text is known."""
         try:
-            return cls(path, text.splitlines(), ast.parse(text))
+            return cls(path, text.splitlines(), ast.parse(as_python(path, text)))
         except (SyntaxError, ValueError):
             return cls(path, text.splitlines())
 

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import os
-import zlib
 from dataclasses import dataclass, field
 
 from ..differing.course import Course
+from ..sources import print_of
 from .findings import number
 from .held import Held
 from .runs import Digits
@@ -70,6 +70,6 @@ class Known:
 def _print(path: str) -> int:
     try:
         with open(path, "rb") as f:
-            return zlib.crc32(f.read())
+            return print_of(path, f.read())
     except OSError:
         return 0

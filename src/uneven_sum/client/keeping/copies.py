@@ -16,7 +16,7 @@ from ...host.launch import BadUse, Launch
 from ...protocol import Lookout
 from ..client import Client
 from ..differing.folders import Folder, TooLarge, copied, copy_of
-from ..sources import encoded
+from ..sources import with_text
 
 
 @asynccontextmanager
@@ -36,7 +36,8 @@ async def in_copy(launch: Launch, texts: dict[str, str], given: str = "") -> Asy
                     f"{file} lies outside of the folders of the script and of its run, so another text of it cannot be "
                     "run in a copy. Give a folder that holds both with --cwd."
                 )
-            Path(folder.there(file)).write_bytes(encoded(text))
+            there = Path(folder.there(file))
+            there.write_bytes(with_text(file, there, text))
         if given:
             (scratch / "given").write_text(given, encoding="utf-8")
             made = dataclasses.replace(made, stdin_file=str(scratch / "given"))

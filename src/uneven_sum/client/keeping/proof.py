@@ -18,7 +18,7 @@ from ...protocol.messages import Facts
 from ..differing.folders import copy_of
 from ..edits import indented_like
 from ..repairs import Repair
-from ..sources import decoded, encoded
+from ..sources import encoded, text_of
 from .call import SavedCall
 from .text import data_folder, module_of_test, stem
 
@@ -92,10 +92,10 @@ class Files:
         return cls(candidate(launch.python), texts)
 
     def source(self, file: str) -> str:
-        return self.texts[file] if file in self.texts else decoded(Path(file).read_bytes())
+        return self.texts[file] if file in self.texts else text_of(file)
 
     def changed(self) -> bool:
-        return any(decoded(Path(file).read_bytes()) != text for file, text in self.texts.items())
+        return any(text_of(file) != text for file, text in self.texts.items())
 
 
 @dataclass

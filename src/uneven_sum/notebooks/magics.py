@@ -7,10 +7,13 @@ language is left out.  The lines stay where they are.
 from __future__ import annotations
 
 import ast
-import importlib.util
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
+from .sheet import Place
+
+FUTURE = "from __future__ import "
 TIMED = ("time", "timeit", "prun")  # what is timed runs once, where it stands
 WRAPPED = {"time": "begin_time", "timeit": "begin_time", "prun": "begin_time", "capture": "begin_capture"}
 SILENT = ("script", "bash", "sh", "html", "javascript", "js", "svg", "latex", "markdown", "perl", "ruby", "cython")
@@ -51,10 +54,29 @@ def read(source: str) -> Read:
             return found
         if not _replaced(found, at):
             break
-    other = _as_ipython_reads(source) if not lines[first].startswith("%%") else None
-    if other is not None:
-        found.lines = other
     return found
+
+
+def python_of(text: str, places: Sequence[Place]) -> tuple[str, list[tuple[int, str]]]:
+    """The text of a notebook as Python with the same lines; and by the number of a cell what of it does not run.
+
+    An import from `__future__` in a later cell counts from the first line on."""
+    lines = text.split("\n")
+    made = [line if line.startswith("#") else "" for line in lines]
+    left_out, futures = [], []
+    for cell in places:
+        if cell.kind != "code" or cell.last < cell.first:
+            continue
+        found = read("\n".join(lines[cell.first - 1 : cell.last]))
+        left_out += [(cell.number, what) for what in found.left_out]
+        for n, line in enumerate(found.lines):
+            if line.startswith(FUTURE) and "(" not in line:  # may stand at the beginning of a file only
+                futures.append(line.partition("#")[0].strip())
+                line = "pass"
+            made[cell.first - 1 + n] = line
+    if futures:
+        made[0] = "; ".join(futures)
+    return "\n".join(made), left_out
 
 
 def _fault(lines: list[str]) -> int | None:
@@ -113,19 +135,3 @@ def _replaced(found: Read, at: int) -> bool:
 
 def _call(name: str, *words: str) -> str:
     return f"get_ipython().{name}({', '.join(map(repr, words))})"
-
-
-def _as_ipython_reads(source: str) -> list[str] | None:
-    """As the interpreter's own IPython reads a cell, without its shell; None where it is not there, or where it does
-    not keep the lines."""
-    try:
-        if importlib.util.find_spec("IPython") is None:
-            return None
-        from IPython.core.inputtransformer2 import TransformerManager  # type: ignore[import-not-found]  # the script's
-
-        lines = str(TransformerManager().transform_cell(source)).removesuffix("\n").split("\n")
-    except Exception:  # another version's, or one that does not import
-        return None
-    given = source.split("\n")
-    lines += [""] * (len(given) - len(lines))
-    return lines if len(lines) == len(given) and _fault(lines) is None else None
