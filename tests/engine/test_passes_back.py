@@ -11,7 +11,7 @@ import pytest
 from driving import running
 
 from uneven_sum.client import BadUse
-from uneven_sum.host.points import MOST_ON_THE_WAY, Points, _least_missed
+from uneven_sum.host.points import MOST_OF, Points, _least_missed
 
 SLOW = """
 import random, time
@@ -106,7 +106,7 @@ def test_recent_points_stay_dense() -> None:
     kept: list = []
     for second in range(1, 500):
         kept.append(SimpleNamespace(made=second, number=second))
-        while len(kept) > MOST_ON_THE_WAY:
+        while len(kept) > MOST_OF["on the way"]:
             kept.pop(_least_missed(kept))
     times = [p.made for p in kept]
     gaps = [b - a for a, b in itertools.pairwise(times)]

@@ -22,6 +22,7 @@ from .audit.auditor import Auditor
 from .core import identity, run_state, unbuffered_streams
 from .core.text import clean
 from .core.transport import Closed, Wire
+from .engine.cell_motions import CellMotions
 from .engine.engine import Engine
 from .frames import other_compilers, stack
 from .notebook import around
@@ -66,22 +67,38 @@ def run(fd: int, loaded: frozenset[str]) -> None:
     if search is None:  # its audit hook hears of each probe of a search
         _watch_exits(engine)
     engine.wire.event("process", {"name": path, "systemProcessId": os.getpid(), "isLocalProcess": True})
+    if path in cells.known:
+        _put_cells(engine, main, path)
+        code = engine.loader.compile(path, cells.known[path].python.encode())
+    while True:
+        status = _run_to_end(engine, search, code, main, path, data)
+        if not engine.from_cell:
+            break
+        code, run_state.quiet = _compiled(engine, path, data), False  # cells run again
+    run_state.quiet = True
+    if status == -signal.SIGINT:
+        signal.signal(signal.SIGINT, signal.SIG_DFL)
+        os.kill(os.getpid(), signal.SIGINT)
+    sys.exit(status)
+
+
+def _run_to_end(
+    engine: Engine, search: Search | None, code: types.CodeType | None, main: types.ModuleType, path: str, data: bytes
+) -> Any:
+    """Run the module, and say how it has ended; its exit status, a signal as its number below 0."""
+    arguments = engine.launch
     began = engine.began = snapshot.clock()
     status: Any = 0
     failed: BaseException | None = None
-    anew, said = False, ""
-    outputs = None
-    if path in cells.known:
-        outputs = Outputs(engine.wire, cells.known[path], main.__dict__)
-        around.put(outputs, cells.known[path], main.__dict__, engine.loader.compile)
-        code = engine.loader.compile(path, data)
+    said = ""
     try:
-        try:
-            _execute(code, main.__dict__)
-        except runtime.Anew:
-            anew = True
-        if anew:
-            _execute(engine.loader.compile(path, data), main.__dict__)
+        while code is not None:
+            again: types.CodeType | None = None
+            try:
+                _execute(code, main.__dict__)
+            except runtime.Anew:
+                again = code
+            code = _compiled(engine, path, data) if again is not None else None
     except SystemExit as e:
         status, said = _exit_status(e), _last_words(e)
     except KeyboardInterrupt as e:
@@ -99,8 +116,8 @@ def run(fd: int, loaded: frozenset[str]) -> None:
     if not engine.gone and os.getpid() == engine.process:
         try:
             engine.send_written()
-            if outputs is not None:
-                outputs.ends()
+            if engine.cells is not None:
+                engine.cells.outputs.ends()
             if engine.stream is not None:
                 engine.stream.end()
             if engine.audit is not None:
@@ -117,11 +134,22 @@ def run(fd: int, loaded: frozenset[str]) -> None:
             engine.ended = True
         if arguments.get("pauseAtEnd") and status == 0 and not engine.ended:
             engine.end_pause(main.__dict__, path, seconds)
-    run_state.quiet = True
-    if status == -signal.SIGINT:
-        signal.signal(signal.SIGINT, signal.SIG_DFL)
-        os.kill(os.getpid(), signal.SIGINT)
-    sys.exit(status)
+    return status
+
+
+def _compiled(engine: Engine, path: str, data: bytes) -> types.CodeType:
+    """The script's code once more; of a notebook, of the text that was taken up last, from the cell that is to run."""
+    engine.from_cell = False
+    return engine.loader.compile(path, cells.known[path].python.encode() if path in cells.known else data)
+
+
+def _put_cells(engine: Engine, main: types.ModuleType, path: str) -> None:
+    """What the cells of a notebook expect around them, and motion by cell."""
+    own = cells.known[path]
+    outputs = Outputs(engine.wire, own, main.__dict__)
+    engine.cells = CellMotions(engine, outputs)
+    runtime.PROBES["cell_begins"] = engine.cells.begins
+    around.put(outputs, own, main.__dict__, engine.loader.compile)
 
 
 def _served(engine: Engine) -> Search | None:

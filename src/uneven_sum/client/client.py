@@ -24,6 +24,7 @@ from ..protocol import (
     Switches,
     to_wire,
 )
+from .cell_motions import CellMotions
 from .events import (
     Busy,
     CallEnded,
@@ -47,7 +48,7 @@ from .values import Values
 LOG = logging.getLogger("uneven_sum.client")
 
 
-class Client(Motions, Values):
+class Client(Motions, CellMotions, Values):
     """Runs a script and talks with it.  Events come in `events`, in their order."""
 
     def __init__(self, launch: Launch) -> None:

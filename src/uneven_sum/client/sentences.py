@@ -30,6 +30,7 @@ WHERE: list[tuple[str, str]] = [
     (rf"at each element in {_LINE}", "element"),
     (rf"at each call of the lambda in {_LINE}", "lambda"),
     (r"at each pause", "pause"),
+    (r"before each cell", "cell"),
     (rf"where ({'|'.join(RULE_WORDS.values())})(?=,| |$)", "finding"),
     (rf"at the entry of {_T}", "entry"),
     (rf"at the return of {_T}", "return"),
@@ -53,6 +54,7 @@ WORDS = (
     "pause at cell K, line N of FILE",
     "pause at each element in line N of FILE",
     "pause at each call of the lambda in line N of FILE",
+    "pause before each cell",
     "pause at the entry of `FUNCTION`",
     "pause at the return of `FUNCTION`",
     "pause at a raise of `CLASS`",
@@ -109,6 +111,7 @@ def sentence(lk: Lookout) -> str:
         "element": f" at each element in {at}{of}",
         "lambda": f" at each call of the lambda in {at}{of}",
         "pause": " at each pause",
+        "cell": " before each cell",
         "finding": f" where {RULE_WORDS.get(lk.name, lk.name)}",
         "entry": f" at the entry of {_quoted(lk.name)}",
         "return": f" at the return of {_quoted(lk.name)}",
@@ -156,7 +159,7 @@ def parse(text: str, file: str = "", files: list[str] | None = None) -> Lookout:
         lk.expect = _bare(expected[1]).strip()
         if not lk.expect:
             raise Unclear("What is expected? `expect ``head > 0`` at line 12`.", done)
-    elif take(r"pause\b") is None and not rest.startswith(("at ", "where ")):
+    elif take(r"pause\b") is None and not rest.startswith(("at ", "where ", "before ")):
         raise Unclear("A lookout begins with `pause at …`, or with write or expect and a text in backticks.", done)
     for pattern, where in WHERE:
         found = take(pattern)
@@ -187,7 +190,7 @@ def _place(lk: Lookout, found: re.Match[str], file: str, files: list[str]) -> No
     elif lk.where in ("line", "element", "lambda"):
         lk.file = _path(found[4], file, files) if found[4] else file
         lk.line = int(found[1]) if found[1] else _line_of_cell(lk.file, int(found[2]), int(found[3]))
-    elif lk.where != "pause":
+    elif lk.where not in ("pause", "cell"):
         lk.name = _bare(found[1]).strip()
         if lk.where == "change" and found[2]:
             lk.within = _bare(found[2]).strip()

@@ -21,7 +21,7 @@ from .launch import Limits
 
 PR_SET_CHILD_SUBREAPER = 36
 DENSE = 15  # the latest ones are all kept; of the older ones every other goes
-MOST_ON_THE_WAY = 12  # in running loops: recent ones dense, old ones sparse
+MOST_OF = {"on the way": 12, "cell": 24}  # in running loops, before cells: recent ones dense, old ones sparse
 
 
 @dataclass
@@ -42,8 +42,8 @@ class Point:
 
     @property
     def at_pause(self) -> bool:
-        """False for those made on the way through a loop, and before the first line."""
-        return self.facts.get("reason") not in ("on the way", "start")
+        """False for those made on the way through a loop, and before the first line or a cell."""
+        return self.facts.get("reason") not in ("on the way", "start", "cell")
 
     @property
     def memory(self) -> int:
@@ -134,9 +134,10 @@ class Points:
                 if len(pauses) > most * 3 // 4:
                     pauses.remove(number)
                     self._end(self.all.pop(number))
-        rest = [p for p in self.all.values() if p.facts.get("reason") == "on the way"]
-        while len(rest) > MOST_ON_THE_WAY:
-            self._end(self.all.pop(rest.pop(_least_missed(rest)).number))
+        for reason, most in MOST_OF.items():
+            rest = [p for p in self.all.values() if p.facts.get("reason") == reason]
+            while len(rest) > most:
+                self._end(self.all.pop(rest.pop(_least_missed(rest)).number))
         self._came += 1
         if self._came % 8 == 0:
             self._save_memory()

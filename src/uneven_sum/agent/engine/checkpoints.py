@@ -5,7 +5,7 @@ from __future__ import annotations
 import threading
 import time
 import types
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from ..core import run_state, signal_masking
 from ..core.transport import Wire
@@ -16,6 +16,9 @@ from ..reload.loader import Loader
 from ..rewind.checkpoint import SnapshotMaker
 from ..source import registry
 from ..stepping.tracer import Stepper
+
+if TYPE_CHECKING:
+    from .cell_motions import CellMotions
 
 
 class Snapshots:
@@ -30,6 +33,8 @@ class Snapshots:
     present: Pause | None
     entering: bool
     point = 0  # the return point of the present pause
+    cells: CellMotions | None = None  # of a notebook
+    from_cell = False  # the module is to be compiled again, from another cell on
     woken_at = 0  # the return point, made on the way, that the coming pause is about
 
     def __init__(self) -> None:

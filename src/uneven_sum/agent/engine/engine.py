@@ -326,7 +326,7 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
     def _set_off(self, pause: Pause, action: str) -> None:
         """Leave a pause in the way that the user chose."""
         mode, aim, frame = self.requests.mode, self.requests.aim, pause.frame
-        anew, self.at_first_line, self.anew = self.at_first_line and self.anew, False, False
+        anew, self.at_first_line, self.anew = (self.at_first_line or self.from_cell) and self.anew, False, False
         if run_state.quiet or frame is None:
             return
         if anew and mode == tracer.CONTINUE:

@@ -61,7 +61,7 @@ class Lookout:
     """One thing that can pause the script.  Fields as in `unevenSum/setLookouts`."""
 
     id: int
-    where: str = "line"  # line, element, lambda, entry, return, raise, change, pause, finding
+    where: str = "line"  # line, element, lambda, entry, return, raise, change, pause, finding, cell
     file: str = ""
     line: int = 0
     name: str = ""  # of a function, an exception class, a rule, or the watched expression
@@ -237,7 +237,7 @@ class Lookouts:
 
 
 def _file(lk: Lookout) -> str:
-    if lk.where in ("raise", "pause"):
+    if lk.where in ("raise", "pause", "cell"):
         return ""
     return lk.file if lk.where in PLACES or lk.file else "*"
 

@@ -47,7 +47,7 @@ def prepare(lk: Lookout, file: SourceFile | None) -> None:
         if not lk.expect:
             lk.verified = False
             told.append("At each pause something must be expected.")
-    elif not lk.name:
+    elif lk.where != "cell" and not lk.name:
         lk.verified = False
         told.append("It needs a name.")
     elif lk.where == "change":

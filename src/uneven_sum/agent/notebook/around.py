@@ -36,7 +36,7 @@ def put(outputs: Outputs, cells: Cells, names: dict[str, Any], compiled: Callabl
     shell = Shell(outputs, names, say, run_file)
     vars(builtins)["get_ipython"] = lambda: shell
     vars(builtins)["display"] = outputs.display
-    runtime.PROBES.update(cell_begins=outputs.begins, shown=outputs.shown)
+    runtime.PROBES["shown"] = outputs.shown
     keep_what_is_written(outputs)
     seen = 0
 

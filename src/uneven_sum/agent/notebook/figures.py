@@ -13,16 +13,18 @@ class Figures:
     def __init__(self, outputs: Outputs) -> None:
         self.outputs = outputs
 
+        def show(*args: Any, **options: Any) -> None:
+            """Show all open figures now."""
+            self.flush()
+
+        self.show = show  # a function: pyplot gives it attributes
+
     def look(self) -> None:
         """`show` of pyplot is ours as soon as it is there: it would ask for a window."""
         pyplot = sys.modules.get("matplotlib.pyplot")
-        if pyplot is not None and getattr(getattr(pyplot, "show", None), "__self__", None) is not self:
+        if pyplot is not None and getattr(pyplot, "show", None) is not self.show:
             if hasattr(pyplot, "switch_backend"):  # imported to its end
                 pyplot.show = self.show  # type: ignore[attr-defined]
-
-    def show(self, *args: Any, **options: Any) -> None:
-        """Show all open figures now."""
-        self.flush()
 
     def flush(self) -> None:
         """Tell all open figures, and close them."""

@@ -28,6 +28,9 @@ class Output:
     text: str
     data: dict[str, str] = field(default_factory=dict)  # by media type; pictures other than SVG in base64
 
+    def told(self) -> dict[str, Any]:
+        return {"kind": self.kind, "text": self.text[:MOST_TEXT], "data": self.data}
+
 
 class Outputs:
     """Keeps the outputs of the cell under way, and tells those of each that ends."""
@@ -41,7 +44,8 @@ class Outputs:
         self.timed = False
         self.captured: tuple[str, int] | None = None  # the name for what is captured, and the first output that is
         self.at_end: list[Callable[[], None]] = []  # what is done at the end of each cell
-        self.history = any(word in cells.text for word in ("Out[", "_i", " _", "(_", "In["))
+        self.told: dict[int, list[dict[str, Any]]] = {}  # of cells that have ended
+        self.history = cells.uses_history()
 
     def begins(self, number: int) -> None:
         """A cell begins; the one before it is over."""
@@ -73,8 +77,9 @@ class Outputs:
             del self.kept[first:]
             if name:
                 self.names[name] = Captured("".join(one.text for one in gone if one.kind == "text"))
-        told = [{"kind": one.kind, "text": one.text[:MOST_TEXT], "data": one.data} for one in self.kept]
+        told = [one.told() for one in self.kept]
         cell, self.cell = self.cell, None
+        self.told[cell.number] = told
         self.tell("unevenSum/cellEnded", {"number": cell.number, "id": cell.id, "outputs": told})
 
     def tell(self, event: str, body: dict[str, Any]) -> None:

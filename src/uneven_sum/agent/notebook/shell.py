@@ -136,7 +136,8 @@ class Shell:
             text=True,
             errors="replace",
         )
-        self.user_ns["_exit_code"] = done.returncode
+        if "_exit_code" in self._outputs.cells.text:
+            self.user_ns["_exit_code"] = done.returncode
         return done.stdout
 
     def _filled(self, text: str) -> str:

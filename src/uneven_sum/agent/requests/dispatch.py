@@ -16,6 +16,7 @@ from ..core.transport import Closed
 from ..stepping import tracer
 from ..stepping.tracer import Aim
 from .breakpoints import BreakpointRequests
+from .cells import CellRequests
 from .closeup import CloseupRequests
 from .code_changes import CodeRequests
 from .declare import PREFIX, Body, declared, request
@@ -66,7 +67,7 @@ class Requests:
         parts = [
             *(RunRequests(exchange), InspectionRequests(exchange, self.closeup), EvaluationRequests(exchange)),
             *(breakpoints, stepping, CodeRequests(exchange, stepping), LedgerRequests(exchange, breakpoints)),
-            *(self.closeup, OriginRequests(exchange), KeepingRequests(exchange)),
+            *(self.closeup, OriginRequests(exchange), KeepingRequests(exchange), CellRequests(exchange)),
         ]
         self.table = {name: found for part in parts for name, found in declared(part).items()}
 

@@ -98,6 +98,7 @@ class Rewriter(Augmented):
 
     def _mark_cells(self, tree: ast.Module, cells: Cells) -> None:
         """Before the first statement of each cell of a notebook stands a call that says that it begins."""
+        tree.body = cells.from_start(tree.body)
         self.shown, begins = cells.shown(tree), cells.begins(tree)
         marked: list[ast.stmt] = []
         for s in tree.body:

@@ -11,6 +11,8 @@ from bisect import bisect_right
 from dataclasses import dataclass
 from typing import Any
 
+HISTORY = ("_", "__", "___", "_i", "In", "Out")
+
 
 @dataclass(frozen=True)
 class Cell:
@@ -35,6 +37,7 @@ class Cells:
     cells: list[Cell]
     python: str
     left_out: list[tuple[int, str]]
+    start: int = 0  # the number of the cell with which the next run of the module begins; 0: the first
 
     def __post_init__(self) -> None:
         self.firsts = [cell.first - 1 for cell in self.cells]
@@ -48,6 +51,27 @@ class Cells:
     @property
     def code(self) -> list[Cell]:
         return [cell for cell in self.cells if cell.kind == "code" and cell.last >= cell.first]
+
+    def of(self, number: int) -> Cell:
+        return next(cell for cell in self.cells if cell.number == number)
+
+    def from_start(self, body: list[ast.stmt]) -> list[ast.stmt]:
+        """The statements of a module from the first cell that is to run; imports from `__future__` stay."""
+        if not self.start:
+            return body
+        first = self.of(self.start).first
+        return [s for s in body if s.lineno >= first or s.lineno < self.cells[0].first]
+
+    def uses_history(self) -> bool:
+        """Whether cells read `_`, `In` or `Out`, which they do not assign themselves."""
+        names = [n for n in ast.walk(ast.parse(self.python)) if isinstance(n, ast.Name)]
+        own = {n.id for n in names if not isinstance(n.ctx, ast.Load)}
+        return any(n.id in HISTORY and n.id not in own for n in names)
+
+    def place_words(self, line: int) -> str:
+        """`cell 7, line 2`."""
+        cell = self.at(line)
+        return f"cell {cell.number}, line {max(1, line - cell.first + 1)}" if cell is not None else f"line {line}"
 
     def at(self, line: int) -> Cell | None:
         """The cell that a line is in; its mark is its, too."""
@@ -120,5 +144,4 @@ def note(path: str, told: dict[str, Any]) -> Cells:
 
 def place_words(path: str, line: int) -> str:
     """`line 12`; of a notebook `cell 7, line 2`."""
-    cell = known[path].at(line) if path in known else None
-    return f"cell {cell.number}, line {max(1, line - cell.first + 1)}" if cell is not None else f"line {line}"
+    return known[path].place_words(line) if path in known else f"line {line}"

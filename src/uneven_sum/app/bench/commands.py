@@ -19,6 +19,9 @@ COMMANDS = [
     Command("P", "go to pass …", "of the innermost loop; an earlier one goes back", "to_pass"),
     Command("L", "run to loop end", "until the innermost loop of this function is done", "go('loop')"),
     Command("h", "run to cursor", "to the cursor line", "here"),
+    Command("N", "run to next cell", "of a notebook, or of a script with cells", "next_cell"),
+    Command("C", "run cell again", "that at the cursor; as it was before it, or from it on", "run_cell"),
+    Command("D", "unfold cell", "its text and its output in full; again: folded", "fold_cell"),
     Command("s", "step by term", "to the next subexpression of the paused statement", "by_term"),
     Command("S", "auto-step", "steps by itself until a key; < and > change the speed", "slow"),
     Command(
@@ -111,6 +114,7 @@ COMMANDS = [
     Command("", "run to end", "without any pause: all lookouts off", "action_go:last"),
     Command("", "record all loops / chosen loops", "for the Ledger; kept with the case", "switch_always"),
     Command("", "count lines, on / off", "how often each line runs (coverage), shown at its end", "switch_counts"),
+    Command("", "pause before each cell", "of a notebook, on / off", "pause_at_cells"),
     Command("", "copy headline and terms", "to the clipboard", "copy_terms"),
     Command("", "edit watches", "change, move or remove the watch expressions, all in one line", "edit_watches"),
     Command("", "save figure", "drawn with matplotlib by the script", "show_figures"),

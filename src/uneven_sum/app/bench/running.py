@@ -15,6 +15,7 @@ from ...client import (
     Ended,
     Exited,
     Launch,
+    LeftOut,
     Output,
     Stopped,
     SyntaxFault,
@@ -149,6 +150,7 @@ class Running(Controller):
             bench.point, bench.no_point = event.point, event.no_point
             await bench.verifying.look_at_run(event.facts, client)
             await bench.show_values_of_pause(event.facts, client)
+            await bench.cells.show(client)
             await client.seen()
             bench.stepping.slow_step()
             await bench.stepping.next_step()
@@ -163,6 +165,8 @@ class Running(Controller):
             bench.book.left_alone(event)
             bench.query_one(OutputDrawer).write("console", f"{event.sentence}\n")
             bench.notify(event.sentence, severity="warning")
+        elif isinstance(event, LeftOut):
+            bench.query_one(OutputDrawer).write("console", f"{event.text}\n")
         elif isinstance(event, Trouble):
             bench.notify(f"Internal error; the script is not affected: {event.message}", severity="warning")
         elif isinstance(event, Ended) and event.exit_status:

@@ -35,6 +35,7 @@ from .ask_drawer import AskDrawer, AskLine
 from .asking import Asking
 from .breakpoints import Breakpoints
 from .cards import Cards
+from .cells import Cells
 from .guide_bar import GuideBar
 from .keep_call import Keeping
 from .keeping_case import CaseKeeper
@@ -75,7 +76,7 @@ class Bench(Keyed, Controlled, Screen[None]):
     BINDINGS = bindings(commands.COMMANDS)
     CONTROLLERS = (
         *(Asking, Appearance, CaseKeeper, KeyLine, Values, Stepping, NoteSaver, SourceView, Recording, Running),
-        *(SourceTexts, Verifying, Breakpoints, OtherScreens, Origins, Keeping),
+        *(SourceTexts, Verifying, Breakpoints, OtherScreens, Origins, Keeping, Cells),
     )
 
     def __init__(
@@ -133,10 +134,11 @@ class Bench(Keyed, Controlled, Screen[None]):
         self.verifying = Verifying(self)
         self.others = OtherScreens(self)
         self.breakpoints, self.origins, self.keeping = Breakpoints(self), Origins(self), Keeping(self)
+        self.cells = Cells(self)
         self.controllers = [
             *(self.asking, self.appearance, self.case, self.key_line, self.values, self.stepping, self.notes),
             *(self.source, self.recording, self.running, self.sources, self.verifying, self.breakpoints, self.others),
-            *(self.origins, self.keeping),
+            *(self.origins, self.keeping, self.cells),
         ]
 
     @property

@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-import ast
 import asyncio
 from collections.abc import Callable
 from dataclasses import dataclass
 
 import msgspec
-from pygments.lexers.python import PythonLexer
-from pygments.token import Comment, Keyword, Literal, Operator, String, Token
 from rich.segment import Segment
 from rich.style import Style
 from rich.text import Text
@@ -20,10 +17,11 @@ from textual.reactive import reactive
 from textual.scroll_view import ScrollView
 from textual.strip import Strip
 
-from ...client.sources import as_python
 from ...protocol import Note, Term
 from ..plotting.spark import decode, spark
 from ..shell.theme import Palette
+from .cell_rows import CellRows
+from .source_text import highlight, readable
 
 GUTTER = 15  # columns before the source: word, lookout and its badge, line number
 WORDS = {"in": " in ", "next": "next", "ran": " ran"}
@@ -37,6 +35,11 @@ class Row:
     term: Term | None = None
     remark: str = ""
     column: int = GUTTER + 2  # where the remark begins
+    output: bool = False  # the remark is an output of a cell
+
+    @property
+    def is_source(self) -> bool:
+        return self.term is None and not self.remark
 
 
 def _short(term: Term) -> str:
@@ -49,45 +52,6 @@ def _short(term: Term) -> str:
     if term.nonfinite:
         return f"{term.nonfinite} of {cells} not finite"
     return f"{cells}: {term.value.partition(', ')[2] or term.value}"
-
-
-def highlight(text: str, palette: Palette) -> list[Text]:
-    """The source as styled lines."""
-    styles = {
-        Keyword: Style.parse(f"bold {palette.keyword}"),
-        Operator.Word: Style.parse(f"bold {palette.keyword}"),
-        Comment: Style.parse(f"italic {palette.quiet}"),
-        String: Style.parse(palette.string),
-        Literal.String.Doc: Style.parse(f"italic {palette.quiet}"),
-    }
-    out = Text()
-    for token, piece in PythonLexer(stripnl=False, ensurenl=False).get_tokens(text):
-        style = None
-        while token is not Token and style is None:
-            style = styles.get(token)
-            token = token.parent or Token
-        out.append(piece, style)
-    return list(out.split("\n", allow_blank=True))
-
-
-def _readable(path: str, text: str) -> list[tuple[int, int, int, int, str]]:
-    """The names, attributes and elements of a source, with their places: first line and byte, last, text."""
-    try:
-        tree = ast.parse(as_python(path, text.expandtabs(4)))
-    except (SyntaxError, ValueError, RecursionError):
-        return []
-    lines = text.expandtabs(4).encode().split(b"\n")
-    found = []
-    for node in ast.walk(tree):
-        if not isinstance(node, (ast.Name, ast.Attribute, ast.Subscript)):
-            continue
-        first, last = node.lineno, node.end_lineno or node.lineno
-        start, end = node.col_offset, node.end_col_offset or 0
-        rows = lines[first - 1 : last]
-        rows[-1] = rows[-1][:end]
-        rows[0] = rows[0][start:]
-        found.append((first, start, last, end, b"\n".join(rows).decode("utf-8", "replace")))
-    return found
 
 
 class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
@@ -145,6 +109,7 @@ class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
         self.pointed_value = ""
         self.known_of: Callable[[int, str], str] = lambda line, term: ""  # of a term of the statement that ends there
         self.readable: list[tuple[int, int, int, int, str]] | None = None  # made when first hovered over
+        self.cells = CellRows()
 
     # -- what is shown -------------------------------------------------------------------------------
 
@@ -155,6 +120,7 @@ class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
         self.styled = [Text(line) for line in self.lines]
         self.notes, self.terms, self.remarks = {}, {}, {}
         self.readable = None
+        self.cells.take_text(path, self.lines)
         self._rebuild()
         self.run_worker(self._highlight(path, text), exclusive=True, group="highlight")
 
@@ -201,6 +167,8 @@ class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
     def _rebuild(self) -> None:
         self.rows = []
         for number in range(1, len(self.lines) + 1):
+            if self.cells.is_folded(number):
+                continue
             self.rows.append(Row(number))
             terms = self.terms.get(number, [])
             for term in terms:
@@ -210,8 +178,22 @@ class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
                     self.rows.append(Row(number, None, term.how, max(GUTTER + 4, at)))
             if terms and self.remarks.get(number):
                 self.rows.append(Row(number, None, self.remarks[number]))
+            for text in self.cells.outputs_after(number):
+                self.rows.append(Row(number, None, text or " ", output=True))
         self.virtual_size = Size(self.size.width, len(self.rows))
         self.refresh()
+
+    def show_cells(self, outputs: dict[int, list[str]], notes: dict[int, str]) -> None:
+        """By the number of a cell: the lines of its output, and what is to be said of when it ran."""
+        if (outputs, notes) != (self.cells.outputs, self.cells.notes):
+            self.cells.outputs, self.cells.notes = outputs, notes
+            self._rebuild()
+
+    def fold_cell(self) -> bool:
+        """Shows the text and the output of the cursor's cell in full, or no longer; False where there is no cell."""
+        known = self.cells.fold(self.cursor)
+        self._rebuild()
+        return known
 
     def _indent(self, line: int) -> int:
         source = self.lines[line - 1].expandtabs(4) if line <= len(self.lines) else ""
@@ -235,6 +217,9 @@ class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
 
     def reveal(self, line: int) -> None:
         """Scrolls so that a line and its terms are seen, with some lines around."""
+        if self.cells.is_folded(line):
+            self.cells.fold(line)
+            self._rebuild()
         height = self.size.height or 20
         row = self.row_of(line)
         below = len(self.terms.get(max(line, self.at_end), [])) + 2
@@ -271,14 +256,14 @@ class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
 
     def _expressions(self) -> list[tuple[int, int, int, int, str]]:
         if self.readable is None:
-            self.readable = _readable(self.path, "\n".join(self.lines))
+            self.readable = readable(self.path, "\n".join(self.lines))
         return self.readable
 
     def validate_cursor(self, value: int) -> int:
         return max(1, min(value, len(self.lines) or 1))
 
     def move(self, by: int) -> None:
-        self.cursor += by
+        self.cursor = self.cells.visible(max(1, min(self.cursor + by, len(self.lines) or 1)), by)
         row, height = self.row_of(self.cursor), self.size.height
         if row < self.scroll_offset.y:
             self.scroll_to(y=row, animate=False)
@@ -306,18 +291,34 @@ class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
         row = self.rows[number]
         if row.term is not None:
             text = self._term_row(row)
+        elif row.output:
+            text = Text(" " * (GUTTER - 3) + "→  ", p.quiet)
+            text.append(row.remark, p.text)
         elif row.remark:
             own = row.column > GUTTER + 2
             text = Text(" " * (GUTTER - 3) + ("╎" if own else " "), Style.parse(p.quiet))
             text.append(" " * (row.column - GUTTER + 2) + row.remark, p.changed if own else p.quiet)
         else:
-            text = self._source_row(row.line)
-        here = self.at_line and self.at_line <= row.line <= self.at_end and not row.term and not row.remark
-        back = p.tint if here else p.cursor if row.line == self.cursor and not row.term and not row.remark else p.ground
+            rule = self.cells.rule(row.line)
+            text = self._source_row(row.line) if rule is None else self._rule(row.line, *rule)
+        here = self.at_line and self.at_line <= row.line <= self.at_end and row.is_source
+        back = p.tint if here else p.cursor if row.line == self.cursor and row.is_source else p.ground
         text.truncate(width, overflow="ellipsis")
         base = Style(color=p.text, bgcolor=back)
         segments = [Segment(s.text, base + (s.style or Style())) for s in text.render(self.app.console)]
         return Strip(segments).adjust_cell_length(width, base).crop(0, width)
+
+    def _rule(self, line: int, words: str, note: str) -> Text:
+        """The line above a cell."""
+        p = self.palette
+        out = Text(" " * (GUTTER - 3), end="")
+        out.append("›" if line == self.cursor else "─", p.text if line == self.cursor else p.rule)
+        out.append("─ ", p.rule)
+        out.append(words, p.quiet)
+        if note:
+            out.append(f"  {note}", p.warning)
+        out.append(" " + "─" * max(0, self.room - out.cell_len - 1), p.rule)
+        return out
 
     def _source_row(self, line: int) -> Text:
         p = self.palette
@@ -328,7 +329,7 @@ class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
         sign = "‖" if line in self.marks else " "
         out.append(f"{sign}{badge:<3.3}", f"bold {p.breakpoint}" if on else f"strike {p.quiet}")
         sign = "›" if line == self.cursor else " "
-        out.append(f"{line:>4}{sign} ", p.text if line == self.cursor else p.quiet)
+        out.append(f"{self.cells.label(line):>4}{sign} ", p.text if line == self.cursor else p.quiet)
         styled = self.styled[line - 1].copy() if line <= len(self.styled) else Text()
         if line == self.cursor and self.pointed is not None:
             data = self.lines[line - 1].encode()
@@ -415,7 +416,7 @@ class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
     def expression_at(self, x: int, y: int) -> str:
         """The name, attribute or element at a place of the screen, as written."""
         number = y + self.scroll_offset.y
-        if number >= len(self.rows) or self.rows[number].term is not None or self.rows[number].remark or x < GUTTER:
+        if number >= len(self.rows) or not self.rows[number].is_source or x < GUTTER:
             return ""
         line = self.rows[number].line
         before = self.lines[line - 1].expandtabs(4)[: x - GUTTER]
