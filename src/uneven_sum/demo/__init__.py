@@ -18,6 +18,7 @@ CASES = {
     "clock": ("gauge_clock.py", "the clock of a gauge goes back, and its mean interval is finite and wrong"),
     "rain": ("rain_at_gauges.py", "two of five catchments are missing from the volume of rain"),
     "twins": ("fit_two_gauges.py", "a fit has coefficients of millions, and nothing says so"),
+    "wet": ("wet_days.ipynb", "a notebook whose figures are there, and nan when it runs from its top"),
     "total": ("running_total.py", "the total of the gauge grows by less than the inflows bring"),
 }
 

@@ -28,6 +28,8 @@ def take_up(loader: Loader, path: str, only_check: bool = False) -> list[str]:
     if name is None:
         raise CannotTakeUp(f"{os.path.basename(path)} is not a file of the script.")
     old = registry.files[name]
+    if old.cells is not None:
+        raise CannotTakeUp("A notebook's functions change when their cell runs again.")
     try:
         with open(name, "rb") as f:
             new = SourceFile(name, f.read())

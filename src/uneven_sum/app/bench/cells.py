@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import base64
+from itertools import zip_longest
+
 from ...client import BadUse, Client
 from ...client.cell_motions import CellOutput, CellRun, disorder
+from ...client.sources import text_of
 from ...notebooks.files import is_notebook
-from ...notebooks.sheet import Place
+from ...notebooks.sheet import Place, cells_in_sheet
 from ..widgets.dialogs import Choice, Choose
 from ..widgets.sheet import Sheet
 from .controller import Controller, background
@@ -17,13 +21,14 @@ class Cells(Controller):
     """A controller of the Bench.  `ran`: the cells that have run, as the last pause has told."""
 
     ran: list[CellRun] = []
+    here = 0  # the number of the cell under way
 
     async def show(self, client: Client) -> None:
         """At a pause: the outputs of the cells, and which ran out of order."""
         if not client.launch.is_notebook:
             return
         try:
-            self.ran, _ = await client.cells()
+            self.ran, self.here = await client.cells()
         except BadUse:
             return
         sheet = self.bench.query_one(Sheet)
@@ -79,9 +84,10 @@ class Cells(Controller):
             await self.run_again(client, cell.number, chosen)
 
     async def run_again(self, client: Client, number: int, how: str) -> None:
-        """`how`: now, before (back at its beginning first), on (and all cells after it).  With the text of the file."""
+        """`how`: now, before (back at its beginning first), on (and all cells after it), before-on.  With the text of
+        the file."""
         bench, path = self.bench, self.bench.script_path()
-        point = client.point_before_cell(number) if how == "before" else None
+        point = client.point_before_cell(number) if how.startswith("before") else None
 
         async def go() -> None:
             if point is not None:
@@ -91,9 +97,19 @@ class Cells(Controller):
                 bench.notify(text, severity="warning")
             bench.texts.pop(path, None)
             bench.book.placed(await client.set_lookouts(bench.book.wanted()))
-            await client.run_from_cell(number, how != "on")
+            await client.run_from_cell(number, not how.endswith("on"))
 
         await bench.stepping.run(go)
+
+    def to_run_again(self, client: Client | None, path: str) -> tuple[int, bool]:
+        """After an edit: the number of the first cell whose text has changed (0: none, or no notebook), and whether
+        it stands above the one under way."""
+        if client is None or not client.launch.is_notebook or path != self.bench.script_path():
+            return 0, False
+        old, new = self.bench.sources.text_of(path), text_of(path)
+        pairs = zip_longest(cells_in_sheet(old), cells_in_sheet(new))
+        changed = next((n for n, (a, b) in enumerate(pairs, 1) if (a and a.source) != (b and b.source)), self.here)
+        return (changed, True) if changed < self.here else (self.here, False)
 
     async def _in_script(self, client: Client, cell: Place) -> None:
         """Of a script: its first line is made the next one."""
@@ -114,6 +130,37 @@ class Cells(Controller):
         """The text and the output of the cell at the cursor in full, or folded."""
         if not self.bench.query_one(Sheet).fold_cell():
             self.bench.notify(NO_CELLS)
+
+    @background(group="dialog")
+    async def action_show_figure(self) -> None:
+        """The figure of the cell at the cursor, or of the nearest one above that has one."""
+        from ..closeup.figure import FigureView  # with matplotlib, which takes long to import
+
+        bench, here = self.bench, self._place()
+        if bench.client is None or bench.state != "paused" or here is None:
+            bench.notify("Figures of cells are shown at a pause." if here is not None else NO_CELLS)
+            return
+        with_figures = [
+            c for c in self.ran if c.number <= here.number and any("image/png" in o.data for o in c.outputs)
+        ]
+        if not with_figures:
+            bench.notify(f"No figure up to cell {here.number}.")
+            return
+        cell = with_figures[-1]
+        found = [n for n, one in enumerate(cell.outputs) if "image/png" in one.data]
+        at = found[0]
+        if len(found) > 1:
+            choices = [Choice(str(n), f"figure {k}", cell.outputs[n].text) for k, n in enumerate(found, 1)]
+            chosen = await bench.app.push_screen_wait(Choose(bench.palette, f"Figures of cell {cell.number}", choices))
+            if chosen is None:
+                return
+            at = int(chosen)
+        try:
+            data = base64.b64decode(await bench.client.cell_output(cell.number, at, "image/png"))
+        except BadUse as e:
+            bench.notify(str(e), severity="warning")
+            return
+        bench.app.push_screen(FigureView(bench, bench.palette, cell.number, data, bench.script_path()))
 
     async def pause_at_cells(self) -> None:
         """A pause before each cell, or no longer."""

@@ -180,6 +180,7 @@ async def after_change(bench: Bench, file: str, facts: Facts) -> None:
     client = bench.client
     for text in bench.book.follow_edits():
         bench.notify(text, severity="warning")
+    cell, whole = bench.cells.to_run_again(client, file)
     bench.sources.own_edit(file)
     choices = [Choice("again", "run again", "from the start, with the new text")]
     same = [k for k in facts.loops if k.number]
@@ -187,9 +188,17 @@ async def after_change(bench: Bench, file: str, facts: Facts) -> None:
     if facts.reason not in ("start", "end"):
         choices.append(Choice("same", f"run again to the same place: {where}", "pauses there if it comes so far"))
     name = facts.function.rpartition(".")[2]
+    if client is not None and cell:
+        choices.insert(0, Choice("now", f"run cell {cell} again", "with the new text, on the values of now"))
+        if client.point_before_cell(cell) is not None:
+            run = f"run from cell {cell} on" if whole else f"run cell {cell} again"
+            how = "before-on" if whole else "before"
+            choices.insert(0, Choice(how, f"{run}, as it was before", "with the new text, and the values as they were"))
     try:
         if client is None:
             raise BadUse("The script has ended.")
+        if cell:
+            raise BadUse("")
         await client.take_up(file, check=True)
         choices.insert(0, Choice("next", f"from the next call of {name} on", "this call keeps the old source"))
         if client.point_before_call(facts.chain) is not None and facts.function != "<module>" and not facts.nested:
@@ -197,11 +206,13 @@ async def after_change(bench: Bench, file: str, facts: Facts) -> None:
             choices.insert(0, Choice("restart", f"begin this call of {name} again", about))
         why = ""
     except BadUse as e:
-        why = f"{e} "
+        why = f"{e} ".lstrip()
     choices.append(Choice("only", "go on as it is", "the script runs its old text to the end"))
     question = f"File saved. {why}How to continue?"
     chosen = await bench.app.push_screen_wait(Choose(bench.palette, question, choices))
-    if chosen == "again":
+    if chosen in ("now", "before", "before-on") and client is not None:
+        await bench.cells.run_again(client, cell, chosen)
+    elif chosen == "again":
         bench.action_again()
     elif chosen == "same":
         bench.recording.rerun_to_same(facts)

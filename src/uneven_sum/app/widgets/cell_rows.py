@@ -15,6 +15,7 @@ class CellRows:
     """Of the text in a sheet; without cells it changes nothing.  `outputs`, `notes`: by the number of a cell."""
 
     def __init__(self) -> None:
+        self.lines: list[str] = []
         self.places: list[Place] = []
         self.firsts: list[int] = []
         self.counted = False  # lines are counted in their cell
@@ -23,6 +24,7 @@ class CellRows:
         self.notes: dict[int, str] = {}
 
     def take_text(self, path: str, lines: list[str]) -> None:
+        self.lines = lines
         text = "\n".join(lines)
         self.counted = is_notebook(path)
         self.places = places_in_script(text)
@@ -51,6 +53,16 @@ class CellRows:
         if cell is None or line != cell.mark:
             return None
         return cell_words(cell), self.notes.get(cell.number, "")
+
+    def text_of(self, line: int) -> str | None:
+        """A line of a text cell without the sign that makes it a comment; None for other lines."""
+        cell = self.at(line) if self.counted else None
+        if cell is None or cell.kind == "code" or not cell.first <= line <= cell.last:
+            return None
+        text = self.lines[line - 1].removeprefix("#").removeprefix(" ")
+        more = cell.last - cell.first
+        folded = line == cell.first and more and cell.number not in self.unfolded
+        return f"{text}   … {more} more" if folded else text
 
     def is_folded(self, line: int) -> bool:
         """Whether a line is hidden: of a text its first line stays."""

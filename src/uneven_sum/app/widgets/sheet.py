@@ -331,6 +331,8 @@ class Sheet(ScrollView, can_focus=True, inherit_bindings=False):
         sign = "›" if line == self.cursor else " "
         out.append(f"{self.cells.label(line):>4}{sign} ", p.text if line == self.cursor else p.quiet)
         styled = self.styled[line - 1].copy() if line <= len(self.styled) else Text()
+        own = self.cells.text_of(line)
+        styled = styled if own is None else Text(own, f"italic {p.quiet}")
         if line == self.cursor and self.pointed is not None:
             data = self.lines[line - 1].encode()
             first, last = (len(data[:n].decode(errors="replace")) for n in self.pointed[:2])
