@@ -152,16 +152,3 @@ def test_the_command(tmp_path: Path) -> None:
     ran = subprocess.run([*command, "none.py", "--to", "other.ipynb"], cwd=tmp_path, capture_output=True, text=True)
     assert ran.returncode == 2
     assert ran.stderr == "uneven-sum: none.py cannot be read: No such file or directory.\n"
-
-
-@pytest.mark.terminal
-def test_a_notebook_that_is_run_says_how_to_make_a_script(tmp_path: Path) -> None:
-    (tmp_path / "flow.ipynb").write_text(a_notebook(cells=[CELL]))
-    command = [sys.executable, "-m", "uneven_sum", "check", "flow.ipynb"]
-    ran = subprocess.run(command, cwd=tmp_path, capture_output=True, text=True)
-    assert ran.returncode == 2
-    assert "is a notebook, which is not run as it is" in ran.stderr
-    assert "uneven-sum cells flow.ipynb --to flow.py" in ran.stderr
-    command = [sys.executable, "-m", "uneven_sum", "cells", "flow.ipynb", "--to", "flow.py"]
-    assert subprocess.run(command, cwd=tmp_path).returncode == 0
-    assert (tmp_path / "flow.py").read_text() == "# %%\nx = 1\n"

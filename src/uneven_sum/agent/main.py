@@ -117,7 +117,7 @@ def _run_to_end(
         try:
             engine.send_written()
             if engine.cells is not None:
-                engine.cells.outputs.ends()
+                engine.cells.over()
             if engine.stream is not None:
                 engine.stream.end()
             if engine.audit is not None:
@@ -140,7 +140,12 @@ def _run_to_end(
 def _compiled(engine: Engine, path: str, data: bytes) -> types.CodeType:
     """The script's code once more; of a notebook, of the text that was taken up last, from the cell that is to run."""
     engine.from_cell = False
-    return engine.loader.compile(path, cells.known[path].python.encode() if path in cells.known else data)
+    own = cells.known.get(path)
+    if own is None:
+        return engine.loader.compile(path, data)
+    code = engine.loader.compile(path, own.python.encode())
+    own.start = 0  # when its functions get new lookouts, all of it is compiled
+    return code
 
 
 def _put_cells(engine: Engine, main: types.ModuleType, path: str) -> None:
@@ -264,7 +269,8 @@ def _main_module(engine: Engine, arguments: dict[str, Any]) -> tuple[types.Modul
         sys.path[0] = os.path.dirname(os.path.realpath(program))
         main.__spec__ = None
         main.__loader__ = importlib.machinery.SourceFileLoader("__main__", path)
-        main.__file__ = path
+        if path not in cells.known:  # a notebook's names have none
+            main.__file__ = path
         cached = None
         sys.orig_argv = [sys.executable, program, *args]
     folders.append(os.path.dirname(os.path.realpath(path)))

@@ -29,6 +29,7 @@ class CellMotions:
         self.engine, self.outputs = engine, outputs
         self.stop_after = -1
         self.first = False  # the next cell is the one that is to run
+        self.here = 0  # the cell that begins, or is under way
         self.ran: list[tuple[int, int]] = []
 
     @property
@@ -40,10 +41,17 @@ class CellMotions:
         if run_state.in_trial:
             return
         frame = sys._getframe(1)
-        self.outputs.begins(number)
-        self.ran.append((number, self.source_print(number)))
+        self.outputs.ends()
+        self.here = number
         if not run_state.quiet:
             self._arrives(number, frame)
+        self.outputs.begins(number)
+        self.ran.append((number, self.source_print(number)))
+
+    def over(self) -> None:
+        """The module has run to its end."""
+        self.outputs.ends()
+        self.here = 0
 
     def source_print(self, number: int) -> int:
         cell = self.cells.of(number)
@@ -61,7 +69,7 @@ class CellMotions:
             engine._guarded(Pause("step", frame, "next"))
             return
         lookouts = engine.lookouts.of("cell")
-        if lookouts and len(self.ran) > 1 and not first:
+        if lookouts and self.ran and not first:
             engine._meet(lookouts, None, frame, True, {})
 
     def _point(self, number: int, frame: types.FrameType) -> bool:
@@ -84,8 +92,12 @@ class CellMotions:
             run_state.quiet = False
             engine.lock.release()
 
-    def stop_at_next(self) -> None:
+    def stop_at_next(self, frame: types.FrameType | None = None) -> None:
+        """After the pause; `frame`: the paused call, which may stand before the beginning of a cell."""
         self.stop_after = self.engine.pauses
+        if frame is not None and frame.f_code.co_name == "<module>":
+            cell = self.cells.at(frame.f_lineno)
+            self.first = cell is not None and cell.number != self.here
 
     def run_from(self, number: int, stop: bool) -> None:
         """After the pause the cells run from this one on; `stop`: until the next begins."""
@@ -106,5 +118,4 @@ class CellMotions:
                 outputs = [one.told() for one in self.outputs.kept]
             shown = [{**one, "text": one["text"][:MOST_SHOWN], "data": sorted(one["data"])} for one in outputs]
             cells.append({"number": number, "at": at, "changed": now.get(number, source) != source, "outputs": shown})
-        here = self.outputs.cell.number if self.outputs.cell is not None else 0
-        return {"cells": cells, "here": here}
+        return {"cells": cells, "here": self.here}

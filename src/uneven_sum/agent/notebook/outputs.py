@@ -48,10 +48,7 @@ class Outputs:
         self.history = cells.uses_history()
 
     def begins(self, number: int) -> None:
-        """A cell begins; the one before it is over."""
-        if run_state.in_trial:
-            return
-        self.ends()
+        """A cell begins."""
         self.cell = next(cell for cell in self.cells.cells if cell.number == number)
         self.kept, self.timed, self.captured, self.began = [], False, None, time.perf_counter()
         self.counts += 1

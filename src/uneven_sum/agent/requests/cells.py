@@ -45,8 +45,8 @@ class CellRequests(Part):
     @request("unevenSum/toCell", moves=True)
     def to_cell(self) -> Body:
         """Until the next cell begins."""
-        self.exchange.can_move()
-        self.motions.stop_at_next()
+        _, frame = self.exchange.can_move()
+        self.motions.stop_at_next(frame)
         return self.exchange.go(tracer.CONTINUE)
 
     @request("unevenSum/fromCell", moves=True)
