@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import json
 import os
 import subprocess
@@ -10,15 +11,19 @@ from pathlib import Path
 
 import pytest
 from as_notebook import V4, code, line_of, sources, value, write, written
-from driving import running
+from driving import PATIENCE, running
 
 from uneven_sum.check import as_json, as_report, as_text
 from uneven_sum.check import check as run_check
-from uneven_sum.client import BadUse, CellEnded, Launch, LeftOut
+from uneven_sum.client import BadUse, CellEnded, Exited, Launch, LeftOut, Output, Stopped, Trouble
 from uneven_sum.client.cell_motions import disorder
+from uneven_sum.client.keeping import proof as keep
+from uneven_sum.client.keeping.call import save as saved_call
+from uneven_sum.client.keeping.smaller import Smaller
+from uneven_sum.client.keeping.text import module_of_test
 from uneven_sum.client.opened import open_file, save
 from uneven_sum.client.sentences import parse, sentence
-from uneven_sum.client.sources import line_in_cell, place_words
+from uneven_sum.client.sources import as_python, line_in_cell, place_words
 from uneven_sum.protocol import Lookout
 
 MATPLOTLIB = "import matplotlib.pyplot as plt"
@@ -26,25 +31,20 @@ MATPLOTLIB = "import matplotlib.pyplot as plt"
 
 async def outputs_of(path: str, given: str = "") -> tuple[dict[int, list[tuple[str, str]]], str, list[str]]:
     """By cell what it has given; what was written; what was left out."""
-    found, left = {}, []
+    found, out, left = {}, "", []
     async with running(path, pause_on=set()) as run:
-        take = run.client._on_event
-
-        def heard(message) -> None:
-            take(message)
-            event = run.client.events._queue[-1] if run.client.events.qsize() else None
+        if given:
+            await run.client.write_input(given)
+        await run.client.write_input(None)
+        while not isinstance(event := await asyncio.wait_for(run.client.next_event(), PATIENCE), Exited):
+            assert not isinstance(event, (Trouble, Stopped))
             if isinstance(event, CellEnded):
                 found[event.number] = [(one["kind"], one["text"]) for one in event.outputs]
             elif isinstance(event, LeftOut):
                 left.append(event.text)
-
-        run.client.session.on_event = heard
-        if given:
-            await run.client.write_input(given)
-        await run.client.write_input(None)
-        assert await run.pause() is None
-    assert not run.trouble
-    return found, run.out, left
+            elif isinstance(event, Output) and event.category == "stdout":
+                out += event.text
+    return found, out, left
 
 
 async def test_what_cells_give(tmp_path: Path) -> None:
@@ -374,3 +374,43 @@ async def test_the_traceback_shows_the_cell_s_line(tmp_path: Path, interpreter: 
     assert "    raise KeyError(x)" in run.err and "KeyError: 'north'" in run.err
     assert run.exited.exit_status == 1
     assert os.path.exists(path)
+
+
+KEPT = (
+    "import numpy as np\n%matplotlib inline",
+    "SILL = 0.5",
+    "def flow(level, width=3.0):\n    head = level - SILL\n    return 1.7 * width * head**1.5",
+    "!echo started\nresult = [flow(level) for level in np.array([0.9, 0.2, 0.7])]",
+)
+
+
+async def test_a_call_of_a_cell_is_kept_as_a_test_and_as_a_small_script(tmp_path: Path) -> None:
+    home = tmp_path / "home"
+    home.mkdir()
+    path = write(home / "levels.ipynb", *KEPT)
+    launch = Launch(path, capture=True, keep_case=False)
+    async with running(launch) as run:
+        facts = await run.pause()
+        assert place_words(path, facts.line) == "cell 3, line 3"
+    folder = tmp_path / "data"
+    folder.mkdir()
+    call = await saved_call(launch, facts, 1, folder)
+    alone_call = await saved_call(launch, facts, 1, folder, alone=True)
+    text = module_of_test(call, home / "test_flow.py", "", facts.headline)
+    keep.write(call, home / "test_flow.py", text)
+    command = [sys.executable, "-m", "pytest", "-q", "-p", "no:cacheprovider", "test_flow.py"]
+    ran = subprocess.run(command, cwd=home, capture_output=True, text=True)
+    assert ran.returncode == 1 and "assert is_finite(result)" in ran.stdout, ran.stdout
+    opened = open_file(path)
+    save(opened, opened.text.replace("head**1.5", "max(head, 0.0) ** 1.5"))
+    ran = subprocess.run(command, cwd=home, capture_output=True, text=True)
+    assert ran.returncode == 0, ran.stdout
+    source = as_python(path, opened.text.replace("max(head, 0.0) ** 1.5", "head**1.5"))
+    small = await Smaller(alone_call, facts, launch, source).script(tmp_path / "small_flow.py")
+    assert "SILL = 0.5" in small and "result = flow(level)" in small and "%" not in small
+    alone = tmp_path / "alone"
+    alone.mkdir()
+    (alone / "small_flow.py").write_text(small)
+    async with running(str(alone / "small_flow.py")) as run:
+        again = await run.pause()
+    assert (again.statement, again.culprit.text) == (facts.statement, facts.culprit.text)

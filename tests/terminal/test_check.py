@@ -36,7 +36,7 @@ def test_the_fit_is_found_whatever_the_linear_algebra_makes_of_it() -> None:
     (pause,) = json.loads(check("--json", str(find("fit"))).stdout)["pauses"]
     assert (os.path.basename(pause["file"]), pause["function"]) == ("fit_curve.py", "solve")
     assert pause["reason"] in ("error", "nonfinite") and pause["line"] in (30, 31, 32)
-    assert set(CASES) == {*DEMOS, "fit", "total", "logger", "clock", "rain", "twins"}
+    assert set(CASES) == {*DEMOS, "fit", "total", "logger", "clock", "rain", "twins", "wet"}
 
 
 @pytest.mark.parametrize("name", DEMOS)

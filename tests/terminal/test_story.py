@@ -157,3 +157,67 @@ def test_from_a_repair_that_is_tried_to_a_test_that_is_kept(terminal, tmp_path, 
     assert subprocess.run(command, cwd=tmp_path, capture_output=True).returncode == 0
     shutil.copy(FOLDER / "rating_year.py", tmp_path / "rating_year.py")
     assert subprocess.run(command, cwd=tmp_path, capture_output=True).returncode == 1
+
+
+def test_from_a_notebook_on_the_desk_to_its_report(terminal, tmp_path, monkeypatch) -> None:
+    for name in ("wet_days.ipynb", "inflow_2031.csv"):
+        shutil.copy(FOLDER / name, tmp_path / name)
+    notebook = tmp_path / "wet_days.ipynb"
+    before = notebook.read_text()
+    monkeypatch.chdir(tmp_path)
+    one = terminal()
+    one.expect("shipped case rating")
+    one.keys("o")
+    one.expect("Which script?")
+    one.keys("wet_days", "Enter")
+    one.expect("wet_days.ipynb is chosen")
+    one.expect("it ran before cell 3, which stands above it (In [3] and In [7])")
+    one.keys("Enter")
+    shown = one.expect("nan created at cell 4, line 4: intensity would return nan.")
+    assert "cell 3 · In [7]" in shown and "with of[wet].sum() = 0.0, wet.sum() = 0, zero divided by zero" in shown
+    one.keys("C-k")
+    one.expect("this pause")
+    one.keys("Enter")
+    one.expect("at cell 4, line 4 of wet_days.ipynb")
+    # The threshold is put right, and the cells run again as they were before.
+    one.keys("e")
+    one.expect("go to line")
+    one.keys("C-r")
+    one.expect("Replace which text")
+    one.keys("25.0", "Enter")
+    one.expect("by what?")
+    one.keys("1.0", "Enter")
+    one.expect("WET = 1.0")
+    one.keys("C-s")
+    one.expect("wet_days.ipynb is saved.")
+    one.keys("Escape")
+    one.expect("run from cell 3 on, as it was before")
+    one.keys("Enter")
+    one.expect("The script ran to its end")
+    one.expect("month 12: 14.9 mm a wet day")
+    assert notebook.read_text() == before.replace("WET = 25.0", "WET = 1.0")
+    # Its figure, into the report.
+    one.keys("End", "I")
+    one.expect("figure of cell 6")
+    one.keys("C-k")
+    one.expect("Saved as note 2: figure of cell 6")
+    one.keys("Escape")
+    one.gone("figure of cell 6")
+    one.keys("6")
+    one.expect("write report")
+    one.keys("w")
+    one.expect("Write the report to which file?")
+    one.keys("Enter")
+    one.expect("The report is in")
+    (report,) = tmp_path.glob("*.md")
+    text = report.read_text()
+    assert "at cell 4, line 4 of wet_days.ipynb" in text and "![figure of cell 6]" in text
+    assert "-WET = 25.0" in text and "+WET = 1.0" in text
+    assert list(tmp_path.glob("*-pictures/*.png"))
+    one.keys("Escape")
+    one.gone("write report")
+    one.keys("q")
+    one.expect("left with status 0")
+    # Still what it shows: the stored outputs are those of this threshold.
+    check = subprocess.run([sys.executable, "-m", "uneven_sum", "check", str(notebook)], capture_output=True, text=True)
+    assert check.returncode == 0, check.stderr

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from typing import Any
 
 import msgspec
@@ -10,7 +9,7 @@ import msgspec
 from ..client import notes
 from ..client.differing.comparing import Difference, Met
 from ..client.differing.runs import STOPPED, Compared, RunOf
-from ..client.sources import with_cells
+from ..client.sources import place_words, short_place, with_cells
 from ..protocol.names import shown
 from ..safe_text import visible, visible_json
 
@@ -129,11 +128,11 @@ def _counts(found: Compared) -> str:
 
 def _place(found: Compared, side: int, met: Met) -> str:
     run: RunOf = (found.a, found.b)[side]
-    name = os.path.basename(run.folder.back(met.place.file))
+    place = short_place(run.folder.back(met.place.file), met.place.line)
     function = found.function(side, met.place)
     where = f" in {shown(function)}" if function else ""
     times = f", the {met.times:,}{_ending(met.times)} time" if met.times > 1 else ""
-    return f"{name}:{met.place.line}{where}{times}"
+    return f"{place}{where}{times}"
 
 
 def _ending(n: int) -> str:
@@ -145,5 +144,6 @@ def _rows(found: Compared, of: Difference, only: int | None = None) -> str:
     for side, met in enumerate((of.a, of.b)):
         if only is None or side == only:
             text = found.term(side, met.place)
-            rows.append(f"  {met.place.line:>5}  {text[:70]:<40}  {met.text}")
+            label = place_words((found.a, found.b)[side].folder.back(met.place.file), met.place.line)
+            rows.append(f"  {label.removeprefix('line '):>5}  {text[:70]:<40}  {met.text}")
     return "\n".join(rows) + "\n"

@@ -14,7 +14,7 @@ from ..client.digits.held import Held
 from ..client.digits.judging import Blamed, Result
 from ..client.digits.merging import merged
 from ..client.digits.runs import Digits, digits
-from ..client.sources import lines_of, place_words, with_cells
+from ..client.sources import lines_of, place_words, short_place, with_cells
 from ..protocol.names import shown
 from ..safe_text import visible, visible_json
 from .check import Outcome
@@ -123,7 +123,6 @@ def results_text(found: Digits) -> str:
 
 
 def _where(found: Digits, held: Held) -> str:
-    name = os.path.basename(found.path(held.place.file))
     function = found.judge.matching.text(0, held.place.file).function_at(held.place.line)
-    where = f"{name}:{held.place.line}" + (f" in {shown(function)}" if function else "")
+    where = short_place(found.path(held.place.file), held.place.line) + (f" in {shown(function)}" if function else "")
     return where + (f", pass {held.at_pass:,}" if held.passes > 1 and held.at_pass else "")

@@ -10,7 +10,7 @@ import msgspec
 
 from ..client import BadUse, Client, Ended, Exited, Launch, Stopped
 from ..client.origin.chain import Chain, Question, Searches, follow, follow_printed, question, uses
-from ..client.sources import short_place, with_cells
+from ..client.sources import place_words, short_place, with_cells
 from ..protocol import Lookout
 from ..protocol.origin import Step
 from ..safe_text import visible, visible_json
@@ -90,7 +90,8 @@ async def _asked(searches: Searches, asked: Asked) -> Question:
 def _not_there(asked: Asked, status: int | None) -> str:
     if asked.line:
         times = f" {asked.time} times" if asked.time > 1 else ""
-        return f"Line {asked.line} did not run{times}. Give another line with --at."
+        place = place_words(asked.file, asked.line).capitalize() if asked.file else f"Line {asked.line}"
+        return f"{place} did not run{times}. Give another line with --at."
     if asked.pause:
         return "Nothing tripped. Without --pause the value is looked at when the script has ended."
     gone = f"The script ended with status {status}, so its names are gone."

@@ -14,9 +14,10 @@ from typing import Any
 import msgspec
 
 from ..notebooks import files
+from ..notebooks.hidden import out_of_order
 from ..notebooks.sheet import Place, place_of, places_in_script
 from .slips import slips
-from .sources import decoded
+from .sources import cells_of, decoded
 
 # What can be found, in words; each can be turned off.
 KINDS = {
@@ -30,6 +31,7 @@ KINDS = {
     "result": "results that are thrown away",
     "shared": "lists that several names or calls share by mistake",
     "growing": "arrays and frames that a loop makes longer, which is slow",
+    "cells": "cells of a notebook that ran out of order",
     "other": "other things that pyflakes finds",
 }
 IN_NOTEBOOKS = ("display", "get_ipython", "In", "Out", "_", "__", "___", "exit", "quit")
@@ -67,6 +69,12 @@ def findings(data: bytes, name: str, off: frozenset[str] = frozenset()) -> list[
     found += [Finding(s.line, s.column, s.kind, s.sure, s.text) for s in slips(tree)]
     kept = [f for f in dict.fromkeys(found) if f.kind not in off]
     return sorted(kept, key=lambda f: (not f.error, f.line, f.column))
+
+
+def of_order(path: str) -> list[Finding]:
+    """Cells of a notebook that ran before one above them, by the counts in its file."""
+    cells = {cell.number: cell for cell in cells_of(path)}
+    return [Finding(cells[one.number].first, 0, "cells", False, one.text) for one in out_of_order(list(cells.values()))]
 
 
 async def looked_at(data: bytes, name: str, off: frozenset[str] = frozenset()) -> list[Finding]:

@@ -14,7 +14,7 @@ from ..host.launch import BadUse
 from ..notebooks import files, magics, sheet
 from ..notebooks.patch import patched
 
-PLACE = re.compile(r"(?:(?P<file>.+?):)?(?:cell (?P<cell>\d+)(?:, line |:))?(?P<line>\d+)$")
+PLACE = re.compile(r"(?:(?P<file>(?!cell \d+:\d+$).+?):)?(?:cell (?P<cell>\d+)(?:, line |:))?(?P<line>\d+)$")
 
 
 def decoded(data: bytes) -> str:
@@ -81,12 +81,28 @@ def print_of(path: str, data: bytes) -> int:
     return zlib.crc32(text_in(path, data).encode() if files.is_notebook(path) else data)
 
 
+def _sheet_of(path: str) -> tuple[str, list[sheet.Place]]:
+    """The text and the cells of a notebook; read again when the file has changed.  OSError, ValueError."""
+    found = os.stat(path)
+    stamp = found.st_mtime_ns, found.st_size, found.st_ino
+    known = _sheets.get(path)
+    if known is None or known[0] != stamp:
+        with open(path, "rb") as f:
+            known = _sheets[path] = stamp, *files.sheet(f.read())
+    return known[1], known[2]
+
+
+_sheets: dict[str, tuple[tuple[int, int, int], str, list[sheet.Place]]] = {}  # of notebooks, by path
+
+
 def text_of(path: str) -> str:
     """The text of a file; empty where it cannot be read."""
     try:
+        if files.is_notebook(path):
+            return _sheet_of(path)[0]
         with open(path, "rb") as f:
             return text_in(path, f.read())
-    except OSError:
+    except (OSError, ValueError):
         return ""
 
 
@@ -101,8 +117,7 @@ def cells_of(path: str, text: str | None = None) -> list[sheet.Place]:
     has it."""
     try:
         if files.is_notebook(path):
-            with open(path, "rb") as f:
-                return files.sheet(f.read())[1]
+            return _sheet_of(path)[1]
         return sheet.places_in_script(text_of(path) if text is None else text)
     except (OSError, ValueError):
         return []

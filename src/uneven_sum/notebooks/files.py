@@ -6,7 +6,6 @@ import json
 import os
 import re
 import warnings
-from functools import lru_cache
 from typing import Any
 
 from .cells import Cell
@@ -95,12 +94,6 @@ def cells_in(notebook: Any) -> list[Cell]:
 
 def sheet(data: bytes) -> tuple[str, list[Place]]:
     """The text of a notebook and its cells, not checked against the schema.  ValueError where it is none."""
-    text, places = _sheet(data)
-    return text, list(places)
-
-
-@lru_cache(maxsize=8)  # a file is looked at many times while nothing in it changes
-def _sheet(data: bytes) -> tuple[str, tuple[Place, ...]]:
     found = json.loads(data)
     try:
         cells = [
@@ -115,8 +108,7 @@ def _sheet(data: bytes) -> tuple[str, tuple[Place, ...]]:
         ]
     except (KeyError, TypeError, AttributeError) as e:
         raise ValueError(f"no notebook: {e}") from None
-    text, places = sheet_of(cells)
-    return text, tuple(places)
+    return sheet_of(cells)
 
 
 def as_run(data: bytes) -> dict[str, Any]:

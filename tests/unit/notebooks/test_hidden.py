@@ -14,6 +14,9 @@ SAME = [
     ("array([1., 2.])", "array([1.,  2.])"),
     ("[1,\n 2,\n 3]", "[1, 2, 3]"),
     ("<a.B at 0x7f01>", "<a.B at 0x7f99>"),
+    ("(<a.B at 0x7f01>, 2)", "(<a.B object at 0x7f99>, 2)"),
+    ("Time:  18:09:59  BIC 1949.102", "Time: 18:10:06  BIC 1949.102"),
+    ("Date: Sat, 28 Nov 2026", "Date: Sun, 29 Nov 2026"),
     ("numpy.ndarray", "<class 'numpy.ndarray'>"),
     ("nan", "nan"),
     ("a\nCPU times: user 3 ms\nWall time: 2 s", "a\nWall time: 5 ms"),
@@ -31,6 +34,7 @@ OTHER = [
     ("-1.0", "1.0"),
     ("1e-3", "1e-4"),
     ("ab", "ba"),
+    ("2031-01-01 09:00:00", "2031-01-01 09:00:01"),
 ]
 
 

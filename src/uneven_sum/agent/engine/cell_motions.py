@@ -54,9 +54,7 @@ class CellMotions:
         self.here = 0
 
     def source_print(self, number: int) -> int:
-        cell = self.cells.of(number)
-        lines = self.cells.text.split("\n")[cell.first - 1 : cell.last]
-        return zlib.crc32("\n".join(lines).encode())
+        return zlib.crc32(self.cells.source(number).encode())
 
     @with_originals
     def _arrives(self, number: int, frame: types.FrameType) -> None:

@@ -6,7 +6,8 @@ import base64
 import os
 import sys
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -49,12 +50,11 @@ class Outputs:
 
     def begins(self, number: int) -> None:
         """A cell begins."""
-        self.cell = next(cell for cell in self.cells.cells if cell.number == number)
+        self.cell = self.cells.of(number)
         self.kept, self.timed, self.captured, self.began = [], False, None, time.perf_counter()
         self.counts += 1
         if self.history:
-            lines = self.cells.text.split("\n")[self.cell.first - 1 : self.cell.last]
-            self.names.setdefault("In", [""]).append("\n".join(lines))
+            self.names.setdefault("In", [""]).append(self.cells.source(number))
             self.names.setdefault("Out", {})
 
     def ends(self) -> None:
@@ -118,7 +118,7 @@ class Outputs:
 
     def show(self, value: Any, kind: str) -> None:
         """A rich form that raises is left out; what `repr` raises is the script's."""
-        text = repr(value)
+        text = _pretty(value) or repr(value)
         data = {}
         if not isinstance(value, type):
             for media, name in (*RICH.items(), *PICTURES.items()):
@@ -172,6 +172,47 @@ def keep_what_is_written(outputs: Outputs) -> None:
         stream.write = write  # type: ignore[method-assign]  # print and the script find it there
     except AttributeError:
         plain_write = None
+
+
+class _Printer:
+    """As much of IPython's printer as a `_repr_pretty_` mostly asks for."""
+
+    def __init__(self) -> None:
+        self.parts: list[str] = []
+
+    def text(self, text: str) -> None:
+        self.parts.append(text)
+
+    def breakable(self, sep: str = " ") -> None:
+        self.parts.append(sep)
+
+    def pretty(self, value: Any) -> None:
+        self.parts.append(repr(value))
+
+    def break_(self) -> None:
+        self.parts.append("\n")
+
+    @contextmanager
+    def group(self, indent: int = 0, open: str = "", close: str = "") -> Iterator[None]:
+        self.parts.append(open)
+        yield
+        self.parts.append(close)
+
+
+def _pretty(value: Any) -> str:
+    """The text that a value gives of itself for notebooks, with IPython's printer where it is loaded; else empty."""
+    made = getattr(type(value), "_repr_pretty_", None)
+    if made is None or isinstance(value, type):
+        return ""
+    try:
+        known: Any = sys.modules.get("IPython.lib.pretty")
+        if known is not None:
+            return str(known.pretty(value))
+        printer = _Printer()
+        made(value, printer, False)
+        return "".join(printer.parts)
+    except Exception:
+        return ""
 
 
 def _form(value: Any, name: str) -> str:

@@ -302,7 +302,7 @@ class Rewriter(Augmented):
             s.value.value = self.inside(s.value.value)
         else:
             s.value = self.inside(s.value)
-        if self.options.audit:
+        if self.options.audit and id(s) not in self.shown:
             s.value = self.audited_result(whole, s.value)
         if id(s) in self.shown:
             s.value = self._here(self._probe("shown", s.value, ast.Constant(self.shown[id(s)].number)), s)

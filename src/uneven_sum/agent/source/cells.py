@@ -41,11 +41,13 @@ class Cells:
 
     def __post_init__(self) -> None:
         self.firsts = [cell.first - 1 for cell in self.cells]
+        self.by_number = {cell.number: cell for cell in self.cells}
+        self.lines = self.text.split("\n")
         lines = self.python.split("\n")
         for cell in self.code:
             here = slice(cell.first - 1, cell.last)
-            if not _is_python(lines[here]) and not self.text.split("\n")[cell.first - 1].startswith("%%"):
-                lines[here] = _as_ipython_reads(self.text.split("\n")[here]) or lines[here]
+            if not _is_python(lines[here]) and not self.lines[cell.first - 1].startswith("%%"):
+                lines[here] = _as_ipython_reads(self.lines[here]) or lines[here]
         self.python = "\n".join(lines)
 
     @property
@@ -53,7 +55,11 @@ class Cells:
         return [cell for cell in self.cells if cell.kind == "code" and cell.last >= cell.first]
 
     def of(self, number: int) -> Cell:
-        return next(cell for cell in self.cells if cell.number == number)
+        return self.by_number[number]
+
+    def source(self, number: int) -> str:
+        cell = self.of(number)
+        return "\n".join(self.lines[cell.first - 1 : cell.last])
 
     def from_start(self, body: list[ast.stmt]) -> list[ast.stmt]:
         """The statements of a module from the first cell that is to run; imports from `__future__` stay."""
@@ -96,8 +102,7 @@ class Cells:
             cell = self.at(s.lineno)
             if cell is not None:
                 last[cell.number] = cell, s
-        lines = self.text.split("\n")
-        found = {}
+        lines, found = self.lines, {}
         for cell, s in last.values():
             if isinstance(s, ast.If) and lines[s.lineno - 1].lstrip().startswith("%time ") and len(s.body) == 1:
                 s = s.body[0]

@@ -68,8 +68,8 @@ class SourceFile:
     def __init__(self, path: str, data: bytes) -> None:
         self.path = path
         self.shown = ""  # what a text that is in no file is called
-        self.cells = cells.known.get(path)  # of a notebook: `data` is the Python of its text
-        self.data = data
+        self.cells = cells.known.get(path)  # of a notebook, whose Python is what runs
+        self.data = data if self.cells is None else self.cells.python.encode()
         self._tree: ast.Module | None = None
         self._statements: list[Statement] | None = None
         self._own_functions: frozenset[str] | None = None

@@ -22,6 +22,7 @@ from ...client.keeping.proof import Files, Proof, default_place, free, prove, wr
 from ...client.keeping.smaller import Smaller
 from ...client.keeping.text import FINITE, checked, paths_in, stem
 from ...client.repairs import Repair
+from ...client.sources import as_python
 from ...protocol import Facts
 from ..shell.theme import Palette
 from ..widgets.dialogs import Choice, Choose, Prompt
@@ -160,7 +161,7 @@ class Keeping(Controller):
         bench = self.bench
         call = await self._saved(facts, number, folder, alone=True)
         place = free(Path(call.file).with_name(f"small_{stem(call)}.py"))
-        source = bench.sources.text_of(call.file)
+        source = as_python(call.file, bench.sources.text_of(call.file))
         rows: list[tuple[str, str, str]] = [("file", _beside(place, call), "text")]
 
         def said(text: str) -> None:

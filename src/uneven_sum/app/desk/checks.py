@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from rich.text import Text
 from textual.widgets import Static
 
-from ...client.before import ASIDE, KINDS, Finding, looked_at
+from ...client.before import ASIDE, KINDS, Finding, looked_at, of_order
 from ...client.setup import Setup
 from ...client.sources import place_words, python_in, text_in
 from ...notebooks import files
@@ -63,6 +63,8 @@ class Checks(Controller):
         if files.is_notebook(setup.program):
             data = python_in(setup.program, data).encode()
         found = await looked_at(data, setup.program, frozenset(self.off))
+        if files.is_notebook(setup.program) and "cells" not in self.off:
+            found += of_order(setup.program)
         if setup is not self.desk.setup or not self.desk.query("#wrong"):
             return
         self.found = found

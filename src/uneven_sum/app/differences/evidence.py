@@ -9,6 +9,7 @@ from rich.text import Text
 from ...client.differing.comparing import Difference, Differing
 from ...client.differing.runs import Compared
 from ...client.digits.slices import Ways
+from ...client.sources import place_words
 from ...protocol.messages import Picture, PictureLine
 from ..plotting.pictures import curves
 from ..shell.theme import Palette
@@ -94,7 +95,9 @@ def values(found: Compared, row: Row, p: Palette) -> Text:
         for side, met in enumerate((one.a, one.b)):
             if row.only and side != side_of(found, row):
                 continue
-            out.append(f"{'left ' if side == 0 else 'right'}  line {met.place.line:>5}  ", p.quiet)
+            words = place_words(met.place.file, met.place.line)
+            place = f"line {met.place.line:>5}" if words.startswith("line") else words
+            out.append(f"{'left ' if side == 0 else 'right'}  {place}  ", p.quiet)
             out.append(met.text[:VALUE], p.text)
             if side == 0 and not row.only:
                 out.append("\n")
@@ -133,7 +136,7 @@ def headline(found: Compared, stopped: bool) -> Text:
         parts.append("The runs take different paths." if first.a is not first.b else "One run goes on alone.")
     elif first is not None:
         by = f", by {first.size:.3g} of its size" if first.size is not None else ""
-        parts.append(f"The values first differ in line {first.a.place.line}{by}.")
+        parts.append(f"The values first differ in {place_words(first.a.place.file, first.a.place.line)}{by}.")
     elif found.line is not None:
         parts.append(f"The values agree, and line {found.line.number} of the output differs.")
     else:

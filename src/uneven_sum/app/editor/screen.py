@@ -21,6 +21,7 @@ from ...client.before import Finding, looked_at
 from ...client.book import Book
 from ...client.opened import ChangedOutside, Opened, open_file, save
 from ...client.placing import follow
+from ...client.sources import as_python
 from ..shell.commands import bindings, hints
 from ..shell.keymap import Keyed
 from ..shell.paths import short
@@ -159,7 +160,7 @@ class Editor(Keyed, Screen[bool]):
         """What is wrong with the text as it is now; looked for in a thread, so that one can type on."""
         p, out = self.palette, Text(no_wrap=True, overflow="ellipsis")
         try:
-            data = self.area.text.encode(self.opened.encoding)
+            data = as_python(self.opened.path, self.area.text).encode(self.opened.encoding)
         except UnicodeEncodeError as e:
             self.say(f"{self.opened.encoding} has no {e.object[e.start]!r}: it cannot be saved so", bad=True)
             return

@@ -18,7 +18,7 @@ from ...protocol.messages import Facts
 from ..differing.folders import copy_of
 from ..edits import indented_like
 from ..repairs import Repair
-from ..sources import encoded, text_of
+from ..sources import text_of, with_text
 from .call import SavedCall
 from .text import data_folder, module_of_test, stem
 
@@ -171,7 +171,8 @@ def _run(call: SavedCall, place: Path, text: str, files: Files) -> Outcome:
         there = copy / os.path.relpath(place, top)
         write(call, there, text)
         for file, source in files.texts.items():
-            (copy / os.path.relpath(file, top)).write_bytes(encoded(source))
+            place_of_file = copy / os.path.relpath(file, top)
+            place_of_file.write_bytes(with_text(file, place_of_file, source))
         return _told(files.python, there, str(copy), top)
 
 

@@ -9,6 +9,7 @@ from itertools import pairwise
 from pathlib import Path
 
 from ...host.launch import BadUse
+from ...notebooks.files import is_notebook
 from .call import SavedCall
 from .definitions import needed
 
@@ -41,6 +42,21 @@ def is_constant(statement):
     """Whether a statement only gives a name to what calls nothing."""
     calls = (ast.Call, ast.Await, ast.Subscript, ast.ListComp, ast.DictComp, ast.SetComp, ast.GeneratorExp)
     return isinstance(statement, ast.Assign) and not any(isinstance(n, calls) for n in ast.walk(statement))
+''',
+    "cells": '''
+def cells(path):
+    """The code of a notebook's cells, without magics; a cell that is no Python is left out."""
+    found = []
+    for cell in json.loads(path.read_text(encoding="utf-8"))["cells"]:
+        lines = "".join(cell["source"]).split("\\n")
+        text = "\\n".join("" if line.startswith(("%", "!")) else line for line in lines)
+        if cell["cell_type"] == "code":
+            try:
+                ast.parse(text)
+            except SyntaxError:
+                continue
+            found.append(text)
+    return "\\n".join(found)
 ''',
     "made": '''
 def made(kind, /, **fields):
@@ -182,6 +198,9 @@ def _module(call: SavedCall, place: Path, said: str, condition: str, body: str) 
     if not call.module:
         helpers.insert(0, "definitions")
         needed |= {"ast", "types"}
+        if is_notebook(call.file):
+            helpers.insert(1, "cells")
+            needed.add("json")
     imports = sorted({f"import {one}" for one in needed} | {i for i in call.imports if i != f"import {call.module}"})
     for one in re.findall(r"\b(np|pd|pytest|math)\.", condition):
         imports.append({"np": "import numpy as np", "pd": "import pandas as pd"}.get(one, f"import {one}"))
@@ -194,6 +213,8 @@ def _module(call: SavedCall, place: Path, said: str, condition: str, body: str) 
     else:
         lines += [f"SOURCE = {_path(call.file, place)}"]
     parts = [HELPERS[one].strip() for one in helpers]
+    if "cells" in helpers:
+        parts[0] = parts[0].replace("path.read_bytes()", "cells(path)").replace("a script", "a notebook", 1)
     if not call.module:
         values = ", ".join(f"{name!r}: {text}" for name, text in call.values.items())
         parts.append(f"module = definitions(SOURCE, {{{values}}})")
