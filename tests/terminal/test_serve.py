@@ -9,6 +9,7 @@ import stat
 import sys
 
 import pytest
+from as_notebook import write
 from driving import slowness
 
 SCRIPT = """\
@@ -283,3 +284,17 @@ async def test_serve_wants_one_way() -> None:
     process = await start()
     assert b"only one of" in await process.stderr.read()
     assert await process.wait() == 2
+
+
+async def test_a_notebook(peer: Peer, tmp_path) -> None:
+    """Its places are lines of a text, which a client asks for by its reference."""
+    path = write(tmp_path / "flow.ipynb", "head = 0.0", "%time rate = 1.0 / head")
+    await launched(peer, path)
+    await peer.ask("setExceptionBreakpoints", {"filters": ["error"]})
+    assert (await peer.ask("configurationDone"))["success"]
+    stopped = await peer.event("stopped")
+    assert stopped["text"].startswith("ZeroDivisionError at cell 2, line 1")
+    (frame,) = (await peer.ask("stackTrace", {"threadId": stopped["threadId"]}))["body"]["stackFrames"]
+    told = await peer.ask("source", {"source": frame["source"], "sourceReference": frame["source"]["sourceReference"]})
+    assert told["body"]["content"].split("\n")[frame["line"] - 1] == "%time rate = 1.0 / head"
+    await peer.ask("terminate")

@@ -21,11 +21,13 @@ class CellOutput(msgspec.Struct):
 
 
 class CellRun(msgspec.Struct):
-    """A cell that has begun: its last place `at` in the order of runs; whether its source has `changed` since."""
+    """A cell that has begun: its last place `at` in the order of runs; whether its source has `changed` since; whether
+    its value is an array or a frame (`grid`)."""
 
     number: int
     at: int
     changed: bool = False
+    grid: bool = False
     outputs: list[CellOutput] = []
 
 

@@ -154,19 +154,25 @@ def read_place(text: str) -> tuple[str, int, int] | None:
     return (found["file"] or "", int(found["cell"] or 0), int(found["line"])) if found is not None else None
 
 
-def with_cells(told: Any, file: str = "") -> Any:
+def with_cells(told: Any) -> Any:
     """What is told as JSON, with the cell of a notebook, or of a script with cells, beside each line.  A finding's
     `cell` is a place in an array already: there it is `in_cell`."""
+    return _with_cells(told, "", {})
+
+
+def _with_cells(told: Any, file: str, known: dict[str, list[sheet.Place]]) -> Any:
     if isinstance(told, list):
-        return [with_cells(one, file) for one in told]
+        return [_with_cells(one, file, known) for one in told]
     if not isinstance(told, dict):
         return told
     file = told["file"] if isinstance(told.get("file"), str) and told["file"] else file
     made: dict[str, Any] = {}
     for key, value in told.items():
-        made[key] = with_cells(value, file)
+        made[key] = _with_cells(value, file, known)
         if key == "line" and type(value) is int and value > 0 and file:
-            cell = sheet.place_of(cells_of(file), value)
+            if file not in known:
+                known[file] = cells_of(file)
+            cell = sheet.place_of(known[file], value)
             if cell is not None:
                 name = "in_cell" if "cell" in told else "cell"
                 made[name] = {"number": cell.number, "id": cell.id, "line": max(1, value - cell.first + 1)}

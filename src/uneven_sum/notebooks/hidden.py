@@ -92,7 +92,7 @@ def difference(number: int, was: Sequence[Output], now: Sequence[Output]) -> Hid
     if not same(before, after):
         return Hidden(number, "output", _told(before, after))
     figures = [sum(one.kind == "figure" for one in part) for part in (was, now)]
-    if figures[0] != figures[1]:
+    if figures[0] and figures[0] != figures[1]:  # without one: it was drawn by a script of the page, maybe
         return Hidden(number, "output", f"{_figures(figures[0])} stored, the run draws {figures[1]}")
     return None
 

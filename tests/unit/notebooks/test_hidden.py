@@ -56,6 +56,7 @@ def test_the_first_line_that_differs_is_told() -> None:
     assert found.text == "stored: total 12.5; now: total 13.5"
     assert difference(4, was, was) is None
     assert difference(4, was, was[:1]).text == "1 figure stored, the run draws 0"
+    assert difference(4, was[:1], was) is None, "interactive drawings are stored as scripts"
     error = [Output("error", "NameError: name 'x' is not defined")]
     assert "is an error (NameError: name 'x' is not defined)" in difference(4, error, now).text
     assert difference(4, [Output("value", "<Axes: >")], [Output("value", "<AxesSubplot>")]) is None

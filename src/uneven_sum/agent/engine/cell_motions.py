@@ -115,5 +115,7 @@ class CellMotions:
             if self.outputs.cell is not None and self.outputs.cell.number == number:
                 outputs = [one.told() for one in self.outputs.kept]
             shown = [{**one, "text": one["text"][:MOST_SHOWN], "data": sorted(one["data"])} for one in outputs]
-            cells.append({"number": number, "at": at, "changed": now.get(number, source) != source, "outputs": shown})
+            grid = number in self.outputs.values
+            changed = now.get(number, source) != source
+            cells.append({"number": number, "at": at, "changed": changed, "grid": grid, "outputs": shown})
         return {"cells": cells, "here": self.here}

@@ -46,11 +46,13 @@ class Outputs:
         self.captured: tuple[str, int] | None = None  # the name for what is captured, and the first output that is
         self.at_end: list[Callable[[], None]] = []  # what is done at the end of each cell
         self.told: dict[int, list[dict[str, Any]]] = {}  # of cells that have ended
+        self.values: dict[int, Any] = {}  # of their last expressions, where they are arrays or frames
         self.history = cells.uses_history()
 
     def begins(self, number: int) -> None:
         """A cell begins."""
         self.cell = self.cells.of(number)
+        self.values.pop(number, None)
         self.kept, self.timed, self.captured, self.began = [], False, None, time.perf_counter()
         self.counts += 1
         if self.history:
@@ -104,6 +106,8 @@ class Outputs:
         """The value of a cell's last expression."""
         if value is None or run_state.in_trial:
             return value
+        if getattr(value, "shape", ()):  # an array or a frame, to be opened later
+            self.values[number] = value
         if self.history:
             names = self.names
             names["___"], names["__"], names["_"] = names.get("__", ""), names.get("_", ""), value

@@ -30,6 +30,11 @@ class Shell:
         self._outputs, self._say, self._run_file = outputs, say, run_file
 
     @property
+    def values(self) -> dict[int, Any]:
+        """Arrays and frames that are the value of a cell's last expression, by the number of the cell."""
+        return self._outputs.values
+
+    @property
     def execution_count(self) -> int:
         return self._outputs.counts
 

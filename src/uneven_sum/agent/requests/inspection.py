@@ -16,6 +16,7 @@ from ..frames.namespace import Scope
 from ..pause import report, value_cards
 from ..pause.facts import Pause
 from ..source import registry
+from ..source.source_file import SourceFile
 from ..stepping import tracer
 from ..values.describe import children, summary
 from .closeup import CloseupRequests
@@ -99,7 +100,7 @@ class InspectionRequests(Part):
                     "name": stack.function_name(frame),
                     "line": line,
                     "column": 1,
-                    "source": {"name": os.path.basename(path), "path": path},
+                    "source": {"name": os.path.basename(path), "path": path, **_reference(file)},
                     "unevenSum": {"arguments": stack.arguments(frame), "loops": stack.loops(frame, statement)},
                 }
             )
@@ -235,3 +236,8 @@ class InspectionRequests(Part):
             "differs": told["differs"],
             "when": when,
         }
+
+
+def _reference(file: SourceFile | None) -> Body:
+    """The lines of a notebook are of its text, which is asked for; its file holds something else."""
+    return {"sourceReference": 1} if file is not None and file.cells is not None else {}

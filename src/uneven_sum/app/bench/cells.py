@@ -132,29 +132,30 @@ class Cells(Controller):
             self.bench.notify(NO_CELLS)
 
     @background(group="dialog")
-    async def action_show_figure(self) -> None:
-        """The figure of the cell at the cursor, or of the nearest one above that has one."""
+    async def action_show_output(self) -> None:
+        """What the cell at the cursor gives, or the nearest one above that gives a figure, an array or a frame."""
         from ..closeup.figure import FigureView  # with matplotlib, which takes long to import
 
         bench, here = self.bench, self._place()
         if bench.client is None or bench.state != "paused" or here is None:
-            bench.notify("Figures of cells are shown at a pause." if here is not None else NO_CELLS)
+            bench.notify("Outputs of cells are shown at a pause." if here is not None else NO_CELLS)
             return
-        with_figures = [
-            c for c in self.ran if c.number <= here.number and any("image/png" in o.data for o in c.outputs)
-        ]
-        if not with_figures:
-            bench.notify(f"No figure up to cell {here.number}.")
+        able = [c for c in self.ran if c.number <= here.number and (c.grid or _figures(c))]
+        if not able:
+            bench.notify(f"No figure, array or frame up to cell {here.number}.")
             return
-        cell = with_figures[-1]
-        found = [n for n, one in enumerate(cell.outputs) if "image/png" in one.data]
-        at = found[0]
-        if len(found) > 1:
-            choices = [Choice(str(n), f"figure {k}", cell.outputs[n].text) for k, n in enumerate(found, 1)]
-            chosen = await bench.app.push_screen_wait(Choose(bench.palette, f"Figures of cell {cell.number}", choices))
-            if chosen is None:
-                return
-            at = int(chosen)
+        cell = able[-1]
+        choices = [Choice(str(n), f"figure {k}", cell.outputs[n].text) for k, n in enumerate(_figures(cell), 1)]
+        if cell.grid:
+            choices.append(Choice("value", "value", "of its last expression, as a grid"))
+        chosen: str | None = choices[0].key
+        if len(choices) > 1:
+            chosen = await bench.app.push_screen_wait(Choose(bench.palette, f"Output of cell {cell.number}", choices))
+        if chosen == "value":
+            bench.values.open_closeup([f"get_ipython().values[{cell.number}]"])
+        if chosen is None or chosen == "value":
+            return
+        at = int(chosen)
         try:
             data = base64.b64decode(await bench.client.cell_output(cell.number, at, "image/png"))
         except BadUse as e:
@@ -177,6 +178,11 @@ class Cells(Controller):
             bench.book.add(Lookout(where="cell"))
         await bench.breakpoints.send_lookouts()
         bench.notify("No pause before cells." if found else "Pauses before each cell; Lookouts lists it.")
+
+
+def _figures(cell: CellRun) -> list[int]:
+    """The places of the figures among the outputs of a cell."""
+    return [n for n, one in enumerate(cell.outputs) if "image/png" in one.data]
 
 
 def lines_of(outputs: list[CellOutput]) -> list[str]:

@@ -21,7 +21,7 @@ COMMANDS = [
     Command("h", "run to cursor", "to the cursor line", "here"),
     Command("N", "run to next cell", "of a notebook, or of a script with cells", "next_cell"),
     Command("C", "run cell again", "that at the cursor; as it was before it, or from it on", "run_cell"),
-    Command("I", "show figure", "of the cell at the cursor, or above: a picture, to be saved", "show_figure"),
+    Command("I", "inspect output", "of the cell at the cursor, or above: a figure, an array, a frame", "show_output"),
     Command("D", "unfold cell", "its text and its output in full; again: folded", "fold_cell"),
     Command("s", "step by term", "to the next subexpression of the paused statement", "by_term"),
     Command("S", "auto-step", "steps by itself until a key; < and > change the speed", "slow"),

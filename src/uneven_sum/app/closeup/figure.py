@@ -40,24 +40,25 @@ class Picture(Widget):
         if self.drawn[0] != size:
             self.drawn = size, self._strips(*size)
         strips = self.drawn[1]
-        return strips[y] if y < len(strips) else Strip.blank(self.size.width)
+        return strips[y] if y < len(strips) else Strip.blank(self.size.width, Style(bgcolor=self.palette.ground))
 
     def _strips(self, width: int, height: int) -> list[Strip]:
         try:
             rows = half_blocks(self.data, width, height)
         except ValueError as e:
             return [Strip([Segment(f" It cannot be shown: {e}.", Style(color=self.palette.error))])]
-        lead = " " * ((width - len(rows[0])) // 2)
+        ground = Style(bgcolor=self.palette.ground)
+        lead = Segment(" " * ((width - len(rows[0])) // 2), ground)
         return [
             Strip(
                 [
-                    Segment(lead),
+                    lead,
                     *(
                         Segment("▀", Style(color=Color.from_rgb(*top).name, bgcolor=Color.from_rgb(*low).name))
                         for top, low in row
                     ),
                 ]
-            )
+            ).adjust_cell_length(width, ground)
             for row in rows
         ]
 
