@@ -333,6 +333,7 @@ def test_what_is_wrong_is_said_and_the_file_stays(name: str, tmp_path: Path) -> 
         [sys.executable, "-m", "uneven_sum", "check", str(path)], capture_output=True, text=True, cwd=tmp_path
     )
     assert ran.returncode == 2 and said in ran.stderr and "Traceback" not in ran.stderr
+    assert ("z = = 3" in ran.stderr) is (name == "syntax")
     assert path.read_bytes() == before
 
 

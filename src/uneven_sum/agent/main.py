@@ -327,10 +327,15 @@ def _readable(path: str, loader: Loader) -> bytes:
             f"{path}{f', {cells.place_words(path, e.lineno)}' if e.lineno else ''}: {e.msg}.",
             line=e.lineno or 0,
             column=e.offset or 0,
-            text=(e.text or "").rstrip("\n"),
+            text=_text_at(own, e.lineno or 0) if own is not None else (e.text or "").rstrip("\n"),
         ) from None
     except (ValueError, RecursionError, MemoryError, OverflowError) as e:
         raise Failed(f"{path} cannot be compiled: {e}.") from None
+
+
+def _text_at(own: cells.Cells, line: int) -> str:
+    """A line of a notebook's text: that of its file is another one."""
+    return own.lines[line - 1] if 1 <= line <= len(own.lines) else ""
 
 
 def _hide_traces(loaded: frozenset[str]) -> None:

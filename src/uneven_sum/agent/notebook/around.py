@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import builtins
+import contextlib
+import importlib
 import os
 import sys
 from collections.abc import Callable
@@ -25,6 +27,15 @@ def put(outputs: Outputs, cells: Cells, names: dict[str, Any], compiled: Callabl
     use_agg()
     figures = Figures(outputs)
     outputs.at_end.append(figures.flush)
+
+    def ready(source: str) -> None:
+        """`from IPython.display import display` would get the original before it is ours."""
+        if "IPython" in source and "IPython.display" not in sys.modules:
+            with contextlib.suppress(Exception), run_state.silenced():
+                importlib.import_module("IPython.display")
+                _look_at_display(outputs)
+
+    outputs.at_begin.append(ready)
 
     def run_file(path: str) -> dict[str, Any]:
         with open(path, "rb") as f:
@@ -58,7 +69,7 @@ def _look_at_display(outputs: Outputs) -> None:
     for name in ("IPython.core.display_functions", "IPython.display"):
         module: Any = sys.modules.get(name)
         if module is not None and getattr(module, "display", None) not in (None, outputs.display):
-            module.display = outputs.display
+            module.display, module.clear_output = outputs.display, outputs.clear
     shell: Any = sys.modules.get("IPython.core.getipython")
     if shell is not None and getattr(shell, "get_ipython", None) is not vars(builtins)["get_ipython"]:
         shell.get_ipython = vars(builtins)["get_ipython"]

@@ -44,6 +44,7 @@ class Outputs:
         self.began = 0.0
         self.timed = False
         self.captured: tuple[str, int] | None = None  # the name for what is captured, and the first output that is
+        self.at_begin: list[Callable[[str], None]] = []  # given the source of each cell that begins
         self.at_end: list[Callable[[], None]] = []  # what is done at the end of each cell
         self.told: dict[int, list[dict[str, Any]]] = {}  # of cells that have ended
         self.values: dict[int, Any] = {}  # of their last expressions, where they are arrays or frames
@@ -53,6 +54,8 @@ class Outputs:
         """A cell begins."""
         self.cell = self.cells.of(number)
         self.values.pop(number, None)
+        for ready in self.at_begin:
+            ready(self.cells.source(number))
         self.kept, self.timed, self.captured, self.began = [], False, None, time.perf_counter()
         self.counts += 1
         if self.history:
@@ -119,6 +122,11 @@ class Outputs:
         """Show values as outputs of the cell, in their richest form."""
         for value in values:
             self.show(value, "shown")
+
+    def clear(self, wait: bool = False) -> None:
+        """Forget what the cell has given so far, as `clear_output` does."""
+        if self.cell is not None and not run_state.in_trial:
+            self.kept.clear()
 
     def show(self, value: Any, kind: str) -> None:
         """A rich form that raises is left out; what `repr` raises is the script's."""

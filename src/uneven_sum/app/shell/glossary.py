@@ -13,6 +13,7 @@ WORDS = [
     ("terms", "the subexpressions of a statement"),
     ("culprit", "innermost faulty term whose operands are fine: the root cause"),
     ("pass", "one iteration of a loop"),
+    ("cell 7, line 2", "a place of a notebook: cells are counted from its top; In [12] is the count in its file"),
     ("trail", "the calls from the script to the paused function: call stack, backtrace, frames"),
     ("return point", "snapshot (checkpoint): a sleeping copy of the script to go back to"),
     ("trial", "an evaluation in a copy of the script: the script is unchanged (dry run, sandbox)"),
