@@ -44,11 +44,14 @@ def test_command_of_the_docs(command: str, tmp_path, terminal) -> None:
     for path in Path(find("rating")).parent.iterdir():
         if path.is_file():
             shutil.copy(path, tmp_path)
+    (tmp_path / "runs.csv").write_text("start,gauge\n1,north\n")
+    (tmp_path / "data").mkdir()
+    (tmp_path / "data" / "one.csv").write_text("1\n")
     words = [str(Path(sys.executable)) if w.startswith("~/") else w for w in words]
     ours = {"old/bin/python": sys.executable, "new/bin/python": os.path.realpath(sys.executable)}
     words = [ours.get(w, w) for w in words]
     if (
-        name in ("check", "passes", "settings", "differ", "digits", "origin", "cells")
+        name in ("check", "passes", "settings", "differ", "digits", "origin", "cells", "sweep")
         or words == ["demo"]
         or "--help" in words
     ):
@@ -58,6 +61,8 @@ def test_command_of_the_docs(command: str, tmp_path, terminal) -> None:
             words = ["differ", "--twice", "model.py"]
         elif words == ["origin"]:
             words = ["origin", "--of", "total", "model.py"]
+        elif words == ["sweep"]:
+            words = ["sweep", "--vary", "width=1", "model.py"]
         elif words == ["digits"]:
             words = ["digits", "model.py"]
         if words[:2] == ["differ", "monday.parquet"]:

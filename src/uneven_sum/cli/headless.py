@@ -25,6 +25,7 @@ from .options import (
     tolerances_of,
     write_report,
 )
+from .sweep import sweep
 
 if TYPE_CHECKING:
     from ..client.differing.runs import RunOf
@@ -302,4 +303,4 @@ def cells(file: str, to: str) -> None:
     click.echo(visible(convert(file, to)))
 
 
-COMMANDS = (cells, check, differ, digits, origin, passes)
+COMMANDS = (cells, check, differ, digits, origin, passes, sweep)

@@ -31,6 +31,11 @@ EXAMPLES = {
         "origin --of head --pause model.py",
     ),
     "cells": ("cells model.ipynb --to model.py", "cells model.py --to model.ipynb"),
+    "sweep": (
+        "sweep --vary width=1.5,2.0,2.5 model.py",
+        "sweep --args-from runs.csv model.py --start {start} --gauge {gauge}",
+        "sweep --each 'data/*.csv' --result total model.py {file}",
+    ),
     "demo": ("demo", "demo rating"),
     "serve": ("serve --stdio", "serve --port 0"),
 }

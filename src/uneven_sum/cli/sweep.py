@@ -1,0 +1,103 @@
+"""The command that runs one script over many inputs."""
+
+from __future__ import annotations
+
+import asyncio
+import os
+import sys
+from typing import Any
+
+import click
+
+from .. import endings
+from ..host.launch import BadUse
+from ..safe_text import visible
+from .options import (
+    SCRIPT_SETTINGS,
+    examples,
+    launch_of,
+    pause_options,
+    script_options,
+    there_is_a_folder_for,
+    write_report,
+)
+
+
+@click.command(context_settings=SCRIPT_SETTINGS, epilog=examples("sweep"))
+@script_options
+@pause_options
+@click.option("--args-from", "table", metavar="FILE", help="A row a run: CSV, or JSON lines (.jsonl).")
+@click.option("--each", metavar="PATTERN", help="A run for each file that fits, such as 'data/*.csv'.")
+@click.option("--vary", multiple=True, metavar="NAME=A,B,…", help="A run for each value; several make products.")
+@click.option("--result", multiple=True, metavar="EXPR", help="Keep the value of an expression at the end of each run.")
+@click.option("--audit", is_flag=True, help="Run each to its end, and look for results that cannot be trusted.")
+@click.option(
+    "--jobs", type=click.IntRange(1), metavar="N", help="Runs at a time.  Default: as many as there are cores."
+)
+@click.option("--limit", type=click.FloatRange(0, min_open=True), metavar="SECONDS", help="Longest time of a run.")
+@click.option("--own-folder", is_flag=True, help="Each run works in a copy of the folder.")
+@click.option("--results", metavar="FILE", help="Where the runs are kept.  Default: SCRIPT.sweep.parquet.")
+@click.option("--report", metavar="OUT.md", help="Write a report for people, as Markdown; OUT.pdf: as pages.")
+@click.option("--json", "json_", is_flag=True, help="Report as one JSON object on standard output.")
+def sweep(
+    script: str,
+    args: tuple[str, ...],
+    table: str | None,
+    each: str | None,
+    vary: tuple[str, ...],
+    result: tuple[str, ...],
+    audit: bool,
+    jobs: int | None,
+    limit: float | None,
+    own_folder: bool,
+    results: str | None,
+    report: str | None,
+    json_: bool,
+    **options: Any,
+) -> None:
+    """Run SCRIPT over many inputs, and tell which runs go wrong, grouped by fault.
+
+    {NAME} in an argument stands for a column; without any each column is an option, --name value.  What is done is
+    kept: the same command goes on where it was ended.
+
+    Exit status: 0 all runs are fine; 1 some are not; 2 bad use; 130 ended by ctrl+c.
+    """
+    from ..sweep.kept import Kept
+    from ..sweep.report import as_json, as_report, as_text, counted
+    from ..sweep.rows import Inputs
+    from ..sweep.sweep import Sweep
+
+    launch = launch_of(script, args, options)
+    if launch.as_module:
+        raise BadUse("A sweep takes a script: give its file.")
+    if audit:
+        launch.audit, launch.pause_on, launch.checks = [], set(), False
+    there_is_a_folder_for(report)
+    kept = results or os.path.join(os.path.dirname(script), f"{os.path.basename(script)}.sweep.parquet")
+    there_is_a_folder_for(kept)
+    made = Sweep(launch, Inputs(table, each, vary), kept, list(result), limit=limit, own_folder=own_folder)
+    made.jobs = jobs or made.jobs
+    shown = sys.stderr.isatty()
+
+    def say(done: int, before: int, ran: object) -> None:
+        if ran is None and before:
+            click.echo(f"{before:,} runs are in {kept} already.", err=True)
+        elif shown:
+            sys.stderr.write(f"\r{done:,} runs; ctrl+c ends the sweep, and the same command goes on")
+            sys.stderr.flush()
+
+    try:
+        found = endings.run(made.run(say))
+    except (KeyboardInterrupt, asyncio.CancelledError):
+        from ..sweep.faults import summary
+
+        told = summary(Kept(kept, made.about()).rows())
+        click.echo(visible(f"\nEnded. {counted(told)} The same command goes on."), err=True)
+        sys.exit(130)
+    if shown:
+        sys.stderr.write("\r\x1b[K")
+    if report is not None:
+        rows = [ran for ran in Kept(kept, made.about()).rows() if ran.results]
+        write_report(as_report(found, rows, script), report, launch.name)
+    click.echo(as_json(found) if json_ else as_text(found), nl=False)
+    sys.exit(0 if found.fine == found.ran else 1)

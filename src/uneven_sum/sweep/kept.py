@@ -1,0 +1,167 @@
+"""The results of a sweep in a Parquet file; while it runs, each run is a line of a file beside it.
+
+Columns: `row`, `args` (JSON), `in.NAME` for each input, `outcome`, `fault` (JSON), `headline`, `seconds`, `out.NAME`
+for each result that was named.  All but `row` (int64) and `seconds` (float64) are texts.  The key `uneven_sum_sweep`
+of the file's metadata is JSON: `format`, `script`, `print` (a CRC-32 of its text), `runs` (how they are made).
+"""
+
+from __future__ import annotations
+
+import json
+import os
+from collections.abc import Iterator
+from typing import IO, Any
+
+import msgspec
+
+from ..client.edits import write_whole
+from ..host.launch import BadUse
+from .one import Ran
+
+FORMAT = 1
+KEY = b"uneven_sum_sweep"
+CHUNK = 20_000  # rows of a row group
+
+
+class Kept:
+    """`about`: what all runs have in common; a file of others is refused."""
+
+    def __init__(self, path: str, about: dict[str, Any]) -> None:
+        self.path, self.about = path, {"format": FORMAT, **about}
+        self.part = path + ".part"
+        self.done: dict[tuple[str, ...], int] = {}  # arguments -> how many rows of these ran
+        self._file: IO[str] | None = None
+
+    def open(self) -> int:
+        """Take up what was done before; how many runs that are.  BadUse where the file is of other runs."""
+        count = 0
+        for ran in self.rows():
+            key = tuple(ran.args)
+            self.done[key] = self.done.get(key, 0) + 1
+            count += 1
+        try:
+            new = not os.path.exists(self.part)
+            self._file = open(self.part, "a", encoding="utf-8")  # noqa: SIM115  # until `close`
+            if new:
+                self._write(json.dumps(self.about))
+        except OSError as e:
+            raise BadUse(f"{self.part} cannot be written: {e.strerror}.") from None
+        return count
+
+    def was_done(self, args: tuple[str, ...]) -> bool:
+        """Whether a row of these arguments has run; each counts once, since two rows may have the same."""
+        left = self.done.get(args, 0)
+        if left:
+            self.done[args] = left - 1
+        return left > 0
+
+    def add(self, ran: Ran) -> None:
+        """BadUse where the disk is full; what was written before stays."""
+        self._write(msgspec.json.encode(ran).decode())
+
+    def _write(self, line: str) -> None:
+        assert self._file is not None
+        try:
+            self._file.write(line + "\n")
+            self._file.flush()
+        except OSError as e:
+            raise BadUse(
+                f"{self.part} cannot be written: {e.strerror}. Make room, and sweep again: it goes on."
+            ) from None
+
+    def rows(self) -> Iterator[Ran]:
+        """All runs that are kept, those of the Parquet file first."""
+        if os.path.exists(self.path):
+            yield from self._of_parquet()
+        if os.path.exists(self.part):
+            yield from self._of_lines()
+
+    def _of_lines(self) -> Iterator[Ran]:
+        with open(self.part, encoding="utf-8") as f:
+            head = next(f, "")
+            self._compare(head)
+            for line in f:
+                try:
+                    yield msgspec.json.decode(line, type=Ran)
+                except msgspec.MsgspecError:
+                    continue  # the last one, which a full disk or a signal has cut
+
+    def _of_parquet(self) -> Iterator[Ran]:
+        import pyarrow as pa  # here, since it takes a while
+        import pyarrow.parquet as pq
+
+        try:
+            file = pq.ParquetFile(self.path)
+            self._compare(((file.schema_arrow.metadata or {}).get(KEY) or b"").decode())
+            for batch in file.iter_batches(batch_size=CHUNK):
+                for one in batch.to_pylist():
+                    yield Ran(
+                        row=one["row"],
+                        args=json.loads(one["args"]),
+                        values={k[3:]: v for k, v in one.items() if k.startswith("in.") and v is not None},
+                        outcome=one["outcome"],
+                        fault=json.loads(one["fault"]),
+                        headline=one["headline"],
+                        seconds=one["seconds"],
+                        results={k[4:]: v for k, v in one.items() if k.startswith("out.") and v is not None},
+                    )
+        except (pa.ArrowInvalid, OSError) as e:
+            raise BadUse(f"{self.path} is no file of a sweep: {str(e).splitlines()[0]}.") from None
+
+    def _compare(self, told: str) -> None:
+        try:
+            about = json.loads(told)
+        except json.JSONDecodeError:
+            about = None
+        if not isinstance(about, dict) or "format" not in about:
+            raise BadUse(f"{self.path} is no file of a sweep. Give another one with --results.")
+        for name, what in (
+            ("script", "another script"),
+            ("print", "another text of the script"),
+            ("runs", "other runs"),
+        ):
+            if about.get(name) != self.about.get(name):
+                raise BadUse(f"{self.path} has results of {what}. Remove it, or give another one with --results.")
+
+    def close(self) -> None:
+        """Put all into the Parquet file, at once or not at all."""
+        if self._file is None:
+            return
+        self._file.close()
+        self._file = None
+        import pyarrow as pa
+        import pyarrow.parquet as pq
+
+        inputs: dict[str, None] = {}
+        outputs: dict[str, None] = {}
+        for ran in self.rows():
+            inputs.update(dict.fromkeys(ran.values))
+            outputs.update(dict.fromkeys(ran.results))
+        fields = [("row", pa.int64()), ("args", pa.string()), *((f"in.{n}", pa.string()) for n in inputs)]
+        fields += [
+            ("outcome", pa.string()),
+            ("fault", pa.string()),
+            ("headline", pa.string()),
+            ("seconds", pa.float64()),
+        ]
+        fields += [(f"out.{n}", pa.string()) for n in outputs]
+        schema = pa.schema(fields).with_metadata({KEY: json.dumps(self.about).encode()})
+        sink = pa.BufferOutputStream()
+        with pq.ParquetWriter(sink, schema, compression="zstd") as writer:
+            waiting: list[dict[str, Any]] = []
+            for ran in self.rows():
+                waiting.append(_as_columns(ran))
+                if len(waiting) >= CHUNK:
+                    writer.write_batch(pa.RecordBatch.from_pylist(waiting, schema))
+                    waiting.clear()
+            if waiting:
+                writer.write_batch(pa.RecordBatch.from_pylist(waiting, schema))
+        write_whole(os.path.realpath(self.path), sink.getvalue().to_pybytes())
+        os.unlink(self.part)
+
+
+def _as_columns(ran: Ran) -> dict[str, Any]:
+    told: dict[str, Any] = {"row": ran.row, "args": json.dumps(ran.args)}
+    told |= {f"in.{name}": value for name, value in ran.values.items()}
+    told |= {"outcome": ran.outcome, "fault": json.dumps(ran.fault), "headline": ran.headline, "seconds": ran.seconds}
+    return told | {f"out.{name}": value for name, value in ran.results.items()}

@@ -1,0 +1,162 @@
+"""Sweeps that run: faults grouped, ended half-way and gone on with, kept in Parquet."""
+
+from __future__ import annotations
+
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import pyarrow.parquet as pq
+import pytest
+from driving import PATIENCE, slowness
+
+from uneven_sum.client import BadUse, Launch
+from uneven_sum.sweep.kept import Kept
+from uneven_sum.sweep.one import Ran
+from uneven_sum.sweep.report import as_json, as_report, as_text
+from uneven_sum.sweep.rows import Inputs
+from uneven_sum.sweep.sweep import Sweep
+
+SCRIPT = """\
+import os
+import sys
+import time
+
+row, width, gauge = int(sys.argv[1]), float(sys.argv[2]), sys.argv[3]
+rating = {"north": 1.0, "east": 0.5, "sill": 0.0}
+flow = 1e200 * width ** 2
+big = flow * flow if width > 4 else flow
+share = 1.0 / rating[gauge]
+if row % 20 == 19:
+    os.abort()
+if row == 7:
+    time.sleep(600)
+with open("log.txt", "a") as f:
+    f.write(f"{row}\\n")
+total = row * 2.0
+"""
+
+
+def a_table(folder: Path, rows: int) -> str:
+    lines = ["row,width,gauge"]
+    for n in range(rows):
+        gauge = "sill" if n % 10 == 3 else ("north", "east")[n % 2]
+        lines.append(f"{n},{4.5 + n / 1000 if n % 10 == 4 else n % 4},{gauge}")
+    (folder / "runs.csv").write_text("\n".join(lines) + "\n")
+    return str(folder / "runs.csv")
+
+
+async def test_faults_of_a_sweep(script, tmp_path: Path) -> None:
+    path = script(SCRIPT)
+    made = Sweep(
+        Launch(path, ["{row}", "{width}", "{gauge}"], cwd=str(tmp_path)),
+        Inputs(table=a_table(tmp_path, 20)),
+        str(tmp_path / "kept.parquet"),
+        ["total"],
+        limit=8 * slowness(),
+    )
+    heard: list[int] = []
+    found = await made.run(lambda done, before, ran: heard.append(done))
+    assert heard == list(range(21))
+    assert (found.ran, found.counts) == (20, {"finished": 14, "tripped": 4, "died": 1, "slow": 1})
+    told = {one.outcome + one.fault[-1][:12]: (sorted(r.row for r in one.rows), one.apart) for one in found.faults}
+    assert told == {
+        "trippedflow * flow": ([5, 15], ["all 2 have width over 3"]),
+        "tripped1.0 / rating": ([4, 14], ["all 2 have gauge = sill"]),
+        "diedscript.py cr": ([20], ["it has row over 18"]),
+        "slowslow": ([8], []),
+    }
+    text = as_text(found)
+    assert "1. 2 runs, nonfinite at script.py:8" in text or "2. 2 runs, nonfinite at script.py:8" in text
+    assert text.endswith("20 runs: 14 fine, 4 tripped, 1 died, 1 took too long. 4 different faults.\n")
+    assert json.loads(as_json(found))["faults"][-1]["smallest"]["inputs"]["row"] in ("7", "19")
+    table = pq.read_table(made.kept)
+    assert table.num_rows == 20 and {"in.width", "out.total", "outcome"} <= set(table.column_names)
+    rows = list(Kept(made.kept, made.about()).rows())
+    assert {r.row: r.results.get("total") for r in rows}[3] == "4.0"
+    assert "| 1 | 0 | 0 | north | 0.0 |" in as_report(found, rows, path)
+    again = await made.run()
+    assert again.ran == 20 and len((tmp_path / "log.txt").read_text().split()) == 14, "nothing ran twice"
+
+
+def test_a_sweep_that_was_killed_goes_on(tmp_path: Path) -> None:
+    (tmp_path / "model.py").write_text(SCRIPT.replace("row == 7", "False").replace("os.abort()", "pass"))
+    a_table(tmp_path, 40)
+    command = [sys.executable, "-m", "uneven_sum", "sweep", "--args-from", "runs.csv", "--jobs", "2", "--json"]
+    command += ["model.py", "{row}", "{width}", "{gauge}"]
+    part = tmp_path / "model.py.sweep.parquet.part"
+    for how in (signal.SIGKILL, signal.SIGINT):
+        before = len(part.read_text().splitlines()) if part.exists() else 0
+        process = subprocess.Popen(command, cwd=tmp_path, stdout=-1, stderr=-1, start_new_session=True)
+        end = time.monotonic() + PATIENCE
+        while not part.exists() or len(part.read_text().splitlines()) < before + 6:
+            assert time.monotonic() < end and process.poll() is None
+            time.sleep(0.1)
+        process.send_signal(how)
+        _, said = process.communicate(timeout=PATIENCE)
+        assert process.returncode == (-signal.SIGKILL if how == signal.SIGKILL else 130), said
+    assert not part.exists(), "what was done is in the Parquet file"
+    done = subprocess.run(command, cwd=tmp_path, capture_output=True, text=True)
+    assert done.returncode == 1, done.stderr
+    assert "runs are in model.py.sweep.parquet already" in done.stderr
+    told = json.loads(done.stdout)
+    assert (told["runs"], told["finished"], len(told["faults"])) == (40, 32, 2)
+    log = [int(line) for line in (tmp_path / "log.txt").read_text().split()]
+    ran = [ran.row for ran in Kept(str(tmp_path / "model.py.sweep.parquet"), _about(tmp_path)).rows()]
+    assert sorted(ran) == list(range(1, 41)), "each row once"
+    assert len(log) - len(set(log)) <= 4, "but those that were under way when it was ended"
+
+
+def _about(folder: Path) -> dict:
+    made = Sweep(Launch("model.py", ["{row}", "{width}", "{gauge}"], cwd=str(folder)), Inputs(), "")
+    return {**made.about(), "runs": repr([sorted(made.launch.pause_on), None, [], {}, None, None])}
+
+
+async def test_files_of_other_runs_are_refused(script, tmp_path: Path) -> None:
+    path = script("import sys\nx = float(sys.argv[2])\n")
+    kept = str(tmp_path / "kept.parquet")
+    launch = Launch(path)
+    await Sweep(launch, Inputs(vary=["x=1,2"]), kept).run()
+    with pytest.raises(BadUse, match="has results of other runs"):
+        await Sweep(launch, Inputs(vary=["x=1"]), kept, ["x"]).run()
+    Path(path).write_text("import sys\ny = float(sys.argv[2])\n")
+    with pytest.raises(BadUse, match="has results of another text of the script"):
+        await Sweep(launch, Inputs(vary=["x=1"]), kept).run()
+    Path(kept).write_text("no parquet")
+    with pytest.raises(BadUse, match="is no file of a sweep"):
+        await Sweep(launch, Inputs(vary=["x=1"]), kept).run()
+    assert Path(kept).read_text() == "no parquet"
+
+
+async def test_rows_that_are_bad_and_scripts_of_their_own_folder(script, tmp_path: Path) -> None:
+    home = tmp_path / "home"
+    path = script(
+        "import sys\nwith open('out.txt', 'x') as f:\n    f.write(sys.argv[1])\nraise SystemExit(int(sys.argv[1]))\n",
+        "home/m.py",
+    )
+    (tmp_path / "runs.csv").write_text("n\n0\n3\n3,4\n")
+    made = Sweep(
+        Launch(path, ["{n}"], cwd=str(home)), Inputs(table=str(tmp_path / "runs.csv")), str(tmp_path / "k.parquet")
+    )
+    made.own_folder = True
+    found = await made.run()
+    assert found.counts == {"finished": 1, "status": 1, "bad": 1}
+    assert os.listdir(home) == ["m.py"], "each run wrote in a copy"
+    text = as_text(found)
+    assert "Row 3: line 4 has 2 fields instead of 1." in text and "It ends with status 3." in text
+
+
+async def test_many_rows_need_little_memory(tmp_path: Path) -> None:
+    kept = Kept(str(tmp_path / "k.parquet"), {"script": "m.py", "print": 1, "runs": ""})
+    assert kept.open() == 0
+    for n in range(30_000):
+        kept.add(Ran(n, [str(n)], {"a": str(n)}))
+    kept.close()
+    again = Kept(kept.path, kept.about)
+    assert again.open() == 30_000
+    assert again.was_done(("17",)) and not again.was_done(("17",))
+    again.close()
