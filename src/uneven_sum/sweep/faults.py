@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import math
+from array import array
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 
 from .one import FINE, Ran
 
 FEW = 6  # values of a column that are told one by one
+MOST_TEXTS = 1000  # different texts of a column that are kept
 
 
 @dataclass
@@ -38,42 +40,72 @@ class Summary:
 
 def summary(rows: Iterable[Ran]) -> Summary:
     """Same reason, place and culprit is one fault; the one with most runs first."""
-    found, well, groups = Summary(), list[Ran](), dict[tuple[str, ...], Fault]()
+    found, well, groups = Summary(), Inputs(), dict[tuple[str, ...], Fault]()
     for ran in rows:
         found.ran += 1
         found.seconds += ran.seconds
         found.counts[ran.outcome] = found.counts.get(ran.outcome, 0) + 1
         if ran.outcome == FINE:
             found.fine += 1
-            well.append(ran)
+            well.add(ran.values)
         else:
             key = (ran.outcome, *ran.fault)
             groups.setdefault(key, Fault(ran.outcome, ran.fault)).rows.append(ran)
     found.faults = sorted(groups.values(), key=lambda fault: -len(fault.rows))
     for fault in found.faults:
         if fault.outcome != "bad":
-            fault.apart = apart([ran.values for ran in fault.rows], [ran.values for ran in well])
+            fault.apart = well.apart_from([ran.values for ran in fault.rows])
     return found
 
 
-def apart(these: Sequence[dict[str, str]], others: Sequence[dict[str, str]]) -> list[str]:
-    """What tells the inputs of some runs from those of others: `all 7 have alpha over 0.4`.
+class Column:
+    """The values of one input, in little memory: as numbers, while all are, and as texts, while they are few."""
 
-    A column tells them apart where its values of both do not mix."""
-    if not others or not these:
-        return []
-    told = []
-    for name in these[0]:
-        mine, theirs = [one.get(name, "") for one in these], [one.get(name, "") for one in others]
-        numbers, rest = _numbers(mine), _numbers(theirs)
-        sentence = _by_number(numbers, rest) if numbers and rest else _by_value(mine, theirs)
-        if sentence:
-            word = f"all {len(these)} have" if len(these) > 1 else "it has"
-            told.append(f"{word} {name} {sentence}")
-    return told
+    def __init__(self) -> None:
+        self.numbers: array[float] | None = array("d")
+        self.texts: set[str] | None = set()
+
+    def add(self, text: str) -> None:
+        if self.numbers is not None:
+            try:
+                self.numbers.append(float(text))
+            except ValueError:
+                self.numbers = None
+        if self.texts is not None:
+            self.texts.add(text)
+            if len(self.texts) > MOST_TEXTS:
+                self.texts = None
 
 
-def _by_number(mine: list[float], theirs: list[float]) -> str:
+class Inputs:
+    """The inputs of the runs that go well."""
+
+    def __init__(self) -> None:
+        self.columns: dict[str, Column] = {}
+
+    def add(self, values: dict[str, str]) -> None:
+        for name, text in values.items():
+            self.columns.setdefault(name, Column()).add(text)
+
+    def apart_from(self, these: Sequence[dict[str, str]]) -> list[str]:
+        """What tells the inputs of some runs from these: `all 7 have alpha over 0.4`.
+
+        An input tells them apart where its values of both do not mix."""
+        told = []
+        for name, column in self.columns.items():
+            mine = [one.get(name, "") for one in these]
+            numbers = _numbers(mine)
+            if numbers and column.numbers:
+                sentence = _by_number(numbers, column.numbers)
+            else:
+                sentence = _by_value(mine, column.texts) if column.texts is not None else ""
+            if sentence:
+                word = f"all {len(these)} have" if len(these) > 1 else "it has"
+                told.append(f"{word} {name} {sentence}")
+        return told
+
+
+def _by_number(mine: list[float], theirs: array[float]) -> str:
     if any(map(math.isnan, mine)):
         return "nan" if all(map(math.isnan, mine)) and not any(map(math.isnan, theirs)) else ""
     if min(mine) > max(theirs):
@@ -81,12 +113,12 @@ def _by_number(mine: list[float], theirs: list[float]) -> str:
     if max(mine) < min(theirs):
         return f"under {min(theirs):g}"
     if len(mine) > 1 and not any(min(mine) <= x <= max(mine) for x in theirs):
-        return f"between {min(mine):g} and {max(mine):g}"
-    same = set(mine)
-    return f"{min(mine):g}" if len(same) == 1 and len(mine) > 1 and same.isdisjoint(theirs) else ""
+        same = min(mine) == max(mine)
+        return f"{min(mine):g}" if same else f"between {min(mine):g} and {max(mine):g}"
+    return ""
 
 
-def _by_value(mine: list[str], theirs: list[str]) -> str:
+def _by_value(mine: list[str], theirs: set[str]) -> str:
     """A text tells apart only where it comes more than once: the name of a file differs in each run."""
     same = set(mine)
     if len(mine) < 2 or len(same) == len(mine) or len(same) > FEW or not same.isdisjoint(theirs):

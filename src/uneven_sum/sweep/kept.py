@@ -7,8 +7,10 @@ of the file's metadata is JSON: `format`, `script`, `print` (a CRC-32 of its tex
 
 from __future__ import annotations
 
+import itertools
 import json
 import os
+from array import array
 from collections.abc import Iterator
 from typing import IO, Any
 
@@ -20,7 +22,8 @@ from .one import Ran
 
 FORMAT = 1
 KEY = b"uneven_sum_sweep"
-CHUNK = 20_000  # rows of a row group
+NUMBERS = {"row": "q", "seconds": "d"}  # columns that are no texts
+CHUNK = 4_000  # rows of a row group
 
 
 class Kept:
@@ -29,14 +32,14 @@ class Kept:
     def __init__(self, path: str, about: dict[str, Any]) -> None:
         self.path, self.about = path, {"format": FORMAT, **about}
         self.part = path + ".part"
-        self.done: dict[tuple[str, ...], int] = {}  # arguments -> how many rows of these ran
+        self.done: dict[int, int] = {}  # hash of the arguments -> how many rows of these ran
         self._file: IO[str] | None = None
 
     def open(self) -> int:
         """Take up what was done before; how many runs that are.  BadUse where the file is of other runs."""
         count = 0
         for ran in self.rows():
-            key = tuple(ran.args)
+            key = hash(tuple(ran.args))
             self.done[key] = self.done.get(key, 0) + 1
             count += 1
         try:
@@ -50,9 +53,10 @@ class Kept:
 
     def was_done(self, args: tuple[str, ...]) -> bool:
         """Whether a row of these arguments has run; each counts once, since two rows may have the same."""
-        left = self.done.get(args, 0)
+        key = hash(args)
+        left = self.done.get(key, 0)
         if left:
-            self.done[args] = left - 1
+            self.done[key] = left - 1
         return left > 0
 
     def add(self, ran: Ran) -> None:
@@ -91,9 +95,9 @@ class Kept:
         import pyarrow.parquet as pq
 
         try:
-            file = pq.ParquetFile(self.path)
+            file = pq.ParquetFile(self.path, pre_buffer=False)
             self._compare(((file.schema_arrow.metadata or {}).get(KEY) or b"").decode())
-            for batch in file.iter_batches(batch_size=CHUNK):
+            for batch in file.iter_batches(batch_size=CHUNK, use_threads=False):
                 for one in batch.to_pylist():
                     yield Ran(
                         row=one["row"],
@@ -137,31 +141,38 @@ class Kept:
         for ran in self.rows():
             inputs.update(dict.fromkeys(ran.values))
             outputs.update(dict.fromkeys(ran.results))
-        fields = [("row", pa.int64()), ("args", pa.string()), *((f"in.{n}", pa.string()) for n in inputs)]
-        fields += [
-            ("outcome", pa.string()),
-            ("fault", pa.string()),
-            ("headline", pa.string()),
-            ("seconds", pa.float64()),
-        ]
-        fields += [(f"out.{n}", pa.string()) for n in outputs]
+        names = ["args", *(f"in.{n}" for n in inputs), "outcome", "fault", "headline", *(f"out.{n}" for n in outputs)]
+        fields = [("row", pa.int64()), ("seconds", pa.float64()), *((name, pa.string()) for name in names)]
         schema = pa.schema(fields).with_metadata({KEY: json.dumps(self.about).encode()})
         sink = pa.BufferOutputStream()
         with pq.ParquetWriter(sink, schema, compression="zstd") as writer:
-            waiting: list[dict[str, Any]] = []
-            for ran in self.rows():
-                waiting.append(_as_columns(ran))
-                if len(waiting) >= CHUNK:
-                    writer.write_batch(pa.RecordBatch.from_pylist(waiting, schema))
-                    waiting.clear()
-            if waiting:
-                writer.write_batch(pa.RecordBatch.from_pylist(waiting, schema))
+            rows = self.rows()
+            while some := list(itertools.islice(rows, CHUNK)):
+                writer.write_batch(_batch(some, schema))
         write_whole(os.path.realpath(self.path), sink.getvalue().to_pybytes())
         os.unlink(self.part)
 
 
-def _as_columns(ran: Ran) -> dict[str, Any]:
-    told: dict[str, Any] = {"row": ran.row, "args": json.dumps(ran.args)}
+def _batch(rows: list[Ran], schema: Any) -> Any:
+    """Rows as a record batch, column by column: from Python's objects pyarrow would import pandas, 50 MB of memory."""
+    import pyarrow as pa
+    from pyarrow.lib import StringBuilder
+
+    columns = []
+    told = [_texts(ran) for ran in rows]
+    for field in schema:
+        if field.name in NUMBERS:
+            numbers = array(NUMBERS[field.name], (getattr(ran, field.name) for ran in rows))
+            columns.append(pa.Array.from_buffers(field.type, len(rows), [None, pa.py_buffer(numbers)]))
+        else:
+            builder = StringBuilder()
+            builder.append_values([one.get(field.name) for one in told])
+            columns.append(builder.finish())
+    return pa.RecordBatch.from_arrays(columns, schema=schema)
+
+
+def _texts(ran: Ran) -> dict[str, str]:
+    told = {"args": json.dumps(ran.args), "fault": json.dumps(ran.fault)}
+    told |= {"outcome": ran.outcome, "headline": ran.headline}
     told |= {f"in.{name}": value for name, value in ran.values.items()}
-    told |= {"outcome": ran.outcome, "fault": json.dumps(ran.fault), "headline": ran.headline, "seconds": ran.seconds}
     return told | {f"out.{name}": value for name, value in ran.results.items()}

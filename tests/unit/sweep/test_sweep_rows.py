@@ -7,7 +7,8 @@ from pathlib import Path
 import pytest
 
 from uneven_sum.host.launch import BadUse
-from uneven_sum.sweep.faults import apart, summary
+from uneven_sum.sweep import faults
+from uneven_sum.sweep.faults import summary
 from uneven_sum.sweep.one import Ran
 from uneven_sum.sweep.rows import Inputs, filled
 
@@ -68,6 +69,7 @@ APART = [
     ([{"a": "2"}, {"a": "3"}], [{"a": "1"}, {"a": "4"}], ["all 2 have a between 2 and 3"]),
     ([{"a": "1"}, {"a": "4"}], [{"a": "2"}, {"a": "3"}], []),
     ([{"g": "sill"}, {"g": "sill"}], [{"g": "north"}], ["all 2 have g = sill"]),
+    ([{"a": "2"}] * 3, [{"a": "1"}, {"a": "4"}], ["all 3 have a 2"]),
     ([{"g": "a"}, {"g": "b"}], [{"g": "c"}], []),  # names that all differ tell nothing
     ([{"g": "a"}], [{"g": "b"}], []),
     ([{"a": "nan"}, {"a": "nan"}], [{"a": "1"}], ["all 2 have a nan"]),
@@ -78,7 +80,10 @@ APART = [
 
 @pytest.mark.parametrize("these, others, said", APART)
 def test_what_tells_them_apart(these, others, said) -> None:
-    assert apart(these, others) == said
+    well = faults.Inputs()
+    for one in others:
+        well.add(one)
+    assert well.apart_from(these) == said
 
 
 def test_faults_are_grouped() -> None:
