@@ -114,7 +114,7 @@ WALKS = {
     "clock": (0, "", {}),
     "rain": (0, "", {}),
     "twins": (0, "", {}),
-    "wet": (28, "zero divided by zero", {"WET": "25.0", "int(of.max() > 22)": "1"}),
+    "wet": (26, "zero divided by zero", {"WET": "25.0", "int(of.max() > 22)": "1"}),
 }
 
 
