@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import os
-import shlex
-import subprocess
 import sys
 from collections.abc import Callable
 from typing import Any
@@ -92,6 +90,8 @@ class Shell:
         return os.getcwd()
 
     def _magic_run(self, rest: str) -> None:
+        import shlex  # only now: all agents would wait for it
+
         words = [word for word in shlex.split(rest) if word not in ("-i", "-e", "-n")]
         if not words or words[0].startswith("-") or words[0].endswith(".ipynb"):
             self._leave_out(f"%run {rest} is left out")
@@ -132,6 +132,8 @@ class Shell:
         if words and words[0] in ("pip", "pip3", "conda", "mamba"):
             self._leave_out(f"!{command} is left out: packages are not changed in a run")
             return ""
+        import subprocess  # only now: all agents would wait for it
+
         done = subprocess.run(
             self._filled(command),
             shell=True,
