@@ -2,7 +2,12 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from ..client import Launch
+
+if TYPE_CHECKING:
+    from ..sweep.sweep import Sweep
 
 
 def open_bench(launch: Launch | None, theme: str = "slate", guided: bool = False) -> str:
@@ -14,3 +19,13 @@ def open_bench(launch: Launch | None, theme: str = "slate", guided: bool = False
     if app.closing:
         raise SystemExit(app.return_code)
     return app.refusal
+
+
+def open_sweep(sweep: Sweep, theme: str = "slate") -> None:
+    """Opens the screen of a sweep, which runs there."""
+    from .app import UnevenSum
+
+    app = UnevenSum(None, theme, sweep=sweep)
+    app.run()
+    if app.closing:
+        raise SystemExit(app.return_code)

@@ -20,6 +20,7 @@ from ..client import Goal, Launch, settings
 from ..client.digits.known import Known
 from ..client.settings import Settings
 from ..protocol import Finding
+from ..sweep.sweep import Sweep
 from .bench.screen import Bench
 from .closeup.screen import CloseUp
 from .command_palette import Commands
@@ -38,12 +39,13 @@ from .shell import hangup
 from .shell.keymap import Changes, Keyed, fitting
 from .shell.theme import PALETTES, Palette
 from .shell.too_late import too_late
+from .sweep.screen import SweepScreen
 from .widgets.help import Help
 from .widgets.notice import Notice
 
 SOON = 4.0  # seconds in which a program that a signal ends must be gone
 KEYED: list[type[Keyed]] = [Bench, CloseUp, Desk, Differences, Editor, Findings, LedgerScreen, Lookouts, Notes]
-KEYED.append(SettingsScreen)
+KEYED += [SettingsScreen, SweepScreen]
 
 
 class UnevenSum(App[None]):
@@ -59,8 +61,11 @@ class UnevenSum(App[None]):
 
     closing = False
 
-    def __init__(self, launch: Launch | None, theme: str = "slate", guided: bool = False) -> None:
+    def __init__(
+        self, launch: Launch | None, theme: str = "slate", guided: bool = False, sweep: Sweep | None = None
+    ) -> None:
         super().__init__()
+        self.sweep = sweep
         self.guided = guided
         for palette in PALETTES.values():
             self.register_theme(palette.theme())
@@ -111,7 +116,9 @@ class UnevenSum(App[None]):
             endings.on_signal(self._ended_by)
             hangup.resume_only_after_a_stop(self._driver)
             self.set_interval(hangup.EVERY, self._look_for_terminal)
-        if self.launch is None:
+        if self.sweep is not None:
+            self.push_screen(SweepScreen(self.sweep, self.palette))
+        elif self.launch is None:
             self.push_screen(Desk(self.palette))
         else:
             self.push_screen(Bench(self.launch, self.palette, self.guided))
@@ -222,10 +229,10 @@ class UnevenSum(App[None]):
     # -- screens -------------------------------------------------------------------------------------
 
     def to_desk(self) -> None:
-        """Leaves the Bench for the Desk, which is opened if it is not there yet."""
+        """Leaves the Bench for the Desk, opened if it is not there yet; or for the sweep whose run it shows."""
         while isinstance(self.screen, Bench) or (self.desk is not None and not isinstance(self.screen, Desk)):
             self.pop_screen()
-        if self.desk is None:
+        if self.desk is None and not isinstance(self.screen, SweepScreen):
             self.push_screen(Desk(self.palette))
 
     def refuse(self, message: str) -> None:

@@ -37,6 +37,7 @@ from .options import (
 @click.option("--limit", type=click.FloatRange(0, min_open=True), metavar="SECONDS", help="Longest time of a run.")
 @click.option("--own-folder", is_flag=True, help="Each run works in a copy of the folder.")
 @click.option("--results", metavar="FILE", help="Where the runs are kept.  Default: SCRIPT.sweep.parquet.")
+@click.option("--screen", is_flag=True, help="Show the sweep on a screen, from which each run opens on the Bench.")
 @click.option("--report", metavar="OUT.md", help="Write a report for people, as Markdown; OUT.pdf: as pages.")
 @click.option("--json", "json_", is_flag=True, help="Report as one JSON object on standard output.")
 def sweep(
@@ -51,6 +52,7 @@ def sweep(
     limit: float | None,
     own_folder: bool,
     results: str | None,
+    screen: bool,
     report: str | None,
     json_: bool,
     **options: Any,
@@ -77,6 +79,16 @@ def sweep(
     there_is_a_folder_for(kept)
     made = Sweep(launch, Inputs(table, each, vary), kept, list(result), limit=limit, own_folder=own_folder)
     made.jobs = jobs or made.jobs
+    if screen:
+        if not (sys.stdin.isatty() and sys.stdout.isatty()):
+            raise BadUse("The screen of a sweep needs a terminal. Leave --screen out.")
+        from ..app import open_sweep
+        from ..client import settings
+        from ..host.launch import inspect_script
+
+        inspect_script(launch)
+        open_sweep(made, settings.load()[0].theme)
+        return
     shown = sys.stderr.isatty()
 
     def say(done: int, before: int, ran: object) -> None:

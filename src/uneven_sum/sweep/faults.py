@@ -38,24 +38,40 @@ class Summary:
     seconds: float = 0.0
 
 
-def summary(rows: Iterable[Ran]) -> Summary:
-    """Same reason, place and culprit is one fault; the one with most runs first."""
-    found, well, groups = Summary(), Inputs(), dict[tuple[str, ...], Fault]()
-    for ran in rows:
-        found.ran += 1
-        found.seconds += ran.seconds
-        found.counts[ran.outcome] = found.counts.get(ran.outcome, 0) + 1
+class Tally:
+    """Counts runs as they come: same reason, place and culprit is one fault."""
+
+    def __init__(self) -> None:
+        self.counts: dict[str, int] = {}
+        self.seconds = 0.0
+        self.well = Inputs()
+        self.groups: dict[tuple[str, ...], Fault] = {}
+
+    def add(self, ran: Ran) -> None:
+        self.counts[ran.outcome] = self.counts.get(ran.outcome, 0) + 1
+        self.seconds += ran.seconds
         if ran.outcome == FINE:
-            found.fine += 1
-            well.add(ran.values)
+            self.well.add(ran.values)
         else:
             key = (ran.outcome, *ran.fault)
-            groups.setdefault(key, Fault(ran.outcome, ran.fault)).rows.append(ran)
-    found.faults = sorted(groups.values(), key=lambda fault: -len(fault.rows))
-    for fault in found.faults:
-        if fault.outcome != "bad":
-            fault.apart = well.apart_from([ran.values for ran in fault.rows])
-    return found
+            self.groups.setdefault(key, Fault(ran.outcome, ran.fault)).rows.append(ran)
+
+    def summary(self) -> Summary:
+        """What they have shown so far, the fault with most runs first."""
+        faults = sorted(self.groups.values(), key=lambda fault: -len(fault.rows))
+        for fault in faults:
+            if fault.outcome != "bad":
+                fault.apart = self.well.apart_from([ran.values for ran in fault.rows])
+        ran = sum(self.counts.values())
+        return Summary(ran, self.counts.get(FINE, 0), dict(self.counts), faults, self.seconds)
+
+
+def summary(rows: Iterable[Ran]) -> Summary:
+    """What all these runs have shown."""
+    tally = Tally()
+    for ran in rows:
+        tally.add(ran)
+    return tally.summary()
 
 
 class Column:

@@ -9,6 +9,7 @@ import msgspec
 
 from ..client import notes
 from ..client.sources import short_place
+from ..protocol.names import reason
 from ..safe_text import visible, visible_json
 from .faults import Fault, Summary
 from .one import FINE, Ran
@@ -36,22 +37,24 @@ def as_text(found: Summary) -> str:
 def _fault(number: int, one: Fault) -> str:
     first = one.smallest
     runs = f"{len(one.rows):,} run{'s' if len(one.rows) != 1 else ''}"
-    lines = [f"{number}. {runs}, {_where(one)}", *(f"   {line}" for line in first.headline.splitlines())]
+    lines = [f"{number}. {runs}, {where_of(one)}", *(f"   {line}" for line in first.headline.splitlines())]
     lines += [f"   {text}" for text in one.apart]
     numbers = ", ".join(str(ran.row) for ran in one.rows[:12]) + (", …" if len(one.rows) > 12 else "")
     lines.append(
-        f"   {'rows' if len(one.rows) > 1 else 'row'} {numbers}; the smallest is row {first.row}: {_inputs(first)}"
+        f"   {'rows' if len(one.rows) > 1 else 'row'} {numbers}; the smallest is row {first.row}: {inputs_of(first)}"
     )
     return "\n".join(lines)
 
 
-def _where(one: Fault) -> str:
+def where_of(one: Fault) -> str:
+    """`error at model.py:9`."""
     if one.outcome in ("tripped", "found"):
-        return f"{one.fault[0]} at {short_place(one.fault[1], int(one.fault[2]))}"
+        return f"{reason(one.fault[0])} at {short_place(one.fault[1], int(one.fault[2]))}"
     return {"died": "died", "slow": "took too long", "bad": "did not start"}.get(one.outcome, "ended by itself")
 
 
-def _inputs(ran: Ran) -> str:
+def inputs_of(ran: Ran) -> str:
+    """`alpha = 0.1, gauge = sill`; the arguments where there are no columns."""
     return ", ".join(f"{name} = {value}" for name, value in ran.values.items()) or " ".join(ran.args)
 
 
@@ -59,10 +62,10 @@ def as_report(found: Summary, rows: list[Ran], script: str) -> str:
     """In Markdown: the counts, a section for each fault, the results that the user has named."""
     lines = [f"# Sweep of {os.path.basename(script)}", "", counted(found), ""]
     for number, one in enumerate(found.faults, 1):
-        lines += [f"## {number}. {len(one.rows)} runs: {_where(one)}", "", one.smallest.headline, ""]
+        lines += [f"## {number}. {len(one.rows)} runs: {where_of(one)}", "", one.smallest.headline, ""]
         lines += [
             *(f"- {text}" for text in one.apart),
-            f"- smallest: row {one.smallest.row}, {_inputs(one.smallest)}",
+            f"- smallest: row {one.smallest.row}, {inputs_of(one.smallest)}",
             "",
         ]
     named = [ran for ran in rows if ran.results][:MOST]

@@ -30,7 +30,6 @@ class Sweep:
     jobs: int = field(default_factory=cores)
     limit: float | None = None
     own_folder: bool = False
-    stopped: bool = False
 
     def about(self) -> dict[str, object]:
         """What tells the results of these runs from others."""

@@ -126,15 +126,14 @@ class Bench(Keyed, Controlled, Screen[None]):
         self.key_line = KeyLine(self)
         self.values = Values(self)
         self.stepping = Stepping(self)
-        self.notes = NoteSaver(self)
-        self.source = SourceView(self)
+        self.notes, self.source = NoteSaver(self), SourceView(self)
         self.recording = Recording(self)
         self.running = Running(self)
         self.sources = SourceTexts(self)
         self.verifying = Verifying(self)
         self.others = OtherScreens(self)
-        self.breakpoints, self.origins, self.keeping = Breakpoints(self), Origins(self), Keeping(self)
-        self.cells = Cells(self)
+        self.breakpoints, self.origins = Breakpoints(self), Origins(self)
+        self.keeping, self.cells = Keeping(self), Cells(self)
         self.controllers = [
             *(self.asking, self.appearance, self.case, self.key_line, self.values, self.stepping, self.notes),
             *(self.source, self.recording, self.running, self.sources, self.verifying, self.breakpoints, self.others),
@@ -234,8 +233,8 @@ class Bench(Keyed, Controlled, Screen[None]):
 
     def show_pause(self, facts: Facts) -> None:
         self.facts = facts
-        at = place_words(facts.file, facts.line)
-        self.ended = "ran to its end" if facts.reason == "end" else f"paused at {at}: {reason(facts.reason)}"
+        paused = f"paused at {place_words(facts.file, facts.line)}: {reason(facts.reason)}"
+        self.ended = "ran to its end" if facts.reason == "end" else paused
         with self.app.batch_update():
             self.show_state("paused")
             self.query_one(Headline).show(facts.headline, facts.reason, facts.expectations)

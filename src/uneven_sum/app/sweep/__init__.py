@@ -1,0 +1,1 @@
+"""The screen of a sweep."""
