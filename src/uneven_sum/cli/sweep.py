@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 import os
 import sys
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
 
@@ -21,6 +21,11 @@ from .options import (
     there_is_a_folder_for,
     write_report,
 )
+
+if TYPE_CHECKING:
+    from ..sweep.faults import Summary
+    from ..sweep.one import Ran
+    from ..sweep.sweep import Sweep
 
 
 @click.command(context_settings=SCRIPT_SETTINGS, epilog=examples("sweep"))
@@ -89,27 +94,40 @@ def sweep(
         inspect_script(launch)
         open_sweep(made, settings.load()[0].theme)
         return
-    shown = sys.stderr.isatty()
-
-    def say(done: int, before: int, ran: object) -> None:
-        if ran is None and before:
-            click.echo(f"{before:,} runs are in {kept} already.", err=True)
-        elif shown:
-            sys.stderr.write(f"\r{done:,} runs; ctrl+c ends the sweep, and the same command goes on")
-            sys.stderr.flush()
-
     try:
-        found = endings.run(made.run(say))
+        found = endings.run(_with_progress(made))
     except (KeyboardInterrupt, asyncio.CancelledError):
         from ..sweep.faults import summary
 
         told = summary(Kept(kept, made.about()).rows())
         click.echo(visible(f"\nEnded. {counted(told)} The same command goes on."), err=True)
         sys.exit(130)
-    if shown:
-        sys.stderr.write("\r\x1b[K")
     if report is not None:
         rows = [ran for ran in Kept(kept, made.about()).rows() if ran.results]
         write_report(as_report(found, rows, script), report, launch.name)
     click.echo(as_json(found) if json_ else as_text(found), nl=False)
     sys.exit(0 if found.fine == found.ran else 1)
+
+
+async def _with_progress(made: Sweep) -> Summary:
+    """The sweep, with a bar on standard error where that is a terminal."""
+    from rich.console import Console  # with Textual
+    from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
+
+    from ..sweep.one import FINE
+
+    console = Console(stderr=True)
+    columns = (TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn(), TimeRemainingColumn())
+    with Progress(*columns, console=console, disable=not console.is_terminal, transient=True) as progress:
+        total = sum(1 for _ in made.inputs.rows(made.launch.args)) if console.is_terminal else None
+        task = progress.add_task("runs", total=total)
+        wrong = 0
+
+        def say(done: int, before: int, ran: Ran | None) -> None:
+            nonlocal wrong
+            if ran is None and before:
+                click.echo(f"{before:,} runs are in {made.kept} already.", err=True)
+            wrong += ran is not None and ran.outcome != FINE
+            progress.update(task, completed=done, description=f"runs, {wrong} went wrong" if wrong else "runs")
+
+        return await made.run(say)
