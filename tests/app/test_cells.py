@@ -51,7 +51,7 @@ async def test_a_notebook_on_the_bench(tmp_path: Path) -> None:
         bench = await settled(pilot, "paused")
         assert place_words(path, bench.facts.line) == "cell 3, line 2"
         sheet = bench.query_one(Sheet)
-        await until(pilot, lambda: sheet.cells.outputs)
+        await until(pilot, lambda: sheet.cells.outputs, 90)
         rows = shown(sheet)
         assert rows[:2] == ["── cell 1 · text", "# # Flow over the sill"]
         assert "# From the stage." not in rows, "a text is folded"
@@ -63,40 +63,42 @@ async def test_a_notebook_on_the_bench(tmp_path: Path) -> None:
         assert "# From the stage." in shown(sheet)
         sheet.cursor = sheet.cells.places[1].first
         await pilot.press("I")
-        await until(pilot, lambda: isinstance(app.screen, FigureView))
+        await until(pilot, lambda: isinstance(app.screen, FigureView), 90)
         await pilot.press("ctrl+k")
         await pilot.press("escape")
         await until(pilot, lambda: app.screen is bench)
         # The changed cell and all after it run, as it was before.
         sheet.cursor = sheet.cells.places[2].first + 1
         await pilot.press("e")
-        await until(pilot, lambda: isinstance(app.screen, Editor))
+        await until(pilot, lambda: isinstance(app.screen, Editor), 90)
         area = app.screen.query_one(TextArea)
         area.text = area.text.replace("(head - 0.4)", "max(head - 0.4, 0.1)")
         await pilot.press("ctrl+s")
         await until(pilot, lambda: "max(head" in sources(path)[2])
         if isinstance(app.screen, Editor):
             await pilot.press("escape")
-        await until(pilot, lambda: isinstance(app.screen, Choose))
+        await until(pilot, lambda: isinstance(app.screen, Choose), 90)
         assert choices(app)[0].startswith("run from cell 3 on, as it was before"), choices(app)
         await pilot.press("enter")
-        await until(pilot, lambda: bench.state == "paused" and bench.facts and bench.facts.reason == "end")
-        await until(pilot, lambda: any(row.startswith("done   … 1 more") for row in shown(sheet)))
+        await until(pilot, lambda: bench.state == "paused" and bench.facts and bench.facts.reason == "end", 90)
+        await until(pilot, lambda: any(row.startswith("done   … 1 more") for row in shown(sheet)), 90)
         assert not sheet.cells.notes
         # One cell again, on the values of now: those after it have not run since.
         sheet.cursor = sheet.cells.places[3].first
         await pilot.press("C")
-        await until(pilot, lambda: isinstance(app.screen, Choose))
+        await until(pilot, lambda: isinstance(app.screen, Choose), 90)
         assert [one.partition("  ")[0] for one in choices(app)] == [
             "run cell 4 again",
             "run cell 4 again, as it was before",
             "run from cell 4",
         ]
         await pilot.press("enter")
-        await until(pilot, lambda: bench.state == "paused" and place_words(path, bench.facts.line) == "cell 5, line 1")
-        await until(pilot, lambda: sheet.cells.notes == {4: "ran again after cell 5"})
+        await until(
+            pilot, lambda: bench.state == "paused" and place_words(path, bench.facts.line) == "cell 5, line 1", 90
+        )
+        await until(pilot, lambda: sheet.cells.notes == {4: "ran again after cell 5"}, 90)
         await pilot.press("N")
-        await until(pilot, lambda: bench.state == "paused" and bench.facts.reason == "end")
+        await until(pilot, lambda: bench.state == "paused" and bench.facts.reason == "end", 90)
         sheet.cursor = 2
         await pilot.press("C")
         await until(pilot, lambda: "there is nothing to run" in str(bench.query_one("Notice").render()))
@@ -117,7 +119,9 @@ async def test_a_script_with_cells(tmp_path: Path) -> None:
         await settled(pilot, "paused", 8)
         sheet.cursor = 5
         await pilot.press("C")
-        await until(pilot, lambda: bench.state == "paused" and "x" in {c.name for c in bench.query_one("Cards").cards})
+        await until(
+            pilot, lambda: bench.state == "paused" and "x" in {c.name for c in bench.query_one("Cards").cards}, 90
+        )
         await settled(pilot, "paused", 8)
         assert (await bench.client.ask("x"))["result"] == "3"
 

@@ -54,7 +54,7 @@ async def test_a_sweep_on_its_screen(script, tmp_path: Path) -> None:
         await pilot.press("1")
         await until(pilot, lambda: isinstance(app.screen, Sure))
         await pilot.press("enter")
-        await until(pilot, lambda: app.screen is screen)
+        await until(pilot, lambda: app.screen is screen, 90)
         await pilot.press("r")
         await until(pilot, lambda: not screen.is_sweeping, 60)
         assert screen.tally.summary().ran == 5, "nothing runs twice"
