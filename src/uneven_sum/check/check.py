@@ -81,7 +81,13 @@ async def check(launch: Launch) -> Outcome:
                     break
                 await client.go_on()
             elif isinstance(event, Tripped):
+                same = _same_place(outcome.pauses, event.facts)
+                if same is not None:
+                    same.processes += event.facts.processes
+                    continue
                 outcome.pauses.append(event.facts)
+                if not launch.go_on:
+                    break
             elif isinstance(event, Found):
                 outcome.findings = event.findings
                 if not launch.as_module:
@@ -115,6 +121,12 @@ async def check(launch: Launch) -> Outcome:
     if outcome.pauses and outcome.outcome != "died":
         outcome.outcome = "tripped"
     return outcome
+
+
+def _same_place(known: list[Facts], facts: Facts) -> Facts | None:
+    """What has tripped at the same place in another process."""
+    here = (facts.reason, facts.file, facts.line)
+    return next((one for one in known if facts.processes and here == (one.reason, one.file, one.line)), None)
 
 
 def _hidden(path: str, ran: dict[int, list[dict[str, Any]]]) -> list[Hidden]:

@@ -62,6 +62,8 @@ def _pause(facts: Facts) -> dict[str, Any]:
         told.pop("differs")
     if not told["trial"]:
         told.pop("trial")
+    if not told["processes"]:
+        told.pop("processes")
     return told
 
 
@@ -119,7 +121,7 @@ def sentence(one: Hidden) -> str:
 
 
 def _one(facts: Facts) -> str:
-    lines = [facts.headline, ""]
+    lines = [facts.headline, *([in_processes(facts)] if facts.processes else []), ""]
     calls = [_call(c.file, c.line, c.function) for c in facts.trail]
     if facts.test is not None:  # in the place of the runner's own line
         calls[: facts.trail[0].function == "<module>"] = [f"test {facts.test.name}"]
@@ -133,6 +135,13 @@ def _one(facts: Facts) -> str:
         if remark:
             lines.append(f"  {remark}")
     return "\n".join(lines) + "\n"
+
+
+def in_processes(facts: Facts) -> str:
+    """`In ForkPoolWorker-1 (4711), and in 3 more processes.`"""
+    more = len(facts.processes) - 1
+    others = f", and in {more} more process{'es' if more > 1 else ''}" if more else ""
+    return f"In {facts.processes[0]}{others}."
 
 
 def _counted(findings: list[Finding], accepted: int) -> str:

@@ -106,6 +106,14 @@ class Family:
         alive = [table[p] for p in sorted(found - {os.getpid()}) if table[p].state not in "ZX"]
         return [p for p in alive if p.session == self.session], [p for p in alive if p.session != self.session]
 
+    def freeze(self) -> None:
+        """Stop what was seen below the script: none shall answer to the end of another with a traceback."""
+        for pid, begun in self.seen.items():
+            one = process(pid)
+            if one is not None and one.begun == begun and one.session == self.session and pid not in self.spared:
+                with contextlib.suppress(ProcessLookupError, PermissionError):
+                    os.kill(pid, signal.SIGSTOP)
+
     def end(self) -> list[Process]:
         """Kill all members; those that are left, since they are in a session of their own."""
         left: list[Process] = []

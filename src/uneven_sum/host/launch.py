@@ -116,6 +116,12 @@ class Launch:
         }
 
     @property
+    def hears_children(self) -> bool:
+        """Whether what trips in processes that the script forks is told."""
+        plain = not self.stream and self.audit is None and self.shake is None
+        return plain and any(name in self.pause_on for name in TRIPS)
+
+    @property
     def is_notebook(self) -> bool:
         return not self.as_module and files.is_notebook(self.program)
 

@@ -22,6 +22,7 @@ from typing import Any
 
 from ..protocol import Decoder, MalformedMessage, Message, encode
 from .activity import Activity, activity, reads_input
+from .children import Children
 from .descendants import MARK, Family, below
 from .failures import cannot_run
 from .interpreter import find_interpreter
@@ -76,6 +77,7 @@ class Session:
         self._stops = 0
         self._stopped = asyncio.Event()
         self.points = Points(self._point_came, launch.limits)
+        self.children = Children(on_event)
         self.input = Input()
         self.point = 0  # the return point of the present pause
         self.output: ScriptOutput | None = None
@@ -128,7 +130,8 @@ class Session:
             self._tasks.append(asyncio.create_task(self.output.relay(self.process.stderr, "stderr")))
         self._tasks.append(asyncio.create_task(self._watch()))
         rewind = await self.points.listen() if launch.rewind else ""
-        body = await self.request("launch", {**launch.arguments(), "rewind": rewind})
+        told = await self.children.listen() if launch.hears_children else ""
+        body = await self.request("launch", {**launch.arguments(), "rewind": rewind, "children": told})
         self.declared = body.get("requests") or {}
         initialized = asyncio.create_task(self._initialized.wait())
         exited = asyncio.create_task(self.exited.wait())
@@ -166,6 +169,7 @@ class Session:
         self._stopped_by_us = True
         if self.process is not None and not self.exited.is_set():
             self.family.look(self.pid)
+            self.family.freeze()
             self._kill(signal.SIGKILL)
             self.points.end_all()
             self.left = [f"{p.name} (process {p.pid})" for p in self.family.end()]
@@ -185,6 +189,7 @@ class Session:
         await asyncio.gather(*tasks, return_exceptions=True)
         self.warden.dismiss()
         await self.points.close()
+        await self.children.close()
         self.input.close()
         if self._writer is not None:
             self._writer.close()
@@ -464,6 +469,7 @@ class Session:
     async def _gone(self, status: int) -> None:
         """The active process has ended."""
         self.points.end_all()
+        await self.children.settle()
         others = [t for t in self._tasks[: 2 if self.launch.capture else 0]]
         others += [self._reading] if self._reading is not None else []
         await asyncio.wait(others, timeout=1.0)

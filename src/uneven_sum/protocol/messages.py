@@ -183,6 +183,7 @@ class Facts(msgspec.Struct):
     source_text: str = ""  # of a place that is in no file
     nested: str = ""  # the call that is run within another pause, in a copy
     passes: list[dict[str, Any]] = []  # the last ones of the recorded loop around: `pass`, `values`
+    processes: list[str] = []  # children of the script in which it tripped; empty: in the script itself
 
 
 class Card(msgspec.Struct):

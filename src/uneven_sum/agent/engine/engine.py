@@ -35,7 +35,7 @@ from ..trials.assignment import Assignments
 from ..triggers.on_nonfinite import NonfiniteTrigger
 from ..triggers.settings import Switches, Tripwire
 from ..values import snapshot
-from . import nested_call, ticks
+from . import children, nested_call, ticks
 from .checkpoints import Snapshots
 from .doubts import FindingTrigger
 from .fate import answers_protocol, handling, in_head
@@ -134,17 +134,9 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
             self.wire.event("unevenSum/ticks", {})
 
     def _in_child(self) -> None:
-        """A child of the script runs on with every lookout off."""
-        if run_state.own_fork:
-            return
-        run_state.quiet = True
-        if self.stream is not None:
-            self.stream.in_child()
-        self.motion.switch_off()
-        try:
-            self.wire.sock.close()
-        except OSError:
-            pass
+        """A child of the script runs on without pauses."""
+        if not run_state.own_fork:
+            children.begin(self)
 
     # -- trips ---------------------------------------------------------------------------------------
 
@@ -275,7 +267,7 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
     def pause(self, pause: Pause, apart: dict[str, Any] | None = None) -> str:
         """Report a pause to the host and answer its requests until it says how to continue."""
         with self.lock, signal_masking.timers_stopped():
-            if run_state.quiet:
+            if run_state.quiet or (self.child_told is not None and children.is_told(self, pause)):
                 return ""
             if self.hurry and pause.lookout not in self.temporary and pause.reason != "pause":
                 return ""  # on the way to where it was before: this was met then
@@ -346,6 +338,8 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
         wire.met += 1
         if self.go_on:
             key = (self.facts["file"], self.facts["line"], pause.reason)
+            if self.child_told is not None:
+                self.facts["processes"] = [children.process_name()]
             if key not in self.told:
                 self.told.add(key)
                 self.wire.event("unevenSum/tripped", self.facts)

@@ -19,12 +19,13 @@ from ...client import (
     Output,
     Stopped,
     SyntaxFault,
+    Tripped,
     Trouble,
     Unwatched,
     Where,
 )
 from ...client.sources import place_words
-from ...protocol import Placed, Recent, RunningTest
+from ...protocol import Facts, Placed, Recent, RunningTest
 from ..widgets.bars import Headline, Trail
 from ..widgets.sheet import Sheet
 from .cards import Cards
@@ -165,6 +166,8 @@ class Running(Controller):
             bench.book.left_alone(event)
             bench.query_one(OutputDrawer).write("console", f"{event.sentence}\n")
             bench.notify(event.sentence, severity="warning")
+        elif isinstance(event, Tripped):
+            self.in_child(event.facts)
         elif isinstance(event, LeftOut):
             bench.query_one(OutputDrawer).write("console", f"{event.text}\n")
         elif isinstance(event, Trouble):
@@ -173,6 +176,12 @@ class Running(Controller):
             bench.facts, bench.last_words = None, event.said
         elif isinstance(event, Exited):
             self.exited(event)
+
+    def in_child(self, facts: Facts) -> None:
+        """A child of the script has told what tripped in it; it goes on."""
+        said = f"In {facts.processes[0] if facts.processes else 'a child'}: {facts.headline}"
+        self.bench.query_one(OutputDrawer).write("console", f"{said}\n")
+        self.bench.notify(said.split("\n")[0], severity="warning")
 
     def exited(self, event: Exited) -> None:
         bench = self.bench
