@@ -20,7 +20,9 @@ from .sheet import Place
 RELATIVE, ABSOLUTE = 1e-6, 1e-12
 NUMBER = re.compile(r"(?<![\w.])[-+]?(?:\d+\.?\d*(?:[eE][-+]?\d+)?|\.\d+(?:[eE][-+]?\d+)?)(?![\w])|\b(?:nan|inf)\b")
 ADDRESS = re.compile(r"(?:\bobject )?\bat 0x[0-9a-fA-F]+|\b0x[0-9a-fA-F]{6,}")
-CLOCK = re.compile(r"\bTime:\s+\d\d:\d\d:\d\d|\bDate:\s+\w{3}, \d\d \w{3} \d{4}")  # of when a table was made
+CLOCK = re.compile(  # when a table was made, how long a fit took
+    r"\bTime:\s+\d\d:\d\d:\d\d|\bDate:\s+\w{3}, \d\d \w{3} \d{4}|\btime\s*[=:]\s*[\d.]+\s*(?:m?s|sec|seconds)\b"
+)
 SCALAR = re.compile(r"\bnp\.(?:float|int|uint|complex|bool|str)\w*\(([^()]*)\)")
 CLASS = re.compile(r"<class '([\w.]+)'>")
 TIMES = re.compile(r"Wall time|CPU times|per loop|\bit/s\b|\bs/it\b")

@@ -16,6 +16,7 @@ SAME = [
     ("<a.B at 0x7f01>", "<a.B at 0x7f99>"),
     ("(<a.B at 0x7f01>, 2)", "(<a.B object at 0x7f99>, 2)"),
     ("Time:  18:09:59  BIC 1949.102", "Time: 18:10:06  BIC 1949.102"),
+    ("EDM = 2e-05 │ time = 0.3 sec │", "EDM = 2e-05 │ time = 12.8 sec │"),
     ("Date: Sat, 28 Nov 2026", "Date: Sun, 29 Nov 2026"),
     ("numpy.ndarray", "<class 'numpy.ndarray'>"),
     ("nan", "nan"),
@@ -34,6 +35,7 @@ OTHER = [
     ("-1.0", "1.0"),
     ("1e-3", "1e-4"),
     ("ab", "ba"),
+    ("time = 3.0 d", "time = 4.0 d"),
     ("2031-01-01 09:00:00", "2031-01-01 09:00:01"),
 ]
 
