@@ -12,6 +12,8 @@ from collections.abc import Callable
 from ..protocol import Decoder, MalformedMessage, Message
 from .points import peer
 
+SETTLING = 1.0  # seconds at most, for what is on its way when the script ends
+
 
 class Children:
     """`heard`: is given each event that a child tells."""
@@ -46,9 +48,11 @@ class Children:
         writer.close()
 
     async def settle(self) -> None:
-        """What was told before the script's end is heard."""
+        """What was told before the script's end is heard; a child that lives on is not waited for."""
+        for _ in range(3):  # who has connected is welcomed
+            await asyncio.sleep(0)
         if self._reading:
-            await asyncio.wait(list(self._reading), timeout=0.5)
+            await asyncio.wait(list(self._reading), timeout=SETTLING)
 
     async def close(self) -> None:
         for task in list(self._reading):

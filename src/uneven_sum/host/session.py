@@ -469,10 +469,10 @@ class Session:
     async def _gone(self, status: int) -> None:
         """The active process has ended."""
         self.points.end_all()
-        await self.children.settle()
         others = [t for t in self._tasks[: 2 if self.launch.capture else 0]]
         others += [self._reading] if self._reading is not None else []
         await asyncio.wait(others, timeout=1.0)
+        await self.children.settle()
         self.running = False
         self.exited.set()
         self._fail_waiting()

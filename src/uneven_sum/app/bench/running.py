@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 import time
 from dataclasses import replace
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from ...client import (
     BadUse,
@@ -33,12 +33,19 @@ from .controller import Controller, background
 from .output_drawer import OutputDrawer
 from .recording import Step
 
+if TYPE_CHECKING:
+    from .screen import Bench
+
 
 class Running(Controller):
     """A controller of the Bench."""
 
     all_tests: Launch | None = None  # while one test of a run of tests runs alone
     test: RunningTest | None = None  # the last that a pause was in
+
+    def __init__(self, screen: Bench) -> None:
+        super().__init__(screen)
+        self.children_told: set[tuple[str, int, str]] = set()  # places at which children of this run have tripped
 
     def given(self) -> Launch:
         """The launch as the user gave it."""
@@ -64,6 +71,7 @@ class Running(Controller):
         if bench.client is not None:
             await self.drop()
         bench.runs += 1
+        self.children_told.clear()
         bench.show_state("starting")
         bench.query_one(Headline).show(f"Starting {bench.launch.name} …", "run")
         bench.recording.steps = steps or []
@@ -181,7 +189,10 @@ class Running(Controller):
         """A child of the script has told what tripped in it; it goes on."""
         said = f"In {facts.processes[0] if facts.processes else 'a child'}: {facts.headline}"
         self.bench.query_one(OutputDrawer).write("console", f"{said}\n")
-        self.bench.notify(said.split("\n")[0], severity="warning")
+        place = (facts.file, facts.line, facts.reason)
+        if place not in self.children_told:  # ten workers may trip at one place
+            self.children_told.add(place)
+            self.bench.notify(said.split("\n")[0], severity="warning")
 
     def exited(self, event: Exited) -> None:
         bench = self.bench
