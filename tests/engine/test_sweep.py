@@ -91,7 +91,9 @@ def test_a_sweep_that_was_killed_goes_on(tmp_path: Path) -> None:
     part = tmp_path / "model.py.sweep.parquet.part"
     for how in (signal.SIGKILL, signal.SIGINT):
         before = len(part.read_text().splitlines()) if part.exists() else 0
-        process = subprocess.Popen(command, cwd=tmp_path, stdout=-1, stderr=-1, start_new_session=True)
+        process = subprocess.Popen(
+            command, cwd=tmp_path, stdout=-1, stderr=-1, start_new_session=True, preexec_fn=_hears_ctrl_c
+        )
         end = time.monotonic() + PATIENCE
         while not part.exists() or len(part.read_text().splitlines()) < before + 6:
             assert time.monotonic() < end and process.poll() is None
@@ -109,6 +111,11 @@ def test_a_sweep_that_was_killed_goes_on(tmp_path: Path) -> None:
     ran = [ran.row for ran in Kept(str(tmp_path / "model.py.sweep.parquet"), _about(tmp_path)).rows()]
     assert sorted(ran) == list(range(1, 41)), "each row once"
     assert len(log) - len(set(log)) <= 4, "but those that were under way when it was ended"
+
+
+def _hears_ctrl_c() -> None:
+    """What a shell starts in the background ignores it."""
+    signal.signal(signal.SIGINT, signal.SIG_DFL)
 
 
 def _about(folder: Path) -> dict:

@@ -47,6 +47,8 @@ class Kept:
             self._file = open(self.part, "a", encoding="utf-8")  # noqa: SIM115  # until `close`
             if new:
                 self._write(json.dumps(self.about))
+            elif not _ends_a_line(self.part):  # a signal has cut the last one
+                self._write("")
         except OSError as e:
             raise BadUse(f"{self.part} cannot be written: {e.strerror}.") from None
         return count
@@ -151,6 +153,12 @@ class Kept:
                 writer.write_batch(_batch(some, schema))
         write_whole(os.path.realpath(self.path), sink.getvalue().to_pybytes())
         os.unlink(self.part)
+
+
+def _ends_a_line(path: str) -> bool:
+    with open(path, "rb") as f:
+        f.seek(max(0, os.path.getsize(path) - 1))
+        return f.read() in (b"", b"\n")
 
 
 def _batch(rows: list[Ran], schema: Any) -> Any:
