@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import asyncio
 import json
-import os
 import subprocess
 import sys
 from pathlib import Path
@@ -281,7 +280,7 @@ async def test_check_tells_names_that_only_a_later_cell_assigns(tmp_path: Path) 
     assert facts["cell"] == {"number": 2, "id": "c2", "line": 1}
     assert facts["trail"][0]["cell"]["number"] == 2
     report = as_report(Launch(path), outcome)
-    assert "## 1. error at cell 2, line 1 of a.ipynb" in report or "error at cell 2, line 1 of a.ipynb" in report
+    assert "error at cell 2, line 1 of a.ipynb" in report
     assert "cell 2\n  in     1  y = x + later" in report
 
 
@@ -374,7 +373,6 @@ async def test_the_traceback_shows_the_cell_s_line(tmp_path: Path, interpreter: 
         assert await run.pause() is None
     assert "    raise KeyError(x)" in run.err and "KeyError: 'north'" in run.err
     assert run.exited.exit_status == 1
-    assert os.path.exists(path)
 
 
 KEPT = (

@@ -211,7 +211,7 @@ class UnevenSum(App[None]):
         return told
 
     def keys_of(self, screen: str) -> set[str]:
-        """All keys that do something on a screen, as they come, in Textual's names."""
+        """All keys that do something on a screen, by default, in Textual's names."""
         kind: Any = next(k for k in KEYED if screen == k.KEYS_OF)
         return set(BindingsMap(kind.BINDINGS).key_to_bindings)
 

@@ -86,7 +86,11 @@ def _replace_in_notebook(path: str, data: bytes, first: int, last: int, old: str
         ast.parse(as_python(path, text), name)
     except (SyntaxError, ValueError) as e:
         raise BadUse(f"{name} would be no Python: {getattr(e, 'msg', e)}. Nothing was changed.") from None
-    write_whole(path, patched(data, text))
+    try:
+        new_data = patched(data, text)
+    except (ValueError, KeyError, IndexError) as e:
+        raise BadUse(f"{name} cannot be changed: {e}. Nothing was written.") from None
+    write_whole(path, new_data)
     return text
 
 

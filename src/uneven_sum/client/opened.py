@@ -136,8 +136,8 @@ def _save_notebook(opened: Opened, real: str, text: str) -> None:
             data = patched(f.read(), text)
     except OSError as e:
         raise BadUse(f"{name} cannot be read: {e.strerror}. Nothing was changed.") from None
-    except (ValueError, KeyError, IndexError):
-        raise BadUse(f"{name} is no notebook any more. Nothing was changed.") from None
+    except (ValueError, KeyError, IndexError) as e:
+        raise BadUse(f"{name} cannot be changed: {e}. Nothing was written.") from None
     write_whole(real, data)
     opened.text, opened.print = files.sheet(data)[0], zlib.crc32(data)
 

@@ -155,7 +155,7 @@ def read_place(text: str) -> tuple[str, int, int] | None:
 
 
 def with_cells(told: Any) -> Any:
-    """What is told as JSON, with the cell of a notebook, or of a script with cells, beside each line.  A finding's
+    """A JSON report with the cell of a notebook, or of a script with cells, beside each line.  A finding's
     `cell` is a place in an array already: there it is `in_cell`."""
     return _with_cells(told, "", {})
 

@@ -79,8 +79,8 @@ class Launch:
     guards: bool = True
     blocks: bool = True  # runs of arithmetic are checked once: see `agent/rewrite/blocks.py`
     limits: Limits = Limits()
-    stream: str = ""  # path of a socket that is told each value; empty: none
-    # Of a shaken run, the seed of its ups and downs; 0: none is moved, terms are told; -1: and draws stay free.
+    stream: str = ""  # path of a socket that gets each value; empty: none
+    # Of a shaken run, the seed of its ups and downs; 0: none is moved, terms are sent; -1: and draws stay free.
     shake: int | None = None
     audit: list[str] | None = None  # names of rules; empty: all that are not weak; None: no audit
 
@@ -117,7 +117,7 @@ class Launch:
 
     @property
     def hears_children(self) -> bool:
-        """Whether what trips in processes that the script forks is told."""
+        """Whether processes that the script forks report what trips."""
         plain = not self.stream and self.audit is None and self.shake is None
         return plain and any(name in self.pause_on for name in TRIPS)
 

@@ -1,4 +1,4 @@
-"""What the script prints, as it comes through its pipes."""
+"""What the script prints, read from its pipes."""
 
 from __future__ import annotations
 

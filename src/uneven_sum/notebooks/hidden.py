@@ -28,7 +28,7 @@ CLASS = re.compile(r"<class '([\w.]+)'>")
 TIMES = re.compile(r"Wall time|CPU times|per loop|\bit/s\b|\bs/it\b")
 ESCAPES = re.compile(r"\x1b\[[0-9;]*[A-Za-z]")
 MOST = 200_000  # characters of an output that are compared: as many as a run tells
-LONGEST = 60  # characters of an output that are told
+LONGEST = 60  # characters of an output that a sentence shows
 
 
 @dataclass(frozen=True)

@@ -51,7 +51,8 @@ def patched(data: bytes, new: str) -> bytes:
     else:
         made = "[" + style.lead + style.between.join(parts) + style.end + "]"
     found = (text[: whole[0]] + made + text[whole[1] :]).encode()
-    assert _text_of(found) == sheet_of(cells)[0]  # nothing is written that reads otherwise
+    if _text_of(found) != sheet_of(cells)[0]:
+        raise ValueError("the notebook would read otherwise than what was typed")
     return found
 
 

@@ -21,7 +21,7 @@ def encode(message: dict[str, Any]) -> bytes:
 
 
 class Decoder:
-    """Takes bytes as they come and gives whole messages."""
+    """Takes bytes in any pieces and gives whole messages."""
 
     def __init__(self) -> None:
         self._buffer = bytearray()

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 
 from .one import FINE, Ran
 
-FEW = 6  # values of a column that are told one by one
+FEW = 6  # values of a column that are listed
 MOST_TEXTS = 1000  # different texts of a column that are kept
 
 
@@ -39,7 +39,7 @@ class Summary:
 
 
 class Tally:
-    """Counts runs as they come: same reason, place and culprit is one fault."""
+    """Counts runs one by one: the same reason, place and culprit is one fault."""
 
     def __init__(self) -> None:
         self.counts: dict[str, int] = {}

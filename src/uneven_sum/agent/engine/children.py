@@ -1,4 +1,4 @@
-"""A child that the script forks: what trips in it is told to the host, and it goes on.
+"""A child that the script forks: what trips in it goes to the host, and it goes on.
 
 It has no pauses, no lookouts of the user's and no return points.  It connects to the host when the first thing trips:
 a child in which nothing does costs nothing.
@@ -81,7 +81,7 @@ def process_name() -> str:
 
 
 def is_told(engine: Engine, pause: Pause) -> bool:
-    """Whether a pause in a child is none: it was told before, or is not of a kind that is told."""
+    """Whether a child does not report this: it has done so before, or it is no trip."""
     assert engine.child_told is not None
     if pause.reason not in TRIPS or pause.frame is None:
         return True

@@ -15,8 +15,8 @@ from ..core import run_state
 from ..core.transport import Closed, Wire
 from ..source.cells import Cell, Cells
 
-MOST_TEXT = 200_000  # characters of a text that is told
-MOST_DATA = 4_000_000  # bytes of a picture that is told
+MOST_TEXT = 200_000  # characters of a text that is sent
+MOST_DATA = 4_000_000  # bytes of a picture that is sent
 RICH = {"text/html": "_repr_html_", "text/markdown": "_repr_markdown_", "text/latex": "_repr_latex_"}
 PICTURES = {"image/png": "_repr_png_", "image/svg+xml": "_repr_svg_"}
 
@@ -63,7 +63,7 @@ class Outputs:
             self.names.setdefault("Out", {})
 
     def ends(self) -> None:
-        """The cell under way is over: its outputs are told."""
+        """The cell under way is over: sends its outputs."""
         if self.cell is None or run_state.in_trial:
             return
         for step in self.at_end:

@@ -15,7 +15,7 @@ from ..frames.namespace import Scope
 from ..values import nonfinite
 from .place import key_node
 
-MOST_ROWS = 3  # of a group, whose values are told
+MOST_ROWS = 3  # of a group, whose values are listed
 JOINS = ("merge", "join")
 
 

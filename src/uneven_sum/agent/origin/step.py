@@ -28,7 +28,7 @@ from .sources import element_source, line_source, source_of
 from .watched import ALIAS, ARGUMENT, PRINTED, USE, WRITE
 
 GENERATOR = 0x20 | 0x200  # CO_GENERATOR, CO_ASYNC_GENERATOR
-MOST = 12  # operands that are told
+MOST = 12  # operands that are listed
 # Functions whose cells are those of their first argument.
 CELLS_KEPT = {"array", "asarray", "asanyarray", "ascontiguousarray", "copy", "list", "tuple", "float", "int", "round"}
 CELLS_KEPT |= {"nan_to_num", "atleast_1d", "Series", "around", "float64", "float32"}

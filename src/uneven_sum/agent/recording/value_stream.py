@@ -1,9 +1,9 @@
-"""Tells each stored, returned and tested value as it comes: place and value as small records, in blocks.
+"""Tells each stored, returned and tested value at once: place and value as small records, in blocks.
 
 The stream is a sequence of frames: a kind (`P` a place as JSON, `R` records, `E` the end), a length (u32,
 little-endian), and the data.  Records: their number n (u32), n times the place with the part (the part above PART_BIT;
 bit 31: a value goes on) and the value, both as float64; after a record of the part TERM, whose value is a result, comes
-one of its two operands.  Places are told before their first records, also those that never have one, and a text (`T`,
+one of its two operands.  Places are sent before their first records, also those that never have one, and a text (`T`,
 JSON) before its number is.  Blocks hold the same number of records in every run.
 """
 
@@ -33,7 +33,7 @@ CONTINUED = 0x80  # a further record of the value that the one before began
 FLOAT, INTEGER, CONSTANT, IMAGINARY, TEXT, KIND, LENGTH, SUM, LOWEST, HIGHEST, BAD, CELL = range(12)
 LEFT, RIGHT, TERM, SINGLE, SINGLE_CELL = range(12, 17)
 EXACT = 2**53
-ELEMENTS = 8  # of a list, dict or array that are told
+ELEMENTS = 8  # of a list, dict or array that are sent
 COLUMNS = 20  # of a frame
 DEEP = 3
 ROLES = {
@@ -45,8 +45,8 @@ ROLES = {
     "augmented",
     "audit",
     "running",
-}  # of sites whose values are told
-TEXTS = 5_000  # that are told in full, up to so many characters each:
+}  # of sites whose values are sent
+TEXTS = 5_000  # that are sent in full, up to so many characters each:
 SHOWN = 80
 ADDRESS = re.compile(r"0x[0-9a-fA-F]+")
 Tell = Callable[[int, int, float | str], None]

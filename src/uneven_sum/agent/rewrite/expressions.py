@@ -260,7 +260,7 @@ class Expressions:
         """What the expression `node` has become, told to the stream; floats and truth values in line."""
         number = self.sites.add(self.file, self.at, position(node), role)
         site = ast.Constant(number)
-        # Loops send what is full, and so do values that are told by a call: a function may call itself without end.
+        # Loops send what is full, and so do values that a call sends: a function may call itself without end.
         short = role in ("value", "test") or (role == "return" and not self.calls)
         if not (self.temps and self.in_line and short):
             return self._here(self._probe("stream", made, site), node)

@@ -127,7 +127,7 @@ class Keyed:
         return told
 
     def key(self, as_it_comes: str) -> str:
-        """Which key (or keys, with blanks between) does now what these do as they come; as we write it."""
+        """Which key (or keys, with blanks between) does now what these do by default; as we write it."""
         return " ".join(shown(self._now.get(named(k), named(k))) for k in as_it_comes.split(" "))
 
     def action_of(self, as_it_comes: str) -> str | None:

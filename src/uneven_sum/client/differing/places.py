@@ -129,7 +129,7 @@ class Matching:
         line = place.line
         if side == 0:
             line = self._mapped(name, place, text)
-        # The places of a line are told in the order of their columns, whatever runs first.
+        # The places of a line stand in the order of their columns, whatever runs first.
         column = self._rank(text, place)
         # Terms of one statement may begin alike.
         end = _signs_before_end(text, place) + 10_000 * (place.last - place.line) if place.role in TERMS else 0

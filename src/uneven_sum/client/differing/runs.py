@@ -1,4 +1,4 @@
-"""Runs two scripts side by side, and compares the values that they tell as they come."""
+"""Runs two scripts side by side, and compares the values that they send while they run."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ from .stored import FORMAT, About, Keeper, Stored
 
 AHEAD = 200_000  # records that one run may be ahead of the other
 Feed = tuple[Comparer, int]  # a comparer, and which of its sides
-TERMS_ALONE = -1  # as the seed of a shaken run: terms are told, and nothing is moved
+TERMS_ALONE = -1  # as the seed of a shaken run: terms are sent, and nothing is moved
 TELL_EVERY = 0.5  # seconds
 STOPPED = "before its end, since you ended it"
 OUTPUT = 4_000_000  # characters of each run's output that are kept
@@ -98,7 +98,7 @@ class Compared:
 
 
 class Watch:
-    """Of runs under way: `stop()` ends them, and what is known so far is told; `tell` hears how many values were
+    """Of runs under way: `stop()` ends them, and what is known so far is shown; `tell` hears how many values were
     compared, about twice a second."""
 
     def __init__(self, tell: Callable[[int], None] = lambda records: None) -> None:
@@ -114,7 +114,7 @@ class How:
     """How two runs are compared.
 
     `relative`, `absolute`: tolerances; `at_lines`: relative ones of lines of the first text.  `twice`: the same script;
-    what differs by nature (the time, addresses) counts, too.  `terms`: each term is told, not only what is stored.
+    what differs by nature (the time, addresses) counts, too.  `terms`: each term is sent, not only what is stored.
     `given`: what both read from standard input.  `keep`: where the first one is stored.  `earlier`: texts of files that
     the first one runs instead of those of today.
     """
@@ -311,7 +311,7 @@ async def _give(records: Block, feeds: list[Feed], meeting: asyncio.Condition) -
 
 
 def home(run: RunOf) -> str:
-    """The folder that names of files are told from: the script's, or the working folder of a module."""
+    """The folder that file names are relative to: the script's, or the working folder of a module."""
     return run.folder.copy if run.launch.as_module else os.path.dirname(run.launch.program)
 
 

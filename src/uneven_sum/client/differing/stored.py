@@ -33,7 +33,7 @@ def _schema() -> Any:
 
 
 class About(msgspec.Struct):
-    """What is known of a stored run besides its records.  `home`: the folder that names of files are told from."""
+    """What is known of a stored run besides its records.  `home`: the folder that file names are relative to."""
 
     format: int
     program: str
@@ -51,7 +51,7 @@ class About(msgspec.Struct):
 
 
 class Keeper:
-    """Writes a run's records as they come.  The file has its name once the run has ended."""
+    """Writes a run's records while it runs.  The file has its name once the run has ended."""
 
     def __init__(self, path: str) -> None:
         self.path = os.path.abspath(path)

@@ -187,7 +187,7 @@ class Judge:
 
 
 def _once(places: list[tuple[Held, str]]) -> list[tuple[Held, str]]:
-    """A call is told twice, as a term and as a value that is stored."""
+    """A call comes twice, as a term and as a value that is stored."""
     found: dict[tuple[str, int, str], tuple[Held, str]] = {}
     for held, name in places:
         key = (held.place.file, held.place.line, name)

@@ -133,7 +133,7 @@ def module_of_test(call: SavedCall, place: Path, expected: str, about: str) -> s
 
 
 def _by_place(text: str, call: SavedCall, place: Path) -> str:
-    """Paths below the folder of the source, in quotes, are told from the place of the test: it may be moved with it."""
+    """Paths below the folder of the source, in quotes, become relative to the test, which may be moved with it."""
     home = call.root or os.path.dirname(call.file)
 
     def told(found: re.Match[str]) -> str:
