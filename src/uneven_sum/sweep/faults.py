@@ -60,6 +60,7 @@ class Tally:
         """What they have shown so far, the fault with most runs first."""
         faults = sorted(self.groups.values(), key=lambda fault: -len(fault.rows))
         for fault in faults:
+            fault.rows.sort(key=lambda ran: ran.row)  # they end in any order
             if fault.outcome != "bad":
                 fault.apart = self.well.apart_from([ran.values for ran in fault.rows])
         ran = sum(self.counts.values())
