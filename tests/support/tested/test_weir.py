@@ -1,5 +1,6 @@
 """Tests of unittest, which pytest runs too."""
 
+import asyncio
 import unittest
 
 from flow import share, total
@@ -61,5 +62,9 @@ class Dry(unittest.TestCase):
 
 
 class Waiting(unittest.IsolatedAsyncioTestCase):
+    async def asyncSetUp(self):
+        # Its loop is in debug mode and logs each callback over 0.1 s: under load that would be another report.
+        asyncio.get_running_loop().slow_callback_duration = 600.0
+
     async def test_flow(self):
         self.assertEqual(share(1.0), 3.0)
