@@ -1,8 +1,4 @@
-"""One run of one script: its process, its connection, its output.
-
-The agent stops its reading when the script runs; whatever is sent to it then is followed by a signal,
-whose handler in the script's main thread reads it.
-"""
+"""One run of one script: its process, its connection, its output."""
 
 from __future__ import annotations
 
@@ -20,13 +16,14 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from ..protocol import Decoder, MalformedMessage, Message, encode
+from ..protocol import Decoder, Message
 from .activity import Activity, activity, reads_input
 from .children import Children
 from .descendants import MARK, Family, below
 from .failures import cannot_run
 from .interpreter import find_interpreter
 from .launch import BadUse, Launch, inspect_script
+from .links import PATIENCE, Link
 from .output import ScriptOutput
 from .points import Points, ended, reap
 from .typed import Input
@@ -34,10 +31,8 @@ from .warden import Warden
 
 LOG = logging.getLogger("uneven_sum.host")
 BOOT = Path(__file__).parent.parent / "agent" / "boot.py"
-CALL_SIGNAL = signal.SIGURG  # ignored by default: never fatal, however late it comes
 PR_SET_PDEATHSIG = 1
 SHARE = 10  # a script that takes a second to say where it is is asked every ten
-PATIENCE = 0.5  # seconds until an interrupt that is not answered is explained
 
 _libc = ctypes.CDLL(None, use_errno=True)
 
@@ -61,35 +56,39 @@ class Session:
         self.launch = launch
         self.on_event = on_event
         self.process: asyncio.subprocess.Process | None = None
-        self.running = False  # the script runs, and nobody reads at the other end
         self.ended: dict[str, Any] | None = None  # what the agent said of the script's end
-        self.last_place: dict[str, Any] | None = None
         self.exited = asyncio.Event()
         self._initialized = asyncio.Event()
         self._failed: BadUse | None = None
         self._stopped_by_us = False
         self._seq = 0
         self.declared: dict[str, dict[str, Any]] = {}  # of each request: `moves`, `rerun`
-        self._going: set[int] = set()  # requests under way that set the script going
-        self._waiting: dict[int, asyncio.Future[Message]] = {}
-        self._writer: asyncio.StreamWriter | None = None
         self._tasks: list[asyncio.Task[None]] = []
-        self._stops = 0
-        self._stopped = asyncio.Event()
+        self.main = self.here = Link()  # the script's own process; the one that is shown
         self.points = Points(self._point_came, launch.limits)
         self.children = Children(on_event)
         self.input = Input()
-        self.point = 0  # the return point of the present pause
         self.output: ScriptOutput | None = None
         self.written: dict[str, int] = {}  # files that the script has written or deleted, and when
-        self.pid = 0  # of the active process
-        self._reading: asyncio.Task[None] | None = None
         self._waking = False
-        self._calling: asyncio.Task[None] | None = None
         self.family = Family(secrets.token_hex(8), os.getsid(0))
         self.left: list[str] = []  # what the script has started to outlive it
         self.warden = Warden(self.family)
-        self._ticks = False  # the script looks by itself for what was sent, while it computes
+
+    @property
+    def running(self) -> bool:
+        """Whether the process that is shown runs."""
+        return self.here.running
+
+    @property
+    def point(self) -> int:
+        """The return point of the present pause."""
+        return self.here.point
+
+    @property
+    def pid(self) -> int:
+        """Of the script's own process, or of the copy that is the script now."""
+        return self.main.pid
 
     # -- starting and ending -------------------------------------------------------------------------
 
@@ -120,14 +119,14 @@ class Session:
             theirs.close()
         if launch.capture:
             await self.input.open()
-        self.pid = self.process.pid
-        reader, self._writer = await asyncio.open_connection(sock=ours)
-        self._reading = asyncio.create_task(self._read(reader, Decoder()))
+        self.main.pid = self.process.pid
+        reader, self.main.writer = await asyncio.open_connection(sock=ours)
         if launch.capture:
             assert self.process.stdout is not None and self.process.stderr is not None
             self.output = ScriptOutput(self.process, self.on_event)
             self._tasks.append(asyncio.create_task(self.output.relay(self.process.stdout, "stdout")))
             self._tasks.append(asyncio.create_task(self.output.relay(self.process.stderr, "stderr")))
+        self._read(self.main, reader, Decoder())
         self._tasks.append(asyncio.create_task(self._watch()))
         rewind = await self.points.listen() if launch.rewind else ""
         told = await self.children.listen() if launch.hears_children else ""
@@ -161,7 +160,7 @@ class Session:
     async def configured(self) -> None:
         """Lets the script begin."""
         await self.request("configurationDone")
-        self.running = True
+        self.main.running = True
         self._tasks.append(asyncio.create_task(self._sample()))
 
     async def end(self) -> None:
@@ -170,7 +169,7 @@ class Session:
         if self.process is not None and not self.exited.is_set():
             self.family.look(self.pid)
             self.family.freeze()
-            self._kill(signal.SIGKILL)
+            self.main.kill(signal.SIGKILL)
             self.points.end_all()
             self.left = [f"{p.name} (process {p.pid})" for p in self.family.end()]
             self.warden.reap(self.process.pid)
@@ -183,7 +182,7 @@ class Session:
         await self.close()
 
     async def close(self) -> None:
-        tasks = [*self._tasks, *[t for t in (self._reading, self._calling) if t is not None]]
+        tasks = [*self._tasks, *self.main.tasks()]
         for task in tasks:
             task.cancel()
         await asyncio.gather(*tasks, return_exceptions=True)
@@ -191,8 +190,8 @@ class Session:
         await self.points.close()
         await self.children.close()
         self.input.close()
-        if self._writer is not None:
-            self._writer.close()
+        if self.main.writer is not None:
+            self.main.writer.close()
         if self.process is not None:
             transport = getattr(self.process, "_transport", None)
             if transport is not None:
@@ -202,16 +201,15 @@ class Session:
 
     # -- messages ------------------------------------------------------------------------------------
 
-    async def request(self, command: str, arguments: dict[str, Any] | None = None) -> dict[str, Any]:
-        """Sends a request; the body of its response.  BadUse with the agent's sentence when it refuses."""
+    async def request(
+        self, command: str, arguments: dict[str, Any] | None = None, link: Link | None = None
+    ) -> dict[str, Any]:
+        """Sends a request, to the process that is shown if no other is given; the body of its response.  BadUse with
+        the agent's sentence when it refuses."""
         self._seq += 1
-        future: asyncio.Future[Message] = asyncio.get_running_loop().create_future()
-        self._waiting[self._seq] = future
-        if self.declared.get(command, {}).get("moves"):
-            self._going.add(self._seq)
-        self._send({"seq": self._seq, "type": "request", "command": command, "arguments": arguments or {}})
+        message = {"seq": self._seq, "type": "request", "command": command, "arguments": arguments or {}}
         began = time.monotonic()
-        response = await future
+        response = await (link or self.here).request(message, bool(self.declared.get(command, {}).get("moves")))
         fine = "done" if response.get("success") else f"refused: {response.get('message')}"
         LOG.debug("%s %s in %.1f ms", command, fine, 1e3 * (time.monotonic() - began))
         if not response.get("success"):
@@ -227,50 +225,15 @@ class Session:
 
     def cancel(self, number: int) -> None:
         """Gives up what a request under way is doing; it is answered with an error."""
-        if number in self._waiting:
+        if number in self.here.waiting:
             self._seq += 1
-            self._send({"seq": self._seq, "type": "request", "command": "cancel", "arguments": {"requestId": number}})
+            self.here.send(
+                {"seq": self._seq, "type": "request", "command": "cancel", "arguments": {"requestId": number}}
+            )
 
     def cancel_all(self) -> None:
-        for number in list(self._waiting):
+        for number in list(self.here.waiting):
             self.cancel(number)
-
-    def _send(self, message: Message) -> None:
-        if self._writer is None or self._writer.is_closing() or self.exited.is_set():
-            self._fail_waiting()
-            return
-        self._writer.write(encode(message))
-        if self.running:
-            self._call()
-
-    def _call(self) -> None:
-        """Make the running script read what was sent to it.
-
-        While it computes, it looks by itself, now and then.  It is signalled only where it waits in a system call that
-        sends nothing: an interrupted write may lose data.
-        """
-        if self._calling is None or self._calling.done():
-            self._calling = asyncio.create_task(self._urge())
-
-    async def _urge(self) -> None:
-        wait, began = 0.005, time.monotonic()
-        while self.running and self._waiting and not self.exited.is_set():
-            doing, _ = activity(self.pid)
-            late = time.monotonic() - began > PATIENCE
-            if doing is Activity.WAITS or doing is Activity.UNKNOWN or not self._ticks or late:
-                if doing is not Activity.SENDS or late:
-                    self._kill(CALL_SIGNAL)
-                wait = max(wait, 0.05)
-            await asyncio.sleep(wait)
-            wait = min(2 * wait, 0.1)
-
-    def _kill(self, number: signal.Signals) -> None:
-        """Not by the process object: that would reap the process, and asyncio would miss its status."""
-        if self.process is not None and not self.exited.is_set():
-            try:
-                os.kill(self.pid, number)
-            except ProcessLookupError:
-                pass
 
     async def step_back(self, number: int | None = None) -> None:
         """Goes back to a return point (default: the pause before this one).  BadUse when there is none."""
@@ -285,10 +248,10 @@ class Session:
         await self.points.wait_for(number)
         old = self.pid
         self._waking = True
-        if self._reading is not None:
-            self._reading.cancel()
-        assert self._writer is not None
-        self._writer.close()
+        if self.main.reading is not None:
+            self.main.reading.cancel()
+        assert self.main.writer is not None
+        self.main.writer.close()
         # A sleeper can still be below the process that made it, until the process between them has ended.
         sleepers = frozenset(p.pid for n, p in self.points.all.items() if n <= number)
         started = Family("", self.family.session, below(old), sleepers)
@@ -299,13 +262,13 @@ class Session:
             await self._first_ended()
         else:
             reap(old)
-        self._fail_waiting()
+        self.main.fail_waiting()
         point = self.points.wake(number)
-        self._stopped.clear()
-        self.pid, self._writer, self._waking = point.pid, point.writer, False
+        self.main.stopped.clear()
+        self.main.pid, self.main.writer, self._waking = point.pid, point.writer, False
         self.ended = None
         self.input.back_to(number)
-        self._reading = asyncio.create_task(self._read(point.reader, point.decoder))
+        self._read(self.main, point.reader, point.decoder)
         if self.process is None or point.pid != self.process.pid:
             self._tasks.append(asyncio.create_task(self._watch_copy(point.pid)))
         await self.stopped()
@@ -343,20 +306,21 @@ class Session:
     async def stopped(self, seconds: float = 20.0) -> None:
         """Waits until the script is paused.  BadUse when it does not come to it."""
         try:
-            await asyncio.wait_for(self._stopped.wait(), seconds)
+            await asyncio.wait_for(self.here.stopped.wait(), seconds)
         except TimeoutError:
             raise BadUse("The copy of the script does not answer: run the script again.") from None
 
     async def interrupt(self) -> None:
         """Asks a running script to pause; when it does not soon, an event says why."""
-        if not self.running:
+        here = self.here
+        if not here.running:
             return
-        stops = self._stops
+        stops = here.stops
         asking = asyncio.create_task(self.request("pause"))
         asking.add_done_callback(lambda t: t.cancelled() or t.exception())
         await asyncio.sleep(PATIENCE)
-        if self.running and stops == self._stops and not self.exited.is_set():
-            place = f" (last seen at line {self.last_place['line']})" if self.last_place else ""
+        if here.running and stops == here.stops and not here.gone and not self.exited.is_set():
+            place = f" (last seen at line {here.last_place['line']})" if here.last_place else ""
             text = f"Waiting for native code{place} to return; then it pauses."
             self.on_event({"type": "event", "event": "unevenSum/busy", "body": {"message": text}})
 
@@ -365,34 +329,13 @@ class Session:
         if self.process is not None and self.launch.capture:
             self.input.write(text)
 
-    async def _read(self, reader: asyncio.StreamReader, decoder: Decoder) -> None:
-        for message in decoder.feed(b""):
-            self._take(message)
-        while True:
-            try:
-                data = await reader.read(1 << 16)
-            except (ConnectionError, OSError):
-                data = b""
-            if not data:
-                break
-            try:
-                messages = decoder.feed(data)
-            except MalformedMessage:
-                break
-            for message in messages:
-                if self.output is not None and message.get("event") in ("stopped", "unevenSum/callEnded"):
-                    await self.output.drained()
-                self._take(message)
+    def _read(self, link: Link, reader: asyncio.StreamReader, decoder: Decoder) -> None:
+        drained = self.output.drained if self.output is not None else None
+        link.reading = asyncio.create_task(link.read(reader, decoder, self._take, drained))
 
-    def _take(self, message: Message) -> None:
+    def _take(self, link: Link, message: Message) -> None:
         if message.get("type") == "response":
-            future = self._waiting.pop(message.get("request_seq", 0), None)
-            # Here, not where the response is waited for: the next stop may come in the same breath.
-            if message.get("request_seq", 0) in self._going:
-                self._going.discard(message.get("request_seq", 0))
-                self.running = bool(message.get("success")) or self.running
-            if future is not None and not future.done():
-                future.set_result(message)
+            link.answered(message)
             return
         event, body = message.get("event"), message.get("body") or {}
         if event == "initialized":
@@ -401,32 +344,27 @@ class Session:
             asyncio.get_running_loop().call_later(0.01, lambda: self.warden.look(self.pid))
             return
         elif event == "unevenSum/ticks":
-            self._ticks = True
+            link.ticks = True
             return
         elif event == "unevenSum/cannotRun":
             self._failed = cannot_run(body)
             return
         elif event == "stopped":
-            self.running = False
-            self._stopped.set()
-            self._stops += 1
-            facts = body.get("unevenSum") or {}
-            self.last_place = {k: facts.get(k) for k in ("file", "line", "function")}
-            self.point = int(body.get("point") or 0)
+            link.paused_with(body)
             self.written = {str(path): int(when) for path, when in body.get("written") or []}
-            if self.point and self.point not in self.points.all:
-                self.points.expected.add(self.point)
+            if link.point and link.point not in self.points.all:
+                self.points.expected.add(link.point)
         elif event == "unevenSum/renewing":
             self.points.since[int(body.get("point") or 0)] = int(body.get("since") or 0)
             return
         elif event == "unevenSum/callEnded":
-            self.running = False
-            self.point = int(body.get("point") or 0)
+            link.running = False
+            link.point = int(body.get("point") or 0)
         elif event == "unevenSum/ended":
             self.ended = body
-            self.running = False
+            link.running = False
         elif event == "unevenSum/at":
-            self.last_place = body
+            link.last_place = body
             return
         self.on_event(message)
 
@@ -437,7 +375,7 @@ class Session:
         while not self.exited.is_set():
             await asyncio.sleep(min(pause, 10.0))
             pause = min(pause * 2, max(SHARE * answered, 0.4 if self.launch.capture else 2.0), 10.0)
-            if not self.running:
+            if not self.main.running:
                 pause = 0.2
                 continue
             self.warden.look(self.pid)
@@ -447,7 +385,7 @@ class Session:
             asked_in = call
             began = time.monotonic()
             try:
-                place = await asyncio.wait_for(self.request("unevenSum/where"), 5)
+                place = await asyncio.wait_for(self.request("unevenSum/where", link=self.main), 5)
             except (TimeoutError, BadUse):
                 continue
             finally:
@@ -455,8 +393,9 @@ class Session:
                 pause = max(pause, SHARE * answered)
             if place.get("file"):
                 place["waits"] = reads_input(call)
-                self.last_place = place
-                self.on_event({"type": "event", "event": "unevenSum/where", "body": place})
+                self.main.last_place = place
+                if self.here is self.main:
+                    self.on_event({"type": "event", "event": "unevenSum/where", "body": place})
 
     async def _watch(self) -> None:
         """Waits for the process to end and says how it ended."""
@@ -470,13 +409,14 @@ class Session:
         """The active process has ended."""
         self.points.end_all()
         others = [t for t in self._tasks[: 2 if self.launch.capture else 0]]
-        others += [self._reading] if self._reading is not None else []
+        others += [self.main.reading] if self.main.reading is not None else []
         await asyncio.wait(others, timeout=1.0)
         await self.children.settle()
-        self.running = False
+        self.here = self.main
+        self.main.running, self.main.gone = False, True
         self.exited.set()
-        self._fail_waiting()
-        body: dict[str, Any] = {"exitCode": status, "signal": None, "died": False, "place": self.last_place}
+        self.main.fail_waiting()
+        body: dict[str, Any] = {"exitCode": status, "signal": None, "died": False, "place": self.main.last_place}
         if self.ended is None and not self._stopped_by_us and self._failed is None:
             body["died"] = True
         if status < 0:
@@ -489,9 +429,3 @@ class Session:
         body["byUs"] = self._stopped_by_us
         self.on_event({"type": "event", "event": "exited", "body": body})
         self.on_event({"type": "event", "event": "terminated", "body": {}})
-
-    def _fail_waiting(self) -> None:
-        waiting, self._waiting = self._waiting, {}
-        for future in waiting.values():
-            if not future.done():
-                future.set_result({"success": False, "message": "The script has ended."})
