@@ -395,6 +395,11 @@ def _watch_exits(engine: Engine) -> None:
             except Closed:
                 pass
 
+    def kills(pid: int, number: int) -> None:
+        if number and pid != os.getpid():
+            with contextlib.suppress(Closed), engine.lock:
+                engine.wire.event("unevenSum/kills", {"pid": pid})
+
     def starting() -> None:
         test_modules.tell_of_workers(engine.loader)
         try:
@@ -417,6 +422,8 @@ def _watch_exits(engine: Engine) -> None:
                 plain_code.look()
             other_compilers.asked(args[0], sys._getframe(1))
         if event in FATAL:
+            if event == "os.kill" and not run_state.quiet and not run_state.in_trial:
+                kills(*args)
             leaving(event)
         elif event in STARTING and not run_state.own_fork and not run_state.in_trial and not run_state.quiet:
             starting()

@@ -1,6 +1,7 @@
 """Typed asynchronous calls and events for a front end."""
 
 from ..host.launch import BadUse, Launch, SyntaxFault
+from ..host.processes import OneProcess
 from .client import Client
 from .events import (
     Busy,
@@ -12,6 +13,8 @@ from .events import (
     Found,
     LeftOut,
     Output,
+    ProcessEnded,
+    ProcessesWait,
     Stopped,
     Tripped,
     Trouble,
@@ -33,7 +36,10 @@ __all__ = [
     "Goal",
     "Launch",
     "LeftOut",
+    "OneProcess",
     "Output",
+    "ProcessEnded",
+    "ProcessesWait",
     "Stopped",
     "SyntaxFault",
     "Tripped",

@@ -10,6 +10,7 @@ import msgspec
 
 from ..host.failures import died_sentence
 from ..host.launch import BadUse, Launch
+from ..host.processes import OneProcess
 from ..host.session import Session
 from ..protocol import (
     Facts,
@@ -35,6 +36,8 @@ from .events import (
     Found,
     LeftOut,
     Output,
+    ProcessEnded,
+    ProcessesWait,
     Stopped,
     Tripped,
     Trouble,
@@ -191,6 +194,18 @@ class Client(Motions, CellMotions, Values):
         body = await self.session.request("threads")
         return [(t["id"], t["name"]) for t in body["threads"]]
 
+    def processes(self) -> list[OneProcess]:
+        """The processes of the script that report to us, the script's own first."""
+        return self.session.processes.list()
+
+    async def places_of_processes(self) -> None:
+        """Find out where those are that run."""
+        await self.session.find_places()
+
+    def show_process(self, pid: int) -> None:
+        """Show a paused process: its pause comes as an event, and what is asked is asked of it."""
+        self.session.processes.show(pid)
+
     async def accept_as(self, what: str, on: bool = True) -> None:
         """Accept `calls of f` or `values of x` wherever they stand, or no longer."""
         await self.session.request("unevenSum/accept" if on else "unevenSum/unaccept", {"as": what})
@@ -250,6 +265,10 @@ def _typed(name: str, body: dict[str, Any], program: str) -> Event | None:
         return CellEnded(int(body["number"]), str(body["id"]), body["outputs"])
     if name == "unevenSum/leftOut":
         return LeftOut(int(body["number"]), str(body["text"]))
+    if name == "unevenSum/processes":
+        return ProcessesWait(int(body["waiting"]), list(body["processes"]))
+    if name == "unevenSum/processEnded":
+        return ProcessEnded(body["name"], body["message"], body["shown"])
     if name == "unevenSum/trouble":
         return Trouble(body["message"], body.get("detail", ""))
     if name == "unevenSum/ended":

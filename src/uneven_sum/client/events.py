@@ -104,6 +104,24 @@ class LeftOut:
 
 
 @dataclass
+class ProcessesWait:
+    """`count` processes of the script are paused besides the one that is shown; `same`: those at the same place, which
+    include it."""
+
+    count: int
+    same: list[str]
+
+
+@dataclass
+class ProcessEnded:
+    """A child of the script has ended.  `message`: how, where a signal has ended it; `shown`: it was the one shown."""
+
+    name: str
+    message: str
+    shown: bool
+
+
+@dataclass
 class Trouble:
     """An internal error of the agent; the script is not affected."""
 
@@ -132,5 +150,19 @@ class Exited:
 
 
 Event = Union[
-    Found, Stopped, CallEnded, CellEnded, Tripped, Output, LeftOut, Where, Busy, Unwatched, Trouble, Ended, Exited
+    Found,
+    Stopped,
+    CallEnded,
+    CellEnded,
+    Tripped,
+    Output,
+    LeftOut,
+    Where,
+    Busy,
+    Unwatched,
+    Trouble,
+    Ended,
+    Exited,
+    ProcessesWait,
+    ProcessEnded,
 ]

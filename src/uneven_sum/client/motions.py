@@ -93,6 +93,8 @@ class Motions:
 
     def has_point_before(self) -> bool:
         """True when there is a pause before this one to go back to."""
+        if self.session.here is not self.session.main:
+            return False
         here = self.session.point or 1 << 60
         return any(n < here and p.at_pause for n, p in self.session.points.all.items())
 

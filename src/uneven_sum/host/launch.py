@@ -78,6 +78,7 @@ class Launch:
     meters: bool = True
     guards: bool = True
     blocks: bool = True  # runs of arithmetic are checked once: see `agent/rewrite/blocks.py`
+    children_pause: bool = False  # what trips in a process that the script starts pauses it
     limits: Limits = Limits()
     stream: str = ""  # path of a socket that gets each value; empty: none
     # Of a shaken run, the seed of its ups and downs; 0: none is moved, terms are sent; -1: and draws stay free.
@@ -108,6 +109,7 @@ class Launch:
             "passes": self.passes,
             "guards": self.guards,
             "blocks": self.blocks,
+            "childrenPause": self.children_pause,
             "audit": self.audit,
             "stream": self.stream,
             "shake": self.shake,

@@ -18,6 +18,7 @@ from typing import Any
 from ..protocol import FILTERS, TRIPS, Decoder, MalformedMessage, Message, encode
 from .launch import BadUse, Launch, SyntaxFault
 from .points import peer
+from .processes import remember
 from .session import Session
 
 CAPABILITIES: dict[str, Any] = {
@@ -143,14 +144,7 @@ class Conversation:
         session = self.session
         if session is None:
             raise Refusal(f"{command} must wait until a script has been launched.")
-        repeated = session.declared.get(command, {}).get("rerun")
-        if repeated == "last":
-            path = str((arguments.get("source") or {}).get("path", "")) if command == "setBreakpoints" else ""
-            self.kept[f"{command} {path}"] = {"command": command, "arguments": arguments}
-        elif repeated == "all":
-            key = f"{command} {arguments}"
-            self.kept.pop(key, None)
-            self.kept[key] = {"command": command, "arguments": arguments}
+        remember(self.kept, session.declared, command, arguments)
         seq = message.get("seq", 0)
         self.asked[seq] = session.next_seq
         try:

@@ -18,7 +18,6 @@ from typing import Any
 
 from ..protocol import Decoder, Message
 from .activity import Activity, activity, reads_input
-from .children import Children
 from .descendants import MARK, Family, below
 from .failures import cannot_run
 from .interpreter import find_interpreter
@@ -26,12 +25,14 @@ from .launch import BadUse, Launch, inspect_script
 from .links import PATIENCE, Link
 from .output import ScriptOutput
 from .points import Points, ended, reap
+from .processes import Processes
 from .typed import Input
 from .warden import Warden
 
 LOG = logging.getLogger("uneven_sum.host")
 BOOT = Path(__file__).parent.parent / "agent" / "boot.py"
 PR_SET_PDEATHSIG = 1
+GOING_ON = ("continue", "unevenSum/runOut")  # to the next pause, wherever that is
 SHARE = 10  # a script that takes a second to say where it is is asked every ten
 
 _libc = ctypes.CDLL(None, use_errno=True)
@@ -64,16 +65,22 @@ class Session:
         self._seq = 0
         self.declared: dict[str, dict[str, Any]] = {}  # of each request: `moves`, `rerun`
         self._tasks: list[asyncio.Task[None]] = []
-        self.main = self.here = Link()  # the script's own process; the one that is shown
         self.points = Points(self._point_came, launch.limits)
-        self.children = Children(on_event)
+        self.processes = Processes(on_event, self._take)
+        self.main = self.processes.main  # the script's own process
         self.input = Input()
         self.output: ScriptOutput | None = None
         self.written: dict[str, int] = {}  # files that the script has written or deleted, and when
         self._waking = False
+        self._sending: set[asyncio.Task[dict[str, Any]]] = set()
         self.family = Family(secrets.token_hex(8), os.getsid(0))
         self.left: list[str] = []  # what the script has started to outlive it
         self.warden = Warden(self.family)
+
+    @property
+    def here(self) -> Link:
+        """The process that is shown."""
+        return self.processes.here
 
     @property
     def running(self) -> bool:
@@ -129,7 +136,7 @@ class Session:
         self._read(self.main, reader, Decoder())
         self._tasks.append(asyncio.create_task(self._watch()))
         rewind = await self.points.listen() if launch.rewind else ""
-        told = await self.children.listen() if launch.hears_children else ""
+        told = await self.processes.listen() if launch.hears_children else ""
         body = await self.request("launch", {**launch.arguments(), "rewind": rewind, "children": told})
         self.declared = body.get("requests") or {}
         initialized = asyncio.create_task(self._initialized.wait())
@@ -188,7 +195,7 @@ class Session:
         await asyncio.gather(*tasks, return_exceptions=True)
         self.warden.dismiss()
         await self.points.close()
-        await self.children.close()
+        await self.processes.close()
         self.input.close()
         if self.main.writer is not None:
             self.main.writer.close()
@@ -209,14 +216,40 @@ class Session:
         self._seq += 1
         message = {"seq": self._seq, "type": "request", "command": command, "arguments": arguments or {}}
         began = time.monotonic()
-        response = await (link or self.here).request(message, bool(self.declared.get(command, {}).get("moves")))
+        link = link or self.here
+        moves = bool(self.declared.get(command, {}).get("moves"))
+        self.processes.remember(self.declared, command, arguments or {})
+        others = self.processes.same_place() if link is self.here and command in GOING_ON else []
+        response = await link.request(message, moves)
         fine = "done" if response.get("success") else f"refused: {response.get('message')}"
         LOG.debug("%s %s in %.1f ms", command, fine, 1e3 * (time.monotonic() - began))
         if not response.get("success"):
             told = (response.get("body") or {}).get("unevenSum") or {}
             raise BadUse(str(response.get("message", "The script did not answer.")), told)
         body: dict[str, Any] = response.get("body") or {}
+        if moves:
+            link.going_on = command in GOING_ON
+            await self._went_on(link, command, others)
+        elif link is self.here and self.processes.links and self.declared.get(command, {}).get("rerun"):
+            await self._for_all(command, arguments or {})
         return body
+
+    async def _went_on(self, link: Link, command: str, others: list[Link]) -> None:
+        """A process was set going, and all that were paused at its place if by `continue`: another one is shown."""
+        for other in others:
+            with contextlib.suppress(BadUse):
+                await self.request(command, link=other)
+        if link is self.here and link.going_on and link.running:
+            self.processes.show_next()
+
+    async def _for_all(self, command: str, arguments: dict[str, Any]) -> None:
+        """What holds for every process is sent to the others, too; none is waited for."""
+        for other in [self.main, *self.processes.links.values()]:
+            if other is not self.here:
+                sent = asyncio.create_task(self.request(command, arguments, other))
+                sent.add_done_callback(lambda t: t.cancelled() or t.exception())
+                self._sending.add(sent)
+                sent.add_done_callback(self._sending.discard)
 
     @property
     def next_seq(self) -> int:
@@ -239,6 +272,8 @@ class Session:
         """Goes back to a return point (default: the pause before this one).  BadUse when there is none."""
         if self.running:
             raise BadUse("The script is running: interrupt it first.")
+        if self.here is not self.main:
+            raise BadUse("This process has no snapshots: only the script's own has.")
         await self.points_up_to_here()
         if number is None:
             here = self.point or 1 << 60
@@ -349,11 +384,20 @@ class Session:
         elif event == "unevenSum/cannotRun":
             self._failed = cannot_run(body)
             return
+        elif event == "unevenSum/kills":
+            self.processes.ordered.add(int(body["pid"]))
+            return
+        elif event == "unevenSum/child":
+            link.name = str(body["name"])
+            return
         elif event == "stopped":
-            link.paused_with(body)
             self.written = {str(path): int(when) for path, when in body.get("written") or []}
-            if link.point and link.point not in self.points.all:
-                self.points.expected.add(link.point)
+            point = int(body.get("point") or 0)
+            if point and point not in self.points.all:
+                self.points.expected.add(point)
+            link.name = str(body.get("process") or link.name)
+            self.processes.stopped(link, body)
+            return
         elif event == "unevenSum/renewing":
             self.points.since[int(body.get("point") or 0)] = int(body.get("since") or 0)
             return
@@ -397,6 +441,18 @@ class Session:
                 if self.here is self.main:
                     self.on_event({"type": "event", "event": "unevenSum/where", "body": place})
 
+    async def find_places(self) -> None:
+        """Ask the processes that run where they are; one that does not answer soon keeps its last place."""
+        running = [one for one in [self.main, *self.processes.links.values()] if one.running]
+        asked = [asyncio.ensure_future(self.request("unevenSum/where", link=one)) for one in running]
+        if asked:
+            await asyncio.wait(asked, timeout=1.0)
+        for one, answer in zip(running, asked):
+            if answer.done() and not answer.exception() and answer.result().get("file"):
+                one.last_place = answer.result()
+                one.name = str(answer.result().get("process") or one.name)
+            answer.cancel()
+
     async def _watch(self) -> None:
         """Waits for the process to end and says how it ended."""
         assert self.process is not None
@@ -411,8 +467,8 @@ class Session:
         others = [t for t in self._tasks[: 2 if self.launch.capture else 0]]
         others += [self.main.reading] if self.main.reading is not None else []
         await asyncio.wait(others, timeout=1.0)
-        await self.children.settle()
-        self.here = self.main
+        await self.processes.settle()
+        self.processes.let_go()
         self.main.running, self.main.gone = False, True
         self.exited.set()
         self.main.fail_waiting()

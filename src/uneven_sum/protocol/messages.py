@@ -184,6 +184,8 @@ class Facts(msgspec.Struct):
     nested: str = ""  # the call that is run within another pause, in a copy
     passes: list[dict[str, Any]] = []  # the last ones of the recorded loop around: `pass`, `values`
     processes: list[str] = []  # children of the script in which it tripped; empty: in the script itself
+    process: str = ""  # the child that is paused; empty: the script itself
+    waiting: int = 0  # how many more processes are paused
 
 
 class Card(msgspec.Struct):

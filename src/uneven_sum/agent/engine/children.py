@@ -1,7 +1,6 @@
-"""A child that the script forks: what trips in it goes to the host, and it goes on.
+"""A child that the script forks: it has a connection of its own to the host.
 
-It has no pauses, no lookouts of the user's and no return points.  It connects to the host when the first thing trips:
-a child in which nothing does costs nothing.
+On the Bench what trips in it pauses it; elsewhere it reports that, and goes on.  It has no return points.
 """
 
 from __future__ import annotations
@@ -24,53 +23,48 @@ TRIPS = ("error", "warning", "nonfinite")
 MOST = 50  # places that one child tells; then it runs on unwatched
 
 
-class ChildWire(Wire):
-    """To the host, from a child: it only tells."""
-
-    def __init__(self, path: str) -> None:
-        super().__init__(socket.socket(socket.AF_UNIX, socket.SOCK_STREAM))
-        self.path = path
-        self.connected = False
-
-    def send(self, message: dict[str, Any]) -> None:
-        if message.get("event") != "unevenSum/tripped":
-            return
-        if not self.connected:
-            try:
-                self.sock.connect(self.path)
-            except OSError as e:
-                raise Closed(str(e)) from None
-            self.connected = True
-        super().send(message)
-
-    def receive(self, wait: bool = True) -> dict[str, Any] | None:
-        if wait:
-            raise Closed("a child has nobody to answer to")
-        return None
-
-    def has_come(self) -> bool:
-        return False
-
-    def cancelled(self, number: int) -> bool:
-        return False
-
-
 def begin(engine: Engine) -> None:
     """In a child, right after the fork."""
     if engine.stream is not None:
         engine.stream.in_child()
     engine.motion.switch_off()
-    try:
-        engine.wire.sock.close()
-    except OSError:
-        pass
     path = str(engine.launch.get("children") or "")
     if run_state.quiet or not path or engine.stream is not None or engine.audit is not None:
+        path = ""
+    wire = _connected(path, engine.wire.sock)
+    if wire is None:
         run_state.quiet = True
         return
-    engine.wire = ChildWire(path)
+    engine.wire, engine.is_child = wire, True
     engine.lock = threading.RLock()  # another thread may have held it
-    engine.child_told, engine.rewind, engine.go_on = set(), None, True
+    engine.rewind, engine.point, engine.woken_at = None, 0, 0
+    if not engine.launch.get("childrenPause"):
+        engine.child_told, engine.go_on = set(), True
+    try:
+        engine.start_ticks()
+    except Closed:
+        run_state.quiet = True
+
+
+def _connected(path: str, old: socket.socket) -> Wire | None:
+    """A connection to the host, under the number of the old one, which is the parent's; None where there is none."""
+    number = old.detach()
+    try:
+        if not path:
+            os.close(number)
+            return None
+        sock = socket.socket(socket.AF_UNIX, socket.SOCK_STREAM)
+        try:
+            sock.connect(path)
+            os.dup2(sock.fileno(), number, inheritable=False)
+        except OSError:
+            os.close(number)
+            return None
+        finally:
+            sock.close()
+    except OSError:
+        return None
+    return Wire(socket.socket(fileno=number))
 
 
 def process_name() -> str:

@@ -390,6 +390,7 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
                 "point": self.point,
                 "written": list(process_resources.written.items()),
                 "noPoint": self.rewind.why if self.rewind is not None else "",
+                "process": children.process_name() if self.is_child else "",
             },
         )
 

@@ -11,6 +11,7 @@ from typing import Any
 
 from ..core.errors import Refused
 from ..core.markers import HIDDEN, MISSING
+from ..engine.children import process_name
 from ..frames import exception_handlers, stack
 from ..frames.namespace import Scope
 from ..pause import report, value_cards
@@ -50,10 +51,12 @@ class InspectionRequests(Part):
     @request("unevenSum/where", while_running=True)
     def where(self) -> Body:
         """Where the running script is, with the passes of its loops."""
+        process = process_name() if self.engine.is_child else ""
         frame = stack.user_frame(self.exchange.running_frame)
         if frame is None:
-            return {"file": None, "line": 0, "function": "", "loops": []}
+            return {"file": None, "line": 0, "function": "", "loops": [], "process": process}
         return {
+            "process": process,
             "file": registry.path_of(frame),
             "line": stack.line_of(frame),
             "function": stack.function_name(frame),

@@ -86,6 +86,9 @@ COMMANDS = [
     Command("v", "open value menu", "inspect, watch, copy, …; or right click on its card", "value_menu"),
     Command("+", "watch", "shows an expression at each pause (watch expression); again: stops", "watch"),
     Command("[ ]", "walk calls", "to the caller, to the callee (call stack)", "walk(-1) walk(1)"),
+    Command(
+        "( )", "walk processes", "from one paused process of the script to another", "walk_process(-1) walk_process(1)"
+    ),
     Command("{ }", "walk to ends", "to the outermost call, to the innermost", "walk(-999) walk(999)"),
     Command("ctrl+g", "run in script", "in the ask drawer: what was asked last, in the script itself"),
     Command("a", "ask: call f(x)", "runs a call with pauses, in a copy: step in it, then back; x leaves it"),
@@ -119,5 +122,6 @@ COMMANDS = [
     Command("", "copy headline and terms", "to the clipboard", "copy_terms"),
     Command("", "edit watches", "change, move or remove the watch expressions, all in one line", "edit_watches"),
     Command("", "save figure", "drawn with matplotlib by the script", "show_figures"),
+    Command("", "list processes", "of the script: what each does; choose one that is paused", "list_processes"),
     Command("", "show threads", "choose one, to see where it is", "show_threads"),
 ]

@@ -49,4 +49,5 @@ class KeyLine(Controller):
         if facts.test is not None:
             accept.append("J")
         loop = ["p"] if facts.loops else []
-        return [*again, *STEP, *loop, "enter", *back, *accept, *ALWAYS, *walk, "R", *LEAVE]
+        processes = ["( )"] if facts.waiting else []
+        return [*again, *processes, *STEP, *loop, "enter", *back, *accept, *ALWAYS, *walk, "R", *LEAVE]

@@ -17,6 +17,8 @@ from ...client import (
     Launch,
     LeftOut,
     Output,
+    ProcessEnded,
+    ProcessesWait,
     Stopped,
     SyntaxFault,
     Tripped,
@@ -174,6 +176,10 @@ class Running(Controller):
             bench.book.left_alone(event)
             bench.query_one(OutputDrawer).write("console", f"{event.sentence}\n")
             bench.notify(event.sentence, severity="warning")
+        elif isinstance(event, ProcessesWait):
+            bench.processes.now_waiting(event)
+        elif isinstance(event, ProcessEnded):
+            bench.processes.ended(event)
         elif isinstance(event, Tripped):
             self.in_child(event.facts)
         elif isinstance(event, LeftOut):
@@ -219,6 +225,15 @@ class Running(Controller):
         bench.query_one(Trail).show([], 0)
         bench.query_one(Cards).show([], bench.about)
         bench.recording.show_strip(Recent())
+
+    def runs_on(self, said: str) -> None:
+        """What was shown is gone, and the script runs."""
+        bench = self.bench
+        bench.facts, bench.frames = None, []
+        bench.show_state("running")
+        bench.query_one(Headline).show(said, "run")
+        bench.query_one(Sheet).show_place(0, 0, "")
+        bench.query_one(Trail).show([], 0)
 
     def sampled(self, where: Where) -> None:
         bench = self.bench

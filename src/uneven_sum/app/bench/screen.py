@@ -45,6 +45,7 @@ from .origin_drawer import OriginDrawer
 from .other_screens import OtherScreens
 from .output_drawer import OutputDrawer
 from .pass_strip import PassStrip
+from .processes import Processes, in_process, top_words
 from .recording import Recording, Step
 from .running import Running
 from .saving_notes import NoteSaver
@@ -76,7 +77,7 @@ class Bench(Keyed, Controlled, Screen[None]):
     BINDINGS = bindings(commands.COMMANDS)
     CONTROLLERS = (
         *(Asking, Appearance, CaseKeeper, KeyLine, Values, Stepping, NoteSaver, SourceView, Recording, Running),
-        *(SourceTexts, Verifying, Breakpoints, OtherScreens, Origins, Keeping, Cells),
+        *(SourceTexts, Verifying, Breakpoints, OtherScreens, Origins, Keeping, Cells, Processes),
     )
 
     def __init__(
@@ -87,7 +88,8 @@ class Bench(Keyed, Controlled, Screen[None]):
         self.finding = finding  # to which the first run goes
         self.settings = settings.load()[0]
         self.settings.fit(launch)
-        launch.capture, launch.pause_at_end, launch.rewind = True, True, launch.return_points
+        launch.capture = launch.pause_at_end = launch.children_pause = True
+        launch.rewind = launch.return_points
         self.launch, self.palette = launch, palette
         self.client: Client | None = None
         self.state = "starting"
@@ -133,11 +135,11 @@ class Bench(Keyed, Controlled, Screen[None]):
         self.verifying = Verifying(self)
         self.others = OtherScreens(self)
         self.breakpoints, self.origins = Breakpoints(self), Origins(self)
-        self.keeping, self.cells = Keeping(self), Cells(self)
+        self.keeping, self.cells, self.processes = Keeping(self), Cells(self), Processes(self)
         self.controllers = [
             *(self.asking, self.appearance, self.case, self.key_line, self.values, self.stepping, self.notes),
             *(self.source, self.recording, self.running, self.sources, self.verifying, self.breakpoints, self.others),
-            *(self.origins, self.keeping, self.cells),
+            *(self.origins, self.keeping, self.cells, self.processes),
         ]
 
     @property
@@ -205,8 +207,7 @@ class Bench(Keyed, Controlled, Screen[None]):
     # -- a pause -------------------------------------------------------------------------------------
 
     async def show_values_of_pause(self, facts: Facts, client: Client) -> None:
-        about = "line" if self.about == "watched" else self.about
-        reading = asyncio.gather(client.stack(), client.cards(0, about))
+        reading = asyncio.gather(client.stack(), client.cards(0, "line" if self.about == "watched" else self.about))
         noting = asyncio.ensure_future(client.notes(0))
         remembering = asyncio.ensure_future(self.recording.recent(client))
         quick = not facts.terms  # a step: everything in one painting
@@ -237,7 +238,7 @@ class Bench(Keyed, Controlled, Screen[None]):
         self.ended = "ran to its end" if facts.reason == "end" else paused
         with self.app.batch_update():
             self.show_state("paused")
-            self.query_one(Headline).show(facts.headline, facts.reason, facts.expectations)
+            self.show_headline(facts)
             self.chosen = max(0, len(facts.trail) - 1)
             self.query_one(Trail).show(facts.trail, self.chosen, facts.test.name if facts.test else "")
             sheet = self.query_one(Sheet)
@@ -246,6 +247,9 @@ class Bench(Keyed, Controlled, Screen[None]):
             if facts.terms and facts.reason != "end":
                 sheet.unfold(facts.end_line or facts.line, facts.terms, facts.trial or facts.differs)
             sheet.show_place(facts.line, facts.end_line, facts.state)
+
+    def show_headline(self, facts: Facts) -> None:
+        self.query_one(Headline).show(in_process(facts) + facts.headline, facts.reason, facts.expectations)
 
     def frame_number(self) -> int:
         """The number of the chosen call; 0 is the paused one."""
@@ -264,15 +268,7 @@ class Bench(Keyed, Controlled, Screen[None]):
     def show_state(self, state: str) -> None:
         self.state = state
         folder = os.path.basename(os.path.dirname(self.script_path()))
-        words = {"paused": f"paused · ran {self.ran:.2f} s", "running": "running", "starting": "starting"}
-        if state == "paused" and self.facts and self.facts.reason == "end":
-            words["paused"] = "at its end"
-        if state == "paused" and self.facts and self.facts.nested:
-            words["paused"] = f"in a copy: {self.facts.nested[:40]}"
-        told = words.get(state, "ended")
-        if state == "paused" and self.facts and self.facts.hand:
-            told = f"set by you: {', '.join(self.facts.hand)[:50]} · {told}"
-        self.query_one(TopLine).show(f"{folder} / {self.launch.name}", told)
+        self.query_one(TopLine).show(f"{folder} / {self.launch.name}", top_words(state, self.facts, self.ran))
         self.query_one(Keys).show(self.key_line.present_keys())
         self.query_one(Cards).age(state != "running")
 

@@ -60,29 +60,6 @@ class SourceView(Controller):
         sheet.focus()
 
     @background(group="dialog")
-    async def show_threads(self) -> None:
-        """The threads of the script; the calls of the chosen one are listed, and one of them shown."""
-        bench = self.bench
-        if self.bench.client is None or self.bench.state != "paused":
-            bench.notify("Threads are listed at a pause.")
-            return
-        threads = await self.bench.client.threads()
-        choices = [Choice(str(n), name) for n, name in threads]
-        chosen = await bench.app.push_screen_wait(Choose(bench.palette, "Threads of the script", choices))
-        if chosen is None:
-            return
-        frames = await self.bench.client.stack(int(chosen))
-        calls = [
-            Choice(str(n), f"{f.name}, {place_words(path, f.line)}", path)
-            for n, f in enumerate(frames)
-            for path in [str(f.source.get("path", ""))]
-        ]
-        where = await bench.app.push_screen_wait(Choose(bench.palette, "Its calls, innermost first", calls))
-        if where is not None:
-            frame = frames[int(where)]
-            self.show_source(str(frame.source["path"]), frame.line)
-
-    @background(group="dialog")
     async def action_search(self) -> None:
         """Text in the sheet; `n` finds the next."""
         bench = self.bench

@@ -1,0 +1,249 @@
+"""The processes of a run: the script's own, and those that it has started and that report to us.
+
+One of them is shown.  What trips in another is shown when that one has gone on; pauses at one place are one pause.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import fcntl
+import os
+import shutil
+import signal
+import struct
+import tempfile
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from ..protocol import Decoder, MalformedMessage, Message
+from .descendants import process
+from .links import Link
+from .points import ended, peer
+
+SETTLING = 1.0  # seconds at most, for what is on its way when the script ends
+EXIT = 3.0  # seconds at most that a process takes to end after its connection has
+PIDFD_GET_INFO, INFO_EXIT = 0xC040FF0B, 1 << 3  # of linux/pidfd.h; the exit code since Linux 6.15
+ORDERED = (signal.SIGTERM, signal.SIGINT, signal.SIGHUP)  # by which pools and terminals end processes
+
+
+@dataclass
+class OneProcess:
+    """A process of the run, for its list.  `state`: runs, paused, shown (and paused)."""
+
+    pid: int
+    name: str
+    state: str
+    since: float  # by the machine's clock
+    place: dict[str, Any] | None = None  # `file`, `line`, `function`
+    headline: str = ""  # of its pause
+
+
+class Processes:
+    """`on_event`: gets each event that a front end hears; `take`: each message of a process, before that."""
+
+    def __init__(self, on_event: Callable[[Message], None], take: Callable[[Link, Message], None]) -> None:
+        self.on_event, self.take = on_event, take
+        self.main = self.here = Link()
+        self.links: dict[int, Link] = {}  # of children, by process number
+        self.kept: dict[str, Message] = {}  # requests that hold for every process
+        self.ordered: set[int] = set()  # processes that the script itself has ended
+        self.folder = ""
+        self._server: asyncio.Server | None = None
+        self._reading: set[asyncio.Task[None]] = set()
+
+    # -- their connections ---------------------------------------------------------------------------
+
+    async def listen(self) -> str:
+        """Begins to listen; the socket's path, in a folder that is ours alone."""
+        self.folder = tempfile.mkdtemp(prefix="uneven-sum-children-")
+        path = os.path.join(self.folder, "socket")
+        self._server = await asyncio.start_unix_server(self._welcome, path, backlog=1000)
+        return path
+
+    async def _welcome(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        pid, user = peer(writer)
+        if user != os.getuid():
+            writer.close()
+            return
+        task = asyncio.current_task()
+        assert task is not None
+        self._reading.add(task)
+        task.add_done_callback(self._reading.discard)
+        link = Link(f"process {pid}")
+        link.pid, link.writer, link.running = pid, writer, True
+        handle = _handle(pid)
+        self.links[pid] = link
+        try:
+            with contextlib.suppress(MalformedMessage, ConnectionError, asyncio.CancelledError):
+                await link.read(reader, Decoder(), self.take, None)
+            if asyncio.current_task() is task and not task.cancelling():
+                await self._left(link, handle)
+        finally:
+            self.links.pop(pid, None)
+            link.close()
+            if handle is not None:
+                os.close(handle)
+
+    async def _left(self, link: Link, handle: int | None) -> None:
+        """The connection of a child has ended: with the process, or since it became another program."""
+        link.gone = True
+        sentence = ""
+        number = await _killed_by(link.pid, handle)
+        if number and link.pid not in self.ordered and number not in ORDERED:
+            sentence = f"{link.name} was ended by {_signal_name(number)}{_at(link.last_place)}."
+        shown = link is self.here
+        if shown:
+            self.here = self.main
+        if sentence or shown:
+            body = {"name": link.name, "message": sentence, "shown": shown, "place": link.last_place}
+            self.on_event({"type": "event", "event": "unevenSum/processEnded", "body": body})
+        if shown:
+            self.show_next()
+
+    # -- the one that is shown -----------------------------------------------------------------------
+
+    def stopped(self, link: Link, body: dict[str, Any]) -> None:
+        """A process has paused: it is shown, unless another one is paused or in the midst of a step."""
+        link.paused_with(body)
+        if link is not self.here and self.here.running and self.here.going_on:
+            self.here = link
+        if link is self.here:
+            self._show()
+        else:
+            self._say_how_many()
+
+    def _show(self) -> None:
+        more = {"process": self.here.name, **self._others()}
+        body = {**self.here.pause, "unevenSum": {**(self.here.pause.get("unevenSum") or {}), **more}}
+        self.on_event({"type": "event", "event": "stopped", "body": body})
+
+    def _say_how_many(self) -> None:
+        self.on_event({"type": "event", "event": "unevenSum/processes", "body": self._others()})
+
+    def _others(self) -> dict[str, Any]:
+        """How many more are paused, and the names of those that are paused at the place of the one shown."""
+        names = [one.name for one in [self.here, *self.same_place()] if one.name]
+        return {"waiting": len([one for one in self._paused() if one is not self.here]), "processes": names}
+
+    def _paused(self) -> list[Link]:
+        return [one for one in [self.main, *self.links.values()] if one.paused]
+
+    def same_place(self) -> list[Link]:
+        """The other processes that are paused where the one shown is."""
+        return [one for one in self._paused() if one is not self.here and _place(one) == _place(self.here)]
+
+    def show_next(self) -> None:
+        """Show another paused process, if there is one; else the script's own."""
+        paused = [one for one in self._paused() if one is not self.here]
+        self.here = paused[0] if paused else self.main
+        if paused:
+            self._show()
+
+    def show(self, pid: int) -> None:
+        """Show a paused process.  KeyError where there is none of this number."""
+        found = {one.pid: one for one in self._paused()}
+        self.here = found[pid]
+        self._show()
+
+    def list(self) -> list[OneProcess]:
+        """All processes, the script's own first."""
+        found = []
+        for one in [self.main, *self.links.values()]:
+            state = "runs" if not one.paused else "shown" if one is self.here else "paused"
+            headline = str((one.pause.get("unevenSum") or {}).get("headline", "")) if one.paused else ""
+            found.append(OneProcess(one.pid, one.name, state, one.since, one.last_place, headline))
+        return found
+
+    def remember(self, declared: dict[str, dict[str, Any]], command: str, arguments: dict[str, Any]) -> None:
+        """Keep a request that holds for every process, for those that come."""
+        remember(self.kept, declared, command, arguments)
+
+    # -- their ends ----------------------------------------------------------------------------------
+
+    async def settle(self) -> None:
+        """What was told before the script's end is heard; a child that lives on is not waited for."""
+        for _ in range(3):  # who has connected is welcomed
+            await asyncio.sleep(0)
+        if self._reading:
+            await asyncio.wait(list(self._reading), timeout=SETTLING)
+
+    def let_go(self) -> None:
+        """A process that outlives the script goes on without us."""
+        self.here = self.main
+        for link in self.links.values():
+            link.close()
+
+    async def close(self) -> None:
+        for task in list(self._reading):
+            task.cancel()
+        await asyncio.gather(*self._reading, return_exceptions=True)
+        if self._server is not None:
+            self._server.close()
+        if self.folder:
+            await asyncio.to_thread(shutil.rmtree, self.folder, True)
+            self.folder = ""
+
+
+def remember(
+    kept: dict[str, Message], declared: dict[str, dict[str, Any]], command: str, arguments: dict[str, Any]
+) -> None:
+    """Put a request among those that are sent again to another run, or to another process of this one."""
+    repeated = declared.get(command, {}).get("rerun")
+    if repeated == "last":
+        path = str((arguments.get("source") or {}).get("path", "")) if command == "setBreakpoints" else ""
+        kept[f"{command} {path}"] = {"command": command, "arguments": arguments}
+    elif repeated == "all":
+        key = f"{command} {arguments}"
+        kept.pop(key, None)
+        kept[key] = {"command": command, "arguments": arguments}
+
+
+def _place(link: Link) -> tuple[object, ...]:
+    facts = link.pause.get("unevenSum") or {}
+    return tuple(facts.get(k) for k in ("reason", "file", "line"))
+
+
+def _at(place: dict[str, Any] | None) -> str:
+    if not place or not place.get("file"):
+        return ""
+    return f" at {os.path.basename(str(place['file']))}:{place['line']}"
+
+
+def _handle(pid: int) -> int | None:
+    try:
+        return os.pidfd_open(pid)
+    except (OSError, AttributeError):
+        return None
+
+
+async def _killed_by(pid: int, handle: int | None) -> int:
+    """The signal that has ended a process; 0 where it ended otherwise, lives on, or its end cannot be read."""
+    with contextlib.suppress(TimeoutError, ProcessLookupError, OSError):
+        await asyncio.wait_for(ended(pid), EXIT)
+    status = _exit_status(pid, handle)
+    await asyncio.sleep(0.02)  # that the script has ended it may be on its way
+    return status & 0x7F if status is not None else 0
+
+
+def _exit_status(pid: int, handle: int | None) -> int | None:
+    """As `wait` gives it; None where it cannot be read."""
+    if handle is not None:
+        room = bytearray(struct.pack("Q", INFO_EXIT) + bytes(56))
+        with contextlib.suppress(OSError):
+            fcntl.ioctl(handle, PIDFD_GET_INFO, room)
+            if struct.unpack_from("Q", room)[0] & INFO_EXIT:
+                return int(struct.unpack_from("i", room, 60)[0])
+    one = process(pid)
+    if one is not None and one.state == "Z":
+        with contextlib.suppress(OSError, ValueError, IndexError), open(f"/proc/{pid}/stat") as f:
+            return int(f.read().rpartition(")")[2].split()[49])
+    return None
+
+
+def _signal_name(number: int) -> str:
+    try:
+        return signal.Signals(number).name
+    except ValueError:
+        return f"signal {number}"
