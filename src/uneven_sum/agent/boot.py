@@ -1,4 +1,4 @@
-"""Starts the agent in the script's interpreter: `python boot.py FD`.
+"""Starts the agent in the script's interpreter: `python boot.py FD`, or `python boot.py anew JSON` in a child.
 
 FD is the socket to the host.  The host's `launch` comes first; then this process becomes the script.
 """
@@ -74,4 +74,7 @@ def load() -> ModuleType:
     return sys.modules[NAME + ".main"]
 
 
-load().run(int(sys.argv[1]), LOADED)
+if sys.argv[1] == "anew":
+    load().run_anew(sys.argv[2], LOADED)
+else:
+    load().run(int(sys.argv[1]), LOADED)

@@ -7,12 +7,12 @@ import contextlib
 import importlib.machinery
 import importlib.util
 import inspect
+import json
 import linecache
 import os
 import signal
 import socket
 import sys
-import time
 import traceback
 import types
 from typing import Any
@@ -22,20 +22,20 @@ from .audit.auditor import Auditor
 from .core import identity, run_state, unbuffered_streams
 from .core.text import clean
 from .core.transport import Closed, Wire
+from .engine import anew, children, exits
 from .engine.cell_motions import CellMotions
 from .engine.engine import Engine
-from .frames import other_compilers, stack
+from .frames import stack
 from .notebook import around
 from .notebook.outputs import Outputs
 from .origin.search import Copy, Search, Silent
 from .pause import headline
-from .probes import run_texts, runtime
+from .probes import runtime
 from .recording.value_stream import ValueStream
-from .reload import test_modules
 from .reload.loader import Loader
 from .requests.dispatch import Requests
 from .rewind.checkpoint import SnapshotMaker
-from .source import cells, plain_code, registry
+from .source import cells
 from .source.sites import Options
 from .trials import process_resources, trial
 from .values import snapshot
@@ -65,7 +65,9 @@ def run(fd: int, loaded: frozenset[str]) -> None:
     if "start" in engine.pauses_on:
         _pause_at_start(engine, path)
     if search is None:  # its audit hook hears of each probe of a search
-        _watch_exits(engine)
+        exits.watch(engine)
+        if arguments.get("children"):
+            anew.watch(engine)
     engine.wire.event("process", {"name": path, "systemProcessId": os.getpid(), "isLocalProcess": True})
     if path in cells.known:
         _put_cells(engine, main, path)
@@ -75,6 +77,70 @@ def run(fd: int, loaded: frozenset[str]) -> None:
         if not engine.from_cell:
             break
         code, run_state.quiet = _compiled(engine, path, data), False  # cells run again
+    _end(status)
+
+
+def run_anew(text: str, loaded: frozenset[str]) -> None:
+    """In a process that the script has started anew (`engine.anew`): becomes what it would have been."""
+    told = json.loads(text)
+    try:
+        engine = _joined(told)
+        main, data, path, code = _program(engine, told)
+    except (OSError, Closed, Failed):
+        os.execv(sys.executable, told["words"])  # there is no host any more, or the interpreter says what is wrong
+    sys.orig_argv = told["words"]
+    engine.loader.folders, headline.Main.path = told["folders"], told["main"]
+    unbuffered_streams.mend()
+    if engine.launch.get("lineBuffered"):
+        _buffer_lines()
+    _hide_traces(loaded)
+    process_resources.note_own()
+    engine.install()
+    exits.watch(engine)
+    anew.watch(engine)
+    _end(_run_to_end(engine, None, code, main, path, data))
+
+
+def _joined(told: dict[str, Any]) -> Engine:
+    """The engine of a process that was started anew, connected to the host and set up as the script's own is."""
+    sock = socket.socket(socket.AF_UNIX, socket.SOCK_STREAM)
+    sock.connect(told["socket"])
+    name = f"{told['name']} ({os.getpid()})"
+    Wire(sock).event("unevenSum/child", {"name": name, "anew": True})
+    engine = _prepare(anew.out_of_the_way(sock.detach()))
+    children.adopt(engine, name)
+    engine.requests.serve()
+    return engine
+
+
+def _program(engine: Engine, told: dict[str, Any]) -> tuple[types.ModuleType, bytes, str, types.CodeType]:
+    """What a process that was started anew runs: its module, text, path and code."""
+    what, mode = str(told["what"]), told["mode"]
+    if mode != "c":
+        main, data, path = _main_module(engine, {"program": what, "args": told["args"], "asModule": mode == "m"})
+        engine.loader.folders = told["folders"]
+        users = engine.loader.is_users(path)
+        return main, data, path, engine.loader.compile(path, data) if users else compile(data, path, "exec")
+    main = types.ModuleType("__main__")
+    main.__loader__, main.__spec__ = importlib.machinery.BuiltinImporter, None
+    sys.argv = ["-c", *told["args"]]
+    _put_first("")
+    _become(engine, main)
+    return main, what.encode(), "<string>", compile(what, "<string>", "exec", dont_inherit=True)
+
+
+def _become(engine: Engine, main: types.ModuleType) -> None:
+    """Put a module in the place of the main one; its imports get probes from now on."""
+    engine.old_main = sys.modules["__main__"]  # its names must not be cleared under us
+    main.__builtins__ = sys.modules["builtins"]  # type: ignore[attr-defined]  # as CPython's own main module has
+    if sys.version_info < (3, 14):
+        main.__annotations__ = {}
+    sys.modules["__main__"] = main
+    engine.loader.install()
+
+
+def _end(status: Any) -> None:
+    """End as the script has ended."""
     run_state.quiet = True
     if status == -signal.SIGINT:
         signal.signal(signal.SIGINT, signal.SIG_DFL)
@@ -249,11 +315,9 @@ def _fork() -> int:
 def _main_module(engine: Engine, arguments: dict[str, Any]) -> tuple[types.ModuleType, bytes, str]:
     program, args = str(arguments["program"]), [str(a) for a in arguments.get("args") or []]
     folders = [os.getcwd(), *map(str, arguments.get("userCode") or [])]
-    old_main = sys.modules["__main__"]
-    engine.old_main = old_main  # its names must not be cleared under us
     main = types.ModuleType("__main__")
     if arguments.get("asModule"):
-        sys.path[0] = os.getcwd()
+        _put_first(os.getcwd())
         spec = _find_module(program)
         path = str(spec.origin)
         sys.argv = [path, *args]
@@ -266,7 +330,7 @@ def _main_module(engine: Engine, arguments: dict[str, Any]) -> tuple[types.Modul
         if arguments.get("notebook"):
             cells.note(path, arguments["notebook"])
         sys.argv = [program, *args]
-        sys.path[0] = os.path.dirname(os.path.realpath(program))
+        _put_first(os.path.dirname(os.path.realpath(program)))
         main.__spec__ = None
         main.__loader__ = importlib.machinery.SourceFileLoader("__main__", path)
         if path not in cells.known:  # a notebook's names have none
@@ -276,15 +340,17 @@ def _main_module(engine: Engine, arguments: dict[str, Any]) -> tuple[types.Modul
     folders.append(os.path.dirname(os.path.realpath(path)))
     headline.Main.path = path
     engine.loader.folders = [os.path.join(os.path.realpath(f), "") for f in folders]
-    main.__builtins__ = sys.modules["builtins"]  # type: ignore[attr-defined]  # as CPython's own main module has
     if sys.version_info < (3, 15):
         main.__cached__ = cached  # type: ignore[attr-defined]  # as CPython's own main module has
-    if sys.version_info < (3, 14):
-        main.__annotations__ = {}
     data = _readable(path, engine.loader)
-    sys.modules["__main__"] = main
-    engine.loader.install()
+    _become(engine, main)
     return main, data, path
+
+
+def _put_first(folder: str) -> None:
+    """The folder of what runs on the path, as the interpreter puts it there."""
+    if not sys.flags.safe_path:
+        sys.path.insert(0, folder)
 
 
 def _absolute(program: str) -> str:
@@ -369,81 +435,6 @@ def _pause_at_start(engine: Engine, path: str) -> None:
     """Steps to the first line."""
     engine.entering = True
     engine.motion.enter()
-
-
-STARTING = ("os.fork", "os.forkpty", "os.posix_spawn", "subprocess.Popen")
-UNHEARD = {"sys._getframe", "builtins.id"}  # the usual ones; our own probes cause most
-FATAL = ("os.kill", "signal.pthread_kill", "ctypes.string_at", "ctypes.wstring_at", "ctypes.memmove", "ctypes.memset")
-
-
-def _watch_exits(engine: Engine) -> None:
-    """Tells the host where the script is just before it does what may end it at once."""
-    last = 0.0
-    modules = sys.modules
-
-    def leaving(how: str) -> None:
-        nonlocal last
-        now = time.monotonic()
-        if run_state.quiet or run_state.in_trial or now - last < 0.02:
-            return
-        last = now
-        frame = stack.user_frame(sys._getframe(1))
-        if frame is not None:
-            facts = {"file": registry.path_of(frame), "line": stack.line_of(frame)}
-            try:
-                engine.wire.event("unevenSum/at", {**facts, "function": stack.function_name(frame), "how": how})
-            except Closed:
-                pass
-
-    def kills(pid: int, number: int) -> None:
-        if number and pid != os.getpid():
-            with contextlib.suppress(Closed), engine.lock:
-                engine.wire.event("unevenSum/kills", {"pid": pid})
-
-    def starting() -> None:
-        test_modules.tell_of_workers(engine.loader)
-        try:
-            engine.wire.event("unevenSum/starts", {"event": "process"})
-        except Closed:
-            pass
-
-    def hook(event: str, args: tuple[Any, ...]) -> None:
-        if event in UNHEARD:
-            return
-        if plain_code.seen != len(modules):
-            plain_code.look()
-            test_modules.look(engine.loader)
-            if "runpy" in modules:
-                run_texts.watch_runpy()
-        if event == "compile" and not run_state.quiet:
-            run_texts.compiled(*args)
-        elif event == "object.__getattr__" and args[1] == "__code__":
-            if not run_state.quiet:
-                plain_code.look()
-            other_compilers.asked(args[0], sys._getframe(1))
-        if event in FATAL:
-            if event == "os.kill" and not run_state.quiet and not run_state.in_trial:
-                kills(*args)
-            leaving(event)
-        elif event in STARTING and not run_state.own_fork and not run_state.in_trial and not run_state.quiet:
-            starting()
-        elif event in process_resources.WRITING and not run_state.in_trial and not run_state.quiet:
-            process_resources.note_written(event, args)
-
-    sys.addaudithook(hook)
-    plain_code.install()
-    for name in ("_exit", "abort"):
-        setattr(os, name, _telling(getattr(os, name), leaving))
-
-
-def _telling(original: Any, leaving: Any) -> Any:
-    def call(*args: Any, **named: Any) -> Any:
-        leaving(f"os.{original.__name__}")
-        return original(*args, **named)
-
-    call.__name__, call.__qualname__, call.__doc__ = original.__name__, original.__qualname__, original.__doc__
-    call.__module__ = original.__module__
-    return call
 
 
 def _last_words(e: SystemExit) -> str:

@@ -58,9 +58,12 @@ class Processes:
     async def listen(self) -> str:
         """Begins to listen; the socket's path, in a folder that is ours alone."""
         self.folder = tempfile.mkdtemp(prefix="uneven-sum-children-")
-        path = os.path.join(self.folder, "socket")
-        self._server = await asyncio.start_unix_server(self._welcome, path, backlog=1000)
-        return path
+        self._server = await asyncio.start_unix_server(self._welcome, self.path, backlog=1000)
+        return self.path
+
+    @property
+    def path(self) -> str:
+        return os.path.join(self.folder, "socket")
 
     async def _welcome(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         pid, user = peer(writer)

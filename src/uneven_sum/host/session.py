@@ -12,7 +12,7 @@ import signal
 import socket
 import sys
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Coroutine
 from pathlib import Path
 from typing import Any
 
@@ -32,6 +32,7 @@ from .warden import Warden
 LOG = logging.getLogger("uneven_sum.host")
 BOOT = Path(__file__).parent.parent / "agent" / "boot.py"
 PR_SET_PDEATHSIG = 1
+OF_MAIN = ("initialized", "process", "unevenSum/ended", "unevenSum/findings")  # a child's own is not the script's
 GOING_ON = ("continue", "unevenSum/runOut")  # to the next pause, wherever that is
 SHARE = 10  # a script that takes a second to say where it is is asked every ten
 
@@ -72,7 +73,7 @@ class Session:
         self.output: ScriptOutput | None = None
         self.written: dict[str, int] = {}  # files that the script has written or deleted, and when
         self._waking = False
-        self._sending: set[asyncio.Task[dict[str, Any]]] = set()
+        self._sending: set[asyncio.Task[Any]] = set()
         self.family = Family(secrets.token_hex(8), os.getsid(0))
         self.left: list[str] = []  # what the script has started to outlive it
         self.warden = Warden(self.family)
@@ -220,7 +221,7 @@ class Session:
         moves = bool(self.declared.get(command, {}).get("moves"))
         self.processes.remember(self.declared, command, arguments or {})
         others = self.processes.same_place() if link is self.here and command in GOING_ON else []
-        response = await link.request(message, moves)
+        response = await link.request(message, moves or command == "configurationDone")
         fine = "done" if response.get("success") else f"refused: {response.get('message')}"
         LOG.debug("%s %s in %.1f ms", command, fine, 1e3 * (time.monotonic() - began))
         if not response.get("success"):
@@ -246,10 +247,24 @@ class Session:
         """What holds for every process is sent to the others, too; none is waited for."""
         for other in [self.main, *self.processes.links.values()]:
             if other is not self.here:
-                sent = asyncio.create_task(self.request(command, arguments, other))
-                sent.add_done_callback(lambda t: t.cancelled() or t.exception())
-                self._sending.add(sent)
-                sent.add_done_callback(self._sending.discard)
+                self._send_to_child(self.request(command, arguments, other))
+
+    def _send_to_child(self, what: Coroutine[Any, Any, Any]) -> None:
+        """Nobody waits for it: a child may end at any time."""
+        sent = asyncio.create_task(what)
+        sent.add_done_callback(lambda t: t.cancelled() or t.exception())
+        self._sending.add(sent)
+        sent.add_done_callback(self._sending.discard)
+
+    async def _set_up(self, link: Link) -> None:
+        """Tell a process that was started anew what holds for the script's own, and let it begin."""
+        link.running = False
+        told = {**self.launch.arguments(), "children": self.processes.path, "pauseAtEnd": False}
+        await self.request("launch", told, link)
+        for one in list(self.processes.kept.values()):
+            with contextlib.suppress(BadUse):
+                await self.request(one["command"], one["arguments"], link)
+        await self.request("configurationDone", None, link)
 
     @property
     def next_seq(self) -> int:
@@ -373,6 +388,8 @@ class Session:
             link.answered(message)
             return
         event, body = message.get("event"), message.get("body") or {}
+        if link is not self.main and event in OF_MAIN:
+            return
         if event == "initialized":
             self._initialized.set()
         elif event == "unevenSum/starts":
@@ -389,6 +406,7 @@ class Session:
             return
         elif event == "unevenSum/child":
             link.name = str(body["name"])
+            self._send_to_child(self._set_up(link))
             return
         elif event == "stopped":
             self.written = {str(path): int(when) for path, when in body.get("written") or []}

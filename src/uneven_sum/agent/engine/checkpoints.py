@@ -34,7 +34,7 @@ class Snapshots:
     entering: bool
     point = 0  # the return point of the present pause
     cells: CellMotions | None = None  # of a notebook
-    is_child = False  # this is a process that the script has started
+    child_name = ""  # of a process that the script has started
     child_told: set[tuple[str, int, str]] | None = None  # what a child that never pauses has told
     from_cell = False  # the module is to be compiled again, from another cell on
     woken_at = 0  # the return point, made on the way, that the coming pause is about

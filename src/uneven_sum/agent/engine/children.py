@@ -35,15 +35,21 @@ def begin(engine: Engine) -> None:
     if wire is None:
         run_state.quiet = True
         return
-    engine.wire, engine.is_child = wire, True
+    engine.wire = wire
     engine.lock = threading.RLock()  # another thread may have held it
-    engine.rewind, engine.point, engine.woken_at = None, 0, 0
-    if not engine.launch.get("childrenPause"):
-        engine.child_told, engine.go_on = set(), True
+    adopt(engine, "")
     try:
         engine.start_ticks()
     except Closed:
         run_state.quiet = True
+
+
+def adopt(engine: Engine, name: str) -> None:
+    """Make the engine that of a child; `name`: what people call it where `multiprocessing` has no name for it."""
+    engine.child_name = name or f"a child ({os.getpid()})"
+    engine.rewind, engine.point, engine.woken_at = None, 0, 0
+    if not engine.launch.get("childrenPause"):
+        engine.child_told, engine.go_on = set(), True
 
 
 def _connected(path: str, old: socket.socket) -> Wire | None:
@@ -67,11 +73,12 @@ def _connected(path: str, old: socket.socket) -> Wire | None:
     return Wire(socket.socket(fileno=number))
 
 
-def process_name() -> str:
-    """`ForkPoolWorker-1 (4711)`."""
+def process_name(engine: Engine) -> str:
+    """`ForkPoolWorker-1 (4711)`; empty for the script's own process."""
     known: Any = sys.modules.get("multiprocessing.process")
     name = str(getattr(known.current_process(), "name", "")) if known is not None else ""
-    return f"{name if name != 'MainProcess' else 'a child'} ({os.getpid()})"
+    named = name and name != "MainProcess" and engine.child_name
+    return f"{name} ({os.getpid()})" if named else engine.child_name
 
 
 def is_told(engine: Engine, pause: Pause) -> bool:

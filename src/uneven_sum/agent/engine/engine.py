@@ -339,7 +339,7 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
         if self.go_on:
             key = (self.facts["file"], self.facts["line"], pause.reason)
             if self.child_told is not None:
-                self.facts["processes"] = [children.process_name()]
+                self.facts["processes"] = [children.process_name(self)]
             if key not in self.told:
                 self.told.add(key)
                 self.wire.event("unevenSum/tripped", self.facts)
@@ -390,7 +390,7 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
                 "point": self.point,
                 "written": list(process_resources.written.items()),
                 "noPoint": self.rewind.why if self.rewind is not None else "",
-                "process": children.process_name() if self.is_child else "",
+                "process": children.process_name(self),
             },
         )
 

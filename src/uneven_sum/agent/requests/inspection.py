@@ -51,7 +51,7 @@ class InspectionRequests(Part):
     @request("unevenSum/where", while_running=True)
     def where(self) -> Body:
         """Where the running script is, with the passes of its loops."""
-        process = process_name() if self.engine.is_child else ""
+        process = process_name(self.engine)
         frame = stack.user_frame(self.exchange.running_frame)
         if frame is None:
             return {"file": None, "line": 0, "function": "", "loops": [], "process": process}

@@ -1,0 +1,94 @@
+"""What ends a process at once, starts another one or writes a file: the host hears of it before it happens."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import sys
+import time
+from typing import TYPE_CHECKING, Any
+
+from ..core import run_state
+from ..core.transport import Closed
+from ..frames import other_compilers, stack
+from ..probes import run_texts
+from ..reload import test_modules
+from ..source import plain_code, registry
+from ..trials import process_resources
+
+if TYPE_CHECKING:
+    from .engine import Engine
+
+STARTING = ("os.fork", "os.forkpty", "os.posix_spawn", "subprocess.Popen")
+UNHEARD = {"sys._getframe", "builtins.id"}  # the usual ones; our own probes cause most
+FATAL = ("os.kill", "signal.pthread_kill", "ctypes.string_at", "ctypes.wstring_at", "ctypes.memmove", "ctypes.memset")
+
+
+def watch(engine: Engine) -> None:
+    """Tells the host where the script is just before it does what may end it at once."""
+    last = 0.0
+    modules = sys.modules
+
+    def leaving(how: str) -> None:
+        nonlocal last
+        now = time.monotonic()
+        if run_state.quiet or run_state.in_trial or now - last < 0.02:
+            return
+        last = now
+        frame = stack.user_frame(sys._getframe(1))
+        if frame is not None:
+            facts = {"file": registry.path_of(frame), "line": stack.line_of(frame)}
+            try:
+                engine.wire.event("unevenSum/at", {**facts, "function": stack.function_name(frame), "how": how})
+            except Closed:
+                pass
+
+    def kills(pid: int, number: int) -> None:
+        if number and pid != os.getpid():
+            with contextlib.suppress(Closed), engine.lock:
+                engine.wire.event("unevenSum/kills", {"pid": pid})
+
+    def starting() -> None:
+        test_modules.tell_of_workers(engine.loader)
+        try:
+            engine.wire.event("unevenSum/starts", {"event": "process"})
+        except Closed:
+            pass
+
+    def hook(event: str, args: tuple[Any, ...]) -> None:
+        if event in UNHEARD:
+            return
+        if plain_code.seen != len(modules):
+            plain_code.look()
+            test_modules.look(engine.loader)
+            if "runpy" in modules:
+                run_texts.watch_runpy()
+        if event == "compile" and not run_state.quiet:
+            run_texts.compiled(*args)
+        elif event == "object.__getattr__" and args[1] == "__code__":
+            if not run_state.quiet:
+                plain_code.look()
+            other_compilers.asked(args[0], sys._getframe(1))
+        if event in FATAL:
+            if event == "os.kill" and not run_state.quiet and not run_state.in_trial:
+                kills(*args)
+            leaving(event)
+        elif event in STARTING and not run_state.own_fork and not run_state.in_trial and not run_state.quiet:
+            starting()
+        elif event in process_resources.WRITING and not run_state.in_trial and not run_state.quiet:
+            process_resources.note_written(event, args)
+
+    sys.addaudithook(hook)
+    plain_code.install()
+    for name in ("_exit", "abort"):
+        setattr(os, name, _telling(getattr(os, name), leaving))
+
+
+def _telling(original: Any, leaving: Any) -> Any:
+    def call(*args: Any, **named: Any) -> Any:
+        leaving(f"os.{original.__name__}")
+        return original(*args, **named)
+
+    call.__name__, call.__qualname__, call.__doc__ = original.__name__, original.__qualname__, original.__doc__
+    call.__module__ = original.__module__
+    return call
