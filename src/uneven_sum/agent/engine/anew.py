@@ -21,7 +21,10 @@ if TYPE_CHECKING:
     from .engine import Engine
 
 FLAGS = set("bBdEIOPqsSuv")  # options of the interpreter without a value
-TEXTS = {"from multiprocessing.spawn import": "spawned process", "from multiprocessing.forkserver import": "forkserver"}
+TEXTS = {
+    "multiprocessing.spawn import spawn_main": "spawned process",
+    "multiprocessing.forkserver import": "forkserver",
+}
 MODULES = {"loky.backend.popen_loky_posix": "loky worker"}
 LONGEST = 100_000  # characters: the kernel takes 128 KiB as one argument
 
@@ -90,7 +93,7 @@ def taken_apart(words: list[str]) -> tuple[list[str], str, str, list[str]] | Non
 def _name(engine: Engine, mode: str, what: str, folder: str) -> str:
     """What people call such a process; empty where it is not watched."""
     if mode == "c":
-        return next((name for text, name in TEXTS.items() if what.startswith(text)), "")
+        return next((name for text, name in TEXTS.items() if text in what), "")
     if mode == "m":
         for module, name in MODULES.items():
             if what.endswith(module):

@@ -12,7 +12,7 @@ from ..core import run_state
 from ..core.transport import Closed
 from ..frames import other_compilers, stack
 from ..probes import run_texts
-from ..reload import test_modules
+from ..reload import pickled_code, test_modules
 from ..source import plain_code, registry
 from ..trials import process_resources
 
@@ -61,6 +61,8 @@ def watch(engine: Engine) -> None:
         if plain_code.seen != len(modules):
             plain_code.look()
             test_modules.look(engine.loader)
+            if engine.child_name:
+                pickled_code.look(engine.loader)
             if "runpy" in modules:
                 run_texts.watch_runpy()
         if event == "compile" and not run_state.quiet:

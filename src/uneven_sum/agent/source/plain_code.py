@@ -34,7 +34,7 @@ def plain(code: types.CodeType) -> types.CodeType:
     for root in reversed(roots.get(code.co_filename, [])):
         if code.co_name == "<module>" and root.co_firstlineno == code.co_firstlineno:
             return root
-        alike = [c for c in _within(root) if _signature(c) == _signature(code)]
+        alike = [c for c in within(root) if _signature(c) == _signature(code)]
         if len(alike) > 1:  # lambdas of one line: the one at the same columns
             here = set(code.co_positions())
             alike.sort(key=lambda c: -len(here & set(c.co_positions())))
@@ -48,11 +48,12 @@ def _signature(code: types.CodeType) -> tuple[Any, ...]:
     return (code.co_qualname, code.co_firstlineno, code.co_argcount, code.co_varnames[:count], code.co_freevars)
 
 
-def _within(code: types.CodeType) -> Iterator[types.CodeType]:
+def within(code: types.CodeType) -> Iterator[types.CodeType]:
+    """The code of all functions and classes in a piece of code."""
     for const in code.co_consts:
         if type(const) is types.CodeType:
             yield const
-            yield from _within(const)
+            yield from within(const)
 
 
 def has_probes(value: Any) -> bool:

@@ -1,0 +1,74 @@
+"""Functions that come into a worker pickled by their code: they get probes as those of an imported file do.
+
+`cloudpickle`, which joblib, loky and Dask use, sends a function of `__main__` by its plain code.
+"""
+
+from __future__ import annotations
+
+import functools
+import os
+import sys
+import types
+from typing import Any
+
+from ..pause import headline
+from ..source import plain_code, registry
+from .loader import Loader
+
+MODULE = "cloudpickle.cloudpickle"  # joblib and loky may bring one of their own
+_watched: set[int] = set()  # the modules, by identity
+_roots: dict[str, tuple[types.CodeType | None, types.CodeType | None]] = {}  # code of a file: plain, with probes
+
+
+def look(loader: Loader) -> None:
+    """Stand in what makes such functions as soon as its module has been imported."""
+    for name in [n for n in list(sys.modules) if n.endswith(MODULE)]:
+        module: Any = sys.modules[name]
+        if id(module) in _watched or not hasattr(module, "_make_function"):
+            continue
+        _watched.add(id(module))
+        module._make_function = _making(module._make_function, loader)
+
+
+def _making(original: Any, loader: Loader) -> Any:
+    @functools.wraps(original)
+    def make(code: Any, *rest: Any, **named: Any) -> Any:
+        try:
+            code = with_probes(code, loader) or code
+        except Exception:
+            pass  # it runs as it is
+        return original(code, *rest, **named)
+
+    return make
+
+
+def with_probes(code: types.CodeType, loader: Loader) -> types.CodeType | None:
+    """The code with probes of a function, under the file name that it came with; None where its file is not the
+    user's, or has another text by now."""
+    path = code.co_filename if os.path.isfile(code.co_filename) else headline.Main.path  # `cloudpickle` has no name
+    if not loader.is_users(path):
+        return None
+    if path not in _roots:
+        with open(path, "rb") as f:
+            made = loader.compile(path, f.read())
+        _roots[path] = plain_code.roots.get(path, [None])[-1], made
+    plain, made_with_probes = _roots[path]
+    if plain is None or made_with_probes is None:
+        return None
+    found = next((one for one in plain_code.within(plain) if one == code), None)
+    if found is None:
+        return None
+    probed = next((one for one in plain_code.within(made_with_probes) if plain_code.plain(one) is found), None)
+    if probed is None or probed.co_filename == code.co_filename:
+        return probed
+    probed = _named(probed, code.co_filename)
+    file = registry.files[path]
+    file.shown = os.path.abspath(path)
+    registry.keep_text(probed, file)
+    plain_code.register(code.co_filename, plain)
+    return probed
+
+
+def _named(code: types.CodeType, name: str) -> types.CodeType:
+    inner = tuple(_named(one, name) if isinstance(one, types.CodeType) else one for one in code.co_consts)
+    return code.replace(co_filename=name, co_consts=inner)
