@@ -104,7 +104,7 @@ def run_anew(text: str, loaded: frozenset[str]) -> None:
 def _joined(told: dict[str, Any]) -> Engine:
     """The engine of a process that was started anew, connected to the host and set up as the script's own is."""
     sock = socket.socket(socket.AF_UNIX, socket.SOCK_STREAM)
-    sock.connect(told["socket"])
+    children.connect(sock, told["socket"])
     name = f"{told['name']} ({os.getpid()})"
     Wire(sock).event("unevenSum/child", {"name": name, "anew": True})
     engine = _prepare(anew.out_of_the_way(sock.detach()))

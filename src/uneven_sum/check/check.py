@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import time
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
@@ -16,6 +17,7 @@ from ..client import (
     Launch,
     LeftOut,
     Output,
+    ProcessEnded,
     Stopped,
     Tripped,
     Unwatched,
@@ -41,6 +43,8 @@ class Outcome:
     sentence: str = ""  # how it died
     seconds: float = 0.0
     pauses: list[Facts] = field(default_factory=list)
+    dead: list[str] = field(default_factory=list)  # how processes that the script has started have died
+    dead_said: bool = False  # while the script ran
     left: list[str] = field(default_factory=list)  # processes that the script has started to outlive it
     unwatched: list[Unwatched] = field(default_factory=list)  # what ran without probes
     findings: list[Finding] | None = None  # of an audit
@@ -52,19 +56,20 @@ class Outcome:
     @property
     def said(self) -> bool:
         """Whether there is something to say of what ran, besides pauses."""
-        return bool(self.unwatched or self.hidden or self.left_out)
+        return bool(self.unwatched or self.hidden or self.left_out or self.dead)
 
     @property
     def our_status(self) -> int:
         """Our own exit status: 0 fine, 1 something tripped, 3 the script ended with a status of its own."""
         differs = any(one.kind != "order" for one in self.hidden)
-        if self.pauses or differs or any(not f.accepted for f in self.findings or ()):
+        if self.pauses or self.dead or differs or any(not f.accepted for f in self.findings or ()):
             return 1
         return 0 if self.exit_status == 0 else 3
 
 
-async def check(launch: Launch) -> Outcome:
-    """Runs to the first trip, or to the end when `launch.go_on`.  BadUse when it cannot be run."""
+async def check(launch: Launch, say: Callable[[str], None] = lambda text: None) -> Outcome:
+    """Runs to the first trip, or to the end when `launch.go_on`.  `say`: hears at once of a process that has died, for
+    which the script may wait for ever.  BadUse when it cannot be run."""
     client = Client(launch)
     outcome = Outcome()
     began = time.perf_counter()
@@ -88,6 +93,12 @@ async def check(launch: Launch) -> Outcome:
                 outcome.pauses.append(event.facts)
                 if not launch.go_on:
                     break
+            elif isinstance(event, ProcessEnded) and event.message:
+                outcome.dead.append(event.message)
+                if not launch.go_on:
+                    break
+                say(event.message)
+                outcome.dead_said = True
             elif isinstance(event, Found):
                 outcome.findings = event.findings
                 if not launch.as_module:
@@ -118,7 +129,7 @@ async def check(launch: Launch) -> Outcome:
         outcome.left = client.session.left
     if launch.is_notebook:
         outcome.hidden = _hidden(os.path.join(launch.cwd or "", launch.program), ran)
-    if outcome.pauses and outcome.outcome != "died":
+    if (outcome.pauses or outcome.dead) and outcome.outcome != "died":
         outcome.outcome = "tripped"
     return outcome
 

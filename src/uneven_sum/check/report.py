@@ -41,6 +41,8 @@ def as_json(outcome: Outcome) -> str:
         told["notebook"] = [{"cell": one.number, "kind": one.kind, "text": one.text} for one in outcome.hidden]
     if outcome.left:
         told["left"] = outcome.left
+    if outcome.dead:
+        told["dead"] = outcome.dead
     if outcome.unwatched:
         told["unwatched"] = [_unwatched(u) for u in outcome.unwatched]
     if outcome.outcome == "died":
@@ -62,8 +64,8 @@ def _pause(facts: Facts) -> dict[str, Any]:
         told.pop("differs")
     if not told["trial"]:
         told.pop("trial")
-    if not told["processes"]:
-        told.pop("processes")
+    for name in ("process", "waiting", *([] if told["processes"] else ["processes"])):
+        told.pop(name)
     return told
 
 
@@ -102,7 +104,7 @@ def as_text(outcome: Outcome) -> str:
             parts.append(results_text(outcome.digits))
         parts += [note + "\n" for note in outcome.notes]
         parts.append(_counted(open_, len(outcome.findings) - len(open_)))
-    parts += [f"{text}\n" for text in outcome.left_out]
+    parts += [f"{text}\n" for text in [*([] if outcome.dead_said else outcome.dead), *outcome.left_out]]
     if outcome.hidden:
         parts.append("".join(f"{sentence(one)}\n" for one in outcome.hidden))
     if outcome.left:

@@ -87,7 +87,7 @@ def check(
     launch.output_to_stderr = json_
     launch.passes = passes if json_ or report else 0
     there_is_a_folder_for(report)
-    outcome = endings.run(run_check(launch))
+    outcome = endings.run(run_check(launch, lambda text: click.echo(visible(text), err=True)))
     if digits and outcome.outcome != "died":
         from ..check.digits import with_digits  # with NumPy, which takes long to import
         from ..check.watching import watched
@@ -97,9 +97,7 @@ def check(
         write_report(as_report(launch, outcome), report, launch.name)
     if json_:
         click.echo(as_json(outcome))
-    elif (
-        outcome.pauses or outcome.unwatched or outcome.hidden or outcome.left_out or outcome.outcome == "died" or audit
-    ):
+    elif outcome.pauses or outcome.said or outcome.outcome == "died" or audit:
         sys.stdout.flush()
         click.echo(as_text(outcome), err=True)
     sys.exit(outcome.our_status)

@@ -66,6 +66,11 @@ class Link:
         if self.running:
             self._call()
 
+    def tell(self, message: Message) -> None:
+        """Answer a process that waits for it."""
+        if self.writer is not None and not self.gone:
+            self.writer.write(encode(message))
+
     def answered(self, message: Message) -> None:
         """A response has come."""
         number = message.get("request_seq", 0)

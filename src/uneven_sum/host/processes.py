@@ -19,6 +19,7 @@ from typing import Any
 
 from ..protocol import Decoder, MalformedMessage, Message
 from .descendants import process
+from .failures import died_sentence
 from .links import Link
 from .points import ended, peer
 
@@ -77,6 +78,7 @@ class Processes:
         link = Link(f"process {pid}")
         link.pid, link.writer, link.running = pid, writer, True
         handle = _handle(pid)
+        writer.write(b".")  # a child that dies at once is known by now
         self.links[pid] = link
         try:
             with contextlib.suppress(MalformedMessage, ConnectionError, asyncio.CancelledError):
@@ -95,7 +97,7 @@ class Processes:
         sentence = ""
         number = await _killed_by(link.pid, handle)
         if number and link.pid not in self.ordered and number not in ORDERED:
-            sentence = f"{link.name} was ended by {_signal_name(number)}{_at(link.last_place)}."
+            sentence = died_sentence({"signal": _signal_name(number), "place": link.last_place}, link.name)
         shown = link is self.here
         if shown:
             self.here = self.main
@@ -206,12 +208,6 @@ def remember(
 def _place(link: Link) -> tuple[object, ...]:
     facts = link.pause.get("unevenSum") or {}
     return tuple(facts.get(k) for k in ("reason", "file", "line"))
-
-
-def _at(place: dict[str, Any] | None) -> str:
-    if not place or not place.get("file"):
-        return ""
-    return f" at {os.path.basename(str(place['file']))}:{place['line']}"
 
 
 def _handle(pid: int) -> int | None:

@@ -256,6 +256,14 @@ class Session:
         self._sending.add(sent)
         sent.add_done_callback(self._sending.discard)
 
+    async def _ask_script(self, link: Link, about: dict[str, Any]) -> None:
+        """Ask the script's own process what a child wants to know of it."""
+        told: dict[str, Any] = {}
+        with contextlib.suppress(TimeoutError, BadUse):
+            told = await asyncio.wait_for(self.request("unevenSum/handles", about, self.main), 2.0)
+        self._seq += 1
+        link.tell({"seq": self._seq, "type": "request", "command": "unevenSum/scriptSays", "arguments": told})
+
     async def _set_up(self, link: Link) -> None:
         """Tell a process that was started anew what holds for the script's own, and let it begin."""
         link.running = False
@@ -408,6 +416,9 @@ class Session:
             link.name = str(body["name"])
             self._send_to_child(self._set_up(link))
             return
+        elif event == "unevenSum/asksScript":
+            self._send_to_child(self._ask_script(link, body))
+            return
         elif event == "stopped":
             self.written = {str(path): int(when) for path, when in body.get("written") or []}
             point = int(body.get("point") or 0)
@@ -427,6 +438,7 @@ class Session:
             link.running = False
         elif event == "unevenSum/at":
             link.last_place = body
+            link.name = str(body.get("process") or link.name)
             return
         self.on_event(message)
 

@@ -119,6 +119,16 @@ class Wire:
                 self._later.append(message)
         return False
 
+    def answer(self, command: str) -> dict[str, Any]:
+        """The arguments of a request that is to come; what comes before it is kept for later."""
+        while True:
+            message = self._next(wait=True)
+            if message is None:
+                continue
+            if message.get("command") == command:
+                return message.get("arguments") or {}
+            self._later.append(message)
+
     def has_come(self) -> bool:
         """True when there is something to read, or the host has gone."""
         if self._later:

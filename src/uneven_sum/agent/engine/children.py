@@ -9,10 +9,12 @@ import os
 import socket
 import sys
 import threading
+import time
 from typing import TYPE_CHECKING, Any
 
 from ..core import run_state
 from ..core.transport import Closed, Wire
+from ..frames import task_waiters
 from ..pause.facts import Pause
 from ..source import registry
 
@@ -20,6 +22,8 @@ if TYPE_CHECKING:
     from .engine import Engine
 
 TRIPS = ("error", "warning", "nonfinite")
+WELCOME = 2.0  # seconds that the host may take to know a new process
+LASTS = 0.5  # seconds that an answer of the script's own process holds
 MOST = 50  # places that one child tells; then it runs on unwatched
 
 
@@ -44,12 +48,39 @@ def begin(engine: Engine) -> None:
         run_state.quiet = True
 
 
+class Asking:
+    """Asks the script's own process, by way of the host, whether it handles an error of a pool's task."""
+
+    def __init__(self, engine: Engine) -> None:
+        self.engine = engine
+        self.known: dict[type, tuple[bool, float]] = {}
+
+    def __call__(self, kind: type) -> bool:
+        handled, when = self.known.get(kind, (False, 0.0))
+        if time.monotonic() - when > LASTS:
+            wire = self.engine.wire
+            wire.event("unevenSum/asksScript", {"module": kind.__module__, "name": kind.__qualname__})
+            handled = bool(wire.answer("unevenSum/scriptSays").get("handled"))
+            self.known[kind] = handled, time.monotonic()
+        return handled
+
+
 def adopt(engine: Engine, name: str) -> None:
     """Make the engine that of a child; `name`: what people call it where `multiprocessing` has no name for it."""
     engine.child_name = name or f"a child ({os.getpid()})"
     engine.rewind, engine.point, engine.woken_at = None, 0, 0
+    task_waiters.Parent.handles = staticmethod(Asking(engine))
     if not engine.launch.get("childrenPause"):
         engine.child_told, engine.go_on = set(), True
+
+
+def connect(sock: socket.socket, path: str) -> None:
+    """To the host; when this returns the host knows the process, even should it end at once.  OSError if it fails."""
+    sock.settimeout(WELCOME)
+    sock.connect(path)
+    if not sock.recv(1):
+        raise OSError("the host has closed the connection")
+    sock.settimeout(None)
 
 
 def _connected(path: str, old: socket.socket) -> Wire | None:
@@ -61,7 +92,7 @@ def _connected(path: str, old: socket.socket) -> Wire | None:
             return None
         sock = socket.socket(socket.AF_UNIX, socket.SOCK_STREAM)
         try:
-            sock.connect(path)
+            connect(sock, path)
             os.dup2(sock.fileno(), number, inheritable=False)
         except OSError:
             os.close(number)

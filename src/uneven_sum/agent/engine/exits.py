@@ -15,6 +15,7 @@ from ..probes import run_texts
 from ..reload import pickled_code, test_modules
 from ..source import plain_code, registry
 from ..trials import process_resources
+from .children import process_name
 
 if TYPE_CHECKING:
     from .engine import Engine
@@ -37,7 +38,7 @@ def watch(engine: Engine) -> None:
         last = now
         frame = stack.user_frame(sys._getframe(1))
         if frame is not None:
-            facts = {"file": registry.path_of(frame), "line": stack.line_of(frame)}
+            facts = {"file": registry.path_of(frame), "line": stack.line_of(frame), "process": process_name(engine)}
             try:
                 engine.wire.event("unevenSum/at", {**facts, "function": stack.function_name(frame), "how": how})
             except Closed:
@@ -61,8 +62,7 @@ def watch(engine: Engine) -> None:
         if plain_code.seen != len(modules):
             plain_code.look()
             test_modules.look(engine.loader)
-            if engine.child_name:
-                pickled_code.look(engine.loader)
+            pickled_code.look(engine.loader)
             if "runpy" in modules:
                 run_texts.watch_runpy()
         if event == "compile" and not run_state.quiet:

@@ -60,6 +60,8 @@ def handling(
     fate, flying = exception_handlers.in_file(exc, statement, frame)
     inner, outer = frame, frame.f_back
     while fate is Fate.PASSES and outer is not None and outer is not boundary:
+        if task_waiters.begins_process(outer):
+            break
         if answers_protocol(flying, inner):
             fate = Fate.UNKNOWN
         elif not identity.is_ours(outer):

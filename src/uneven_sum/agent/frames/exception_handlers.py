@@ -28,6 +28,10 @@ CARRIERS = {
     ("concurrent.futures.thread", "_worker"),
     ("threading", "Thread._bootstrap_inner"),
     ("threading", "Thread._bootstrap"),
+    ("multiprocessing.pool", "worker"),
+    ("concurrent.futures.process", "_process_worker"),
+    ("joblib.externals.loky.process_executor", "_process_worker"),
+    ("loky.process_executor", "_process_worker"),
     ("contextlib", "_GeneratorContextManager.__exit__"),
     ("contextlib", "_AsyncGeneratorContextManager.__aexit__"),
 }

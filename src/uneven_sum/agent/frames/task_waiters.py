@@ -7,6 +7,7 @@ import functools
 import sys
 import threading
 import types
+from collections.abc import Callable
 from typing import Any
 
 from ..source import registry
@@ -14,17 +15,32 @@ from ..source.source_file import Statement
 from . import exception_handlers, stack
 from .exception_handlers import Fate
 
+RESULTS = ("result", "get")  # methods that give the result of a future, or of a pool's task
 DEEPEST = 20  # tasks that wait for each other
+KEEPERS = {
+    ("concurrent.futures.thread", "_WorkItem.run"): "future",
+    ("multiprocessing.pool", "worker"): "pool",
+    ("concurrent.futures.process", "_process_worker"): "pool",
+    ("joblib.externals.loky.process_executor", "_process_worker"): "pool",
+    ("loky.process_executor", "_process_worker"): "pool",
+}
+PROCESS = ("multiprocessing.process", "BaseProcess._bootstrap")  # outside of it is what the process was forked from
+
+
+class Parent:
+    """In a worker process: `handles` asks the script's own process whether it handles an error of this class."""
+
+    handles: Callable[[type], bool] = staticmethod(lambda kind: False)
 
 
 def kept_by(frame: types.FrameType) -> str:
-    """`task` or `future` where what the call raises is kept for whoever asks; else empty."""
+    """`task`, `future` or `pool` where what the call raises is kept for whoever asks; else empty."""
     inner = frame
     outer: types.FrameType | None = frame
     while outer is not None:
         name = (str(outer.f_globals.get("__name__", "")), outer.f_code.co_qualname)
-        if name == ("concurrent.futures.thread", "_WorkItem.run"):
-            return "future"
+        if name in KEEPERS:
+            return KEEPERS[name]
         if name == ("asyncio.events", "Handle._run") and inner.f_code.co_flags & 0x80:  # a coroutine's
             return "" if _is_main_task() else "task"
         if registry.file_of(outer) is not None:
@@ -48,7 +64,14 @@ def is_awaited(exc: BaseException, frame: types.FrameType) -> bool:
         asyncio = sys.modules.get("asyncio")
         task = asyncio.current_task() if asyncio is not None else None
         return task is not None and _task_is_awaited(exc, task, 0)
-    return kind == "future" and _result_is_tried(exc)
+    if kind == "pool":
+        return Parent.handles(type(exc))
+    return kind == "future" and result_is_tried(exc, threading.get_ident())
+
+
+def begins_process(frame: types.FrameType) -> bool:
+    """Whether a child of the script begins with this call: nothing further out handles its errors."""
+    return (frame.f_globals.get("__name__"), frame.f_code.co_qualname) == PROCESS
 
 
 def _task_is_awaited(exc: BaseException, task: object, depth: int) -> bool:
@@ -113,9 +136,8 @@ def _coroutine_handles(exc: BaseException, task: Any) -> bool:
     return False
 
 
-def _result_is_tried(exc: BaseException) -> bool:
-    """Whether a user call in another thread asks for results within a `try` that handles the exception."""
-    here = threading.get_ident()
+def result_is_tried(exc: exception_handlers.Flying, here: int = 0) -> bool:
+    """Whether a user call in another thread than `here` asks for results within a `try` that handles the exception."""
     for thread, frame in list(sys._current_frames().items()):
         if thread == here:
             continue
@@ -124,6 +146,8 @@ def _result_is_tried(exc: BaseException) -> bool:
             present = exception_handlers.statement_at(file, call) if file is not None else None
             if file is None or present is None:
                 continue
+            if exception_handlers.in_file(exc, present, call)[0] is Fate.HANDLED:
+                return True
             for statement in file.statements:
                 if statement.scope is present.scope and _asks_for_result(statement):
                     if exception_handlers.in_file(exc, statement, call)[0] is Fate.HANDLED:
@@ -136,6 +160,6 @@ def _asks_for_result(statement: Statement) -> bool:
         return False
     return any(
         isinstance(node, ast.Await)
-        or (isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute) and node.func.attr == "result")
+        or (isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute) and node.func.attr in RESULTS)
         for node in ast.walk(statement.node)
     )

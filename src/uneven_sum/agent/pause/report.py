@@ -402,7 +402,7 @@ def compose(pause: Pause, may_fork: bool = True, apart: dict[str, Any] | None = 
         "replace": pause.can_replace,
         "lookout": pause.lookout,
         "finding": pause.finding,
-        "source_text": file.text if file is not None and file.shown else "",
+        "source_text": file.text if file is not None and file.shown not in ("", file.path) else "",
         "accepts": _accepts(pause, apart),
         "returned": None if pause.returned is MISSING else text_of(pause.returned),
     }

@@ -48,6 +48,8 @@ def with_probes(code: types.CodeType, loader: Loader) -> types.CodeType | None:
     path = code.co_filename if os.path.isfile(code.co_filename) else headline.Main.path  # `cloudpickle` has no name
     if not loader.is_users(path):
         return None
+    if path not in _roots and path in registry.files:
+        return _of_module(code, path)  # it runs here, and has been pickled for a thread
     if path not in _roots:
         with open(path, "rb") as f:
             made = loader.compile(path, f.read())
@@ -59,13 +61,29 @@ def with_probes(code: types.CodeType, loader: Loader) -> types.CodeType | None:
     if found is None:
         return None
     probed = next((one for one in plain_code.within(made_with_probes) if plain_code.plain(one) is found), None)
-    if probed is None or probed.co_filename == code.co_filename:
+    return _under_its_name(probed, code.co_filename, path, plain) if probed is not None else None
+
+
+def _of_module(code: types.CodeType, path: str) -> types.CodeType | None:
+    """The code of the function that this one was pickled from, in the script's own module."""
+    found: Any = sys.modules.get("__main__")
+    for name in code.co_qualname.split("."):
+        found = getattr(found, "__dict__", {}).get(name)
+    own = getattr(found, "__code__", None)
+    if type(own) is not types.CodeType or plain_code.plain(own) != code:
+        return None
+    return _under_its_name(own, code.co_filename, path, plain_code.roots[path][-1])
+
+
+def _under_its_name(probed: types.CodeType, name: str, path: str, plain: types.CodeType) -> types.CodeType:
+    """Code with probes under the file name that `cloudpickle` gives it; it is still that of its file."""
+    if probed.co_filename == name:
         return probed
-    probed = _named(probed, code.co_filename)
+    probed = _named(probed, name)
     file = registry.files[path]
     file.shown = os.path.abspath(path)
     registry.keep_text(probed, file)
-    plain_code.register(code.co_filename, plain)
+    plain_code.register(name, plain)
     return probed
 
 

@@ -12,7 +12,7 @@ from typing import Any
 from ..core.errors import Refused
 from ..core.markers import HIDDEN, MISSING
 from ..engine.children import process_name
-from ..frames import exception_handlers, stack
+from ..frames import exception_handlers, stack, task_waiters
 from ..frames.namespace import Scope
 from ..pause import report, value_cards
 from ..pause.facts import Pause
@@ -62,6 +62,16 @@ class InspectionRequests(Part):
             "function": stack.function_name(frame),
             "loops": stack.all_loops(frame),
         }
+
+    @request("unevenSum/handles", while_running=True)
+    def handles(self, module: str, name: str) -> Body:
+        """Whether the script handles an error of this class that a task of its pools raises; false where it does not
+        know the class."""
+        found: Any = sys.modules.get(module)
+        for part in name.split("."):
+            found = getattr(found, part, None)
+        known = isinstance(found, type) and issubclass(found, BaseException)
+        return {"handled": known and task_waiters.result_is_tried(found)}
 
     @request("unevenSum/findings", while_running=True)
     def findings(self) -> Body:
