@@ -1,48 +1,86 @@
-"""What trips in processes that a script forks."""
+"""What trips in processes that a script starts."""
 
 from __future__ import annotations
 
+import asyncio
+import contextlib
 import json
+import os
+import signal
 import subprocess
 import sys
 import time
 
 import pytest
-from driving import running, slowness
+from driving import PATIENCE, running, slowness
 
 from uneven_sum.check import as_json, as_text
 from uneven_sum.check import check as run_check
-from uneven_sum.client import Launch
+from uneven_sum.client import BadUse, Exited, Launch, ProcessEnded, ProcessesWait, Stopped
+from uneven_sum.protocol import Lookout
 
 FLOW = "def flow(k):\n    head = float(k)\n    return 1e308 * head\n"
-POOLS = {
-    "pool": "import multiprocessing\n" + FLOW + "context = multiprocessing.get_context('fork')\n"
-    "with context.Pool(3) as pool:\n    found = list(pool.imap(flow, range(8)))\n",
-    "executor": "import multiprocessing\nfrom concurrent.futures import ProcessPoolExecutor\n"
-    + FLOW
-    + "context = multiprocessing.get_context('fork')\n"
-    "with ProcessPoolExecutor(2, mp_context=context) as pool:\n    found = list(pool.map(flow, range(8)))\n",
-    "process": "import multiprocessing\n" + FLOW + "context = multiprocessing.get_context('fork')\n"
-    "for k in range(3):\n    one = context.Process(target=flow, args=(k,))\n    one.start()\n    one.join()\n",
-    "fork": "import os\n" + FLOW + "pid = os.fork()\nif pid == 0:\n    flow(3)\n    os._exit(0)\nos.waitpid(pid, 0)\n",
+POOL = "    with {context}.Pool(2) as pool:\n        found = list(pool.imap(flow, range(8)))\n"
+EXECUTOR = (
+    "    with ProcessPoolExecutor(2, mp_context={context}) as pool:\n        found = list(pool.map(flow, range(8)))\n"
+)
+PROCESS = "    one = {context}.Process(target=flow, args=(3,))\n    one.start()\n    one.join()\n"
+KINDS = {
+    f"{name} by {method}": (text, method)
+    for method in ("fork", "spawn", "forkserver")
+    for name, text in {"pool": POOL, "executor": EXECUTOR, "process": PROCESS}.items()
 }
+FORK = "    pid = os.fork()\n    if pid == 0:\n        flow(3)\n        os._exit(0)\n    os.waitpid(pid, 0)\n"
+JOBLIB = "    from joblib import Parallel, delayed\n    found = Parallel(2)(delayed(flow)(k) for k in range(8))\n"
+DASK = (
+    "    from dask.distributed import Client, LocalCluster\n"
+    "    with LocalCluster(n_workers=2, threads_per_worker=1, processes={processes}, dashboard_address=None) as cluster:\n"
+    "        with Client(cluster) as client:\n            found = client.gather(client.map(flow, range(5)))\n"
+)
+KINDS["fork"] = (FORK, "")
+KINDS["joblib"] = (JOBLIB, "")
+TOP = "import multiprocessing\nimport os\nfrom concurrent.futures import ProcessPoolExecutor\n\n\n"
 
 
-@pytest.mark.parametrize("kind", POOLS)
+def text_of(kind: str, body: str = FLOW) -> str:
+    text, method = KINDS[kind]
+    main = text.format(context=f"multiprocessing.get_context('{method}')")
+    return f"{TOP}{body}\n\nif __name__ == '__main__':\n{main}"
+
+
+def has(interpreter: str, package: str) -> bool:
+    return subprocess.run([interpreter, "-c", f"import {package}"], capture_output=True).returncode == 0
+
+
+def are_gone(path: str) -> None:
+    """No process of a script is left, in a while."""
+    end = time.monotonic() + 5 * slowness()
+    while subprocess.run(["pgrep", "-f", path], capture_output=True).stdout:
+        assert time.monotonic() < end, "a process is left"
+        time.sleep(0.1)
+
+
+@pytest.mark.parametrize("kind", KINDS)
 async def test_a_child_tells_what_trips_in_it(kind: str, script, interpreter: str) -> None:
-    path = script(POOLS[kind])
+    if kind == "joblib" and not has(interpreter, "joblib"):
+        pytest.skip("no joblib for this interpreter")
+    path = script(text_of(kind))
     outcome = await run_check(Launch(path, python=interpreter, go_on=True, capture=True))
     told = [one for one in outcome.pauses if one.processes]
-    assert [(one.reason, one.line, one.function, one.culprit.text) for one in told] == [
-        (
-            "nonfinite",
-            POOLS[kind].split("\n").index("    return 1e308 * head") + 1,
-            "flow",
-            "1e308 * head",
-        )
-    ]
+    found = [(one.reason, one.line, one.function, one.culprit.text) for one in told]
+    assert found == [("nonfinite", 8, "flow", "1e308 * head")]
     assert all("(" in name for name in told[0].processes) and outcome.our_status == 1
-    assert not outcome.left
+    assert not outcome.left and not outcome.dead
+    are_gone(path)
+
+
+@pytest.mark.parametrize("processes", [True, False])
+async def test_dask_s_workers_tell_what_trips_in_them(processes: bool, script) -> None:
+    path = script(f"{TOP}{FLOW}\n\nif __name__ == '__main__':\n{DASK.format(processes=processes)}")
+    outcome = await run_check(Launch(path, go_on=True, capture=True))
+    first = outcome.pauses[0]
+    assert (first.line, first.function, first.culprit.text) == (8, "flow", "1e308 * head")
+    assert bool(first.processes) == processes and outcome.exit_status == 0
 
 
 async def test_one_place_is_told_once_with_its_processes(script) -> None:
@@ -91,15 +129,249 @@ async def test_ended_by_a_child_s_trip_no_sibling_complains(script) -> None:
         time.sleep(0.1)
 
 
-async def test_no_lookout_pauses_a_child_and_its_parent_pauses_on(script) -> None:
-    path = script(
-        "import os\nx = 0.0\npid = os.fork()\nif pid == 0:\n    x = 1.0\n    os._exit(7)\n_, status = os.waitpid(pid, 0)\ny = 1 / x\n"
-    )
-    async with running(path, breakpoints={path: [5, 7]}, rewind=True) as run:
+SLOWLY = (
+    "import multiprocessing\nimport sys\nimport time\n\n\n"
+    + FLOW
+    + "\n\ndef slowly(k):\n    time.sleep(0.05)\n    return flow(k)\n\n\n"
+    "if __name__ == '__main__':\n    with multiprocessing.get_context(sys.argv[1]).Pool(3) as pool:\n"
+    "        print(pool.map(slowly, [5, 6, 7, 0, 0, 0], chunksize=1))\n    print('done')\n"
+)
+ON_THE_BENCH = {"rewind": True, "pause_at_end": True, "children_pause": True}
+METHODS = pytest.mark.parametrize("method", ["fork", "spawn", "forkserver"])
+
+
+async def waiting(run, count: int) -> ProcessesWait:
+    """So many processes are paused besides the one that is shown."""
+    while True:
+        event = await asyncio.wait_for(run.client.next_event(), PATIENCE)
+        if isinstance(event, ProcessesWait) and event.count == count:
+            return event
+
+
+@METHODS
+async def test_workers_pause_each_with_its_own_values(method: str, script, interpreter: str) -> None:
+    path = script(SLOWLY)
+    async with running(path, method, python=interpreter, **ON_THE_BENCH) as run:
+        first = await run.pause()
+        assert (first.reason, first.line, first.culprit.text) == ("nonfinite", 8, "1e308 * head")
+        if first.waiting < 2:
+            assert len((await waiting(run, 2)).same) == 3
+        processes = run.client.processes()
+        paused = [one for one in processes if one.state != "runs"]
+        assert len(paused) == 3 and sum(one.state == "shown" for one in processes) == 1
+        heads = set()
+        for one in paused:
+            run.client.show_process(one.pid)
+            facts = await run.pause()
+            assert facts.process.endswith(f"({one.pid})") and len(facts.processes) == 3 and facts.waiting == 2
+            assert [f.name for f in await run.client.stack()][:2] == ["flow", "slowly"]
+            heads.add(await run.ask("head"))
+            assert await run.ask("sorted([3, 1])") == "[1, 3]", "in a copy of this process"
+            with pytest.raises(BadUse, match="no snapshots"):
+                await run.client.step_back()
+        assert heads == {"5.0", "6.0", "7.0"}
+        await run.client.go_on()  # with all that are paused at this place
+        end = await run.pause()
+        while end.reason != "end":
+            assert end.process == "" and end.line == 18, "what the pool hands on is looked at in the script"
+            end = await run.step("on")
+        assert run.out.startswith("[inf, inf, inf, 0.0, 0.0, 0.0]") and "done" in run.out
+    assert not run.trouble
+    are_gone(path)
+
+
+@METHODS
+async def test_steps_and_breakpoints_in_a_worker(method: str, script, interpreter: str) -> None:
+    path = script(SLOWLY.replace("[5, 6, 7, 0, 0, 0]", "[1, 1]"))
+    options = {"python": interpreter, **ON_THE_BENCH}
+    async with running(path, method, breakpoints={path: [13]}, **options) as run:
         facts = await run.pause()
-        assert (facts.reason, facts.line) == ("breakpoint", 7)
+        assert (facts.reason, facts.line) == ("breakpoint", 13)
+        shown = facts.process
+        for line in (7, 8):
+            facts = await run.step("into")
+            assert (facts.process, facts.line, facts.reason) == (shown, line, "step"), (
+                "another one does not come between"
+            )
+        assert await run.ask("k + head") == "2.0"
+        await run.client.set_breakpoints(path, [])
+        await run.client.set_lookouts([Lookout(1, where="line", file=path, line=8, condition="head > 5")])
         await run.client.go_on()
         facts = await run.pause()
-        assert (facts.reason, facts.line) == ("error", 8)
-        assert await run.ask("os.waitstatus_to_exitcode(status)") == "7"
+        if facts.reason != "end":  # the other worker, at the breakpoint that it had met before
+            assert (facts.line, facts.process != shown) == (13, True)
+            facts = await run.step("on")
+        assert facts.reason == "end"
     assert not run.trouble
+
+
+async def test_a_lookout_that_is_set_later_holds_in_a_running_child(script) -> None:
+    path = script(
+        "import os\nimport sys\nimport time\nready, done = sys.argv[1:]\n"
+        "def level(k):\n    time.sleep(0.01)\n    return k + 1\n"
+        "if os.fork() == 0:\n    k = 0\n    while not os.path.exists(done):\n        k = level(k)\n    os._exit(0)\n"
+        "open(ready, 'w').close()\nos.wait()\n"
+    )
+    ready, done = path + ".ready", path + ".done"
+    async with running(path, ready, done, children_pause=True, rewind=True) as run:
+        end = time.monotonic() + PATIENCE
+        while not os.path.exists(ready) or len(run.client.processes()) < 2:
+            assert time.monotonic() < end
+            await asyncio.sleep(0.01)
+        await run.client.set_lookouts([Lookout(1, where="line", file=path, line=7, condition="k > 20")])
+        facts = await run.pause()
+        assert (facts.reason, facts.line) == ("breakpoint", 7) and facts.process.startswith("a child (")
+        assert int(await run.ask("k")) > 20
+        await run.client.places_of_processes()
+        script_itself, child = run.client.processes()
+        assert (script_itself.state, script_itself.place["line"], child.state) == ("runs", 14, "shown")
+        await run.client.set_lookouts([])
+        open(done, "w").close()
+        await run.client.go_on()
+        assert await run.pause() is None and run.exited.exit_status == 0
+    assert not run.trouble
+
+
+@METHODS
+async def test_an_error_that_the_pool_hands_on(method: str, script, interpreter: str) -> None:
+    """It pauses in the worker, unless the script handles what the pool gives it."""
+    path = script(
+        "import multiprocessing\nimport sys\nimport time\n\n\ndef work(k):\n    return 1 / (k - 3)\n\n\n"
+        "if __name__ == '__main__':\n    context = multiprocessing.get_context(sys.argv[1])\n"
+        "    with context.Pool(2) as pool:\n        try:\n            pool.map(work, [3])\n"
+        "        except ZeroDivisionError:\n            print('handled')\n"
+        "        later = pool.apply_async(work, (3,))\n        try:\n            later.get()\n"
+        "        except ArithmeticError:\n            print('handled')\n"
+        "        alone = context.Process(target=work, args=(3,))\n        alone.start()\n        alone.join()\n"
+        "        time.sleep(0.1)\n        pool.map(work, [1, 2, 3])\n"
+    )
+    outcome = await run_check(Launch(path, [method], python=interpreter, go_on=True, capture=True))
+    told = [(one.exception.type, one.line, bool(one.processes)) for one in outcome.pauses]
+    assert told == [("ZeroDivisionError", 7, True), ("ZeroDivisionError", 26, False)]
+    assert len(outcome.pauses[0].processes) == 2, "the process of its own, and a worker of the pool"
+    assert outcome.exit_status == 1
+
+
+DEATHS = {
+    "SIGKILL": "os.kill(os.getpid(), signal.SIGKILL)",
+    "SIGSEGV": "ctypes.string_at(0)",
+    "SIGABRT": "os.abort()",
+}
+
+
+@METHODS
+@pytest.mark.parametrize("name", DEATHS)
+async def test_a_worker_that_dies_is_told_while_the_script_waits_for_ever(name: str, method: str, script) -> None:
+    path = script(
+        "import ctypes\nimport multiprocessing\nimport os\nimport signal\nimport sys\n\n\ndef work(k):\n"
+        f"    if k == 2:\n        {DEATHS[name]}\n    return k\n\n\n"
+        "if __name__ == '__main__':\n    with multiprocessing.get_context(sys.argv[1]).Pool(2) as pool:\n"
+        "        print(pool.map(work, range(4), chunksize=1))\n"
+    )
+    outcome = await asyncio.wait_for(run_check(Launch(path, [method], capture=True)), PATIENCE)
+    (said,) = outcome.dead
+    assert "PoolWorker" in said and name in said and said.endswith(f"line 10 of {path}."), said
+    assert outcome.our_status == 1 and json.loads(as_json(outcome))["dead"] == [said]
+    are_gone(path)
+
+
+async def test_what_the_script_itself_ends_did_not_die(script) -> None:
+    path = script(
+        "import multiprocessing\nimport time\ncontext = multiprocessing.get_context('fork')\n"
+        "for end in ('terminate', 'kill'):\n    one = context.Process(target=time.sleep, args=(60,))\n"
+        "    one.start()\n    getattr(one, end)()\n    one.join()\nwith context.Pool(3) as pool:\n    pool.map(abs, [1, 2])\n"
+    )
+    outcome = await run_check(Launch(path, go_on=True, capture=True))
+    assert (outcome.dead, outcome.pauses, outcome.exit_status) == ([], [], 0)
+
+
+async def test_the_shown_process_is_killed(script) -> None:
+    path = script(SLOWLY.replace("[5, 6, 7, 0, 0, 0]", "[5]"))
+    async with running(path, "fork", children_pause=True, rewind=True) as run:
+        facts = await run.pause()
+        os.kill(int(facts.process.rpartition("(")[2].rstrip(")")), signal.SIGKILL)
+        while not isinstance(event := await asyncio.wait_for(run.client.next_event(), PATIENCE), ProcessEnded):
+            assert not isinstance(event, (Stopped, Exited))
+        assert event.shown and "SIGKILL" in event.message and run.client.running, "the script is shown, and runs"
+    are_gone(path)
+
+
+async def test_the_script_ends_while_a_child_is_paused(script, tmp_path) -> None:
+    """The child goes on by itself."""
+    mark = tmp_path / "mark"
+    path = script(
+        "import os\nimport sys\nx = 0.0\nif os.fork() == 0:\n    try:\n        y = 1e308 * (x + 10)\n    finally:\n"
+        "        open(sys.argv[1], 'w').close()\n        os._exit(0)\nsys.stdin.readline()\n"
+    )
+    async with running(path, str(mark), children_pause=True, rewind=True) as run:
+        facts = await run.pause()
+        assert facts.line == 6 and facts.process and not mark.exists()
+        await run.client.write_input("\n")
+        assert await run.pause() is None
+        end = time.monotonic() + PATIENCE
+        while not mark.exists():
+            assert time.monotonic() < end
+            await asyncio.sleep(0.01)
+
+
+async def test_a_file_of_the_user_s_that_is_run_by_another(script, tmp_path, interpreter: str) -> None:
+    """As it runs without us: arguments, path, flags, status; only that of the user's is watched."""
+    (tmp_path / "gauge.py").write_text(
+        "import sys\nprint(sys.argv, sys.orig_argv, sys.path[0], sys.flags.optimize, sys.flags.isolated, __name__, __file__)\n"
+        "print(sorted(n for n in globals() if n.startswith('__')), sys.stdin.read())\ny = 1e308 * float(sys.argv[1])\nsys.exit(4)\n"
+    )
+    path = script(
+        "import subprocess\nimport sys\n"
+        "for flags in ([], ['-O'], ['-I'], ['-X', 'dev', '-W', 'ignore']):\n"
+        "    for what in (['gauge.py'], ['-m', 'gauge'], ['-c', 'import sys; print(sys.argv, sys.orig_argv)']):\n"
+        "        done = subprocess.run([sys.executable, *flags, *what, '3'], input='in', capture_output=True, text=True)\n"
+        "        print(flags, what[0], done.returncode, done.stdout, done.stderr)\n"
+    )
+    plain = subprocess.run([interpreter, path], capture_output=True, text=True, cwd=tmp_path)
+    command = [sys.executable, "-m", "uneven_sum", "check", "--all", "--cwd", str(tmp_path), "--python", interpreter]
+    watched = subprocess.run([*command, path], capture_output=True, text=True)
+    assert watched.stdout == plain.stdout and plain.stdout.count(" 4 ") >= 6
+    assert "inf created at line 4 of gauge.py" in watched.stderr and "In gauge" in watched.stderr
+
+
+async def test_a_trip_in_a_child_of_a_child(script) -> None:
+    path = script(
+        "import os\nimport subprocess\nimport sys\nif len(sys.argv) < 2:\n"
+        "    sys.exit(subprocess.run([sys.executable, __file__, 'again']).returncode)\n"
+        "pid = os.fork()\nif pid == 0:\n    y = 1e308 * len(sys.argv[1])\n    os._exit(3)\n"
+        "sys.exit(os.waitstatus_to_exitcode(os.waitpid(pid, 0)[1]))\n"
+    )
+    outcome = await run_check(Launch(path, go_on=True, capture=True))
+    assert [(one.line, len(one.processes)) for one in outcome.pauses] == [(8, 1)] and outcome.exit_status == 3
+
+
+async def test_two_hundred_workers(script) -> None:
+    path = script(
+        "import multiprocessing\n"
+        + FLOW
+        + "with multiprocessing.get_context('fork').Pool(200) as pool:\n    print(sum(pool.map(flow, [5] * 400, chunksize=2)))\n"
+    )
+    outcome = await run_check(Launch(path, go_on=True, capture=True))
+    told = [one for one in outcome.pauses if one.processes]
+    assert len(told) == 1 and len(told[0].processes) > 20 and outcome.exit_status == 0
+    are_gone(path)
+
+
+async def test_a_daemon_and_another_program_are_left_alone(script, tmp_path) -> None:
+    mark = tmp_path / "mark"
+    path = script(
+        "import os\nimport subprocess\nimport sys\n"
+        "if os.fork() == 0:\n    os.setsid()\n    if os.fork() == 0:\n        os.closerange(0, 1000)\n"
+        "        with open(sys.argv[1], 'w') as f:\n            f.write(str(1e308 * len(sys.argv)))\n    os._exit(0)\nos.wait()\n"
+        "if os.fork() == 0:\n    os.execvp('sh', ['sh', '-c', 'exit 5'])\n"
+        "sys.exit(os.waitstatus_to_exitcode(os.wait()[1]))\n"
+    )
+    outcome = await run_check(Launch(path, [str(mark)], go_on=True, capture=True))
+    assert outcome.exit_status == 5 and not outcome.dead
+    end = time.monotonic() + PATIENCE
+    while not mark.exists() or not mark.read_text():
+        assert time.monotonic() < end
+        await asyncio.sleep(0.01)
+    assert mark.read_text() == "inf"
+    with contextlib.suppress(ProcessLookupError):
+        are_gone(path)

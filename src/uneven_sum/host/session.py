@@ -221,6 +221,8 @@ class Session:
         moves = bool(self.declared.get(command, {}).get("moves"))
         self.processes.remember(self.declared, command, arguments or {})
         others = self.processes.same_place() if link is self.here and command in GOING_ON else []
+        if moves:
+            link.going_on = command in GOING_ON
         response = await link.request(message, moves or command == "configurationDone")
         fine = "done" if response.get("success") else f"refused: {response.get('message')}"
         LOG.debug("%s %s in %.1f ms", command, fine, 1e3 * (time.monotonic() - began))
@@ -229,7 +231,6 @@ class Session:
             raise BadUse(str(response.get("message", "The script did not answer.")), told)
         body: dict[str, Any] = response.get("body") or {}
         if moves:
-            link.going_on = command in GOING_ON
             await self._went_on(link, command, others)
         elif link is self.here and self.processes.links and self.declared.get(command, {}).get("rerun"):
             await self._for_all(command, arguments or {})

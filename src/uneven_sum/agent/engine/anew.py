@@ -33,18 +33,26 @@ def watch(engine: Engine) -> None:
     """From now on, what starts a process of this interpreter starts it with the agent."""
     import _posixsubprocess
 
-    original = _posixsubprocess.fork_exec
+    def with_agent(args: Any, executables: Any, cwd: Any) -> Any:
+        try:
+            if run_state.quiet or run_state.in_trial or engine.gone:
+                return args
+            return _with_agent(engine, args, executables, cwd) or args
+        except Exception:
+            return args  # it starts as the script wants it
+
+    original, spawn = _posixsubprocess.fork_exec, os.posix_spawn
 
     @functools.wraps(original)
     def fork_exec(args: Any, executables: Any, *rest: Any) -> Any:
-        try:
-            if not (run_state.quiet or run_state.in_trial or engine.gone):
-                args = _with_agent(engine, args, executables, rest[2] if len(rest) > 2 else None) or args
-        except Exception:
-            pass  # it starts as the script wants it
-        return original(args, executables, *rest)
+        return original(with_agent(args, executables, rest[2] if len(rest) > 2 else None), executables, *rest)
+
+    @functools.wraps(spawn)
+    def posix_spawn(path: Any, argv: Any, *rest: Any, **named: Any) -> Any:
+        return spawn(path, with_agent(argv, [path], None), *rest, **named)
 
     _posixsubprocess.fork_exec = fork_exec
+    os.posix_spawn = posix_spawn
     subprocess = sys.modules.get("subprocess")
     if subprocess is not None and getattr(subprocess, "_fork_exec", None) is original:
         subprocess.__dict__["_fork_exec"] = fork_exec

@@ -23,7 +23,7 @@ if TYPE_CHECKING:
 
 TRIPS = ("error", "warning", "nonfinite")
 WELCOME = 2.0  # seconds that the host may take to know a new process
-LASTS = 0.5  # seconds that an answer of the script's own process holds
+LASTS = 0.02  # seconds that an answer of the script's own process holds
 MOST = 50  # places that one child tells; then it runs on unwatched
 
 

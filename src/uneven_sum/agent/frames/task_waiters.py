@@ -16,6 +16,12 @@ from . import exception_handlers, stack
 from .exception_handlers import Fate
 
 RESULTS = ("result", "get")  # methods that give the result of a future, or of a pool's task
+WAITERS = {  # calls that wait for a result, and give it
+    ("multiprocessing.pool", "ApplyResult.get"),
+    ("multiprocessing.pool", "IMapIterator.next"),
+    ("concurrent.futures._base", "Future.result"),
+    ("joblib.parallel", "Parallel._retrieve"),
+}
 DEEPEST = 20  # tasks that wait for each other
 KEEPERS = {
     ("concurrent.futures.thread", "_WorkItem.run"): "future",
@@ -137,21 +143,34 @@ def _coroutine_handles(exc: BaseException, task: Any) -> bool:
 
 
 def result_is_tried(exc: exception_handlers.Flying, here: int = 0) -> bool:
-    """Whether a user call in another thread than `here` asks for results within a `try` that handles the exception."""
+    """Whether a user call in another thread than `here` asks for results within a `try` that handles the exception.
+
+    A call that waits for a result at this moment gets it; one that does something else may ask for it later.
+    """
     for thread, frame in list(sys._current_frames().items()):
         if thread == here:
             continue
+        waits = _waits(frame)
         for call in stack.calls(frame):
             file = registry.file_of(call)
             present = exception_handlers.statement_at(file, call) if file is not None else None
             if file is None or present is None:
                 continue
-            if exception_handlers.in_file(exc, present, call)[0] is Fate.HANDLED:
+            if waits and exception_handlers.in_file(exc, present, call)[0] is Fate.HANDLED:
                 return True
-            for statement in file.statements:
+            for statement in () if waits else file.statements:
                 if statement.scope is present.scope and _asks_for_result(statement):
                     if exception_handlers.in_file(exc, statement, call)[0] is Fate.HANDLED:
                         return True
+    return False
+
+
+def _waits(frame: types.FrameType | None) -> bool:
+    """Whether the innermost user call of a thread waits for the result of a pool's task or of a future."""
+    while frame is not None and registry.file_of(frame) is None:
+        if (frame.f_globals.get("__name__"), frame.f_code.co_qualname) in WAITERS:
+            return True
+        frame = frame.f_back
     return False
 
 
