@@ -161,7 +161,7 @@ async def test_workers_pause_each_with_its_own_values(method: str, script, inter
         assert len(paused) == 3 and sum(one.state == "shown" for one in processes) == 1
         heads = set()
         for one in paused:
-            run.client.show_process(one.pid)
+            await run.client.show_process(one.pid)
             facts = await run.pause()
             assert facts.process.endswith(f"({one.pid})") and len(facts.processes) == 3 and facts.waiting == 2
             assert [f.name for f in await run.client.stack()][:2] == ["flow", "slowly"]

@@ -297,14 +297,14 @@ async def test_a_copy_that_does_not_answer(script, monkeypatch) -> None:
 
 def test_numbas_layer_is_chosen_unless_the_user_has(monkeypatch) -> None:
     from uneven_sum.client import Launch
-    from uneven_sum.host.session import Session
+    from uneven_sum.host.environment import environment
 
     monkeypatch.delenv("NUMBA_THREADING_LAYER", raising=False)
-    session = Session(Launch("x.py", rewind=True), lambda m: None)
-    assert session._environment()["NUMBA_THREADING_LAYER"] == "workqueue"
-    session.launch.env["NUMBA_THREADING_LAYER"] = "tbb"
-    assert session._environment()["NUMBA_THREADING_LAYER"] == "tbb"
-    assert "NUMBA_THREADING_LAYER" not in Session(Launch("x.py"), lambda m: None)._environment()
+    launch = Launch("x.py", rewind=True)
+    assert environment(launch, "")["NUMBA_THREADING_LAYER"] == "workqueue"
+    launch.env["NUMBA_THREADING_LAYER"] = "tbb"
+    assert environment(launch, "")["NUMBA_THREADING_LAYER"] == "tbb"
+    assert "NUMBA_THREADING_LAYER" not in environment(Launch("x.py"), "")
 
 
 async def test_files_written_since_are_told(script, tmp_path) -> None:

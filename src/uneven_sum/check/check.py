@@ -28,6 +28,7 @@ from ..notebooks import hidden
 from ..notebooks.hidden import Hidden
 from ..notebooks.sheet import place_of
 from ..protocol import TRIPS, Facts, Finding
+from .holding import Hold, hold
 
 if TYPE_CHECKING:
     from ..client.digits.runs import Digits
@@ -67,9 +68,9 @@ class Outcome:
         return 0 if self.exit_status == 0 else 3
 
 
-async def check(launch: Launch, say: Callable[[str], None] = lambda text: None) -> Outcome:
+async def check(launch: Launch, say: Callable[[str], None] = lambda text: None, how: Hold | None = None) -> Outcome:
     """Runs to the first trip, or to the end when `launch.go_on`.  `say`: hears at once of a process that has died, for
-    which the script may wait for ever.  BadUse when it cannot be run."""
+    which the script may wait for ever; `how`: the script is held at the trip.  BadUse when it cannot be run."""
     client = Client(launch)
     outcome = Outcome()
     began = time.perf_counter()
@@ -83,6 +84,9 @@ async def check(launch: Launch, say: Callable[[str], None] = lambda text: None) 
             if isinstance(event, Stopped):
                 if event.facts.reason in TRIPS:
                     outcome.pauses.append(event.facts)
+                    left = await hold(client, event.facts, how) if how is not None else None
+                    if left is not None:
+                        outcome.exit_status, outcome.signal = left.exit_status, left.signal
                     break
                 await client.go_on()
             elif isinstance(event, Tripped):

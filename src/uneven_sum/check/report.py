@@ -91,6 +91,12 @@ def as_report(launch: Launch, outcome: Outcome) -> str:
     return visible(reporting.report(launch, entries, ended))
 
 
+def held_text(facts: Facts, line: str, file: str, seconds: float) -> str:
+    """The report of a pause whose script is held, and how to attach to it."""
+    where = f" The same line is in {file}." if file else ""
+    return f"{_one(facts)}\nThe script is held here for {seconds:g} s. To look at it:\n  {line}\n{where.strip()}"
+
+
 def as_text(outcome: Outcome) -> str:
     """Headline, the lines around, and the terms of each pause."""
     parts = [one.sentence + "\n" for one in outcome.unwatched]

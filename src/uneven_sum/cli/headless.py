@@ -29,6 +29,7 @@ from .sweep import sweep
 
 if TYPE_CHECKING:
     from ..client.differing.runs import RunOf
+    from ..protocol import Facts
 
 
 def _ended(runs: Sequence[RunOf], bad: bool) -> int:
@@ -55,6 +56,12 @@ def _ended(runs: Sequence[RunOf], bad: bool) -> int:
     help="With --json, tell the last N passes before each trip; 0 records no loops.",
 )
 @click.option("--report", metavar="OUT.md", help="Write a report for people, as Markdown; OUT.pdf: as pages.")
+@click.option(
+    "--hold",
+    type=click.FloatRange(0, min_open=True),
+    metavar="SECONDS",
+    help="Keep the script at its first trip, so that `attach` can open it; SCRIPT.held tells how.",
+)
 def check(
     script: str,
     args: tuple[str, ...],
@@ -65,6 +72,7 @@ def check(
     json_: bool,
     passes: int,
     report: str | None,
+    hold: float | None,
     **options: object,
 ) -> None:
     """Run SCRIPT without a screen to its first trip, and report.
@@ -72,11 +80,14 @@ def check(
     Exit status: 0 nothing tripped; 1 something tripped; 2 bad use, or a script that cannot be read or
     compiled; 3 nothing tripped but the script ended with a status of its own.
     """
-    from ..check import as_json, as_report, as_text
+    from ..check import Hold, as_json, as_report, as_text, held_text
     from ..check import check as run_check
 
     launch = launch_of(script, args, options)
     launch.go_on = everything
+    if hold is not None and (everything or audit):
+        raise BadUse("--hold keeps the script at its first trip: leave --all and --audit out.")
+    launch.rewind = launch.children_pause = hold is not None
     if audit:
         launch.audit = rules_of(rules)
         launch.pause_on, launch.checks = set(), False
@@ -87,7 +98,15 @@ def check(
     launch.output_to_stderr = json_
     launch.passes = passes if json_ or report else 0
     there_is_a_folder_for(report)
-    outcome = endings.run(run_check(launch, lambda text: click.echo(visible(text), err=True)))
+    told = False  # what tripped is in the report of the script that is held
+
+    def tell(facts: Facts, line: str, file: str) -> None:
+        nonlocal told
+        told = True
+        click.echo(held_text(facts, line, file, hold or 0.0), err=True)
+
+    how = Hold(hold, tell) if hold is not None else None
+    outcome = endings.run(run_check(launch, lambda text: click.echo(visible(text), err=True), how))
     if digits and outcome.outcome != "died":
         from ..check.digits import with_digits  # with NumPy, which takes long to import
         from ..check.watching import watched
@@ -97,7 +116,7 @@ def check(
         write_report(as_report(launch, outcome), report, launch.name)
     if json_:
         click.echo(as_json(outcome))
-    elif outcome.pauses or outcome.said or outcome.outcome == "died" or audit:
+    elif not told and (outcome.pauses or outcome.said or outcome.outcome == "died" or audit):
         sys.stdout.flush()
         click.echo(as_text(outcome), err=True)
     sys.exit(outcome.our_status)

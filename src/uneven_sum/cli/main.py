@@ -132,6 +132,19 @@ def settings() -> None:
     click.echo(kept.told())
 
 
+@cli.command(epilog=examples("attach"))
+@click.argument("path")
+@click.option("--theme", type=click.Choice(["slate", "chalk"]), help="Colours.  Default: the setting, slate.")
+def attach(path: str, theme: str | None) -> None:
+    """Open the Bench on a script that `check --hold` keeps.
+
+    PATH is the socket that check has told, or the file SCRIPT.held.  Leaving (q) leaves the script as it is.
+    """
+    from ..host.attached import held_at, launch_at
+
+    _open(launch_at(held_at(path)), theme)
+
+
 @cli.command(epilog=examples("serve"))
 @click.option("--stdio", is_flag=True, help="Speak over standard input and output.")
 @click.option("--socket", "socket_", metavar="PATH", help="Listen at a Unix socket (mode 0600).")

@@ -22,6 +22,7 @@ EXAMPLES = {
         "run -m basin.model",
     ),
     "check": ("check model.py", "check --json --all model.py --year 2031", "check --report out.pdf model.py"),
+    "attach": ("attach model.py.held", "attach /tmp/uneven-sum-held-k2x9/socket"),
     "passes": ("passes --loop 32 model.py", "passes --loop rating.py:12 --values head,flow --out passes.csv model.py"),
     "digits": ("digits model.py", "digits --result head --json model.py --year 2031"),
     "differ": ("differ old.py new.py", "differ HEAD~1:model.py model.py --relative 1e-9", "differ --twice model.py"),

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import asyncio
 import logging
+from collections.abc import Callable
 from typing import Any
 
 import msgspec
 
+from ..host.attached import AttachedSession
 from ..host.failures import died_sentence
 from ..host.launch import BadUse, Launch
 from ..host.processes import OneProcess
@@ -57,7 +59,8 @@ class Client(Motions, CellMotions, Values):
     def __init__(self, launch: Launch) -> None:
         self.launch = launch
         self.events: asyncio.Queue[Event] = asyncio.Queue()
-        self.session = Session(launch, self._on_event)
+        self.session: Session = (AttachedSession if launch.attach else Session)(launch, self._on_event)
+        self.also: Callable[[Message], None] | None = None  # hears of each event, too
         self.seconds = 0.0
         self.not_recorded: list[str] = []  # why a loop of before is not recorded
 
@@ -78,6 +81,8 @@ class Client(Motions, CellMotions, Values):
         BadUse when it cannot be run.
         """
         await self.session.start()
+        if self.launch.attach:
+            return []  # what holds for it is set
         await self.session.request("setExceptionBreakpoints", {"filters": self.launch.filters()})
         if switches is not None:
             await self.set_switches(switches)
@@ -101,8 +106,12 @@ class Client(Motions, CellMotions, Values):
         return placed
 
     async def end(self) -> None:
-        """Ends the script, if it has not ended, and closes the connection."""
+        """Ends the script, if it has not ended, and closes the connection; one that is held elsewhere is left."""
         await self.session.end()
+
+    async def stop(self) -> None:
+        """Ends the script, also one that is held elsewhere."""
+        await self.session.stop()
 
     @property
     def running(self) -> bool:
@@ -110,7 +119,7 @@ class Client(Motions, CellMotions, Values):
 
     @property
     def alive(self) -> bool:
-        return self.session.process is not None and not self.session.exited.is_set()
+        return self.session.alive
 
     async def next_event(self) -> Event:
         return await self.events.get()
@@ -196,15 +205,16 @@ class Client(Motions, CellMotions, Values):
 
     def processes(self) -> list[OneProcess]:
         """The processes of the script that report to us, the script's own first."""
-        return self.session.processes.list()
+        return self.session.list_processes()
 
     async def places_of_processes(self) -> None:
         """Find out where those are that run."""
         await self.session.find_places()
 
-    def show_process(self, pid: int) -> None:
-        """Show a paused process: its pause comes as an event, and what is asked is asked of it."""
-        self.session.processes.show(pid)
+    async def show_process(self, pid: int) -> None:
+        """Show a paused process: its pause comes as an event, and what is asked is asked of it.  BadUse where it is
+        not paused any more."""
+        await self.session.show_process(pid)
 
     async def accept_as(self, what: str, on: bool = True) -> None:
         """Accept `calls of f` or `values of x` wherever they stand, or no longer."""
@@ -228,6 +238,8 @@ class Client(Motions, CellMotions, Values):
     # -- events --------------------------------------------------------------------------------------
 
     def _on_event(self, message: Message) -> None:
+        if self.also is not None:
+            self.also(message)
         event = _typed(str(message.get("event")), message.get("body") or {}, self.launch.name)
         if isinstance(event, Stopped):
             LOG.info("paused: %s", event.facts.headline)
@@ -275,5 +287,7 @@ def _typed(name: str, body: dict[str, Any], program: str) -> Event | None:
         return Ended(body["exit_status"], body["seconds"], str(body.get("said") or ""))
     if name == "exited":
         status = None if body["signal"] else body["exitCode"]
-        return Exited(status, body["signal"], body["died"], body["byUs"], died_sentence(body, program))
+        return Exited(
+            status, body["signal"], body["died"], body["byUs"], body.get("sentence") or died_sentence(body, program)
+        )
     return None

@@ -142,10 +142,7 @@ class Motions:
 
     async def switch_points(self, on: bool) -> None:
         """Return points from now on, or none any more: those that there are end."""
-        await self.session.request("unevenSum/returnPoints", {"on": on})
-        self.session.points.off = not on
-        if not on:
-            self.session.points.end_all()
+        await self.session.switch_points(on)
 
     async def cannot_undo(self, number: int | None = None) -> list[str]:
         """What going back to a return point (default: the pause before this one) does not undo."""

@@ -79,6 +79,7 @@ class Launch:
     guards: bool = True
     blocks: bool = True  # runs of arithmetic are checked once: see `agent/rewrite/blocks.py`
     children_pause: bool = False  # what trips in a process that the script starts pauses it
+    attach: str = ""  # the socket of a process that holds the script: `host/held.py`
     limits: Limits = Limits()
     stream: str = ""  # path of a socket that gets each value; empty: none
     # Of a shaken run, the seed of its ups and downs; 0: none is moved, terms are sent; -1: and draws stay free.

@@ -13,17 +13,19 @@ import shutil
 import signal
 import struct
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Coroutine
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Protocol
 
 from ..protocol import Decoder, MalformedMessage, Message
 from .descendants import process
 from .failures import died_sentence
+from .launch import BadUse, Launch
 from .links import Link
 from .points import ended, peer
 
 SETTLING = 1.0  # seconds at most, for what is on its way when the script ends
+ASKING = 2.0  # seconds that the script may take to say what a child asks
 EXIT = 3.0  # seconds at most that a process takes to end after its connection has
 PIDFD_GET_INFO, INFO_EXIT = 0xC040FF0B, 1 << 3  # of linux/pidfd.h; the exit code since Linux 6.15
 ORDERED = (signal.SIGTERM, signal.SIGINT, signal.SIGHUP)  # by which pools and terminals end processes
@@ -41,11 +43,23 @@ class OneProcess:
     headline: str = ""  # of its pause
 
 
-class Processes:
-    """`on_event`: gets each event that a front end hears; `take`: each message of a process, before that."""
+class Ask(Protocol):
+    """Sends a request to a process; BadUse when it refuses."""
 
-    def __init__(self, on_event: Callable[[Message], None], take: Callable[[Link, Message], None]) -> None:
-        self.on_event, self.take = on_event, take
+    def __call__(
+        self, command: str, arguments: dict[str, Any] | None = None, link: Link | None = None
+    ) -> Coroutine[Any, Any, dict[str, Any]]: ...
+
+
+class Processes:
+    """`on_event`: gets each event that a front end hears; `take`: each message of a process, before that; `request`:
+    asks a process."""
+
+    def __init__(
+        self, on_event: Callable[[Message], None], take: Callable[[Link, Message], None], request: Ask
+    ) -> None:
+        self.on_event, self.take, self.request = on_event, take, request
+        self._sending: set[asyncio.Task[Any]] = set()
         self.main = self.here = Link()
         self.links: dict[int, Link] = {}  # of children, by process number
         self.kept: dict[str, Message] = {}  # requests that hold for every process
@@ -120,9 +134,14 @@ class Processes:
             self._say_how_many()
 
     def _show(self) -> None:
+        self.on_event({"type": "event", "event": "stopped", "body": self.pause()})
+
+    def pause(self) -> dict[str, Any]:
+        """The body of the `stopped` event of the process that is shown; empty while it runs."""
+        if not self.here.paused:
+            return {}
         more = {"process": self.here.name, **self._others()}
-        body = {**self.here.pause, "unevenSum": {**(self.here.pause.get("unevenSum") or {}), **more}}
-        self.on_event({"type": "event", "event": "stopped", "body": body})
+        return {**self.here.pause, "unevenSum": {**(self.here.pause.get("unevenSum") or {}), **more}}
 
     def _say_how_many(self) -> None:
         self.on_event({"type": "event", "event": "unevenSum/processes", "body": self._others()})
@@ -164,6 +183,55 @@ class Processes:
     def remember(self, declared: dict[str, dict[str, Any]], command: str, arguments: dict[str, Any]) -> None:
         """Keep a request that holds for every process, for those that come."""
         remember(self.kept, declared, command, arguments)
+
+    # -- what is sent to them ------------------------------------------------------------------------
+
+    def set_up(self, link: Link, launch: Launch) -> None:
+        """Tell a process that was started anew what holds for the script's own, and let it begin."""
+        self._start(self._set_up(link, launch))
+
+    async def _set_up(self, link: Link, launch: Launch) -> None:
+        link.running = False
+        await self.request("launch", {**launch.arguments(), "children": self.path, "pauseAtEnd": False}, link)
+        for one in list(self.kept.values()):
+            with contextlib.suppress(BadUse):
+                await self.request(one["command"], one["arguments"], link)
+        await self.request("configurationDone", None, link)
+
+    def ask_script(self, link: Link, about: dict[str, Any]) -> None:
+        """Ask the script's own process what a child wants to know of it."""
+        self._start(self._ask_script(link, about))
+
+    async def _ask_script(self, link: Link, about: dict[str, Any]) -> None:
+        told: dict[str, Any] = {}
+        with contextlib.suppress(TimeoutError, BadUse):
+            told = await asyncio.wait_for(self.request("unevenSum/handles", about, self.main), ASKING)
+        link.tell({"seq": 0, "type": "request", "command": "unevenSum/scriptSays", "arguments": told})
+
+    def for_all(self, command: str, arguments: dict[str, Any]) -> None:
+        """What holds for every process is sent to those that are not shown, too; none is waited for."""
+        for other in [self.main, *self.links.values()]:
+            if other is not self.here:
+                self._start(self.request(command, arguments, other))
+
+    def _start(self, what: Coroutine[Any, Any, Any]) -> None:
+        """Nobody waits for it: a child may end at any time."""
+        sent = asyncio.create_task(what)
+        sent.add_done_callback(lambda t: t.cancelled() or t.exception())
+        self._sending.add(sent)
+        sent.add_done_callback(self._sending.discard)
+
+    async def find_places(self) -> None:
+        """Ask the processes that run where they are; one that does not answer soon keeps its last place."""
+        running = [one for one in [self.main, *self.links.values()] if one.running]
+        asked = [asyncio.ensure_future(self.request("unevenSum/where", None, one)) for one in running]
+        if asked:
+            await asyncio.wait(asked, timeout=1.0)
+        for one, answer in zip(running, asked):
+            if answer.done() and not answer.exception() and answer.result().get("file"):
+                one.last_place = answer.result()
+                one.name = str(answer.result().get("process") or one.name)
+            answer.cancel()
 
     # -- their ends ----------------------------------------------------------------------------------
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
-import ctypes
 import logging
 import os
 import secrets
@@ -12,43 +11,29 @@ import signal
 import socket
 import sys
 import time
-from collections.abc import Callable, Coroutine
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 from ..protocol import Decoder, Message
 from .activity import Activity, activity, reads_input
-from .descendants import MARK, Family, below
+from .descendants import Family, below
+from .environment import die_with_host, environment
 from .failures import cannot_run
 from .interpreter import find_interpreter
 from .launch import BadUse, Launch, inspect_script
 from .links import PATIENCE, Link
 from .output import ScriptOutput
 from .points import Points, ended, reap
-from .processes import Processes
+from .processes import OneProcess, Processes
 from .typed import Input
 from .warden import Warden
 
 LOG = logging.getLogger("uneven_sum.host")
 BOOT = Path(__file__).parent.parent / "agent" / "boot.py"
-PR_SET_PDEATHSIG = 1
 OF_MAIN = ("initialized", "process", "unevenSum/ended", "unevenSum/findings")  # a child's own is not the script's
 GOING_ON = ("continue", "unevenSum/runOut")  # to the next pause, wherever that is
 SHARE = 10  # a script that takes a second to say where it is is asked every ten
-
-_libc = ctypes.CDLL(None, use_errno=True)
-
-
-def _die_with_host(host: int) -> Callable[[], None]:
-    """Run in the new process before it becomes the interpreter: it is killed when we end, however."""
-
-    def prepare() -> None:
-        if sys.platform == "linux":
-            _libc.prctl(PR_SET_PDEATHSIG, signal.SIGKILL, 0, 0, 0)
-            if os.getppid() != host:
-                os._exit(1)
-
-    return prepare
 
 
 class Session:
@@ -67,13 +52,12 @@ class Session:
         self.declared: dict[str, dict[str, Any]] = {}  # of each request: `moves`, `rerun`
         self._tasks: list[asyncio.Task[None]] = []
         self.points = Points(self._point_came, launch.limits)
-        self.processes = Processes(on_event, self._take)
+        self.processes = Processes(on_event, self._take, self.request)
         self.main = self.processes.main  # the script's own process
         self.input = Input()
         self.output: ScriptOutput | None = None
         self.written: dict[str, int] = {}  # files that the script has written or deleted, and when
         self._waking = False
-        self._sending: set[asyncio.Task[Any]] = set()
         self.family = Family(secrets.token_hex(8), os.getsid(0))
         self.left: list[str] = []  # what the script has started to outlive it
         self.warden = Warden(self.family)
@@ -82,6 +66,10 @@ class Session:
     def here(self) -> Link:
         """The process that is shown."""
         return self.processes.here
+
+    @property
+    def alive(self) -> bool:
+        return self.process is not None and not self.exited.is_set()
 
     @property
     def running(self) -> bool:
@@ -115,9 +103,9 @@ class Session:
                 str(BOOT),
                 str(theirs.fileno()),
                 cwd=launch.folder,
-                env=self._environment(),
+                env=environment(launch, self.family.mark),
                 pass_fds=[theirs.fileno()],
-                preexec_fn=_die_with_host(os.getpid()),
+                preexec_fn=die_with_host(os.getpid()),
                 **self._streams(),
             )
         except OSError as e:
@@ -150,14 +138,6 @@ class Session:
             raise self._failed
         if not self._initialized.is_set():
             raise BadUse(f"The interpreter {interpreter.path} ended before the script could start.")
-
-    def _environment(self) -> dict[str, str]:
-        """Ours, and what the launch says.  On a terminal a figure's window would block the script: matplotlib
-        keeps its figures instead, unless a backend was chosen."""
-        own = {"MPLBACKEND": "agg"} if self.launch.pause_at_end and "MPLBACKEND" not in os.environ else {}
-        if self.launch.rewind and "NUMBA_THREADING_LAYER" not in os.environ:
-            own["NUMBA_THREADING_LAYER"] = "workqueue"  # its OpenMP layer ends a copy of the process
-        return {**os.environ, **own, **self.launch.env, MARK: self.family.mark}
 
     def _streams(self) -> dict[str, Any]:
         if self.launch.capture:
@@ -233,7 +213,7 @@ class Session:
         if moves:
             await self._went_on(link, command, others)
         elif link is self.here and self.processes.links and self.declared.get(command, {}).get("rerun"):
-            await self._for_all(command, arguments or {})
+            self.processes.for_all(command, arguments or {})
         return body
 
     async def _went_on(self, link: Link, command: str, others: list[Link]) -> None:
@@ -243,37 +223,6 @@ class Session:
                 await self.request(command, link=other)
         if link is self.here and link.going_on and link.running:
             self.processes.show_next()
-
-    async def _for_all(self, command: str, arguments: dict[str, Any]) -> None:
-        """What holds for every process is sent to the others, too; none is waited for."""
-        for other in [self.main, *self.processes.links.values()]:
-            if other is not self.here:
-                self._send_to_child(self.request(command, arguments, other))
-
-    def _send_to_child(self, what: Coroutine[Any, Any, Any]) -> None:
-        """Nobody waits for it: a child may end at any time."""
-        sent = asyncio.create_task(what)
-        sent.add_done_callback(lambda t: t.cancelled() or t.exception())
-        self._sending.add(sent)
-        sent.add_done_callback(self._sending.discard)
-
-    async def _ask_script(self, link: Link, about: dict[str, Any]) -> None:
-        """Ask the script's own process what a child wants to know of it."""
-        told: dict[str, Any] = {}
-        with contextlib.suppress(TimeoutError, BadUse):
-            told = await asyncio.wait_for(self.request("unevenSum/handles", about, self.main), 2.0)
-        self._seq += 1
-        link.tell({"seq": self._seq, "type": "request", "command": "unevenSum/scriptSays", "arguments": told})
-
-    async def _set_up(self, link: Link) -> None:
-        """Tell a process that was started anew what holds for the script's own, and let it begin."""
-        link.running = False
-        told = {**self.launch.arguments(), "children": self.processes.path, "pauseAtEnd": False}
-        await self.request("launch", told, link)
-        for one in list(self.processes.kept.values()):
-            with contextlib.suppress(BadUse):
-                await self.request(one["command"], one["arguments"], link)
-        await self.request("configurationDone", None, link)
 
     @property
     def next_seq(self) -> int:
@@ -331,6 +280,29 @@ class Session:
         if self.process is None or point.pid != self.process.pid:
             self._tasks.append(asyncio.create_task(self._watch_copy(point.pid)))
         await self.stopped()
+
+    async def switch_points(self, on: bool) -> None:
+        """Return points from now on, or none any more: those that there are end."""
+        await self.request("unevenSum/returnPoints", {"on": on})
+        self.points.off = not on
+        if not on:
+            self.points.end_all()
+
+    def list_processes(self) -> list[OneProcess]:
+        """The processes of the script that report to us, the script's own first."""
+        return self.processes.list()
+
+    async def show_process(self, pid: int) -> None:
+        """Show a paused process: its pause comes as an event, and what is asked is asked of it.  BadUse where it is
+        not paused any more."""
+        try:
+            self.processes.show(pid)
+        except KeyError:
+            raise BadUse("This process is not paused any more.") from None
+
+    async def stop(self) -> None:
+        """End the script, for the front end that shows it."""
+        await self.end()
 
     async def points_up_to_here(self) -> None:
         """Wait for the return points up to this pause that are announced and not here yet."""
@@ -415,10 +387,10 @@ class Session:
             return
         elif event == "unevenSum/child":
             link.name = str(body["name"])
-            self._send_to_child(self._set_up(link))
+            self.processes.set_up(link, self.launch)
             return
         elif event == "unevenSum/asksScript":
-            self._send_to_child(self._ask_script(link, body))
+            self.processes.ask_script(link, body)
             return
         elif event == "stopped":
             self.written = {str(path): int(when) for path, when in body.get("written") or []}
@@ -474,15 +446,7 @@ class Session:
 
     async def find_places(self) -> None:
         """Ask the processes that run where they are; one that does not answer soon keeps its last place."""
-        running = [one for one in [self.main, *self.processes.links.values()] if one.running]
-        asked = [asyncio.ensure_future(self.request("unevenSum/where", link=one)) for one in running]
-        if asked:
-            await asyncio.wait(asked, timeout=1.0)
-        for one, answer in zip(running, asked):
-            if answer.done() and not answer.exception() and answer.result().get("file"):
-                one.last_place = answer.result()
-                one.name = str(answer.result().get("process") or one.name)
-            answer.cancel()
+        await self.processes.find_places()
 
     async def _watch(self) -> None:
         """Waits for the process to end and says how it ended."""

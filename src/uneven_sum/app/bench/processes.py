@@ -47,8 +47,14 @@ class Processes(Controller):
         if not paused or (len(paused) == 1 and here == 0):
             bench.notify("No other process of the script is paused.")
             return
-        assert bench.client is not None
-        bench.client.show_process(paused[((0 if here is None else here) + by) % len(paused)].pid)
+        await self._show(paused[((0 if here is None else here) + by) % len(paused)].pid)
+
+    async def _show(self, pid: int) -> None:
+        assert self.bench.client is not None
+        try:
+            await self.bench.client.show_process(pid)
+        except BadUse as e:
+            self.bench.notify(str(e))
 
     @background(group="dialog")
     async def list_processes(self) -> None:
@@ -67,7 +73,7 @@ class Processes(Controller):
         if one is None or one.state == "runs":
             bench.notify("This process runs: it is shown when it pauses." if one else "This process has ended.")
         elif one.state == "paused":
-            bench.client.show_process(one.pid)
+            await self._show(one.pid)
 
     @background(group="dialog")
     async def show_threads(self) -> None:

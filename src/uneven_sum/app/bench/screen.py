@@ -445,6 +445,10 @@ class Bench(Keyed, Controlled, Screen[None]):
         self.query_one(Sheet).move(by)
 
     def action_again(self, steps: list[Step] | None = None) -> None:
+        if self.launch.attach and self.client is not None and self.client.alive:
+            self.notify("A held script does not rerun: leave it (q), or stop it first (X).")
+            return
+        self.launch.attach = ""  # once it has ended, it runs from here
         self.ran, self.last_words = 0.0, ""
         self.case.keep_case()
         for text in self.book.follow_edits():
@@ -460,7 +464,7 @@ class Bench(Keyed, Controlled, Screen[None]):
 
     async def action_end(self) -> None:
         if self.client is not None and self.client.alive:
-            await self.client.end()
+            await self.client.stop()
 
     def on_key(self, event: events.Key) -> None:
         if self.stepping.slow_key(event.key):
@@ -490,7 +494,7 @@ class Bench(Keyed, Controlled, Screen[None]):
         if isinstance(self.app.screen, Sure):
             return False
         at_end = self.facts is not None and self.facts.reason == "end"
-        if self.client is not None and self.client.alive and not at_end:
+        if self.client is not None and self.client.alive and not at_end and not self.launch.attach:
             state = "running" if self.state == "running" else "paused"
             return await self.app.push_screen_wait(Sure(self.palette, f"Stop the {state} script?", "stop it", "stay"))
         return True
