@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import os
 import shlex
+import shutil
 import subprocess
 import sys
 from pathlib import Path
@@ -12,7 +13,7 @@ from pathlib import Path
 import pytest
 
 from uneven_sum.cli import EXAMPLES, cli
-from uneven_sum.demo import CASES, find
+from uneven_sum.demo import CASES, FOLDER, find
 
 ENV = {**os.environ, "PYTHONPATH": ""}
 
@@ -219,3 +220,27 @@ def test_demo_lists_its_cases() -> None:
     assert all(name in done.stdout for name in CASES)
     done = subprocess.run([sys.executable, "-m", "uneven_sum", "demo", "none"], capture_output=True, text=True)
     assert done.returncode == 2 and "no demo case none" in done.stderr
+
+
+def test_a_held_script_in_the_terminal(terminal, tmp_path) -> None:
+    """Held in one terminal, looked at from another one, left, looked at again, stopped."""
+    for name in ("rating_year.py", "stage_2031.csv"):
+        shutil.copy(FOLDER / name, tmp_path / name)
+    batch = terminal("check", "--hold", "3000", "--cwd", str(tmp_path), "rating_year.py")
+    batch.expect("uneven-sum attach /")
+    one = terminal("attach", str(tmp_path / "rating_year.py.held"))
+    one.expect("Culprit: head ** 1.5 with head = -0.017")
+    one.keys("Space")
+    one.expect("At line 36.")
+    one.keys("BSpace")
+    one.expect("Culprit: head ** 1.5 with head = -0.017")
+    one.keys("R")
+    one.expect("A held script does not rerun")
+    one.keys("q")
+    one.expect("left with status 0")
+    again = terminal("attach", str(tmp_path / "rating_year.py.held"))
+    again.expect("Culprit: head ** 1.5 with head = -0.017")
+    again.keys("X")
+    again.expect("Script stopped.")
+    batch.expect("left with status 1")
+    assert not (tmp_path / "rating_year.py.held").exists()

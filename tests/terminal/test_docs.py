@@ -50,6 +50,8 @@ def test_command_of_the_docs(command: str, tmp_path, terminal) -> None:
     words = [str(Path(sys.executable)) if w.startswith("~/") else w for w in words]
     ours = {"old/bin/python": sys.executable, "new/bin/python": os.path.realpath(sys.executable)}
     words = [ours.get(w, w) for w in words]
+    if "--hold" in words:  # until somebody has had the time to attach
+        words[words.index("--hold") + 1] = "1"
     if (
         name in ("check", "passes", "settings", "differ", "digits", "origin", "cells", "sweep")
         or words == ["demo"]
