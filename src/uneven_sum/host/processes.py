@@ -290,8 +290,15 @@ async def _killed_by(pid: int, handle: int | None) -> int:
     with contextlib.suppress(TimeoutError, ProcessLookupError, OSError):
         await asyncio.wait_for(ended(pid), EXIT)
     status = _exit_status(pid, handle)
-    await asyncio.sleep(0.02)  # that the script has ended it may be on its way
-    return status & 0x7F if status is not None else 0
+    for _ in range(10):  # between a zombie and one that has been waited for, neither way may answer
+        if status is not None or handle is None:
+            break
+        await asyncio.sleep(0.01)
+        status = _exit_status(pid, handle)
+    number = status & 0x7F if status is not None else 0
+    if number:
+        await asyncio.sleep(0.05)  # that the script has ended it may be on its way
+    return number
 
 
 def _exit_status(pid: int, handle: int | None) -> int | None:
