@@ -252,6 +252,49 @@ async def test_an_error_that_the_pool_hands_on(method: str, script, interpreter:
     assert outcome.exit_status == 1
 
 
+@pytest.mark.parametrize("processes", [True, False])
+async def test_an_error_in_a_task_of_dask(processes: bool, script) -> None:
+    path = script(
+        "from dask.distributed import Client, LocalCluster\n\n\ndef work(k):\n    return 1 / (k - 3)\n\n\n"
+        "if __name__ == '__main__':\n"
+        f"    with LocalCluster(n_workers=1, threads_per_worker=1, processes={processes}, dashboard_address=None) as cluster:\n"
+        "        with Client(cluster) as client:\n            try:\n                client.submit(work, 3).result()\n"
+        "            except ZeroDivisionError:\n                print('handled')\n"
+        "            client.submit(work, 3, pure=False).result()\n"
+    )
+    outcome = await run_check(Launch(path, capture=True))
+    (told,) = outcome.pauses
+    assert (told.exception.type, told.line, bool(told.processes)) == ("ZeroDivisionError", 5, processes)
+    assert told.task.startswith("task work-") and "The cluster keeps it" in told.headline
+    assert ("In task work-" in as_text(outcome)) and told.loops == []
+
+
+@pytest.mark.parametrize(
+    ("call", "task"),
+    [
+        ("list(ThreadPoolExecutor(1, 'rating').map(rate, [5]))", "task rate in thread rating_0"),
+        ("threading.Thread(target=rate, args=(5,), name='gauge').start()", "thread gauge"),
+        ("rate(5)", ""),
+    ],
+)
+async def test_the_task_of_a_thread_is_named(call: str, task: str, script, interpreter: str) -> None:
+    path = script(
+        "import threading\nfrom concurrent.futures import ThreadPoolExecutor\ndef rate(k):\n    return 1e308 * k\n"
+        + call
+        + "\n"
+    )
+    outcome = await run_check(Launch(path, python=interpreter, capture=True))
+    assert (outcome.pauses[0].line, outcome.pauses[0].task) == (4, task)
+
+
+async def test_the_task_of_dask_s_threads_is_named(script) -> None:
+    path = script(
+        "import dask\ndef rate(k):\n    return 1e308 * k\ndask.compute(dask.delayed(rate)(9), scheduler='threads')\n"
+    )
+    outcome = await run_check(Launch(path, capture=True))
+    assert outcome.pauses[0].task.startswith("task rate-")
+
+
 DEATHS = {
     "SIGKILL": "os.kill(os.getpid(), signal.SIGKILL)",
     "SIGSEGV": "ctypes.string_at(0)",

@@ -14,7 +14,7 @@ import numpy as np
 import pandas as pd
 import pytest
 from driving import running
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from uneven_sum.agent.values import compare, downsample, statistics
@@ -440,12 +440,14 @@ def test_numbers_can_be_read_back(value: float) -> None:
 
 
 @given(st.floats(-1e300, 1e300), st.floats(-1e300, 1e300), st.integers(2, 12))
+@example(0.0, 5e-324, 4)
 def test_ticks_are_round_and_within(a: float, b: float, most: int) -> None:
     axis = Axis(min(a, b), max(a, b))
     ticks = axis.ticks(most)
     assert len(ticks) <= most + 3
     slop = (axis.high / 2 - axis.low / 2) * 1e-6
     assert all(axis.low - slop <= tick <= axis.high + slop for tick in ticks)
+    assert 0 <= axis.place(a) <= 1 and 0 <= axis.place(b) <= 1
 
 
 def line_data() -> dict:

@@ -133,3 +133,27 @@ async def test_script_that_closes_its_output_and_deletes_itself(script) -> None:
     async with running(path) as run:
         assert await run.pause() is None
     assert run.exited is not None and run.exited.exit_status == 0
+
+
+IN_CHILD = (
+    "import multiprocessing\nimport runpy\nimport sys\n\nif __name__ == '__main__':\n"
+    "    method, path, *sys.argv[1:] = sys.argv[1:]\n"
+    "    one = multiprocessing.get_context(method).Process(target=runpy.run_path, args=(path, None, '__main__'))\n"
+    "    one.start()\n    one.join()\n    print('ended with', one.exitcode)\n"
+)
+
+
+@pytest.mark.parametrize("method", ["fork", "spawn", "forkserver"])
+@pytest.mark.parametrize("path", CORPUS, ids=lambda p: p.stem)
+async def test_same_as_plain_in_a_child(path: Path, method: str, script) -> None:
+    """A process that the script starts, in which the probes are: by each start method."""
+    needs(path, sys.executable)
+    program = script(IN_CHILD)
+    command = [sys.executable, program, method, str(path), "a", "b"]
+    plain = subprocess.run(command, capture_output=True, text=True, stdin=subprocess.DEVNULL)
+    async with running(program, *command[2:], go_on=True, user_code=[str(path.parent)]) as run:
+        await run.client.write_input(None)
+        assert await run.pause() is None
+    assert not run.trouble and "ended with" in plain.stdout
+    for mine, theirs in ((plain.stdout, run.out), (plain.stderr, run.err)):
+        assert not list(difflib.unified_diff(comparable(mine), comparable(theirs), "plain", "rewritten", lineterm=""))

@@ -64,7 +64,7 @@ def _pause(facts: Facts) -> dict[str, Any]:
         told.pop("differs")
     if not told["trial"]:
         told.pop("trial")
-    for name in ("process", "waiting", *([] if told["processes"] else ["processes"])):
+    for name in ("process", "waiting", *(name for name in ("processes", "task") if not told[name])):
         told.pop(name)
     return told
 
@@ -129,7 +129,9 @@ def sentence(one: Hidden) -> str:
 
 
 def _one(facts: Facts) -> str:
-    lines = [facts.headline, *([in_processes(facts)] if facts.processes else []), ""]
+    lines = [facts.headline, *([in_processes(facts)] if facts.processes else [])]
+    lines += [f"In {facts.task}."] if facts.task else []
+    lines.append("")
     calls = [_call(c.file, c.line, c.function) for c in facts.trail]
     if facts.test is not None:  # in the place of the runner's own line
         calls[: facts.trail[0].function == "<module>"] = [f"test {facts.test.name}"]

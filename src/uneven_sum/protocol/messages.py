@@ -185,6 +185,7 @@ class Facts(msgspec.Struct):
     passes: list[dict[str, Any]] = []  # the last ones of the recorded loop around: `pass`, `values`
     processes: list[str] = []  # children of the script in which it tripped; empty: in the script itself
     process: str = ""  # the child that is paused; empty: the script itself
+    task: str = ""  # the thread that is paused, with the task that it runs; empty: the main thread
     waiting: int = 0  # how many more processes are paused
 
 

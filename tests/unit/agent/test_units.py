@@ -14,7 +14,7 @@ from decimal import Decimal
 import numpy as np
 import pandas as pd
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from uneven_sum.agent.core import text
@@ -216,6 +216,7 @@ def test_malformed_messages_are_refused(data: bytes) -> None:
 
 
 @given(st.lists(st.tuples(floats, floats).map(sorted), min_size=1, max_size=60), st.integers(1, 40))
+@example([[0.0, 5e-324]], 1)
 def test_sparks_never_fail(columns: list, width: int) -> None:
     pairs = [(a, b) if math.isfinite(a) and math.isfinite(b) else (math.nan, math.nan) for a, b in columns]
     marks = "".join("0" if math.isfinite(a) else "1" for a, _ in pairs)

@@ -23,7 +23,7 @@ if TYPE_CHECKING:
 
 TRIPS = ("error", "warning", "nonfinite")
 WELCOME = 2.0  # seconds that the host may take to know a new process
-LASTS = 0.02  # seconds that an answer of the script's own process holds
+OFTEN, LASTS = 50, 0.5  # an error that was handled so often in a row is taken to be for so many seconds
 MOST = 50  # places that one child tells; then it runs on unwatched
 
 
@@ -53,15 +53,16 @@ class Asking:
 
     def __init__(self, engine: Engine) -> None:
         self.engine = engine
-        self.known: dict[type, tuple[bool, float]] = {}
+        self.known: dict[type, tuple[int, float]] = {}  # how often it was handled in a row, and when it was last
 
     def __call__(self, kind: type) -> bool:
-        handled, when = self.known.get(kind, (False, 0.0))
-        if time.monotonic() - when > LASTS:
-            wire = self.engine.wire
-            wire.event("unevenSum/asksScript", {"module": kind.__module__, "name": kind.__qualname__})
-            handled = bool(wire.answer("unevenSum/scriptSays").get("handled"))
-            self.known[kind] = handled, time.monotonic()
+        times, when = self.known.get(kind, (0, 0.0))
+        if times > OFTEN and time.monotonic() - when < LASTS:
+            return True
+        wire = self.engine.wire
+        wire.event("unevenSum/asksScript", {"module": kind.__module__, "name": kind.__qualname__})
+        handled = bool(wire.answer("unevenSum/scriptSays").get("handled"))
+        self.known[kind] = (times + 1 if handled else 0, time.monotonic())
         return handled
 
 

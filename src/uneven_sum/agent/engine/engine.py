@@ -281,6 +281,7 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
                 self.facts["hand"] = self.by_hand.told(pause.frame)
                 self.facts["chain"] = stack.chain(pause.frame)
                 self.facts["test"] = tests.as_dict(pause.frame)
+                self.facts["task"] = task_waiters.task_of(pause.frame) if pause.frame is not None else ""
                 self.facts["text"] = report._print(pause.dead[0] if pause.dead else pause.frame) if pause.frame else 0
                 self.facts["old"] = pause.frame is not None and registry.is_old(pause.frame)
                 self.facts["nested"] = self.nested.text if self.nested is not None else ""

@@ -32,6 +32,12 @@ CARRIERS = {
     ("concurrent.futures.process", "_process_worker"),
     ("joblib.externals.loky.process_executor", "_process_worker"),
     ("loky.process_executor", "_process_worker"),
+    ("dask.local", "execute_task"),
+    ("dask.local", "batch_execute_tasks"),
+    ("distributed.worker", "_run_task"),
+    ("distributed.worker", "_run_task_simple"),
+    ("distributed._concurrent_futures_thread", "_WorkItem.run"),
+    ("distributed.threadpoolexecutor", "_worker"),
     ("contextlib", "_GeneratorContextManager.__exit__"),
     ("contextlib", "_AsyncGeneratorContextManager.__aexit__"),
 }

@@ -10,10 +10,12 @@ import types
 from collections.abc import Callable
 from typing import Any
 
+from ..core.text import clean
 from ..source import registry
 from ..source.source_file import Statement
 from . import exception_handlers, stack
 from .exception_handlers import Fate
+from .namespace import locals_of
 
 RESULTS = ("result", "get")  # methods that give the result of a future, or of a pool's task
 WAITERS = {  # calls that wait for a result, and give it
@@ -21,16 +23,22 @@ WAITERS = {  # calls that wait for a result, and give it
     ("multiprocessing.pool", "IMapIterator.next"),
     ("concurrent.futures._base", "Future.result"),
     ("joblib.parallel", "Parallel._retrieve"),
+    ("dask.local", "get_async"),
+    ("distributed.utils", "sync"),
 }
 DEEPEST = 20  # tasks that wait for each other
 KEEPERS = {
     ("concurrent.futures.thread", "_WorkItem.run"): "future",
+    ("distributed.worker", "_run_task"): "cluster",
     ("multiprocessing.pool", "worker"): "pool",
     ("concurrent.futures.process", "_process_worker"): "pool",
     ("joblib.externals.loky.process_executor", "_process_worker"): "pool",
     ("loky.process_executor", "_process_worker"): "pool",
 }
 PROCESS = ("multiprocessing.process", "BaseProcess._bootstrap")  # outside of it is what the process was forked from
+
+
+KEYED_BY = {("dask.local", "execute_task"), ("distributed.worker", "_run_task")}  # their `key` names the task
 
 
 class Parent:
@@ -40,7 +48,7 @@ class Parent:
 
 
 def kept_by(frame: types.FrameType) -> str:
-    """`task`, `future` or `pool` where what the call raises is kept for whoever asks; else empty."""
+    """`task`, `future`, `pool` or `cluster` where what the call raises is kept for whoever asks; else empty."""
     inner = frame
     outer: types.FrameType | None = frame
     while outer is not None:
@@ -70,9 +78,9 @@ def is_awaited(exc: BaseException, frame: types.FrameType) -> bool:
         asyncio = sys.modules.get("asyncio")
         task = asyncio.current_task() if asyncio is not None else None
         return task is not None and _task_is_awaited(exc, task, 0)
-    if kind == "pool":
-        return Parent.handles(type(exc))
-    return kind == "future" and result_is_tried(exc, threading.get_ident())
+    if kind in ("pool", "cluster") and Parent.handles(type(exc)):
+        return True
+    return kind in ("future", "cluster") and result_is_tried(exc, threading.get_ident())
 
 
 def begins_process(frame: types.FrameType) -> bool:
@@ -182,3 +190,25 @@ def _asks_for_result(statement: Statement) -> bool:
         or (isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute) and node.func.attr in RESULTS)
         for node in ast.walk(statement.node)
     )
+
+
+def task_of(frame: types.FrameType) -> str:
+    """`task rate in thread ThreadPoolExecutor-0_0`: the thread that a call is in, with the task of a pool or of Dask
+    that it runs; empty in the main thread."""
+    thread = threading.current_thread()
+    if thread is threading.main_thread():
+        return ""
+    task = ""
+    outer: types.FrameType | None = frame
+    while outer is not None and not task:
+        place = (outer.f_globals.get("__name__"), outer.f_code.co_qualname)
+        if place in KEYED_BY:
+            task = str(locals_of(outer).get("key", ""))
+        elif place == ("concurrent.futures.thread", "_WorkItem.run"):
+            item: Any = locals_of(outer).get("self")
+            called = getattr(item, "fn", None) or next(
+                iter(getattr(item, "task", None) or ()), None
+            )  # `task` since 3.14
+            task = str(getattr(called, "__qualname__", ""))
+        outer = outer.f_back
+    return f"task {clean(task, 60)} in thread {thread.name}" if task else f"thread {thread.name}"

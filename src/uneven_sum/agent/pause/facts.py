@@ -36,7 +36,7 @@ class Pause:
     answer: str = ""  # how the user continues
     hits: int = 0  # how often the lookout was met
     reached: bool = False  # the line that the user has asked to run to
-    kept: str = ""  # task, future or pool: what keeps the exception for whoever asks
+    kept: str = ""  # task, future, pool or cluster: what keeps the exception for whoever asks
     interrupted_in: str = ""
     dead: list[types.FrameType] = field(default_factory=list)  # calls that the exception has left, innermost first
     place: tuple[str, int] | None = None  # where there is no frame any more: the end

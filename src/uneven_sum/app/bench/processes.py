@@ -116,7 +116,7 @@ def top_words(state: str, facts: Facts | None, ran: float) -> str:
     """For the line at the top: the state of the script, which process is shown, how many more are paused."""
     if state != "paused" or facts is None:
         return {"paused": f"paused · ran {ran:.2f} s", "running": "running", "starting": "starting"}.get(state, "ended")
-    told = [facts.process] if facts.process else []
+    told = [text for text in (facts.process, facts.task) if text]
     if facts.waiting:
         told.append(f"{facts.waiting} more paused")
     if facts.hand:

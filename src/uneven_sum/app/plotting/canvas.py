@@ -27,7 +27,7 @@ class Axis:
         if self.log and self.low <= 0:
             self.low = min(x for x in (self.high * 1e-6, 1e-300, self.high) if x > 0) if self.high > 0 else 1e-3
             self.high = max(self.high, self.low * 10)
-        if not self.high > self.low:
+        if not self.high / 2 > self.low / 2:  # nor where half of the smallest number is 0
             spread = abs(self.low) * 0.05 or 0.5
             self.low, self.high = self.low - spread, self.high + spread
 

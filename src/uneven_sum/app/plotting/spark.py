@@ -41,5 +41,6 @@ def spark(columns: list[tuple[float, float]], marks: str, width: int) -> str:
 def _level(value: float, low: float, high: float) -> int:
     if not high > low:
         return 1
-    part = (value / 2 - low / 2) / (high / 2 - low / 2)  # halves: the range itself may be too large for a float
+    half = high / 2 - low / 2  # the range itself may be too large for a float, and half of the smallest is 0
+    part = (value / 2 - low / 2) / half if half else (value - low) / (high - low)
     return min(3, max(0, int(4 * part)))
