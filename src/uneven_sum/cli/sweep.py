@@ -40,6 +40,7 @@ if TYPE_CHECKING:
     "--jobs", type=click.IntRange(1), metavar="N", help="Runs at a time.  Default: as many as there are cores."
 )
 @click.option("--limit", type=click.FloatRange(0, min_open=True), metavar="SECONDS", help="Longest time of a run.")
+@click.option("--on", metavar="ADDRESS", help="Run on a Dask cluster: its scheduler, such as tcp://node1:8786.")
 @click.option("--own-folder", is_flag=True, help="Each run works in a copy of the folder.")
 @click.option("--results", metavar="FILE", help="Where the runs are kept.  Default: SCRIPT.sweep.parquet.")
 @click.option("--screen", is_flag=True, help="Show the sweep on a screen, from which each run opens on the Bench.")
@@ -55,6 +56,7 @@ def sweep(
     audit: bool,
     jobs: int | None,
     limit: float | None,
+    on: str | None,
     own_folder: bool,
     results: str | None,
     screen: bool,
@@ -83,7 +85,9 @@ def sweep(
     kept = results or os.path.join(os.path.dirname(script), f"{os.path.basename(script)}.sweep.parquet")
     there_is_a_folder_for(kept)
     made = Sweep(launch, Inputs(table, each, vary), kept, list(result), limit=limit, own_folder=own_folder)
-    made.jobs = jobs or made.jobs
+    made.jobs, made.on = jobs or made.jobs, on or ""
+    if jobs is not None and on is not None:
+        raise BadUse("--jobs is for this machine: with --on the cluster says how many runs there are at a time.")
     if screen:
         if not (sys.stdin.isatty() and sys.stdout.isatty()):
             raise BadUse("The screen of a sweep needs a terminal. Leave --screen out.")

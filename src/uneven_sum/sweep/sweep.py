@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import os
 import zlib
-from collections.abc import Callable, Iterator
+from collections.abc import AsyncIterator, Awaitable, Callable, Iterator
 from dataclasses import dataclass, field
 
 from ..client import Launch
@@ -16,6 +17,7 @@ from .one import Ran, cores, run_row
 from .rows import Inputs, Row
 
 Say = Callable[[int, int, Ran | None], None]
+Run = Callable[[Ran], Awaitable[Ran]]
 
 
 @dataclass
@@ -30,6 +32,7 @@ class Sweep:
     jobs: int = field(default_factory=cores)
     limit: float | None = None
     own_folder: bool = False
+    on: str = ""  # address of a Dask scheduler
 
     def about(self) -> dict[str, object]:
         """What tells the results of these runs from others."""
@@ -50,7 +53,7 @@ class Sweep:
         before = done = kept.open()
         say(done, before, None)
 
-        async def worker(source: Iterator[Row]) -> None:
+        async def worker(source: Iterator[Row], run: Run) -> None:
             nonlocal done
             for row in source:
                 if kept.was_done(row.args if not row.bad else (row.bad,)):
@@ -59,7 +62,7 @@ class Sweep:
                 if row.bad:
                     ran = Ran(row.number, [row.bad], {}, "bad", ["bad", row.bad], f"Row {row.number}: {row.bad}.")
                 else:
-                    ran = await run_row(self.launch, ran, self.results, self.limit, self.own_folder)
+                    ran = await run(ran)
                 kept.add(ran)
                 done += 1
                 say(done, before, ran)
@@ -69,12 +72,30 @@ class Sweep:
             yield from rows
 
         source = all_rows()
-        tasks = [asyncio.create_task(worker(source)) for _ in range(max(1, self.jobs))]
         try:
-            await asyncio.gather(*tasks)
+            async with self._runner() as (run, jobs):
+                tasks = [asyncio.create_task(worker(source, run)) for _ in range(max(1, jobs))]
+                try:
+                    await asyncio.gather(*tasks)
+                finally:
+                    for task in tasks:
+                        task.cancel()
+                    await asyncio.gather(*tasks, return_exceptions=True)
         finally:
-            for task in tasks:
-                task.cancel()
-            await asyncio.gather(*tasks, return_exceptions=True)
             kept.close()
         return summary(kept.rows())
+
+    @contextlib.asynccontextmanager
+    async def _runner(self) -> AsyncIterator[tuple[Run, int]]:
+        """What runs one row, and how many at a time."""
+        if self.on:
+            from .cluster import on_cluster
+
+            async with on_cluster(self.on, self.launch, self.results, self.limit, self.own_folder) as found:
+                yield found
+            return
+
+        async def here(ran: Ran) -> Ran:
+            return await run_row(self.launch, ran, self.results, self.limit, self.own_folder)
+
+        yield here, self.jobs
