@@ -263,18 +263,3 @@ async def test_no_large_array_is_drawn_unasked(script) -> None:
         assert any(t.startswith("levels") for t in titles) and not any(t.startswith("held") for t in titles)
         await pilot.press("tab")
         await until(pilot, lambda: bench.about == "call" and bool(cards.pictures))  # other values, their pictures too
-
-
-async def test_a_trip_in_a_child_is_a_message(script) -> None:
-    path = script(
-        "import multiprocessing\n\n\ndef flow(k):\n    return 1e308 * k\n\n\ncontext = multiprocessing.get_context('fork')\n"
-        "with context.Pool(2) as pool:\n    found = len(pool.map(flow, [5.0] * 8))\nprint(found)\n"
-    )
-    app = UnevenSum(Launch(path, keep_case=False))
-    async with app.run_test(size=(140, 44)) as pilot:
-        bench = await settled(pilot, "paused", 11)
-        assert bench.facts.reason == "end", "the script goes on"
-        headline = "inf created at line 5: flow would return inf."
-        await until(pilot, lambda: any(headline in text for text in app.messages), 60)
-        told = [text for text in app.messages if headline in text]
-        assert len(told) == 1 and told[0].startswith("In ForkPoolWorker-")

@@ -21,13 +21,12 @@ from ...client import (
     ProcessesWait,
     Stopped,
     SyntaxFault,
-    Tripped,
     Trouble,
     Unwatched,
     Where,
 )
 from ...client.sources import place_words
-from ...protocol import Facts, Placed, Recent, RunningTest
+from ...protocol import Placed, Recent, RunningTest
 from ..widgets.bars import Headline, Trail
 from ..widgets.sheet import Sheet
 from .cards import Cards
@@ -36,7 +35,7 @@ from .output_drawer import OutputDrawer
 from .recording import Step
 
 if TYPE_CHECKING:
-    from .screen import Bench
+    pass
 
 
 class Running(Controller):
@@ -44,10 +43,6 @@ class Running(Controller):
 
     all_tests: Launch | None = None  # while one test of a run of tests runs alone
     test: RunningTest | None = None  # the last that a pause was in
-
-    def __init__(self, screen: Bench) -> None:
-        super().__init__(screen)
-        self.children_told: set[tuple[str, int, str]] = set()  # places at which children of this run have tripped
 
     def given(self) -> Launch:
         """The launch as the user gave it."""
@@ -73,7 +68,6 @@ class Running(Controller):
         if bench.client is not None:
             await self.drop()
         bench.runs += 1
-        self.children_told.clear()
         bench.show_state("starting")
         bench.query_one(Headline).show(f"Starting {bench.launch.name} …", "run")
         bench.recording.steps = steps or []
@@ -180,8 +174,6 @@ class Running(Controller):
             bench.processes.now_waiting(event)
         elif isinstance(event, ProcessEnded):
             bench.processes.ended(event)
-        elif isinstance(event, Tripped):
-            self.in_child(event.facts)
         elif isinstance(event, LeftOut):
             bench.query_one(OutputDrawer).write("console", f"{event.text}\n")
         elif isinstance(event, Trouble):
@@ -190,15 +182,6 @@ class Running(Controller):
             bench.facts, bench.last_words = None, event.said
         elif isinstance(event, Exited):
             self.exited(event)
-
-    def in_child(self, facts: Facts) -> None:
-        """A child of the script has told what tripped in it; it goes on."""
-        said = f"In {facts.processes[0] if facts.processes else 'a child'}: {facts.headline}"
-        self.bench.query_one(OutputDrawer).write("console", f"{said}\n")
-        place = (facts.file, facts.line, facts.reason)
-        if place not in self.children_told:  # ten workers may trip at one place
-            self.children_told.add(place)
-            self.bench.notify(said.split("\n")[0], severity="warning")
 
     def exited(self, event: Exited) -> None:
         bench = self.bench

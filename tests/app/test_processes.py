@@ -1,0 +1,79 @@
+"""Worker processes on the Bench: which is shown, how many more are paused, from one to another."""
+
+from __future__ import annotations
+
+import os
+import signal
+
+from driving_app import settled, until
+from textual.widgets import Static
+
+from uneven_sum.app.app import UnevenSum
+from uneven_sum.app.bench.output_drawer import OutputDrawer
+from uneven_sum.app.widgets.bars import Headline, Keys, TopLine
+from uneven_sum.app.widgets.dialogs import Choose
+from uneven_sum.client import Launch
+
+SCRIPT = (
+    "import multiprocessing\n\n\ndef flow(k):\n    return 1e308 * k\n\n\ncontext = multiprocessing.get_context('fork')\n"
+    "with context.Pool(2) as pool:\n    found = len(pool.map(flow, [5.0, 6.0], chunksize=1))\nprint(found)\n"
+)
+
+
+def text_of(widget: Static) -> str:
+    return str(widget.render())
+
+
+async def paused_twice(pilot):
+    """The Bench at the pause of one worker, the other one paused, too."""
+    bench = await settled(pilot, "paused", 5)
+    await until(pilot, lambda: bench.facts is not None and bench.facts.waiting == 1, 60)
+    return bench
+
+
+async def test_from_worker_to_worker_and_on(script) -> None:
+    app = UnevenSum(Launch(script(SCRIPT), keep_case=False))
+    async with app.run_test(size=(140, 44)) as pilot:
+        bench = await paused_twice(pilot)
+        first = bench.facts.process
+        assert text_of(bench.query_one(Headline)).startswith(
+            f"▍In {first}, and in 1 more process: inf created at line 5"
+        )
+        assert f"{first} · 1 more paused" in text_of(bench.query_one(TopLine))
+        assert "( ) walk processes" in text_of(bench.query_one(Keys))
+        await pilot.press("right_parenthesis")
+        await until(pilot, lambda: bench.facts.process != first and bench.state == "paused", 60)
+        second = bench.facts.process
+        assert second.startswith("ForkPoolWorker-")
+        await until(pilot, lambda: second in text_of(bench.query_one(TopLine)))
+        await pilot.press("backspace")
+        await until(pilot, lambda: any("no snapshots" in text or "No earlier" in text for text in app.messages), 60)
+        bench.processes.list_processes()
+        await until(pilot, lambda: isinstance(app.screen, Choose), 60)
+        labels = [choice.label for choice in app.screen.choices]
+        assert len(labels) == 3 and ", runs, for " in labels[0] and "in <module>, line 10" in labels[0]
+        assert [", paused, for " in label for label in labels] == [
+            False,
+            *(label.startswith(first) for label in labels[1:]),
+        ]
+        await pilot.press(*["down"] * (labels.index(next(x for x in labels if x.startswith(first)))), "enter")
+        await until(pilot, lambda: bench.facts.process == first and bench.state == "paused", 60)
+        await pilot.press("enter")  # both go on
+        await until(
+            pilot, lambda: bench.state == "paused" and bench.facts is not None and bench.facts.reason == "end", 90
+        )
+        assert bench.facts.process == "" and bench.facts.waiting == 0
+        await pilot.press("left_parenthesis")
+        await until(pilot, lambda: "No other process of the script is paused." in app.messages, 60)
+
+
+async def test_a_worker_that_is_killed_is_reported(script) -> None:
+    app = UnevenSum(Launch(script(SCRIPT), keep_case=False))
+    async with app.run_test(size=(140, 44)) as pilot:
+        bench = await paused_twice(pilot)
+        shown = bench.facts.process
+        os.kill(int(shown.rpartition("(")[2].rstrip(")")), signal.SIGKILL)
+        said = f"{shown} crashed: SIGKILL"
+        await until(pilot, lambda: any(text.startswith(said) for text in app.messages), 60)
+        await until(pilot, lambda: bench.state == "paused" and bench.facts.process not in ("", shown), 60)
+        assert bench.query_one(OutputDrawer).last_line.startswith(said)
