@@ -400,6 +400,31 @@ async def test_two_hundred_workers(script) -> None:
     are_gone(path)
 
 
+CLOSES = (
+    "import os\nimport sys\n\n\ndef logs():\n    os.closerange(3, 1024)\n"
+    "    files = [open(f'{sys.argv[1]}.{k}', 'w') for k in range(int(sys.argv[2]))]\n    y = 1e308 * len(files)\n"
+    "    for file in files:\n        file.write('level 3.2\\n')\n    return files\n\n\n"
+)
+WHO_CLOSES = {
+    "the script": "kept = logs()\n",
+    "a fork": "if os.fork() == 0:\n    kept = logs()\nelse:\n    os.wait()\n",
+    "a fork that ends at once": "if os.fork() == 0:\n    for file in logs():\n        file.close()\n    os._exit(0)\nos.wait()\n",
+    "started anew": "import subprocess\nif len(sys.argv) < 4:\n"
+    "    subprocess.run([sys.executable, __file__, *sys.argv[1:], 'again'])\nelse:\n    kept = logs()\n",
+}
+
+
+@pytest.mark.parametrize("who", WHO_CLOSES)
+@pytest.mark.parametrize("number", [1, 40, 600])
+async def test_a_script_that_closes_what_it_has_inherited(number: int, who: str, script, tmp_path) -> None:
+    """As a daemon does: what it opens then has our numbers, and nothing of ours is written there."""
+    made = tmp_path / "log"
+    outcome = await run_check(
+        Launch(script(CLOSES + WHO_CLOSES[who]), [str(made), str(number)], go_on=True, capture=True)
+    )
+    assert [p.read_text() for p in sorted(tmp_path.glob("log.*"))] == ["level 3.2\n"] * number, outcome
+
+
 async def test_a_daemon_and_another_program_are_left_alone(script, tmp_path) -> None:
     mark = tmp_path / "mark"
     path = script(

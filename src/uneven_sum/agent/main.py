@@ -77,7 +77,7 @@ def run(fd: int, loaded: frozenset[str]) -> None:
         if not engine.from_cell:
             break
         code, run_state.quiet = _compiled(engine, path, data), False  # cells run again
-    _end(status)
+    _end(engine, status)
 
 
 def run_anew(text: str, loaded: frozenset[str]) -> None:
@@ -98,7 +98,7 @@ def run_anew(text: str, loaded: frozenset[str]) -> None:
     engine.install()
     exits.watch(engine)
     anew.watch(engine)
-    _end(_run_to_end(engine, None, code, main, path, data))
+    _end(engine, _run_to_end(engine, None, code, main, path, data))
 
 
 def _joined(told: dict[str, Any]) -> Engine:
@@ -139,9 +139,11 @@ def _become(engine: Engine, main: types.ModuleType) -> None:
     engine.loader.install()
 
 
-def _end(status: Any) -> None:
+def _end(engine: Engine, status: Any) -> None:
     """End as the script has ended."""
     run_state.quiet = True
+    with contextlib.suppress(OSError):
+        engine.wire.check()
     if status == -signal.SIGINT:
         signal.signal(signal.SIGINT, signal.SIG_DFL)
         os.kill(os.getpid(), signal.SIGINT)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import ctypes
 import json
+import os
 import select
 import socket
 import struct
@@ -88,9 +89,17 @@ class Wire:
 
     def __init__(self, sock: socket.socket) -> None:
         self.sock = sock
+        self._own = os.fstat(sock.fileno()).st_ino
         self._buffer = bytearray()
         self._seq = 0
         self._later: list[dict[str, Any]] = []
+
+    def check(self) -> None:
+        """OSError where the script has closed our descriptor: its number may be that of a file of the script's by now,
+        as in a daemon, which closes all that it has inherited."""
+        if os.fstat(self.sock.fileno()).st_ino != self._own:
+            self.sock.detach()  # else it would be closed with our object
+            raise OSError("the script has closed the connection")
 
     @with_originals
     def send(self, message: dict[str, Any]) -> None:
@@ -99,6 +108,7 @@ class Wire:
         message["seq"] = self._seq
         body = json.dumps(message, ensure_ascii=True, allow_nan=False, default=str).encode()
         try:
+            self.check()
             _send(self.sock, b"Content-Length: %d\r\n\r\n" % len(body) + body)
         except OSError as e:
             raise Closed(str(e)) from None
@@ -133,6 +143,10 @@ class Wire:
         """True when there is something to read, or the host has gone."""
         if self._later:
             return True
+        try:
+            self.check()
+        except OSError:
+            raise Closed("the script has closed the connection") from None
         look = select.poll()
         look.register(self.sock, select.POLLIN)
         return bool(look.poll(0))
@@ -149,6 +163,7 @@ class Wire:
             if not wait and not select.select([self.sock], [], [], 0)[0]:
                 return None
             try:
+                self.check()
                 chunk = _receive(self.sock)
             except OSError as e:
                 raise Closed(str(e)) from None

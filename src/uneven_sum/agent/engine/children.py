@@ -35,7 +35,7 @@ def begin(engine: Engine) -> None:
     path = str(engine.launch.get("children") or "")
     if run_state.quiet or not path or engine.stream is not None or engine.audit is not None:
         path = ""
-    wire = _connected(path, engine.wire.sock)
+    wire = _connected(path, engine.wire)
     if wire is None:
         run_state.quiet = True
         return
@@ -84,9 +84,14 @@ def connect(sock: socket.socket, path: str) -> None:
     sock.settimeout(None)
 
 
-def _connected(path: str, old: socket.socket) -> Wire | None:
+def _connected(path: str, old: Wire) -> Wire | None:
     """A connection to the host, under the number of the old one, which is the parent's; None where there is none."""
-    number = old.detach()
+    try:
+        old.check()
+    except OSError:
+        old.sock.detach()  # the script has closed it: its number is the script's
+        return None
+    number = old.sock.detach()
     try:
         if not path:
             os.close(number)
