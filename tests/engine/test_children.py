@@ -425,6 +425,23 @@ async def test_a_script_that_closes_what_it_has_inherited(number: int, who: str,
     assert [p.read_text() for p in sorted(tmp_path.glob("log.*"))] == ["level 3.2\n"] * number, outcome
 
 
+@pytest.mark.parametrize("forks", [True, False])
+async def test_its_own_sockets_then_have_our_numbers(forks: bool, script) -> None:
+    path = script(
+        "import os\nimport select\nimport socket\nimport sys\n\n\ndef gauges():\n    os.closerange(3, 1024)\n"
+        "    pairs = [socket.socketpair() for k in range(30)]\n    y = 1e308 * len(pairs)\n"
+        "    return select.select([one for pair in pairs for one in pair], [], [], 0.1)[0]\n\n\n"
+        + (
+            "if os.fork() == 0:\n    print(gauges(), flush=True)\n    os._exit(0)\nos.wait()\n"
+            if forks
+            else "print(gauges())\n"
+        )
+    )
+    async with running(path, go_on=True) as run:
+        assert await run.pause() is None
+    assert run.out == "[]\n" and not run.trouble
+
+
 async def test_a_daemon_and_another_program_are_left_alone(script, tmp_path) -> None:
     mark = tmp_path / "mark"
     path = script(
