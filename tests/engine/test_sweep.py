@@ -167,3 +167,17 @@ async def test_many_rows_need_little_memory(tmp_path: Path) -> None:
     assert again.open() == 30_000
     assert again.was_done(("17",)) and not again.was_done(("17",))
     again.close()
+
+
+async def test_what_happens_in_the_processes_of_a_run(script, tmp_path: Path) -> None:
+    path = script(
+        "import multiprocessing\nimport os\nimport sys\n\n\ndef flow(k):\n    if k == 3:\n        os.abort()\n"
+        "    return 1e308 * k\n\n\nwith multiprocessing.get_context('fork').Pool(1) as pool:\n"
+        "    print(pool.map(flow, [int(sys.argv[1])]))\n"
+    )
+    made = Sweep(Launch(path, ["{k}"]), Inputs(None, None, ["k=0,3,5,6"]), str(tmp_path / "kept.parquet"))
+    found = await made.run()
+    assert (found.ran, found.fine) == (4, 1)
+    told = {ran.row: (ran.outcome, ran.fault[:1]) for ran in Kept(made.kept, made.about()).rows() if ran.fault}
+    assert told == {2: ("died", ["died"]), 3: ("tripped", ["nonfinite"]), 4: ("tripped", ["nonfinite"])}
+    assert sorted(len(one.rows) for one in found.faults) == [1, 2]

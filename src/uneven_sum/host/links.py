@@ -147,7 +147,8 @@ class Link:
         waiting, self.waiting = self.waiting, {}
         for future in waiting.values():
             if not future.done():
-                future.set_result({"success": False, "message": "The script has ended."})
+                who = "process" if self.name else "script"
+                future.set_result({"success": False, "message": f"The {who} has ended."})
 
     def tasks(self) -> list[asyncio.Task[None]]:
         return [t for t in (self.reading, self._calling) if t is not None]

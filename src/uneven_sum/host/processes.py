@@ -100,7 +100,8 @@ class Processes:
             if asyncio.current_task() is task and not task.cancelling():
                 await self._left(link, handle)
         finally:
-            self.links.pop(pid, None)
+            if self.links.get(pid) is link:  # else it is another program by now, which has connected, too
+                del self.links[pid]
             link.close()
             if handle is not None:
                 os.close(handle)

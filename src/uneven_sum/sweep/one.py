@@ -9,7 +9,7 @@ from dataclasses import replace
 
 import msgspec
 
-from ..client import BadUse, Client, Ended, Exited, Found, Launch, Stopped
+from ..client import BadUse, Client, Ended, Exited, Found, Launch, ProcessEnded, Stopped, Tripped
 from ..client.keeping.copies import in_copy
 from ..client.verify import Result, results
 from ..protocol import TRIPS, Facts, Finding
@@ -67,6 +67,13 @@ async def _run(launch: Launch, row: Ran, wanted: list[str]) -> None:
                     found, _ = await results(client, [Result(text) for text in wanted])
                     row.results = dict(found)
                 await client.go_on()
+            elif isinstance(event, Tripped):  # in a process that the script has started
+                _tripped(row, event.facts)
+                return
+            elif isinstance(event, ProcessEnded) and event.message:
+                row.outcome, row.headline = "died", event.message
+                row.fault = ["died", "process", event.message.partition(" crashed: ")[2]]
+                return
             elif isinstance(event, Found) and event.findings:
                 _found(row, event.findings[0])
             elif isinstance(event, Ended) and event.exit_status and row.outcome == FINE:
