@@ -12,6 +12,7 @@ import rewind
 import runs
 import streams
 import values
+import workers
 
 if __name__ == "__main__":
     bad = probes.main()
@@ -33,4 +34,6 @@ if __name__ == "__main__":
     bad += streams.main()
     print()
     bad += origin.main()
+    print()
+    bad += workers.main()
     print("\nall within their limits" if not bad else f"\n{bad} over the limit, marked !")
