@@ -244,3 +244,20 @@ def test_a_held_script_in_the_terminal(terminal, tmp_path) -> None:
     again.expect("Script stopped.")
     batch.expect("left with status 1")
     assert not (tmp_path / "rating_year.py.held").exists()
+
+
+@pytest.mark.parametrize("command", [["check"], ["check", "--hold", "0.1"], ["differ", "--twice"], ["digits"]])
+def test_a_temporary_folder_of_a_long_name(command: list[str], tmp_path, monkeypatch) -> None:
+    """The path of a socket must be short."""
+    path = tmp_path / "gauge.py"
+    path.write_text("level = 3.5\nfor k in range(3):\n    level = 0.5 * level\nprint(level)\n")
+    folder = tmp_path / ("a" * 60) / ("b" * 60)
+    folder.mkdir(parents=True)
+    told = subprocess.run(
+        [sys.executable, "-m", "uneven_sum", *command, str(path)],
+        capture_output=True,
+        text=True,
+        env={**os.environ, "TMPDIR": str(folder)},
+    )
+    assert told.returncode == 0, told.stderr
+    assert "AF_UNIX" not in told.stderr + told.stdout

@@ -10,7 +10,6 @@ import asyncio
 import contextlib
 import os
 import shutil
-import tempfile
 from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
@@ -21,6 +20,7 @@ from ..protocol import Decoder, MalformedMessage, Message, encode
 from .launch import BadUse
 from .points import peer
 from .session import Session
+from .sockets import folder_for_sockets
 
 CALLS = (
     *("request", "cancel_all", "step_back", "points_up_to_here", "stopped", "interrupt", "write_input", "find_places"),
@@ -51,7 +51,7 @@ class Held:
 
     async def listen(self) -> str:
         """Begins to listen; the socket's path, which only the user can open."""
-        self.folder = tempfile.mkdtemp(prefix="uneven-sum-held-")
+        self.folder = folder_for_sockets("uneven-sum-held-")
         mask = os.umask(0o177)
         try:
             self._server = await asyncio.start_unix_server(self._welcome, self.path)

@@ -11,13 +11,13 @@ import signal
 import socket
 import struct
 import sys
-import tempfile
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
 
 from ..protocol import Decoder, MalformedMessage, Message, encode
 from .launch import Limits
+from .sockets import base_for, folder_for_sockets
 
 PR_SET_CHILD_SUBREAPER = 36
 DENSE = 15  # the latest ones are all kept; of the older ones every other goes
@@ -81,7 +81,7 @@ class Points:
             return ""
         ctypes.CDLL(None).prctl(PR_SET_CHILD_SUBREAPER, 1, 0, 0, 0)  # sleepers become our children
         _remove_stale()
-        self.folder = tempfile.mkdtemp(prefix=f"uneven-{os.getpid()}-")
+        self.folder = folder_for_sockets(f"uneven-{os.getpid()}-")
         self._server = await asyncio.start_unix_server(self._welcome, self.path)
         return self.path
 
@@ -205,9 +205,10 @@ def peer(writer: asyncio.StreamWriter) -> tuple[int, int]:
 
 def _remove_stale() -> None:
     """Remove the folders of hosts that were killed."""
-    for name in os.listdir(tempfile.gettempdir()):
+    base = base_for(f"uneven-{os.getpid()}-")
+    for name in os.listdir(base):
         words = name.split("-")
-        path = os.path.join(tempfile.gettempdir(), name)
+        path = os.path.join(base, name)
         if len(words) == 3 and words[0] == "uneven" and words[1].isdigit() and not os.path.exists(f"/proc/{words[1]}"):
             with contextlib.suppress(OSError):
                 if os.stat(path).st_uid == os.getuid():

@@ -12,7 +12,6 @@ import os
 import shutil
 import signal
 import struct
-import tempfile
 from collections.abc import Callable, Coroutine
 from dataclasses import dataclass
 from typing import Any, Protocol
@@ -23,6 +22,7 @@ from .failures import died_sentence
 from .launch import BadUse, Launch
 from .links import Link
 from .points import ended, peer
+from .sockets import folder_for_sockets
 
 SETTLING = 1.0  # seconds at most, for what is on its way when the script ends
 ASKING = 2.0  # seconds that the script may take to say what a child asks
@@ -72,7 +72,7 @@ class Processes:
 
     async def listen(self) -> str:
         """Begins to listen; the socket's path, in a folder that is ours alone."""
-        self.folder = tempfile.mkdtemp(prefix="uneven-sum-children-")
+        self.folder = folder_for_sockets("uneven-sum-children-")
         self._server = await asyncio.start_unix_server(self._welcome, self.path, backlog=1000)
         return self.path
 

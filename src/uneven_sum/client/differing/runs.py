@@ -7,6 +7,7 @@ import contextlib
 import math
 import os
 import re
+import shutil
 import tempfile
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
@@ -16,6 +17,7 @@ from typing import Any
 import msgspec
 
 from ...host.launch import BadUse, Launch, inspect_script
+from ...host.sockets import folder_for_sockets
 from ..client import Client
 from ..events import Ended, Exited, Output, Stopped
 from .comparing import Comparer, Difference
@@ -206,7 +208,7 @@ async def all_of(
     ones = [
         _played(run.stored, feeds[n], meeting)
         if run.stored is not None
-        else _one(run, feeds[n], meeting, f"{scratch}/{n}.socket", given, seeds[n])
+        else _one(run, feeds[n], meeting, given, seeds[n])
         for n, run in enumerate(runs)
     ]
     tasks = [asyncio.ensure_future(one) for one in ones]
@@ -315,9 +317,7 @@ def home(run: RunOf) -> str:
     return run.folder.copy if run.launch.as_module else os.path.dirname(run.launch.program)
 
 
-async def _one(
-    run: RunOf, feeds: list[Feed], meeting: asyncio.Condition, path: str, given: str | None, shake: int | None
-) -> None:
+async def _one(run: RunOf, feeds: list[Feed], meeting: asyncio.Condition, given: str | None, shake: int | None) -> None:
     come = asyncio.Event()
 
     async def read(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
@@ -348,6 +348,8 @@ async def _one(
             writer.close()
             come.set()
 
+    folder = folder_for_sockets("uneven-sum-values-")
+    path = os.path.join(folder, "socket")
     server = await asyncio.start_unix_server(read, path, limit=1 << 20)
     launch = run.launch.to_its_end(stream=path, shake=shake)
     run.client = client = Client(launch)
@@ -369,6 +371,7 @@ async def _one(
         async with meeting:
             meeting.notify_all()
         server.close()
+        shutil.rmtree(folder, ignore_errors=True)
 
 
 async def _in_step(side: int, comparer: Comparer, meeting: asyncio.Condition) -> None:
