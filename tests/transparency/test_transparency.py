@@ -157,3 +157,19 @@ async def test_same_as_plain_in_a_child(path: Path, method: str, script) -> None
     assert not run.trouble and "ended with" in plain.stdout
     for mine, theirs in ((plain.stdout, run.out), (plain.stderr, run.err)):
         assert not list(difflib.unified_diff(comparable(mine), comparable(theirs), "plain", "rewritten", lineterm=""))
+
+
+@pytest.mark.parametrize("safe", ["", "1"])
+@pytest.mark.parametrize("as_module", [False, True])
+def test_the_path_is_the_same(as_module: bool, safe: str, script, interpreter: str) -> None:
+    """Every entry; the folder of the script is not among them where the interpreter leaves it out."""
+    path = Path(script("import sys\nprint(sys.path)\n"))
+    if as_module and safe:
+        pytest.skip("a module that is not on the path cannot be run")
+    what = ["-m", path.stem] if as_module else [str(path)]
+    options = {"capture_output": True, "text": True, "cwd": path.parent, "env": {"PATH": "/usr/bin:/bin"}}
+    options["env"] |= {"PYTHONSAFEPATH": safe} if safe else {}
+    plain = subprocess.run([interpreter, *what], **options)
+    watch = [sys.executable, "-P", "-m", "uneven_sum", "check", "--python", interpreter]
+    watched = subprocess.run([*watch, *(["--module", path.stem] if as_module else what)], **options)
+    assert plain.stdout.startswith("[") and watched.stdout == plain.stdout, watched.stderr
