@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-import contextlib
 import json
 import os
 import signal
@@ -407,6 +406,8 @@ CLOSES = (
 )
 WHO_CLOSES = {
     "the script": "kept = logs()\n",
+    "the script, which then forks": "kept = logs()\nfor file in kept:\n    file.flush()\nif os.fork() == 0:\n"
+    "    for file in kept:\n        os.fstat(file.fileno())\n    os.mkdir(f'{sys.argv[1]}-child')\n    os._exit(0)\nos.wait()\n",
     "a fork": "if os.fork() == 0:\n    kept = logs()\nelse:\n    os.wait()\n",
     "a fork that ends at once": "if os.fork() == 0:\n    for file in logs():\n        file.close()\n    os._exit(0)\nos.wait()\n",
     "started anew": "import subprocess\nif len(sys.argv) < 4:\n"
@@ -423,6 +424,7 @@ async def test_a_script_that_closes_what_it_has_inherited(number: int, who: str,
         Launch(script(CLOSES + WHO_CLOSES[who]), [str(made), str(number)], go_on=True, capture=True)
     )
     assert [p.read_text() for p in sorted(tmp_path.glob("log.*"))] == ["level 3.2\n"] * number, outcome
+    assert (tmp_path / "log-child").exists() == ("then forks" in who), "the child has all files of its parent"
 
 
 @pytest.mark.parametrize("forks", [True, False])
@@ -458,5 +460,4 @@ async def test_a_daemon_and_another_program_are_left_alone(script, tmp_path) -> 
         assert time.monotonic() < end
         await asyncio.sleep(0.01)
     assert mark.read_text() == "inf"
-    with contextlib.suppress(ProcessLookupError):
-        are_gone(path)
+    are_gone(path)

@@ -36,8 +36,6 @@ KEEPERS = {
     ("loky.process_executor", "_process_worker"): "pool",
 }
 PROCESS = ("multiprocessing.process", "BaseProcess._bootstrap")  # outside of it is what the process was forked from
-
-
 KEYED_BY = {("dask.local", "execute_task"), ("distributed.worker", "_run_task")}  # their `key` names the task
 
 
@@ -206,9 +204,7 @@ def task_of(frame: types.FrameType) -> str:
             task = str(locals_of(outer).get("key", ""))
         elif place == ("concurrent.futures.thread", "_WorkItem.run"):
             item: Any = locals_of(outer).get("self")
-            called = getattr(item, "fn", None) or next(
-                iter(getattr(item, "task", None) or ()), None
-            )  # `task` since 3.14
+            called = item.fn if hasattr(item, "fn") else item.task[0]  # `task` since 3.14
             task = str(getattr(called, "__qualname__", ""))
         outer = outer.f_back
     return f"task {clean(task, 60)} in thread {thread.name}" if task else f"thread {thread.name}"
