@@ -246,7 +246,7 @@ class Session:
         if self.running:
             raise BadUse("The script is running: interrupt it first.")
         if self.here is not self.main:
-            raise BadUse("This process has no snapshots: only the script's own has.")
+            raise BadUse("A worker process has no snapshots: only the script's own process can go back.")
         await self.points_up_to_here()
         if number is None:
             here = self.point or 1 << 60

@@ -209,7 +209,9 @@ class Stepping(Controller):
         if client is None or self.bench.state != "paused":
             return
         if not client.has_point_before() and number is None:
-            bench.notify(bench.no_point or "No earlier pause to go back to.")
+            worker = "A worker process has no snapshots: only the script's own process can go back."
+            of_worker = bench.facts is not None and bench.facts.process
+            bench.notify(worker if of_worker else bench.no_point or "No earlier pause to go back to.")
             return
         self.slow = False
         cannot = await client.cannot_undo(number)
