@@ -4,14 +4,18 @@ from __future__ import annotations
 
 import os
 import signal
+from dataclasses import replace
 
+import pytest
 from driving_app import settled, until
 from textual.widgets import Static
 
 from uneven_sum.app.app import UnevenSum
 from uneven_sum.app.bench.output_drawer import OutputDrawer
+from uneven_sum.app.findings.screen import Findings
 from uneven_sum.app.widgets.bars import Headline, Keys, TopLine
 from uneven_sum.app.widgets.dialogs import Choose
+from uneven_sum.app.widgets.sheet import Sheet
 from uneven_sum.client import Launch
 
 SCRIPT = (
@@ -79,3 +83,56 @@ async def test_a_worker_that_is_killed_is_reported(script) -> None:
         await until(pilot, lambda: any(text.startswith(said) for text in app.messages), 60)
         await until(pilot, lambda: bench.state == "paused" and bench.facts.process not in ("", shown), 60)
         assert bench.query_one(OutputDrawer).last_line.startswith(said)
+
+
+async def test_the_others_wait_if_the_settings_say_so(script) -> None:
+    app = UnevenSum(Launch(script(SCRIPT.replace("[5.0, 6.0]", "[5.0]")), keep_case=False))
+    async with app.run_test(size=(140, 44)) as pilot:
+        bench = await settled(pilot, "paused", 5)
+        bench.take_settings(replace(bench.settings, hold_others=True))
+        await pilot.press("R")
+        await until(pilot, lambda: bench.facts is not None and bench.facts.held == 2 and bench.state == "paused", 60)
+        assert f"{bench.facts.process} · 2 held" in text_of(bench.query_one(TopLine))
+        await until(pilot, lambda: "( ) walk processes" in text_of(bench.query_one(Keys)))
+        bench.processes.list_processes()
+        await until(pilot, lambda: isinstance(app.screen, Choose), 60)
+        labels = [choice.label for choice in app.screen.choices]
+        assert [", held, for " in label for label in labels].count(True) == 2 and ", held, for " in labels[0]
+        await pilot.press("enter")  # the script itself
+        await until(pilot, lambda: bench.state == "paused" and bench.facts.headline.startswith("Held at line 10"), 60)
+        bench.take_settings(replace(bench.settings, hold_others=False))
+        await pilot.press("enter")
+        await until(pilot, lambda: bench.state == "paused" and bench.facts.process != "", 60)
+        await pilot.press("enter")
+        await until(
+            pilot, lambda: bench.state == "paused" and bench.facts is not None and bench.facts.reason == "end", 90
+        )
+
+
+GAUGES = (
+    "import multiprocessing\n\nimport numpy as np\n\n\ndef total(gauge):\n    counts = np.array([90, gauge], dtype=np.int8)\n"
+    "    return int((counts + np.array([60, 5], dtype=np.int8)).sum())\n\n\nif __name__ == '__main__':\n"
+    "    with multiprocessing.get_context('{method}').Pool(2) as pool:\n        print(pool.map(total, range(4)))\n"
+)
+
+
+@pytest.mark.parametrize("method", ["fork", "spawn"])
+async def test_a_finding_in_workers(method: str, script) -> None:
+    """It says in which; `enter` goes there in a worker of a new run; the functions are not said to be never called."""
+    app = UnevenSum(Launch(script(GAUGES.format(method=method)), keep_case=False))
+    async with app.run_test(size=(140, 44)) as pilot:
+        bench = await settled(pilot, "paused")
+        assert bench.facts.reason == "end"
+        assert not [note for note in bench.query_one(Sheet).notes.values() if "never" in str(note)]
+        await pilot.press("8")
+        await until(pilot, lambda: isinstance(app.screen, Findings) and app.screen.state == "done", 90)
+        (finding,) = app.screen.rows
+        assert "PoolWorker-" in finding.processes[0] and finding.times == 4
+        assert f"In {finding.processes[0]}" in text_of(app.screen.query_one("#evidence-text", Static))
+        await pilot.press("enter")
+        await until(pilot, lambda: app.screen is bench and bench.state == "paused" and bench.facts.line == 8, 90)
+        assert "PoolWorker-" in bench.facts.process and bench.facts.function == "total"
+        await until(pilot, lambda: not bench.recording.passing)
+        assert not bench.book.wanted()
+        await pilot.press("enter")
+        await until(pilot, lambda: bench.state == "paused" and bench.facts.reason == "end", 90)

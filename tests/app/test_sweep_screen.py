@@ -40,7 +40,7 @@ async def test_a_sweep_on_its_screen(script, tmp_path: Path) -> None:
             ["1", "run", "non-finite", "at", "script.py:4"],
         ]
         told = str(screen.query_one("#told", Static).render())
-        assert "all 2 have width over 1, unlike all that go well" in told and "rows 2, 3" in told
+        assert "all 2 have width 2 (over 1), unlike all that go well" in told and "rows 2, 3" in told
         await pilot.press("tab")
         assert len(rows(app)) == 3 and "width = 2" in rows(app)[0]
         await pilot.press("tab")

@@ -5,58 +5,22 @@ from __future__ import annotations
 import asyncio
 import json
 import os
+import shutil
 import signal
 import subprocess
 import sys
 import time
+from pathlib import Path
 
 import pytest
 from driving import PATIENCE, running, slowness
+from workers import DASK, FLOW, KINDS, TOP, are_gone, has, text_of
 
+import uneven_sum
 from uneven_sum.check import as_json, as_text
 from uneven_sum.check import check as run_check
 from uneven_sum.client import BadUse, Exited, Launch, ProcessEnded, ProcessesWait, Stopped
 from uneven_sum.protocol import Lookout
-
-FLOW = "def flow(k):\n    head = float(k)\n    return 1e308 * head\n"
-POOL = "    with {context}.Pool(2) as pool:\n        found = list(pool.imap(flow, range(8)))\n"
-EXECUTOR = (
-    "    with ProcessPoolExecutor(2, mp_context={context}) as pool:\n        found = list(pool.map(flow, range(8)))\n"
-)
-PROCESS = "    one = {context}.Process(target=flow, args=(3,))\n    one.start()\n    one.join()\n"
-KINDS = {
-    f"{name} by {method}": (text, method)
-    for method in ("fork", "spawn", "forkserver")
-    for name, text in {"pool": POOL, "executor": EXECUTOR, "process": PROCESS}.items()
-}
-FORK = "    pid = os.fork()\n    if pid == 0:\n        flow(3)\n        os._exit(0)\n    os.waitpid(pid, 0)\n"
-JOBLIB = "    from joblib import Parallel, delayed\n    found = Parallel(2)(delayed(flow)(k) for k in range(8))\n"
-DASK = (
-    "    from dask.distributed import Client, LocalCluster\n"
-    "    with LocalCluster(n_workers=2, threads_per_worker=1, processes={processes}, dashboard_address=None) as cluster:\n"
-    "        with Client(cluster) as client:\n            found = client.gather(client.map(flow, range(5)))\n"
-)
-KINDS["fork"] = (FORK, "")
-KINDS["joblib"] = (JOBLIB, "")
-TOP = "import multiprocessing\nimport os\nfrom concurrent.futures import ProcessPoolExecutor\n\n\n"
-
-
-def text_of(kind: str, body: str = FLOW) -> str:
-    text, method = KINDS[kind]
-    main = text.format(context=f"multiprocessing.get_context('{method}')")
-    return f"{TOP}{body}\n\nif __name__ == '__main__':\n{main}"
-
-
-def has(interpreter: str, package: str) -> bool:
-    return subprocess.run([interpreter, "-c", f"import {package}"], capture_output=True).returncode == 0
-
-
-def are_gone(path: str) -> None:
-    """No process of a script is left, in a while."""
-    end = time.monotonic() + 5 * slowness()
-    while subprocess.run(["pgrep", "-f", path], capture_output=True).stdout:
-        assert time.monotonic() < end, "a process is left"
-        time.sleep(0.1)
 
 
 @pytest.mark.parametrize("kind", KINDS)
@@ -82,6 +46,60 @@ async def test_dask_s_workers_tell_what_trips_in_them(processes: bool, script) -
     assert bool(first.processes) == processes and outcome.exit_status == 0
 
 
+SYSTEM = "/usr/bin/python3"  # other users can run it
+OTHER_USER = """
+import os
+import subprocess
+import sys
+
+if len(sys.argv) > 1:
+    print(os.getuid(), 1e308 * float(sys.argv[1]))
+    sys.exit()
+
+
+def other():
+    os.setuid(65534)
+
+
+for how in ({"user": 65534}, {"preexec_fn": other}, {}):
+    print(subprocess.run([sys.executable, __file__, "10"], capture_output=True, text=True, **how))
+if os.fork() == 0:
+    other()
+    print(subprocess.run([sys.executable, __file__, "10"], capture_output=True, text=True))
+    os._exit(0)
+os.wait()
+"""
+
+
+def runs_scripts(interpreter: str) -> bool:
+    """Whether it is there, and new enough."""
+    try:
+        new = subprocess.run([interpreter, "-c", "import sys; sys.exit(sys.version_info < (3, 11))"])
+    except FileNotFoundError:
+        return False
+    return new.returncode == 0
+
+
+@pytest.mark.skipif(os.getuid() != 0 or not runs_scripts(SYSTEM), reason="needs root and a CPython of the system")
+@pytest.mark.parametrize("hidden", ["", ".", "uneven_sum/agent/engine"])
+def test_a_process_of_another_user_who_cannot_read_the_agent(hidden: str, tmp_path) -> None:
+    """It runs as it would, and is not watched."""
+    for folder in [tmp_path, *tmp_path.parents][:-1]:
+        folder.chmod(folder.stat().st_mode | 0o055)
+    shutil.copytree(Path(uneven_sum.__file__).parent, tmp_path / "src" / "uneven_sum")
+    path = tmp_path / "script.py"
+    path.write_text(OTHER_USER)
+    if hidden:
+        (tmp_path / "src" / hidden).chmod(0o700)
+    plain = subprocess.run([SYSTEM, str(path)], capture_output=True, text=True)
+    command = [sys.executable, "-m", "uneven_sum", "check", "--all", "--python", SYSTEM, str(path)]
+    watched = subprocess.run(
+        command, capture_output=True, text=True, env={**os.environ, "PYTHONPATH": str(tmp_path / "src")}
+    )
+    assert watched.stdout == plain.stdout and plain.stdout.count("65534 inf") == 3, watched.stderr
+    assert "inf created at line 7" in watched.stderr and "In script.py (" in watched.stderr, "that of the same user"
+
+
 async def test_one_place_is_told_once_with_its_processes(script) -> None:
     path = script(
         "import multiprocessing\nimport time\n" + FLOW + "def slowly(k):\n    time.sleep(0.2)\n    return flow(k)\n"
@@ -94,6 +112,50 @@ async def test_one_place_is_told_once_with_its_processes(script) -> None:
     assert json.loads(as_json(outcome))["pauses"][0]["processes"] == told.processes
     first = await run_check(Launch(path, capture=True))
     assert len(first.pauses) == 1 and first.pauses[0].processes and first.exit_status is None, "it ends with the first"
+
+
+PASSED_ON = {  # how it is started, what gives the value, the culprit where that was not looked at elsewhere, its sender
+    "pool": ("pool = {context}.Pool(1)", "pool.apply_async({f}, ('{x}',)).get() - 1.0", "pool.apply_async({f}, ('{x}',))"),
+    "executor": ("pool = ProcessPoolExecutor(1, mp_context={context})", "sum(pool.map({f}, ['{x}']))", "pool.map({f}, ['{x}'])"),
+    "future": ("pool = ProcessPoolExecutor(1, mp_context={context})\nlater = pool.submit({f}, '{x}')", "max(later.result(), 0.0)", "later.result()"),
+    "futures": ("pool = ProcessPoolExecutor(1, mp_context={context})\nmany = [pool.submit({f}, '{x}')]", "max(one.result() for one in many)", "one.result()"),
+    "queue": ("line = {context}.Queue()\n{context}.Process(target=put, args=(line,)).start()", "2.0 * line.get()", "line.get()"),
+    "queue, by and by": ("line = {context}.Queue()\n{context}.Process(target=put, args=(line,)).start()", "max(line.get() for _ in 'a')", "line.get()"),
+    "pipe": ("read, write = {context}.Pipe()\n{context}.Process(target=send, args=(write,)).start()", "read.recv()", "read.recv()"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("how", PASSED_ON)
+@pytest.mark.parametrize("checked", [True, False])
+async def test_what_another_process_passes_on(how: str, checked: bool, script) -> None:
+    """It was checked there if code of the user's has met it, also where it was no reason to pause: `float('nan')`, or
+    a value that is looked for.  Else it pauses, and is not said to be made here."""
+    start, call, culprit = PASSED_ON[how]
+    work = "parsed" if checked else "float"
+    put = f"{work}('inf')" if checked else "pool_of_nothing()"
+    path = script(
+        f"{TOP}pool_of_nothing = {{'a': float('1e999')}}.popitem\n\n\ndef parsed(text):\n    found = float(text)\n    return found\n\n\n"
+        f"def put(line):\n    line.put({put}{'' if checked else '[1]'})\n\n\n"
+        f"def send(pipe):\n    pipe.send({put}{'' if checked else '[1]'})\n\n\n"
+        + start.format(context="multiprocessing.get_context('fork')", f=work, x="inf")
+        + f"\nfound = {call.format(f=work, x='inf')}\n"
+    )
+    outcome = await run_check(Launch(path, go_on=True, capture=True))
+    told = [one for one in outcome.pauses if not one.processes and one.line > 20]
+    sender = "another process" if how.startswith(("queue", "pipe")) else "a worker"
+    found = [(one.kind, one.culprit.text.partition(".get() -")[0], one.culprit.sender) for one in told]
+    assert found == ([] if checked else [("arrived", culprit.format(f=work, x="inf"), sender)])
+    assert all(one.headline.startswith(f"inf from {sender} at line ") for one in told)
+
+
+async def test_of_a_pool_of_threads_too_and_not_of_a_plain_call(script) -> None:
+    path = script(
+        "import queue\nfrom concurrent.futures import ThreadPoolExecutor\nfrom math import inf\n"
+        "line = queue.Queue()\nline.put(inf)\nfound = line.get()\n"
+        "with ThreadPoolExecutor(1) as pool:\n    more = pool.submit(float, '1e999').result()\n"
+    )
+    outcome = await run_check(Launch(path, go_on=True, capture=True))
+    assert [(one.line, one.culprit.sender) for one in outcome.pauses] == [(6, ""), (8, "a worker")]
 
 
 def test_a_script_with_children_is_the_same(script, tmp_path, interpreter: str) -> None:
@@ -286,6 +348,35 @@ async def test_the_task_of_a_thread_is_named(call: str, task: str, script, inter
     assert (outcome.pauses[0].line, outcome.pauses[0].task) == (4, task)
 
 
+LAST_THREAD = (
+    "import threading\nimport time\n\n\ndef rate(k):\n    while not over:\n        time.sleep(0.01)\n    time.sleep(0.2)\n"
+    "    level = 1e308 * k\n    print('thread')\n    return level\n\n\nover = []\n"
+    "threading.Thread(target=rate, args=(5,), name='gauge').start()\nprint('script')\nover.append(1)\n"
+)
+
+
+@pytest.mark.parametrize(
+    "end", ["", "raise SystemExit(3)\n", "import atexit\natexit.register(lambda: 1e308 * len('ab') * 9)\n"]
+)
+async def test_a_thread_that_runs_on_at_the_end_is_watched(end: str, script, interpreter: str) -> None:
+    path = script(LAST_THREAD + end)
+    outcome = await run_check(Launch(path, python=interpreter, go_on=True, capture=True))
+    assert [(one.line, one.task) for one in outcome.pauses] == [(9, "thread gauge")]
+    assert outcome.exit_status == (3 if "Exit" in end else 0)
+    command = [sys.executable, "-m", "uneven_sum", "check", "--all", "--python", interpreter, path]
+    assert subprocess.run(command, capture_output=True, text=True).stdout == "script\nthread\n"
+
+
+async def test_the_bench_waits_for_the_script_s_threads(script) -> None:
+    """Its end is the end of its threads; those of an executor, which wait for work, are not waited for."""
+    pool = "from concurrent.futures import ThreadPoolExecutor\npool = ThreadPoolExecutor(1)\npool.submit(abs, 1).result()\n"
+    async with running(script(pool + LAST_THREAD), pause_at_end=True) as run:
+        facts = await run.pause()
+        assert (facts.line, facts.task) == (12, "thread gauge")
+        facts = await run.step("on")
+        assert facts.reason == "end" and run.out.endswith("thread\n")
+
+
 async def test_the_task_of_dask_s_threads_is_named(script) -> None:
     path = script(
         "import dask\ndef rate(k):\n    return 1e308 * k\ndask.compute(dask.delayed(rate)(9), scheduler='threads')\n"
@@ -322,6 +413,8 @@ async def test_what_the_script_itself_ends_did_not_die(script) -> None:
         "import multiprocessing\nimport time\ncontext = multiprocessing.get_context('fork')\n"
         "for end in ('terminate', 'kill'):\n    one = context.Process(target=time.sleep, args=(60,))\n"
         "    one.start()\n    getattr(one, end)()\n    one.join()\nwith context.Pool(3) as pool:\n    pool.map(abs, [1, 2])\n"
+        "import os\nimport signal\nread, write = os.pipe()\npid = os.fork()\nif pid == 0:\n    os.setpgid(0, 0)\n"
+        "    os.write(write, b'.')\n    time.sleep(60)\nos.read(read, 1)\nos.killpg(pid, signal.SIGKILL)\nos.wait()\n"
     )
     outcome = await run_check(Launch(path, go_on=True, capture=True))
     assert (outcome.dead, outcome.pauses, outcome.exit_status) == ([], [], 0)
@@ -461,3 +554,27 @@ async def test_a_daemon_and_another_program_are_left_alone(script, tmp_path) -> 
         await asyncio.sleep(0.01)
     assert mark.read_text() == "inf"
     are_gone(path)
+
+
+@pytest.mark.parametrize("method", ["fork", "spawn"])
+@pytest.mark.parametrize("how", ["step", "run to"])
+async def test_a_step_that_waits_for_a_worker_that_pauses(how: str, method: str, script) -> None:
+    """The worker is shown, though the script is in the midst of a step."""
+    path = script(SLOWLY.replace("[5, 6, 7, 0, 0, 0]", "[5]"))
+    lines = Path(path).read_text().splitlines()
+    line = next(n for n, text in enumerate(lines, 1) if "pool.map" in text)
+    async with running(
+        path, method, children_pause=True, start={"lookouts": [Lookout(1, file=path, line=line)]}
+    ) as run:
+        facts = await run.pause()
+        assert (facts.line, facts.process) == (line, "")
+        if how == "step":
+            await run.client.step_line()
+        else:
+            await run.client.run_to(path, line + 1)
+        inner = await run.pause()
+        assert inner.function == "flow" and inner.process
+        await run.client.go_on()
+        after = await run.pause()
+        ends = {"step": line - 1, "run to": line + 1}[how]  # a step ends at the end of the `with` block
+        assert (after.line, after.process) == (ends, ""), "the script goes to where it was to go"

@@ -16,7 +16,6 @@ from driving import PATIENCE, slowness
 
 from uneven_sum.client import BadUse, Launch
 from uneven_sum.sweep.kept import Kept
-from uneven_sum.sweep.one import Ran
 from uneven_sum.sweep.report import as_json, as_report, as_text
 from uneven_sum.sweep.rows import Inputs
 from uneven_sum.sweep.sweep import Sweep
@@ -139,6 +138,32 @@ async def test_files_of_other_runs_are_refused(script, tmp_path: Path) -> None:
     assert Path(kept).read_text() == "no parquet"
 
 
+@pytest.mark.parametrize("room", [1500, 1], ids=["for some runs", "not for the first line"])
+def test_a_full_disk_loses_nothing(room: int, script) -> None:
+    """A limit on the size of files stands for the disk.  What was done before stays, and room makes it go on."""
+    path = Path(script("import sys\nx = 1.0 / float(sys.argv[1])\n"))
+    part = path.parent / "kept.parquet.part"
+    command = [sys.executable, "-m", "uneven_sum", "sweep", "--vary", "k=" + ",".join(map(str, range(12)))]
+    command += ["--jobs", "2", "--results", str(part.with_suffix("")), str(path), "{k}"]
+    limited = f"import resource; resource.setrlimit(resource.RLIMIT_FSIZE, ({room}, {room}))"
+    start = f"{limited}; import os, sys; os.execv(sys.argv[1], sys.argv[1:])"
+    full = subprocess.run([sys.executable, "-c", start, *command], capture_output=True, text=True)
+    assert full.returncode == 2 and "cannot be written: File too large. Make room, and sweep again" in full.stderr
+    assert "Traceback" not in full.stderr
+    done = sum(line.endswith("}") for line in part.read_text().splitlines()[1:])
+    again = subprocess.run(command, capture_output=True, text=True)
+    assert (f"{done} runs are in" in again.stderr) == (room > 1) == (0 < done < 12)
+    assert again.returncode == 1 and "12 runs: 11 fine, 1 tripped" in again.stdout
+    assert not part.exists()
+
+
+def test_options_behind_the_script(script) -> None:
+    path = script("pass\n")
+    command = [sys.executable, "-m", "uneven_sum", "sweep", path, "--vary", "k=1,2"]
+    said = subprocess.run(command, capture_output=True, text=True)
+    assert said.returncode == 2 and f"put --vary before {path}." in said.stderr
+
+
 async def test_rows_that_are_bad_and_scripts_of_their_own_folder(script, tmp_path: Path) -> None:
     home = tmp_path / "home"
     path = script(
@@ -157,16 +182,41 @@ async def test_rows_that_are_bad_and_scripts_of_their_own_folder(script, tmp_pat
     assert "Row 3: line 4 has 2 fields instead of 1." in text and "It ends with status 3." in text
 
 
-async def test_many_rows_need_little_memory(tmp_path: Path) -> None:
-    kept = Kept(str(tmp_path / "k.parquet"), {"script": "m.py", "print": 1, "runs": ""})
-    assert kept.open() == 0
-    for n in range(30_000):
-        kept.add(Ran(n, [str(n)], {"a": str(n)}))
-    kept.close()
-    again = Kept(kept.path, kept.about)
-    assert again.open() == 30_000
-    assert again.was_done(("17",)) and not again.was_done(("17",))
-    again.close()
+MANY = """
+import json, os, sys
+import pyarrow.parquet
+from uneven_sum.sweep.kept import Kept
+from uneven_sum.sweep.one import Ran
+
+
+def own():
+    with open("/proc/self/status") as f:
+        return next(int(line.split()[1]) for line in f if line.startswith("RssAnon")) / 1024
+
+
+before, most = own(), 0.0
+about = {"script": "m.py", "print": 1, "runs": ""}
+kept = Kept(sys.argv[1], about)
+kept.open()
+for n in range(100_000):
+    kept.add(Ran(n, [str(n)], {"a": str(n)}, headline="fine", results={"total": str(1.5 * n)}))
+kept.close()
+most = own()
+again = Kept(sys.argv[1], about)
+count = again.open()
+most = max(most, own())
+done = [again.was_done(("17",)), again.was_done(("17",))]
+again.close()
+print(json.dumps([count, done, max(most, own()) - before]))
+"""
+
+
+def test_many_rows_need_little_memory(tmp_path: Path) -> None:
+    """A hundred thousand: what they need beside the program and the library itself, as it is between two steps."""
+    told = subprocess.run([sys.executable, "-c", MANY, str(tmp_path / "k.parquet")], capture_output=True, text=True)
+    count, done, megabytes = json.loads(told.stdout)
+    assert (count, done) == (100_000, [True, False])
+    assert megabytes < 40, "a list of them would need more"
 
 
 async def test_what_happens_in_the_processes_of_a_run(script, tmp_path: Path) -> None:

@@ -11,6 +11,7 @@ import sys
 import types
 import zipfile
 
+import distributed
 import pytest
 from driving import PATIENCE
 
@@ -167,6 +168,48 @@ async def test_workers_of_another_python() -> None:
 
     with pytest.raises(BadUse, match=r"run Python 3\.9, and this is 3"):
         await cluster._compare_versions(types.SimpleNamespace(get_versions=versions), "tcp://a")
+
+
+class OtherVersion:
+    """A client whose scheduler has calls of another version."""
+
+    def __init__(self, *args, **named) -> None:
+        self.closed = False
+
+    def __await__(self):
+        raise TypeError("Scheduler.identity() got an unexpected keyword argument 'n_workers'")
+        yield
+
+    async def close(self) -> None:
+        self.closed = True
+
+
+async def test_a_scheduler_of_another_version(folder, monkeypatch) -> None:
+    monkeypatch.setattr("distributed.Client", OtherVersion)
+
+    async def version(address: str) -> str:
+        return "2024.12.1"
+
+    monkeypatch.setattr(cluster, "_version_of", version)
+    with pytest.raises(
+        BadUse, match=r"runs Dask 2024\.12\.1, and does not work with Dask 20.*\(TypeError\): use the same"
+    ):
+        await sweep_of(folder, "tcp://127.0.0.1:1").run()
+
+
+async def test_something_else_at_the_address(folder, monkeypatch) -> None:
+    monkeypatch.setattr(cluster, "ANSWER", 1.0)
+    silent = await asyncio.start_server(lambda reader, writer: None, "127.0.0.1")
+    port = silent.sockets[0].getsockname()[1]
+    with pytest.raises(BadUse, match="No Dask scheduler answers at tcp:"):
+        await sweep_of(folder, f"tcp://127.0.0.1:{port}").run()
+    silent.close()
+
+
+async def test_the_version_of_a_scheduler(started) -> None:
+    _, address, _ = started(1)
+    assert await cluster._version_of(address) == distributed.__version__
+    assert await cluster._version_of("tcp://127.0.0.1:1") == ""
 
 
 def test_what_is_shipped(tmp_path, monkeypatch) -> None:

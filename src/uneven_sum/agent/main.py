@@ -22,7 +22,7 @@ from .audit.auditor import Auditor
 from .core import identity, run_state, unbuffered_streams
 from .core.text import clean
 from .core.transport import Closed, Wire
-from .engine import anew, children, exits
+from .engine import anew, audited, children, exits, last_threads
 from .engine.cell_motions import CellMotions
 from .engine.engine import Engine
 from .frames import stack
@@ -109,6 +109,7 @@ def _joined(told: dict[str, Any]) -> Engine:
     Wire(sock).event("unevenSum/child", {"name": name, "anew": True})
     engine = _prepare(anew.out_of_the_way(sock.detach()))
     children.adopt(engine, name)
+    audited.in_process(engine, forked=False)
     engine.requests.serve()
     return engine
 
@@ -141,7 +142,7 @@ def _become(engine: Engine, main: types.ModuleType) -> None:
 
 def _end(engine: Engine, status: Any) -> None:
     """End as the script has ended."""
-    run_state.quiet = True
+    last_threads.quiet_when_ended(engine)
     with contextlib.suppress(OSError):
         engine.wire.check()
     if status == -signal.SIGINT:
@@ -179,6 +180,8 @@ def _run_to_end(
     if search is not None:
         search.failure = f"{type(failed).__name__}: {clean(str(failed), 120)}" if failed is not None else ""
         search.reached(None, 0)
+    if arguments.get("pauseAtEnd"):
+        last_threads.wait()
     engine.motion.begin("continue", None)
     seconds = snapshot.clock() - began
     if not engine.gone and os.getpid() == engine.process:
@@ -188,11 +191,7 @@ def _run_to_end(
                 engine.cells.over()
             if engine.stream is not None:
                 engine.stream.end()
-            if engine.audit is not None:
-                run_state.quiet = True
-                found = [f.as_dict() for f in engine.audit.findings()]
-                engine.wire.event("unevenSum/findings", {"findings": found})
-                run_state.quiet = False
+            audited.send(engine)
             if failed is not None and arguments.get("pauseAtEnd") and not engine.ended:
                 unmet = failed is not engine.judged and "error" in engine.pauses_on
                 if unmet and engine.switches.error.wants_class(type(failed)):
@@ -202,6 +201,8 @@ def _run_to_end(
             engine.ended = True
         if arguments.get("pauseAtEnd") and status == 0 and not engine.ended:
             engine.end_pause(main.__dict__, path, seconds)
+    elif not engine.gone:
+        audited.before_exit(engine)
     return status
 
 

@@ -23,6 +23,7 @@ from ..client import (
     Unwatched,
     before,
 )
+from ..client.all_findings import AllFindings
 from ..client.sources import cells_of, python_of
 from ..notebooks import hidden
 from ..notebooks.hidden import Hidden
@@ -76,6 +77,7 @@ async def check(launch: Launch, say: Callable[[str], None] = lambda text: None, 
     began = time.perf_counter()
     ended = False
     ran: dict[int, list[dict[str, Any]]] = {}
+    found = AllFindings()
     try:
         await client.start(always={"branches": False} if launch.passes else None)
         began = time.perf_counter()
@@ -99,18 +101,15 @@ async def check(launch: Launch, say: Callable[[str], None] = lambda text: None, 
                     break
             elif isinstance(event, ProcessEnded) and event.message:
                 outcome.dead.append(event.message)
-                if not launch.go_on:
+                if not launch.go_on and launch.audit is None:
                     break
                 say(event.message)
                 outcome.dead_said = True
             elif isinstance(event, Found):
-                outcome.findings = event.findings
-                if not launch.as_module:
-                    from ..client import accepted  # with a parser of TOML, which takes long to import
-
-                    accepted.mark(os.path.join(launch.cwd or "", launch.program), event.findings)
+                found.take(event)
+                outcome.findings = found.merged()
             elif isinstance(event, Output) and event.category == "console":
-                outcome.notes += event.text.splitlines()
+                outcome.notes += [text for text in event.text.splitlines() if text not in outcome.notes]
             elif isinstance(event, LeftOut):
                 outcome.left_out.append(event.text)
             elif isinstance(event, CellEnded):
@@ -131,6 +130,10 @@ async def check(launch: Launch, say: Callable[[str], None] = lambda text: None, 
             outcome.seconds = time.perf_counter() - began
         await client.end()
         outcome.left = client.session.left
+    if outcome.findings is not None and not launch.as_module:
+        from ..client import accepted  # with a parser of TOML, which takes long to import
+
+        accepted.mark(os.path.join(launch.cwd or "", launch.program), outcome.findings)
     if launch.is_notebook:
         outcome.hidden = _hidden(os.path.join(launch.cwd or "", launch.program), ran)
     if (outcome.pauses or outcome.dead) and outcome.outcome != "died":

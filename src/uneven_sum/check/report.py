@@ -10,7 +10,7 @@ from ..client import Launch, Unwatched, notes, reporting
 from ..client.sources import around, lines_of, short_place, with_cells
 from ..notebooks.hidden import Hidden
 from ..protocol import Facts, Finding, Term
-from ..protocol.names import shown
+from ..protocol.names import in_processes, shown
 from ..safe_text import visible, visible_json
 from .check import Outcome
 from .finding_text import finding_text
@@ -129,7 +129,7 @@ def sentence(one: Hidden) -> str:
 
 
 def _one(facts: Facts) -> str:
-    lines = [facts.headline, *([in_processes(facts)] if facts.processes else [])]
+    lines = [facts.headline, *([in_processes(facts.processes) + "."] if facts.processes else [])]
     lines += [f"In {facts.task}."] if facts.task else []
     lines.append("")
     calls = [_call(c.file, c.line, c.function) for c in facts.trail]
@@ -145,13 +145,6 @@ def _one(facts: Facts) -> str:
         if remark:
             lines.append(f"  {remark}")
     return "\n".join(lines) + "\n"
-
-
-def in_processes(facts: Facts) -> str:
-    """`In ForkPoolWorker-1 (4711), and in 3 more processes.`"""
-    more = len(facts.processes) - 1
-    others = f", and in {more} more process{'es' if more > 1 else ''}" if more else ""
-    return f"In {facts.processes[0]}{others}."
 
 
 def _counted(findings: list[Finding], accepted: int) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 import os
 import sys
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import click
 
@@ -62,7 +62,7 @@ def sweep(
     screen: bool,
     report: str | None,
     json_: bool,
-    **options: Any,
+    **options: object,
 ) -> None:
     """Run SCRIPT over many inputs, and tell which runs go wrong, grouped by fault.
 
@@ -79,6 +79,9 @@ def sweep(
     launch = launch_of(script, args, options)
     if launch.as_module:
         raise BadUse("A sweep takes a script: give its file.")
+    behind = next((word for word in args if word.partition("=")[0] in ("--args-from", "--each", "--vary")), "")
+    if behind and table is None and each is None and not vary:
+        raise BadUse(f"What stands behind SCRIPT is the script's own: put {behind} before {script}.")
     if audit:
         launch.audit, launch.pause_on, launch.checks = [], set(), False
     there_is_a_folder_for(report)

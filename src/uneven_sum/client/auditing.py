@@ -13,6 +13,7 @@ import msgspec
 from ..host.launch import BadUse, Launch
 from ..protocol import Finding
 from . import accepted
+from .all_findings import AllFindings
 from .client import Client
 from .events import Ended, Exited, Found, Output, Stopped, Where
 
@@ -30,6 +31,7 @@ class Audit:
     notes: list[str] = field(default_factory=list)
     seconds: float = 0.0
     _client: Client | None = None
+    _all: AllFindings = field(default_factory=AllFindings)
 
     @property
     def script(self) -> str:
@@ -47,7 +49,7 @@ class Audit:
             while True:
                 event = await client.next_event()
                 if isinstance(event, Found):
-                    self._take(event.findings)
+                    self._take(event)
                 elif isinstance(event, Output):
                     errors = (errors + event.text)[-2_000:] if event.category == "stderr" else errors
                     self.notes += event.text.splitlines() if event.category == "console" else []
@@ -84,15 +86,17 @@ class Audit:
         if client is None:
             return
         with contextlib.suppress(BadUse):
+            await client.session.processes.take_findings()
             body = await client.session.request("unevenSum/findings")
-            self._take(msgspec.convert(body["findings"], list[Finding]))
+            self._take(Found(msgspec.convert(body["findings"], list[Finding])))
         self.ended = "The audit was ended before the script was."
         await client.end()
 
-    def _take(self, findings: list[Finding]) -> None:
-        self.findings = findings
+    def _take(self, told: Found) -> None:
+        self._all.take(told)
+        self.findings = self._all.merged()
         if not self.launch.as_module:
-            accepted.mark(self.script, findings)
+            accepted.mark(self.script, self.findings)
 
 
 def _how(ended: Ended, errors: str) -> str:

@@ -216,6 +216,10 @@ class Client(Motions, CellMotions, Values):
         not paused any more."""
         await self.session.show_process(pid)
 
+    def hold_others(self, on: bool) -> None:
+        """From the next pause on, the other processes of the script wait, or go on."""
+        self.session.launch.hold_others = on
+
     async def accept_as(self, what: str, on: bool = True) -> None:
         """Accept `calls of f` or `values of x` wherever they stand, or no longer."""
         await self.session.request("unevenSum/accept" if on else "unevenSum/unaccept", {"as": what})
@@ -260,7 +264,8 @@ def _typed(name: str, body: dict[str, Any], program: str) -> Event | None:
     if name == "unevenSum/callEnded":
         return CallEnded(body["call"], body, body["failed"], body["seconds"], body["point"])
     if name == "unevenSum/findings":
-        return Found(msgspec.convert(body["findings"], list[Finding]))
+        found = msgspec.convert(body["findings"], list[Finding])
+        return Found(found, str(body.get("process") or ""), bool(body.get("part")))
     if name == "unevenSum/tripped":
         return Tripped(msgspec.convert(body, Facts))
     if name == "output":
@@ -278,7 +283,7 @@ def _typed(name: str, body: dict[str, Any], program: str) -> Event | None:
     if name == "unevenSum/leftOut":
         return LeftOut(int(body["number"]), str(body["text"]))
     if name == "unevenSum/processes":
-        return ProcessesWait(int(body["waiting"]), list(body["processes"]))
+        return ProcessesWait(int(body["waiting"]), list(body["processes"]), int(body["held"]))
     if name == "unevenSum/processEnded":
         return ProcessEnded(body["name"], body["message"], body["shown"])
     if name == "unevenSum/trouble":

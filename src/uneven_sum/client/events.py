@@ -40,9 +40,12 @@ class Tripped:
 
 @dataclass
 class Found:
-    """The findings of an audit, the weightiest first."""
+    """The findings of an audit in one process, the weightiest first.  `process`: empty for the script's own; `part`:
+    more to what has come from it, else all of it."""
 
     findings: list[Finding]
+    process: str = ""
+    part: bool = False
 
 
 @dataclass
@@ -106,10 +109,11 @@ class LeftOut:
 @dataclass
 class ProcessesWait:
     """`count` processes of the script are paused besides the one that is shown; `same`: those at the same place, which
-    include it."""
+    include it; `held`: how many wait meanwhile."""
 
     count: int
     same: list[str]
+    held: int
 
 
 @dataclass

@@ -12,7 +12,7 @@ import msgspec
 
 from ..host.launch import BadUse
 from ..protocol import Card, Expected, Facts, Finding, Term
-from ..protocol.names import reason
+from ..protocol.names import in_processes, reason
 from . import case
 from .edits import write_whole
 from .ledger import Ledger
@@ -142,7 +142,8 @@ def of_finding(found: Finding, text: list[str]) -> Entry:
         parts += ["```text", *(line.rstrip() for line in lines), "```", ""]
     often = f"{found.times:,} times" if found.times > 1 else "once"
     first_pass = f", first in pass {found.at_pass:,}" if found.at_pass else ""
-    parts += [f"{often}{first_pass}, found by the rule {found.rule}.", ""]
+    where = f" {in_processes(found.processes)}." if found.processes else ""
+    parts += [f"{often}{first_pass}, found by the rule {found.rule}.{where}", ""]
     rows = [[f"`{name}`", value] for name, value in found.operands]
     if rows:
         parts += [table([["operand", ""], *rows]), ""]

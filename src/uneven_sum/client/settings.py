@@ -67,11 +67,13 @@ class Settings:
     return_point_memory: float = setting(
         0.25, "snapshot memory", "share of the machine's memory for all snapshots (0.25 = 25 %)", bounds=(0.01, 0.9)
     )
+    hold_others: bool = setting(False, "hold processes", "all processes of the script wait while one is paused")
     output_lines: int = setting(5000, "output kept", "of the script's output", bounds=(100, 1_000_000), unit="lines")
     keys: dict[str, dict[str, str]] = setting({}, "keys", "changed keys, by screen")
 
     def fit(self, launch: Launch) -> None:
         """Puts the limits on a run, and switches return points off where they are."""
+        launch.hold_others = self.hold_others
         launch.return_points = launch.return_points and self.return_points
         launch.limits = Limits(self.trial_seconds, self.most_return_points, self.return_point_memory)
 

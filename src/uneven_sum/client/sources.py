@@ -154,13 +154,13 @@ def read_place(text: str) -> tuple[str, int, int] | None:
     return (found["file"] or "", int(found["cell"] or 0), int(found["line"])) if found is not None else None
 
 
-def with_cells(told: Any) -> Any:
+def with_cells(told: object) -> Any:
     """A JSON report with the cell of a notebook, or of a script with cells, beside each line.  A finding's
     `cell` is a place in an array already: there it is `in_cell`."""
     return _with_cells(told, "", {})
 
 
-def _with_cells(told: Any, file: str, known: dict[str, list[sheet.Place]]) -> Any:
+def _with_cells(told: object, file: str, known: dict[str, list[sheet.Place]]) -> Any:
     if isinstance(told, list):
         return [_with_cells(one, file, known) for one in told]
     if not isinstance(told, dict):

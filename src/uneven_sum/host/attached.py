@@ -137,7 +137,7 @@ class AttachedSession(Session):
             decoder: Any = None  # nobody reads from a point here
             self.points.all = {n: Point(n, pid, decoder, decoder, decoder, facts) for n, pid, facts in state["points"]}
 
-    async def _call(self, name: str, *arguments: Any) -> Any:
+    async def _call(self, name: str, *arguments: object) -> Any:
         if self._calls is None:
             raise BadUse(LOST)
         self._number += 1

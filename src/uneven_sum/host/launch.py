@@ -79,6 +79,7 @@ class Launch:
     guards: bool = True
     blocks: bool = True  # runs of arithmetic are checked once: see `agent/rewrite/blocks.py`
     children_pause: bool = False  # what trips in a process that the script starts pauses it
+    hold_others: bool = False  # while a process is paused, all others wait
     attach: str = ""  # the socket of a process that holds the script: `host/held.py`
     limits: Limits = Limits()
     stream: str = ""  # path of a socket that gets each value; empty: none
@@ -120,9 +121,10 @@ class Launch:
 
     @property
     def hears_children(self) -> bool:
-        """Whether processes that the script forks report what trips."""
-        plain = not self.stream and self.audit is None and self.shake is None
-        return plain and any(name in self.pause_on for name in TRIPS)
+        """Whether processes that the script starts report what trips, or what an audit finds there."""
+        if self.stream or self.shake is not None:
+            return False
+        return self.audit is not None or any(name in self.pause_on for name in TRIPS)
 
     @property
     def is_notebook(self) -> bool:
@@ -152,6 +154,7 @@ class Launch:
             pause_on=set(),
             pause_on_given=True,
             checks=False,
+            children_pause=False,
             pause_at_end=False,
             capture=True,
             rewind=False,

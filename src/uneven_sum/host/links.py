@@ -37,6 +37,8 @@ class Link:
         self.pause: dict[str, Any] = {}  # the body of its last `stopped`
         self.last_place: dict[str, Any] | None = None
         self.since = time.time()
+        self.holding = False  # it was asked to wait, since another one has paused
+        self.asked = 0.0  # when it was last asked for its findings
         self.gone = False
         self.waiting: dict[int, asyncio.Future[Message]] = {}
         self.going: set[int] = set()  # requests under way that set it going
@@ -48,6 +50,11 @@ class Link:
     def paused(self) -> bool:
         return bool(self.pause) and not self.running and not self.gone
 
+    @property
+    def held(self) -> bool:
+        """It waits for another one."""
+        return self.holding and self.paused
+
     async def request(self, message: Message, moves: bool) -> Message:
         """Send a request; its response."""
         number = int(message["seq"])
@@ -55,6 +62,7 @@ class Link:
         self.waiting[number] = future
         if moves:
             self.going.add(number)
+            self.holding = False
         self.send(message)
         return await future
 

@@ -12,6 +12,7 @@ import os
 import shutil
 import signal
 import struct
+import time
 from collections.abc import Callable, Coroutine
 from dataclasses import dataclass
 from typing import Any, Protocol
@@ -26,6 +27,10 @@ from .sockets import folder_for_sockets
 
 SETTLING = 1.0  # seconds at most, for what is on its way when the script ends
 ASKING = 2.0  # seconds that the script may take to say what a child asks
+ON_ITS_WAY = 0.05  # seconds that the news of another process may need, since it has a connection of its own
+HELD = "pause"  # the reason of the pause of a process that was asked to wait
+STUCK = 1.0  # seconds after which a step seems to wait for another process
+FRESH = 0.5  # seconds for which what a process has said of its findings holds
 EXIT = 3.0  # seconds at most that a process takes to end after its connection has
 PIDFD_GET_INFO, INFO_EXIT = 0xC040FF0B, 1 << 3  # of linux/pidfd.h; the exit code since Linux 6.15
 ORDERED = (signal.SIGTERM, signal.SIGINT, signal.SIGHUP)  # by which pools and terminals end processes
@@ -33,7 +38,7 @@ ORDERED = (signal.SIGTERM, signal.SIGINT, signal.SIGHUP)  # by which pools and t
 
 @dataclass
 class OneProcess:
-    """A process of the run, for its list.  `state`: runs, paused, shown (and paused)."""
+    """A process of the run, for its list.  `state`: runs, paused, shown (and paused), held."""
 
     pid: int
     name: str
@@ -56,13 +61,14 @@ class Processes:
     asks a process."""
 
     def __init__(
-        self, on_event: Callable[[Message], None], take: Callable[[Link, Message], None], request: Ask
+        self, on_event: Callable[[Message], None], take: Callable[[Link, Message], None], request: Ask, launch: Launch
     ) -> None:
-        self.on_event, self.take, self.request = on_event, take, request
+        self.on_event, self.take, self.request, self.launch = on_event, take, request, launch
         self._sending: set[asyncio.Task[Any]] = set()
         self.main = self.here = Link()
         self.links: dict[int, Link] = {}  # of children, by process number
         self.kept: dict[str, Message] = {}  # requests that hold for every process
+        self.met: set[Link] = set()  # processes that have met a non-finite value
         self.ordered: set[int] = set()  # processes that the script itself has ended
         self.folder = ""
         self._server: asyncio.Server | None = None
@@ -127,12 +133,24 @@ class Processes:
     def stopped(self, link: Link, body: dict[str, Any]) -> None:
         """A process has paused: it is shown, unless another one is paused or in the midst of a step."""
         link.paused_with(body)
-        if link is not self.here and self.here.running and self.here.going_on:
-            self.here = link
+        link.holding = link.holding and (body.get("unevenSum") or {}).get("reason") == HELD
+        if link.holding:
+            if self._paused():
+                self._say_how_many()
+            else:
+                self._release()  # what it was to wait for has gone on
+            return
+        if link is not self.here and self.here.running:
+            if self.here.going_on:
+                self.here = link
+            else:
+                self._start(self._show_if_stuck(self.here, self.here.stops))
         if link is self.here:
             self._show()
         else:
             self._say_how_many()
+        if self.launch.hold_others:
+            self._hold_others()
 
     def _show(self) -> None:
         self.on_event({"type": "event", "event": "stopped", "body": self.pause()})
@@ -148,12 +166,54 @@ class Processes:
         self.on_event({"type": "event", "event": "unevenSum/processes", "body": self._others()})
 
     def _others(self) -> dict[str, Any]:
-        """How many more are paused, and the names of those that are paused at the place of the one shown."""
+        """How many more are paused, how many are held; the names of those that are paused at the place of the one
+        shown."""
         names = [one.name for one in [self.here, *self.same_place()] if one.name]
-        return {"waiting": len([one for one in self._paused() if one is not self.here]), "processes": names}
+        waiting = [one for one in self._paused() if one is not self.here]
+        return {"waiting": len(waiting), "held": len(self._held()), "processes": names}
+
+    def _all(self) -> list[Link]:
+        return [self.main, *self.links.values()]
 
     def _paused(self) -> list[Link]:
-        return [one for one in [self.main, *self.links.values()] if one.paused]
+        return [one for one in self._all() if one.paused and not one.holding]
+
+    def _held(self) -> list[Link]:
+        return [one for one in self._all() if one.held]
+
+    # -- those that wait meanwhile -------------------------------------------------------------------
+
+    def _hold_others(self) -> None:
+        """Let all that run wait while one is paused."""
+        if self.links:
+            for one in self._all():
+                if one.running and not one.holding and one is not self.here:
+                    one.holding = True
+                    self._start(self.request("pause", {"held": True}, one))
+
+    def _release(self) -> None:
+        """Let those that wait go on; one that is still on its way to wait goes on when it does."""
+        for one in self._held():
+            one.going_on = True
+            self._start(self.request("continue", None, one))
+
+    def steps(self, link: Link) -> None:
+        """The process that is shown takes a step: where it waits for one that is held, that goes on, too."""
+        if self._held():
+            self._start(self._release_if_stuck(link, link.stops))
+
+    async def _release_if_stuck(self, link: Link, stops: int) -> None:
+        await asyncio.sleep(STUCK)
+        if link.running and link.stops == stops:
+            self._release()
+
+    async def _show_if_stuck(self, link: Link, stops: int) -> None:
+        """A process that takes a step, or runs to a place, may wait for one that has paused meanwhile: show that."""
+        await asyncio.sleep(STUCK)
+        if self.here is link and link.running and link.stops == stops:
+            self.show_next()
+
+    # -- going from one to another -------------------------------------------------------------------
 
     def same_place(self) -> list[Link]:
         """The other processes that are paused where the one shown is."""
@@ -165,18 +225,20 @@ class Processes:
         self.here = paused[0] if paused else self.main
         if paused:
             self._show()
+        else:
+            self._release()
 
     def show(self, pid: int) -> None:
-        """Show a paused process.  KeyError where there is none of this number."""
-        found = {one.pid: one for one in self._paused()}
+        """Show a process that is paused or held.  KeyError where there is none of this number."""
+        found = {one.pid: one for one in self._all() if one.paused}
         self.here = found[pid]
         self._show()
 
     def list(self) -> list[OneProcess]:
         """All processes, the script's own first."""
         found = []
-        for one in [self.main, *self.links.values()]:
-            state = "runs" if not one.paused else "shown" if one is self.here else "paused"
+        for one in self._all():
+            state = "runs" if not one.paused else "shown" if one is self.here else "held" if one.holding else "paused"
             headline = str((one.pause.get("unevenSum") or {}).get("headline", "")) if one.paused else ""
             found.append(OneProcess(one.pid, one.name, state, one.since, one.last_place, headline))
         return found
@@ -193,11 +255,11 @@ class Processes:
 
     async def _set_up(self, link: Link, launch: Launch) -> None:
         link.running = False
-        await self.request("launch", {**launch.arguments(), "children": self.path, "pauseAtEnd": False}, link)
-        for one in list(self.kept.values()):
-            with contextlib.suppress(BadUse):
-                await self.request(one["command"], one["arguments"], link)
-        await self.request("configurationDone", None, link)
+        first = {**launch.arguments(), "children": self.path, "pauseAtEnd": False}
+        asked = [("launch", first), *((one["command"], one["arguments"]) for one in self.kept.values())]
+        asked.append(("configurationDone", {}))
+        # All at once: the process answers them in this order, and begins that much sooner.
+        await asyncio.gather(*(self.request(*one, link) for one in asked), return_exceptions=True)
 
     def ask_script(self, link: Link, about: dict[str, Any]) -> None:
         """Ask the script's own process what a child wants to know of it."""
@@ -209,22 +271,58 @@ class Processes:
             told = await asyncio.wait_for(self.request("unevenSum/handles", about, self.main), ASKING)
         link.tell({"seq": 0, "type": "request", "command": "unevenSum/scriptSays", "arguments": told})
 
+    def say_met(self, link: Link) -> None:
+        """Tell a process whether another one has met a non-finite value."""
+        self._start(self._say_met(link))
+
+    async def _say_met(self, link: Link) -> None:
+        if not self.met - {link}:
+            await asyncio.sleep(ON_ITS_WAY)
+        told = {"met": bool(self.met - {link})}
+        link.tell({"seq": 0, "type": "request", "command": "unevenSum/metSays", "arguments": told})
+
+    def kills(self, link: Link, body: dict[str, Any]) -> None:
+        """A process is about to end another one; in an audit it waits for what that one has found."""
+        number = int(body["pid"])
+        self.ordered |= {pid for pid in self.links if _group(pid) == number} if body["group"] else {number}
+        if body["waits"]:
+            self._start(self._let_kill(link))
+
+    async def _let_kill(self, link: Link) -> None:
+        await self.take_findings()
+        link.tell({"seq": 0, "type": "request", "command": "unevenSum/killsNow", "arguments": {}})
+
+    async def take_findings(self) -> None:
+        """Ask the processes that the script has started for what an audit has found in them: all at once, since a pool
+        ends its workers one after another."""
+        now = time.monotonic()
+        asked = [one for one in self.links.values() if one.running and now - one.asked > FRESH]
+        for one in asked:
+            one.asked = now
+        if asked:
+            await asyncio.wait([self._start(self._take_findings(one)) for one in asked], timeout=ASKING)
+
+    async def _take_findings(self, link: Link) -> None:
+        body = await self.request("unevenSum/findings", link=link)
+        self.on_event({"type": "event", "event": "unevenSum/findings", "body": body})
+
     def for_all(self, command: str, arguments: dict[str, Any]) -> None:
         """What holds for every process is sent to those that are not shown, too; none is waited for."""
-        for other in [self.main, *self.links.values()]:
+        for other in self._all():
             if other is not self.here:
                 self._start(self.request(command, arguments, other))
 
-    def _start(self, what: Coroutine[Any, Any, Any]) -> None:
+    def _start(self, what: Coroutine[Any, Any, Any]) -> asyncio.Task[Any]:
         """Nobody waits for it: a child may end at any time."""
         sent = asyncio.create_task(what)
         sent.add_done_callback(lambda t: t.cancelled() or t.exception())
         self._sending.add(sent)
         sent.add_done_callback(self._sending.discard)
+        return sent
 
     async def find_places(self) -> None:
         """Ask the processes that run where they are; one that does not answer soon keeps its last place."""
-        running = [one for one in [self.main, *self.links.values()] if one.running]
+        running = [one for one in self._all() if one.running]
         asked = [asyncio.ensure_future(self.request("unevenSum/where", None, one)) for one in running]
         if asked:
             await asyncio.wait(asked, timeout=1.0)
@@ -277,6 +375,13 @@ def remember(
 def _place(link: Link) -> tuple[object, ...]:
     facts = link.pause.get("unevenSum") or {}
     return tuple(facts.get(k) for k in ("reason", "file", "line"))
+
+
+def _group(pid: int) -> int:
+    try:
+        return os.getpgid(pid)
+    except OSError:
+        return 0
 
 
 def _handle(pid: int) -> int | None:

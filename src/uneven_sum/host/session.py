@@ -31,7 +31,7 @@ from .warden import Warden
 
 LOG = logging.getLogger("uneven_sum.host")
 BOOT = Path(__file__).parent.parent / "agent" / "boot.py"
-OF_MAIN = ("initialized", "process", "unevenSum/ended", "unevenSum/findings")  # a child's own is not the script's
+OF_MAIN = ("initialized", "process", "unevenSum/ended")  # a child's own is not the script's
 GOING_ON = ("continue", "unevenSum/runOut")  # to the next pause, wherever that is
 SHARE = 10  # a script that takes a second to say where it is is asked every ten
 
@@ -52,7 +52,7 @@ class Session:
         self.declared: dict[str, dict[str, Any]] = {}  # of each request: `moves`, `rerun`
         self._tasks: list[asyncio.Task[None]] = []
         self.points = Points(self._point_came, launch.limits)
-        self.processes = Processes(on_event, self._take, self.request)
+        self.processes = Processes(on_event, self._take, self.request, launch)
         self.main = self.processes.main  # the script's own process
         self.input = Input()
         self.output: ScriptOutput | None = None
@@ -223,6 +223,8 @@ class Session:
                 await self.request(command, link=other)
         if link is self.here and link.going_on and link.running:
             self.processes.show_next()
+        elif link is self.here and link.running:
+            self.processes.steps(link)
 
     @property
     def next_seq(self) -> int:
@@ -383,11 +385,17 @@ class Session:
             self._failed = cannot_run(body)
             return
         elif event == "unevenSum/kills":
-            self.processes.ordered.add(int(body["pid"]))
+            self.processes.kills(link, body)
             return
         elif event == "unevenSum/child":
             link.name = str(body["name"])
             self.processes.set_up(link, self.launch)
+            return
+        elif event == "unevenSum/met":
+            self.processes.met.add(link)
+            return
+        elif event == "unevenSum/asksMet":
+            self.processes.say_met(link)
             return
         elif event == "unevenSum/asksScript":
             self.processes.ask_script(link, body)

@@ -138,5 +138,5 @@ def made_of(cells: list[Cell]) -> Any:
     return v4.new_notebook(cells=made, metadata={"kernelspec": kernel})
 
 
-def as_text(notebook: Any) -> str:
+def as_text(notebook: object) -> str:
     return str(_nbformat().writes(notebook)).rstrip("\n") + "\n"

@@ -170,7 +170,7 @@ class _Style:
         lead, between, end = self.listed
         return "[" + lead + between.join(known.get(part) or self._dumped(part) for part in parts) + end + "]"
 
-    def _dumped(self, value: Any) -> str:
+    def _dumped(self, value: object) -> str:
         return json.dumps(value, ensure_ascii=self.ascii)
 
 

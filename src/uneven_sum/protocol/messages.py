@@ -27,6 +27,7 @@ class Culprit(msgspec.Struct):
     cell: list[int] | None = None
     reason: str = ""
     element: str = ""
+    sender: str = ""
 
 
 class Term(msgspec.Struct):
@@ -109,7 +110,8 @@ class Picture(msgspec.Struct):
 class Finding(msgspec.Struct):
     """What a rule of an audit has found at a place.  `question`: values alone cannot decide; `right`: what a right
     calculation gives; `operands`: texts and values; `loops`: innermost first; `fix`: a changed
-    statement to try; `follows`: findings whose values come from this one; `accepted`: in the script's case."""
+    statement to try; `follows`: findings whose values come from this one; `accepted`: in the script's case;
+    `processes`: those in which it was found, empty where it was in the script's own alone."""
 
     rule: str
     weight: float
@@ -131,6 +133,7 @@ class Finding(msgspec.Struct):
     pictures: list[Picture] = []
     follows: list[Finding] = []
     accepted: bool = False
+    processes: list[str] = []
 
     @property
     def word(self) -> str:
@@ -187,6 +190,7 @@ class Facts(msgspec.Struct):
     process: str = ""  # the child that is paused; empty: the script itself
     task: str = ""  # the thread that is paused, with the task that it runs; empty: the main thread
     waiting: int = 0  # how many more processes are paused
+    held: int = 0  # how many processes wait meanwhile
 
 
 class Card(msgspec.Struct):

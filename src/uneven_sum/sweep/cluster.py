@@ -31,6 +31,7 @@ AHEAD = 2  # rows under way for each thread of the cluster
 ATTEMPTS = 5  # to run a row whose files were lost
 LOST = "All workers of {address} are gone. Start some, and sweep again: it goes on."
 PATIENCE = 30.0  # seconds that a cluster may be without a worker
+ANSWER = 15.0  # seconds at most until a scheduler answers
 LOOK = 2.0
 
 Run = Callable[[Ran], Awaitable[Ran]]
@@ -170,11 +171,26 @@ async def on_cluster(
         program = os.path.basename(launch.program)
     archive = await asyncio.to_thread(packed, folder)
     shipped = msgspec.json.encode(replace(launch, program=program, cwd=None))
+    made: Any = distributed.Client  # untyped
     try:
-        made: Any = distributed.Client  # untyped
-        client = await made(address, asynchronous=True, timeout=10, set_as_default=False)
-    except (OSError, ValueError) as e:
+        client = made(address, asynchronous=True, timeout=10, set_as_default=False)
+    except ValueError as e:
         raise BadUse(f"No Dask scheduler answers at {address}: {_first_line(e)}.") from None
+    try:
+        await asyncio.wait_for(client, ANSWER)
+    except TimeoutError:
+        await _closed(client)
+        raise BadUse(f"No Dask scheduler answers at {address}: nothing has come in {ANSWER:g} s.") from None
+    except Exception as e:
+        await _closed(client)
+        if isinstance(e, (OSError, ValueError)):
+            raise BadUse(f"No Dask scheduler answers at {address}: {_first_line(e)}.") from None
+        ours = getattr(distributed, "__version__", "")
+        other = await _version_of(address)  # two versions of Dask may not know each other's calls
+        raise BadUse(
+            f"The scheduler at {address}{f' runs Dask {other}, and' if other else ''} does not work with Dask "
+            f"{ours} here ({type(e).__name__}): use the same version."
+        ) from None
     cluster = Cluster(address, client, archive)
     looking = asyncio.create_task(cluster.look())
     try:
@@ -196,8 +212,24 @@ async def on_cluster(
         yield run, AHEAD * max(1, threads)
     finally:
         looking.cancel()
-        with contextlib.suppress(Exception):  # the scheduler may be gone
-            await asyncio.wait_for(client.close(), 5.0)
+        await _closed(client)
+
+
+async def _closed(client: Any) -> None:
+    with contextlib.suppress(Exception):  # the scheduler may be gone
+        await asyncio.wait_for(client.close(), 5.0)
+
+
+async def _version_of(address: str) -> str:
+    """The version of Dask that a scheduler runs; empty where it does not say."""
+    from distributed.core import rpc
+
+    connect: Any = rpc  # untyped
+    with contextlib.suppress(Exception):
+        async with connect(address) as scheduler:
+            told = await asyncio.wait_for(scheduler.versions(), 5.0)
+        return str(told["packages"]["distributed"])
+    return ""
 
 
 async def _compare_versions(client: Any, address: str) -> None:

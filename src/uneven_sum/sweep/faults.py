@@ -125,13 +125,13 @@ class Inputs:
 def _by_number(mine: list[float], theirs: array[float]) -> str:
     if any(map(math.isnan, mine)):
         return "nan" if all(map(math.isnan, mine)) and not any(map(math.isnan, theirs)) else ""
-    if min(mine) > max(theirs):
-        return f"over {max(theirs):g}"
-    if max(mine) < min(theirs):
-        return f"under {min(theirs):g}"
+    same = f"{mine[0]:g}" if len(mine) > 1 and min(mine) == max(mine) else ""
+    beyond = f"over {max(theirs):g}" if min(mine) > max(theirs) else ""
+    beyond = f"under {min(theirs):g}" if max(mine) < min(theirs) else beyond
+    if beyond:
+        return f"{same} ({beyond})" if same else beyond
     if len(mine) > 1 and not any(min(mine) <= x <= max(mine) for x in theirs):
-        same = min(mine) == max(mine)
-        return f"{min(mine):g}" if same else f"between {min(mine):g} and {max(mine):g}"
+        return same or f"between {min(mine):g} and {max(mine):g}"
     return ""
 
 

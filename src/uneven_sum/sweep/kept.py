@@ -23,7 +23,7 @@ from .one import Ran
 FORMAT = 1
 KEY = b"uneven_sum_sweep"
 NUMBERS = {"row": "q", "seconds": "d"}  # columns that are no texts
-CHUNK = 4_000  # rows of a row group
+CHUNK = 1_000  # rows of a row group
 
 
 class Kept:
@@ -43,14 +43,14 @@ class Kept:
             self.done[key] = self.done.get(key, 0) + 1
             count += 1
         try:
-            new = not os.path.exists(self.part)
-            self._file = open(self.part, "a", encoding="utf-8")  # noqa: SIM115  # until `close`
+            new = not _has_head(self.part)
+            self._file = open(self.part, "w" if new else "a", encoding="utf-8")  # noqa: SIM115  # until `close`
             if new:
                 self._write(json.dumps(self.about))
             elif not _ends_a_line(self.part):  # a signal has cut the last one
                 self._write("")
         except OSError as e:
-            raise BadUse(f"{self.part} cannot be written: {e.strerror}.") from None
+            raise BadUse(f"{self.part} cannot be written: {e.strerror}. Give another file with --results.") from None
         return count
 
     def was_done(self, args: tuple[str, ...]) -> bool:
@@ -71,15 +71,13 @@ class Kept:
             self._file.write(line + "\n")
             self._file.flush()
         except OSError as e:
-            raise BadUse(
-                f"{self.part} cannot be written: {e.strerror}. Make room, and sweep again: it goes on."
-            ) from None
+            raise _full(self.part, e) from None
 
     def rows(self) -> Iterator[Ran]:
         """All runs that are kept, those of the Parquet file first."""
         if os.path.exists(self.path):
             yield from self._of_parquet()
-        if os.path.exists(self.part):
+        if _has_head(self.part):
             yield from self._of_lines()
 
     def _of_lines(self) -> Iterator[Ran]:
@@ -93,9 +91,7 @@ class Kept:
                     continue  # the last one, which a full disk or a signal has cut
 
     def _of_parquet(self) -> Iterator[Ran]:
-        import pyarrow as pa  # here, since it takes a while
-        import pyarrow.parquet as pq
-
+        pa, pq = _arrow()
         try:
             file = pq.ParquetFile(self.path, pre_buffer=False)
             self._compare(((file.schema_arrow.metadata or {}).get(KEY) or b"").decode())
@@ -133,11 +129,12 @@ class Kept:
         """Put all into the Parquet file, at once or not at all."""
         if self._file is None:
             return
-        self._file.close()
-        self._file = None
-        import pyarrow as pa
-        import pyarrow.parquet as pq
-
+        file, self._file = self._file, None
+        try:
+            file.close()
+        except OSError as e:
+            raise _full(self.part, e) from None
+        pa, pq = _arrow()
         inputs: dict[str, None] = {}
         outputs: dict[str, None] = {}
         for ran in self.rows():
@@ -147,12 +144,34 @@ class Kept:
         fields = [("row", pa.int64()), ("seconds", pa.float64()), *((name, pa.string()) for name in names)]
         schema = pa.schema(fields).with_metadata({KEY: json.dumps(self.about).encode()})
         sink = pa.BufferOutputStream()
-        with pq.ParquetWriter(sink, schema, compression="zstd") as writer:
+        with pq.ParquetWriter(sink, schema, compression="zstd", use_dictionary=False) as writer:
             rows = self.rows()
             while some := list(itertools.islice(rows, CHUNK)):
                 writer.write_batch(_batch(some, schema))
         write_whole(os.path.realpath(self.path), sink.getvalue().to_pybytes())
         os.unlink(self.part)
+
+
+def _arrow() -> tuple[Any, Any]:
+    """pyarrow, which takes a while to import, and its Parquet part.  Its own pool keeps what it has had: 15 MB."""
+    import pyarrow as pa
+    import pyarrow.parquet as pq
+
+    pa.set_memory_pool(pa.system_memory_pool())
+    return pa, pq
+
+
+def _full(path: str, e: OSError) -> BadUse:
+    return BadUse(f"{path} cannot be written: {e.strerror}. Make room, and sweep again: it goes on.")
+
+
+def _has_head(path: str) -> bool:
+    """Whether a file exists and has a first line; a full disk may have cut it."""
+    try:
+        with open(path, "rb") as f:
+            return f.readline().endswith(b"\n")
+    except OSError:
+        return False
 
 
 def _ends_a_line(path: str) -> bool:

@@ -10,6 +10,7 @@ from dataclasses import replace
 import msgspec
 
 from ..client import BadUse, Client, Ended, Exited, Found, Launch, ProcessEnded, Stopped, Tripped
+from ..client.all_findings import AllFindings
 from ..client.keeping.copies import in_copy
 from ..client.verify import Result, results
 from ..protocol import TRIPS, Facts, Finding
@@ -54,6 +55,7 @@ async def run_row(launch: Launch, row: Ran, wanted: list[str], limit: float | No
 
 async def _run(launch: Launch, row: Ran, wanted: list[str]) -> None:
     client = Client(launch)
+    audited = AllFindings()
     try:
         await client.start()
         await client.write_input(None)
@@ -74,8 +76,10 @@ async def _run(launch: Launch, row: Ran, wanted: list[str]) -> None:
                 row.outcome, row.headline = "died", event.message
                 row.fault = ["died", "process", event.message.partition(" crashed: ")[2]]
                 return
-            elif isinstance(event, Found) and event.findings:
-                _found(row, event.findings[0])
+            elif isinstance(event, Found):
+                audited.take(event)
+                if audited.merged():
+                    _found(row, audited.merged()[0])
             elif isinstance(event, Ended) and event.exit_status and row.outcome == FINE:
                 row.outcome, row.headline = "status", f"It ends with status {event.exit_status}. {event.said}".strip()
                 row.fault = ["status", str(event.exit_status), event.said]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import threading
+
 from uneven_sum.agent.engine.engine import Engine
 
 
@@ -31,6 +33,7 @@ def bare_engine() -> tuple[Engine, Requests]:
     engine = object.__new__(Engine)
     engine.present, engine.rewind, engine.written, engine.wire = None, None, {}, Wire()
     engine.answering = engine.deciding = False
+    engine.lock = threading.RLock()
     engine.requests = Requests(engine)
     engine.point_on_the_way = lambda frame: None
     return engine, engine.requests

@@ -73,7 +73,7 @@ APART = [
     ([{"g": "a"}, {"g": "b"}], [{"g": "c"}], []),  # names that all differ tell nothing
     ([{"g": "a"}], [{"g": "b"}], []),
     ([{"a": "nan"}, {"a": "nan"}], [{"a": "1"}], ["all 2 have a nan"]),
-    ([{"a": "1", "g": "x"}] * 2, [{"a": "0", "g": "x"}], ["all 2 have a over 0"]),
+    ([{"a": "1", "g": "x"}] * 2, [{"a": "0", "g": "x"}], ["all 2 have a 1 (over 0)"]),
     ([{"a": "1"}], [], []),
 ]
 

@@ -86,7 +86,9 @@ class Auditor:
         self.place(site).times[rule.NAME] += 1
         return True
 
-    def report_at(self, rule: Rule, file: SourceFile, at: Position, headline: str, weight: float, **more: Any) -> None:
+    def report_at(
+        self, rule: Rule, file: SourceFile, at: Position, headline: str, weight: float, **more: object
+    ) -> None:
         """A finding at a place that has no probe."""
         self.report(rule, sites.add(file, at, at, "audit"), headline, weight, **more)
 
@@ -113,6 +115,16 @@ class Auditor:
         while frame is not None and file_of(frame) is None:
             frame = frame.f_back
         return frame
+
+    def forked(self) -> None:
+        """In a forked process: what was found and counted before is left to the process that has forked it."""
+        for place in self.places.values():
+            place.before = dict(place.times)
+        self.found.clear()
+        self.sums.clear()
+        self.passes[:] = [0] * len(self.passes)
+        for rule in self.rules:
+            with_care(rule.forked)
 
     def findings(self) -> list[Finding]:
         """The causes, the weightiest first, with what follows from each; what a rule knows at the end only is added."""

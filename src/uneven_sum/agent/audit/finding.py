@@ -5,9 +5,10 @@ from __future__ import annotations
 import ast
 import os
 import types
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Any
 
+from ..core.records import record
 from ..frames import stack
 from ..frames.exception_handlers import statement_at
 from ..source.registry import file_of
@@ -15,7 +16,7 @@ from ..source.sites import Site
 from ..source.source_file import Position
 
 
-@dataclass
+@record
 class Finding:
     """`weight`: from 0 to 1, how sure it is times how much it changes.  `question`: values alone cannot decide.
 
@@ -52,7 +53,7 @@ class Finding:
             "function": self.function,
             "term": place.text,
             "statement": place.statement,
-            "times": place.times.get(self.rule, 1),
+            "times": place.times.get(self.rule, 1) - place.before.get(self.rule, 0),
             "pass": self.at_pass or None,
             "cell": self.cell,
             "evidence": self.evidence,
@@ -81,6 +82,7 @@ class Place:
         self.site = site
         self.kept: dict[str, Any] = {}  # by rule
         self.times: dict[str, int] = {}
+        self.before: dict[str, int] = {}  # how often until this process was forked
         self._node: ast.AST | None = None
 
     @property

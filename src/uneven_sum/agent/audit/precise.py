@@ -14,10 +14,10 @@ import decimal
 import math
 import types
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any
 
+from ..core.records import fact
 from ..core.type_identity import is_one_of
 from ..source.registry import files
 from ..values import nonfinite
@@ -33,7 +33,7 @@ class Arrays(Exception):
     """The expression has arrays in it."""
 
 
-@dataclass(frozen=True)
+@fact
 class Outcome:
     """`stored`: in the script's precision; `exact`: in higher precision; `error`: relative, by the largest cell.
 

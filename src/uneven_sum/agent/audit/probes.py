@@ -90,7 +90,7 @@ def _others(auditor: Auditor, name: str, numbers: Look | None) -> Look:
 
 
 def _in_part(
-    auditor: Auditor, rules: list[Callable[..., Any]], name: str, a: Any, b: Any, result: Any, site: int
+    auditor: Auditor, rules: list[Callable[..., Any]], name: str, a: object, b: object, result: Any, site: int
 ) -> None:
     part = large.parts(a, b, result)
     if part is None:
@@ -119,7 +119,7 @@ def _operator(auditor: Auditor, name: str, do: Operator, running: bool) -> Probe
         return _cancels(auditor, name, do, cancels)
     others = _others(auditor, name, None)
 
-    def plain(a: Any, b: Any, site: int) -> Any:
+    def plain(a: object, b: object, site: int) -> Any:
         result = do(a, b)
         kind = type(result)
         return result if kind is float or kind is int else others(a, b, result, site)
@@ -137,7 +137,7 @@ def _tiny(auditor: Auditor, name: str, do: Operator, rules: list[Callable[..., A
 
     others = _others(auditor, name, numbers)
 
-    def tiny(a: Any, b: Any, site: int) -> Any:
+    def tiny(a: object, b: object, site: int) -> Any:
         result = do(a, b)
         kind = type(result)
         if kind is float:
@@ -153,7 +153,7 @@ def _cancels(auditor: Auditor, name: str, do: Operator, rules: list[Callable[...
     """Rules see a difference of nearly equal numbers."""
     passes = auditor.passes
 
-    def numbers(a: Any, b: Any, result: Any, site: int) -> None:
+    def numbers(a: Any, b: object, result: Any, site: int) -> None:
         try:
             passes[site] += 1
         except IndexError:
@@ -164,7 +164,7 @@ def _cancels(auditor: Auditor, name: str, do: Operator, rules: list[Callable[...
 
     others = _others(auditor, name, numbers)
 
-    def nearly_equal(a: Any, b: Any, site: int) -> Any:
+    def nearly_equal(a: Any, b: object, site: int) -> Any:
         result = do(a, b)
         if type(result) is not float:
             return others(a, b, result, site)
@@ -184,13 +184,13 @@ def _every(auditor: Auditor, name: str, do: Operator, wanting: list[Rule]) -> Pr
     of_floats = [r.scalars for r in wanting]
     of_integers = [r.scalars for r in wanting if r.SCREEN == "every"]
 
-    def numbers(a: Any, b: Any, result: Any, site: int) -> None:
+    def numbers(a: object, b: object, result: object, site: int) -> None:
         for rule in of_floats if type(result) is float else of_integers:
             with_care(rule, name, a, b, result, site)
 
     others = _others(auditor, name, numbers)
 
-    def every(a: Any, b: Any, site: int) -> Any:
+    def every(a: object, b: object, site: int) -> Any:
         result = do(a, b)
         kind = type(result)
         if kind is float or kind is int:
@@ -210,7 +210,7 @@ def _running(auditor: Auditor, name: str, add: Operator, objects: Probe | None =
     sums = auditor.sums
     alternating = [r.alternates for r in auditor.by_operator.get(name, []) if type(r).alternates is not Rule.alternates]
 
-    def alternates(b: Any, known: Running, site: int) -> None:
+    def alternates(b: object, known: Running, site: int) -> None:
         for rule in alternating:
             with_care(rule, b, known, site)
 
@@ -316,7 +316,7 @@ def _in_place(auditor: Auditor, name: str, change: Operator, running: bool) -> P
             with_care(rule, a, site)
         return result
 
-    def in_place(a: Any, b: Any, site: int) -> Any:
+    def in_place(a: object, b: object, site: int) -> Any:
         kind = type(a)
         if kind is float or kind is int or state.quiet or state.in_trial:
             return done(a, b, site)
@@ -335,14 +335,14 @@ def _take(owner: Any, index: Any) -> Taken:
     return owner, index, owner[index], False
 
 
-def _take_attribute(owner: Any, name: str) -> Taken:
+def _take_attribute(owner: object, name: str) -> Taken:
     return owner, name, getattr(owner, name), True
 
 
 def _change(do: Probe) -> Callable[[Taken, Any, int], Taken]:
     """The operation of `owner[index] op= value` and `owner.name op= value`, after `_take`."""
 
-    def change(taken: Taken, value: Any, site: int) -> Taken:
+    def change(taken: Taken, value: object, site: int) -> Taken:
         owner, index, old, is_attribute = taken
         return owner, index, do(old, value, site), is_attribute
 
@@ -418,7 +418,7 @@ def _call(auditor: Auditor) -> Callable[..., Any]:
     return call
 
 
-def _cells_of_large(function: Any, args: tuple[Any, ...], result: Any) -> int:
+def _cells_of_large(function: object, args: tuple[Any, ...], result: object) -> int:
     for value in (*args, result):
         if large.is_large(value):
             return int(value.size)
@@ -456,7 +456,7 @@ def _seen(auditor: Auditor, mark: str, method: str) -> Callable[[Any, int], Any]
     wanting = {id(r): r for name, found in auditor.by_operator.items() if name.partition(":")[0] == mark for r in found}
     rules = [getattr(r, method) for r in wanting.values()]
 
-    def seen(value: Any, site: int) -> Any:
+    def seen(value: object, site: int) -> Any:
         for rule in rules:
             with_care(rule, value, site)
         return value

@@ -10,6 +10,7 @@ import select
 import socket
 import struct
 import threading
+import time
 from collections.abc import Iterator
 from typing import Any
 
@@ -129,11 +130,17 @@ class Wire:
                 self._later.append(message)
         return False
 
-    def answer(self, command: str) -> dict[str, Any]:
-        """The arguments of a request that is to come; what comes before it is kept for later."""
+    def answer(self, command: str, seconds: float = 1e6) -> dict[str, Any]:
+        """The arguments of a request that is to come, empty where none has come for so long; what comes before it is
+        kept for later."""
+        end = time.monotonic() + seconds
         while True:
-            message = self._next(wait=True)
+            message = self._next(wait=False)
             if message is None:
+                left = end - time.monotonic()
+                if left <= 0:
+                    return {}
+                select.select([self.sock], [], [], min(left, 1.0))
                 continue
             if message.get("command") == command:
                 return message.get("arguments") or {}

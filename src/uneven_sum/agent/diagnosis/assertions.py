@@ -50,7 +50,7 @@ def culprit(apart: Decomposed) -> Culprit | None:
     return found
 
 
-def _true(value: Any) -> bool:
+def _true(value: object) -> bool:
     try:
         return bool(value)
     except Exception:
@@ -88,7 +88,7 @@ def _apart(sides: list[Any], near_only: bool) -> str:
     return f"the largest difference is {float(apart[cell]):.6g}, at [{at}]"
 
 
-def _is_numeric(value: Any) -> bool:
+def _is_numeric(value: object) -> bool:
     if isinstance(value, (list, tuple)):
         return bool(value) and len(value) <= LONGEST and all(nonfinite.is_number_kind(type(one)) for one in value)
     return nonfinite.is_number_kind(type(value)) or hasattr(value, "dtype")

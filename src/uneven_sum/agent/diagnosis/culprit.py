@@ -6,10 +6,11 @@ from __future__ import annotations
 import ast
 import contextlib
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Any
 
 from ..core.markers import MISSING
+from ..core.records import record
 from ..frames.namespace import Scope
 from ..source.call_lists import EMPTY_BY_DESIGN
 from ..source.sites import callee
@@ -21,7 +22,7 @@ NOT_EVALUATED = "not evaluated"
 _CONTAINERS = (ast.Tuple, ast.List, ast.Dict, ast.Set)
 
 
-@dataclass
+@record
 class Term:
     node: ast.AST
     depth: int
@@ -31,6 +32,7 @@ class Term:
     operands: list[Any] = field(default_factory=list)  # values of all operands, constants too
     judged_inside: bool = False  # a call whose own code has met the non-finite value
     no_data: bool = False  # a call that was given no data
+    sender: str = ""  # a call that passes on what another process has made: which
     cellwise: bool = False
     culprit: bool = False
     how: str = ""  # what the operation did to shapes and dtypes; which element of a comprehension it is
@@ -40,7 +42,7 @@ class Term:
         return self.value is not MISSING
 
 
-@dataclass
+@record
 class Culprit:
     term: Term
     kind: str | None  # created, arrived; None for one that raised
@@ -48,6 +50,7 @@ class Culprit:
     operands: list[tuple[str, Any]] = field(default_factory=list)
     reason: str = ""
     element: str = ""  # of a comprehension: which
+    sender: str = ""  # from where it has arrived, where that is another process
 
 
 def find(root: Term, terms: list[Term], raised: ast.AST | None, file: SourceFile) -> Culprit | None:
@@ -68,6 +71,9 @@ def find(root: Term, terms: list[Term], raised: ast.AST | None, file: SourceFile
             continue
         if _explained(term):
             continue
+        sent = next((t for t in _bottom_up(term) if t.sender and (t is term or not t.known)), None)
+        if sent is not None:
+            return _named(Culprit(sent, provenance.ARRIVED, sender=sent.sender), terms, file)
         return _named(Culprit(term, provenance.ARRIVED if term.no_data else provenance.CREATED), terms, file)
     return None
 

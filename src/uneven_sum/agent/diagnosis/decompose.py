@@ -329,6 +329,7 @@ class Decomposed:
         plain: list[Any] = [a.value if isinstance(a, ast.Starred) else a for a in node.args]
         values = self._each(plain + [k.value for k in node.keywords], term)
         term.cellwise = provenance.is_cellwise(function)
+        term.sender = provenance.sender(function, term.operands)
         term.no_data = not any(provenance.is_data(v) for v in term.operands)
         if term.node is self.raised:
             raise NotEvaluated
@@ -356,6 +357,7 @@ class Decomposed:
             if not isinstance(node.generators[0].iter, ast.Call):
                 self._operand(node.generators[0].iter, term)
         if not self.may_call:
+            term.sender = provenance.sender_inside(node, self.scope)
             raise NotEvaluated("not evaluated: a comprehension")
         if term.node is self.raised:
             raise NotEvaluated

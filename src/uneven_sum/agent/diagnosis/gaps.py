@@ -9,9 +9,9 @@ from __future__ import annotations
 import ast
 import types
 import weakref
-from dataclasses import dataclass
 from typing import Any
 
+from ..core.records import record
 from ..frames.namespace import Scope
 from ..source.call_lists import ABSORBING, ARITHMETIC_METHODS
 from ..source.cells import place_words
@@ -23,7 +23,7 @@ from . import provenance
 KEPT = 1000  # values that are remembered
 
 
-@dataclass
+@record
 class Gap:
     """What left the cells empty.  `cells`: how many."""
 

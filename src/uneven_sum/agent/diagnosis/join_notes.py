@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import ast
-from dataclasses import dataclass
 from typing import Any
 
+from ..core.records import record
 from ..core.text import clean, plural
 from ..source.sites import callee
 from ..values import nonfinite
@@ -15,7 +15,7 @@ SHOWN = 4  # keys and columns named
 LOOKED = 1_000_000  # rows up to which keys are compared
 
 
-@dataclass
+@record
 class _Side:
     name: str  # as it is in the text
     keys: Any  # an Index of the rows' keys

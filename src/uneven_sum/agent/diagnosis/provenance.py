@@ -258,6 +258,49 @@ def is_cellwise(function: object) -> bool:
     return getattr(function, "__module__", None) in ("math", "cmath") and name not in ("fsum", "prod", "sumprod")
 
 
+SENDERS = {  # by the module of what is called or asked: from where its result comes
+    "multiprocessing.pool": "a worker",
+    "concurrent.futures": "a worker",
+    "joblib.parallel": "a worker",
+    "distributed": "a worker",
+    "multiprocessing.queues": "another process",
+    "multiprocessing.connection": "another process",
+    "multiprocessing.managers": "another process",
+}
+
+
+def sender(function: object, operands: list[Any]) -> str:
+    """`a worker` where a call passes on what another process or a pool has made; else empty."""
+    for value in [getattr(function, "__self__", function), *operands]:
+        if isinstance(value, types.GeneratorType):
+            homes = [str(value.gi_frame.f_globals.get("__name__", ""))] if value.gi_frame is not None else []
+        else:
+            homes = [str(read_attribute(kind, "__module__")) for kind in type.mro(type(value))]
+        for home in homes:
+            for module, name in SENDERS.items():
+                if home == module or home.startswith(module + "."):
+                    return name
+    return ""
+
+
+def sender_inside(node: ast.AST, scope: Scope) -> str:
+    """The same of what a comprehension asks or goes through, as far as that can be read."""
+    for one in ast.walk(node):
+        asked = one.func.value if isinstance(one, ast.Call) and isinstance(one.func, ast.Attribute) else None
+        asked = one.iter if isinstance(one, ast.comprehension) else asked
+        if asked is None:
+            continue
+        try:
+            value = read(asked, scope)
+        except Unreadable:
+            continue
+        items = list(value.values()) if type(value) is dict else value if type(value) in (list, tuple) else []
+        found = sender(value, list(items[:1]))
+        if found:
+            return found
+    return ""
+
+
 def is_deliberate(node: ast.AST) -> bool:
     """`float("inf")`, `Decimal("NaN")`, `np.float64("nan")`: a non-finite literal in the shape of a call."""
     if not isinstance(node, ast.Call) or len(node.args) != 1 or node.keywords:

@@ -10,9 +10,9 @@ import contextlib
 import datetime
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any
 
+from ..core.records import fact
 from ..core.text import clean
 from ..core.type_identity import is_one_of
 from ..frames.namespace import Scope
@@ -32,7 +32,7 @@ QUANTIFIER = re.compile(r"(?:[*+?]|\{\d*,?\d*\})[?+]?")
 GROUP = re.compile(r"\((?:\?:|\?P<\w+>)?(?!\?)")
 
 
-@dataclass(frozen=True)
+@fact
 class Reach:
     """How far a pattern went: the pieces that matched, where the match began and ended, and the piece that was wanted
     next (empty: the end of the text)."""
@@ -181,7 +181,7 @@ def steps(pattern: str | re.Pattern[str], text: str, flags: int = 0, start: int 
 # -- sentences -----------------------------------------------------------------------------------------
 
 
-def told(node: ast.AST, operands: Sequence[Any], value: Any) -> str:
+def told(node: ast.AST, operands: Sequence[Any], value: object) -> str:
     """For a call of a regular expression that gave None: how far it went; else empty."""
     if value is not None or not isinstance(node, ast.Call) or callee(node) not in MATCHING:
         return ""

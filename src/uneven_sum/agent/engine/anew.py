@@ -26,6 +26,7 @@ TEXTS = {
     "multiprocessing.forkserver import": "forkserver",
 }
 MODULES = {"loky.backend.popen_loky_posix": "loky worker"}
+CWD, USER, BEFORE = 2, 17, 19  # arguments of `fork_exec` behind the first two: folder, user, `preexec_fn`
 LONGEST = 100_000  # characters: the kernel takes 128 KiB as one argument
 
 
@@ -33,19 +34,24 @@ def watch(engine: Engine) -> None:
     """From now on, what starts a process of this interpreter starts it with the agent."""
     import _posixsubprocess
 
-    def with_agent(args: Any, executables: Any, cwd: Any) -> Any:
+    def with_agent(args: object, executables: object, cwd: object, other_user: bool = False) -> Any:
         try:
             if run_state.quiet or run_state.in_trial or engine.gone:
+                return args
+            if (other_user or os.geteuid() != user) and not readable_by_all():
                 return args
             return _with_agent(engine, args, executables, cwd) or args
         except Exception:
             return args  # it starts as the script wants it
 
     original, spawn = _posixsubprocess.fork_exec, os.posix_spawn
+    user = os.geteuid()
 
     @functools.wraps(original)
     def fork_exec(args: Any, executables: Any, *rest: Any) -> Any:
-        return original(with_agent(args, executables, rest[2] if len(rest) > 2 else None), executables, *rest)
+        cwd = rest[CWD] if len(rest) > CWD else None
+        other_user = any(rest[at] is not None for at in (USER, BEFORE) if at < len(rest))
+        return original(with_agent(args, executables, cwd, other_user), executables, *rest)
 
     @functools.wraps(spawn)
     def posix_spawn(path: Any, argv: Any, *rest: Any, **named: Any) -> Any:
@@ -56,6 +62,17 @@ def watch(engine: Engine) -> None:
     subprocess = sys.modules.get("subprocess")
     if subprocess is not None and getattr(subprocess, "_fork_exec", None) is original:
         subprocess.__dict__["_fork_exec"] = fork_exec
+
+
+@functools.cache
+def readable_by_all() -> bool:
+    """Whether any user of the machine can read the agent: a process that becomes another user's could not begin."""
+    path = identity.FOLDER.rstrip(os.sep)
+    able = bool(os.stat(os.path.join(path, "boot.py")).st_mode & 0o004)
+    while able and os.path.dirname(path) != path:
+        able = bool(os.stat(path).st_mode & 0o001)
+        path = os.path.dirname(path)
+    return able
 
 
 def _with_agent(engine: Engine, args: Any, executables: Any, cwd: Any) -> list[Any] | None:
@@ -75,6 +92,7 @@ def _with_agent(engine: Engine, args: Any, executables: Any, cwd: Any) -> list[A
         **{"socket": engine.launch["children"], "name": name, "mode": mode, "what": what, "args": rest},
         **{"words": words, "folders": engine.loader.folders, "main": headline.Main.path},
     }
+    engine.started = True
     text = json.dumps(told)
     return [args[0], *flags, os.path.join(identity.FOLDER, "boot.py"), "anew", text] if len(text) < LONGEST else None
 

@@ -34,6 +34,7 @@ class Snapshots:
     entering: bool
     point = 0  # the return point of the present pause
     cells: CellMotions | None = None  # of a notebook
+    started = False  # it has started another process, which may run its functions
     child_name = ""  # of a process that the script has started
     child_told: set[tuple[str, int, str]] | None = None  # what a child that never pauses has told
     from_cell = False  # the module is to be compiled again, from another cell on

@@ -5,11 +5,13 @@ On the Bench what trips in it pauses it; elsewhere it reports that, and goes on.
 
 from __future__ import annotations
 
+import contextlib
 import os
 import socket
 import sys
 import threading
 import time
+from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
 from ..core import run_state
@@ -23,6 +25,7 @@ if TYPE_CHECKING:
 
 TRIPS = ("error", "warning", "nonfinite")
 WELCOME = 2.0  # seconds that the host may take to know a new process
+ANSWER = 3.0  # seconds at most that an answer of the host is waited for
 OFTEN, LASTS = 50, 0.5  # an error that was handled so often in a row is taken to be for so many seconds
 MOST = 50  # places that one child tells; then it runs on unwatched
 
@@ -32,8 +35,9 @@ def begin(engine: Engine) -> None:
     if engine.stream is not None:
         engine.stream.in_child()
     engine.motion.switch_off()
+    run_state.met, engine.answering = 0, False
     path = str(engine.launch.get("children") or "")
-    if run_state.quiet or not path or engine.stream is not None or engine.audit is not None:
+    if run_state.quiet or not path or engine.stream is not None:
         path = ""
     wire = _connected(path, engine.wire)
     if wire is None:
@@ -64,6 +68,35 @@ class Asking:
         handled = bool(wire.answer("unevenSum/scriptSays").get("handled"))
         self.known[kind] = (times + 1 if handled else 0, time.monotonic())
         return handled
+
+
+@contextlib.contextmanager
+def asking(engine: Engine) -> Iterator[None]:
+    """Within it an answer of the host can be waited for: what comes is not read by the handler of the host's signal,
+    in this thread or in the main one."""
+    with engine.lock:
+        kept, engine.answering = engine.answering, True
+        try:
+            yield
+        finally:
+            engine.answering = kept
+
+
+def note_met(engine: Engine) -> None:
+    """The host hears that this process has met a non-finite value."""
+    if engine.launch.get("children"):
+        with contextlib.suppress(Closed), engine.lock:
+            engine.wire.event("unevenSum/met", {})
+
+
+def others_met(engine: Engine) -> bool:
+    """Whether another process has."""
+    if not engine.launch.get("children"):
+        return False
+    with contextlib.suppress(Closed), asking(engine):
+        engine.wire.event("unevenSum/asksMet", {})
+        return bool(engine.wire.answer("unevenSum/metSays", ANSWER).get("met"))
+    return False
 
 
 def adopt(engine: Engine, name: str) -> None:

@@ -10,7 +10,7 @@ import time
 import traceback
 import types
 import warnings
-from typing import Any, Protocol
+from typing import Any
 
 from ..core import run_state, signal_masking
 from ..core.markers import TRIPS
@@ -35,26 +35,13 @@ from ..trials.assignment import Assignments
 from ..triggers.on_nonfinite import NonfiniteTrigger
 from ..triggers.settings import Switches, Tripwire
 from ..values import snapshot
-from . import children, nested_call, ticks
+from . import audited, children, nested_call, ticks
+from .answering import Answering
 from .checkpoints import Snapshots
 from .doubts import FindingTrigger
 from .fate import answers_protocol, handling, in_head
 
 CALL_SIGNAL = signal.SIGURG  # ignored by default: never fatal, however late it comes
-
-
-class Answering(Protocol):
-    """What answers the requests of a pause, and says how it ends."""
-
-    @property
-    def mode(self) -> str: ...
-    @property
-    def aim(self) -> tracer.Aim: ...
-    @property
-    def nested(self) -> nested_call.Nested | None: ...
-    def serve(self) -> str: ...
-    def forget(self) -> None: ...
-    def while_running(self, frame: types.FrameType | None) -> bool: ...
 
 
 class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
@@ -133,10 +120,17 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
         if ticks.start(CALL_SIGNAL):
             self.wire.event("unevenSum/ticks", {})
 
+    def first_met(self) -> None:
+        children.note_met(self)
+
+    def others_met(self) -> bool:
+        return children.others_met(self)
+
     def _in_child(self) -> None:
         """A child of the script runs on without pauses."""
         if not run_state.own_fork:
             children.begin(self)
+            audited.in_process(self, forked=True)
 
     # -- trips ---------------------------------------------------------------------------------------
 
@@ -236,6 +230,7 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
         if not tracer.nothing(returned):
             pause.returned = returned
         pause.said, self.refusal = self.refusal, ""
+        pause.held = self.requests.held
         self._guarded(pause)
         self.stepped_to = self.execution(frame) if not inside and registry.file_of(frame) is not None else None
 
@@ -440,6 +435,8 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
             due = self.rewind is not None and self.rewind.is_due()
             if not due and not self.written and not self.wire.has_come():
                 return
+            if not self.lock.acquire(blocking=False):
+                return  # another thread talks with the host
             self.answering = True
             try:
                 with signal_masking.held():
@@ -447,6 +444,7 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
                     pausing = self.requests.while_running(frame)
             finally:
                 self.answering = False
+                self.lock.release()
             if not pausing:
                 self.point_on_the_way(frame)
             else:
@@ -459,7 +457,7 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
                     self.motion.begin(tracer.LINE, inner)
                     return
                 within = "" if inner is frame else f", within {clean_name(frame)}"
-                self.pause(Pause("pause", inner, "in", interrupted_in=within))
+                self.pause(Pause("pause", inner, "in", interrupted_in=within, held=self.requests.held))
         except Closed:
             self._alone()
         except Exception as e:

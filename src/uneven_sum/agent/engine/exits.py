@@ -15,14 +15,16 @@ from ..probes import run_texts
 from ..reload import pickled_code, test_modules
 from ..source import plain_code, registry
 from ..trials import process_resources
-from .children import process_name
+from . import audited
+from .children import ANSWER, asking, process_name
 
 if TYPE_CHECKING:
     from .engine import Engine
 
 STARTING = ("os.fork", "os.forkpty", "os.posix_spawn", "subprocess.Popen")
+KILLS = ("os.kill", "os.killpg")
 UNHEARD = {"sys._getframe", "builtins.id"}  # the usual ones; our own probes cause most
-FATAL = ("os.kill", "signal.pthread_kill", "ctypes.string_at", "ctypes.wstring_at", "ctypes.memmove", "ctypes.memset")
+FATAL = (*KILLS, "signal.pthread_kill", "ctypes.string_at", "ctypes.wstring_at", "ctypes.memmove", "ctypes.memset")
 
 
 def watch(engine: Engine) -> None:
@@ -44,12 +46,16 @@ def watch(engine: Engine) -> None:
             except Closed:
                 pass
 
-    def kills(pid: int, number: int) -> None:
-        if number and pid != os.getpid():
-            with contextlib.suppress(Closed), engine.lock:
-                engine.wire.event("unevenSum/kills", {"pid": pid})
+    def kills(pid: int, number: int, group: bool) -> None:
+        if number and (group or pid != os.getpid()):
+            with contextlib.suppress(Closed), asking(engine):
+                waits = engine.audit is not None  # for what the process has found
+                engine.wire.event("unevenSum/kills", {"pid": pid, "group": group, "waits": waits})
+                if waits:
+                    engine.wire.answer("unevenSum/killsNow", ANSWER)
 
     def starting() -> None:
+        engine.started = True
         test_modules.tell_of_workers(engine.loader)
         try:
             engine.wire.event("unevenSum/starts", {"event": "process"})
@@ -72,8 +78,8 @@ def watch(engine: Engine) -> None:
                 plain_code.look()
             other_compilers.asked(args[0], sys._getframe(1))
         if event in FATAL:
-            if event == "os.kill" and not run_state.quiet and not run_state.in_trial:
-                kills(*args)
+            if event in KILLS and not run_state.in_trial and (engine.audit is not None or not run_state.quiet):
+                kills(args[0], args[1], event == "os.killpg")
             leaving(event)
         elif event in STARTING and not run_state.own_fork and not run_state.in_trial and not run_state.quiet:
             starting()
@@ -83,12 +89,14 @@ def watch(engine: Engine) -> None:
     sys.addaudithook(hook)
     plain_code.install()
     for name in ("_exit", "abort"):
-        setattr(os, name, _telling(getattr(os, name), leaving))
+        setattr(os, name, _telling(engine, getattr(os, name), leaving))
 
 
-def _telling(original: Any, leaving: Any) -> Any:
+def _telling(engine: Engine, original: Any, leaving: Any) -> Any:
     def call(*args: Any, **named: Any) -> Any:
         leaving(f"os.{original.__name__}")
+        if engine.audit is not None:
+            audited.before_exit(engine)
         return original(*args, **named)
 
     call.__name__, call.__qualname__, call.__doc__ = original.__name__, original.__qualname__, original.__doc__

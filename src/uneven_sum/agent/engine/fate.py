@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import ast
 import types
-from dataclasses import dataclass
 
 from ..core import identity
+from ..core.records import fact
 from ..frames import exception_handlers, stack, task_waiters
 from ..frames.exception_handlers import Fate, Flying
 from ..source import registry
@@ -41,7 +41,7 @@ def in_head(exc: BaseException, frame: types.FrameType, statement: Statement) ->
     return any(d.lineno <= line <= d.end_lineno for d in getattr(node, "decorator_list", []))
 
 
-@dataclass(frozen=True)
+@fact
 class Handling:
     """`handled`: something up the stack handles the exception.  `outer`: the call that does so, if one further out."""
 

@@ -5,10 +5,10 @@ from __future__ import annotations
 import sys
 import time
 import types
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from ..core import run_state
+from ..core.records import record
 from ..core.text import error_text
 from ..core.transport import Closed, letting_others
 from ..frames.namespace import Scope
@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from .engine import Engine
 
 
-@dataclass
+@record
 class Nested:
     """What is to be run, and in the names of which call."""
 

@@ -13,9 +13,9 @@ import dis
 import enum
 import itertools
 import types
-from dataclasses import dataclass
 from typing import Any
 
+from ..core.records import record
 from ..source.source_file import Handler, SourceFile, Statement, position
 from .namespace import Scope, locals_of
 
@@ -152,7 +152,7 @@ def asks_for_attribute(statement: Statement | None, frame: types.FrameType) -> b
 # -- code that is not the user's: the exception table ------------------------------------------------
 
 
-@dataclass
+@record
 class _Clause:
     """A handler as its instructions tell it: `names` None catches all; empty: catches nothing.  `parts`: `except*`."""
 
@@ -164,7 +164,7 @@ class _Clause:
         return self.names is None or any(_matches(_named(n, frame), flying) for n in self.names)
 
 
-@dataclass
+@record
 class _Range:
     start: int
     end: int

@@ -8,8 +8,8 @@ from __future__ import annotations
 
 import types
 from collections.abc import Callable
-from dataclasses import dataclass
 
+from ..core.records import record
 from ..source import plain_code, registry
 
 # Packages that compile a function's bytecode, and how they are called.
@@ -22,7 +22,7 @@ COMPILERS = {
 }
 
 
-@dataclass
+@record
 class Unwatched:
     """One function that is left alone; `first` and `last` are its lines."""
 

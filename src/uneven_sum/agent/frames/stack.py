@@ -237,7 +237,7 @@ def _value_of(target: ast.AST, scope: Scope) -> str | None:
     return None
 
 
-def passes(file: SourceFile, frame: types.FrameType, loop: Any, lengths: bool = True) -> tuple[int, int | None]:
+def passes(file: SourceFile, frame: types.FrameType, loop: object, lengths: bool = True) -> tuple[int, int | None]:
     """The number of the present pass and, where it is wanted and known, the number of passes."""
     meter, length, start = _meter(file, frame, loop)
     if meter is None:
@@ -262,7 +262,7 @@ def passes(file: SourceFile, frame: types.FrameType, loop: Any, lengths: bool = 
     return length - left, length
 
 
-def pass_counter(file: SourceFile, frame: types.FrameType, loop: Any) -> Callable[[], int] | None:
+def pass_counter(file: SourceFile, frame: types.FrameType, loop: object) -> Callable[[], int] | None:
     """What tells the number of the present pass of a loop that runs, in little time; None where nothing does."""
     meter, length, start = _meter(file, frame, loop)
     left: Callable[[], int] | None = getattr(meter, "__length_hint__", None)

@@ -5,15 +5,16 @@ from __future__ import annotations
 import os
 import sys
 import types
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Any
 
+from ..core.records import fact
 from .namespace import locals_of
 
 ONLY_LAST = ("--lf", "--last-failed", "--ff", "--failed-first", "--sw", "--stepwise", "--sw-skip", "--stepwise-skip")
 
 
-@dataclass(frozen=True)
+@fact
 class Test:
     """`name`: as its runner writes it; `arguments`: of the runner, to run this test alone."""
 

@@ -11,10 +11,11 @@ import re
 import sys
 import types
 import zlib
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Any
 
 from ..core.errors import Refused
+from ..core.records import record
 from ..values import nonfinite
 
 LARGEST = 100 * 1024 * 1024  # bytes of all files of one call
@@ -36,7 +37,7 @@ class CannotKeep(Refused):
     """A value that cannot be written down: the reason."""
 
 
-@dataclass
+@record
 class Writer:
     """Writes the values of one call.  `folder`: where its files go; `main`: the module that is loaded from its file,
     by the name `module` in the text."""
@@ -81,7 +82,7 @@ class Writer:
 
     # -- values of libraries -------------------------------------------------------------------------
 
-    def _library(self, value: Any, name: str) -> str:
+    def _library(self, value: object, name: str) -> str:
         enum = sys.modules.get("enum")
         if enum is not None and isinstance(value, enum.Enum):
             return f"{self._named(type(value), name)}.{value.name}"
@@ -238,7 +239,7 @@ class Writer:
         text = f"np.load({self._stored(file)}).tolist()"
         return text if type(value) is list else f"tuple({text})"
 
-    def _object(self, value: Any, name: str) -> str:
+    def _object(self, value: object, name: str) -> str:
         """A plain object as its fields."""
         kind = type(value)
         fields = getattr(value, "__dict__", None)
@@ -253,7 +254,7 @@ class Writer:
             raise CannotKeep(f"{name} cannot be kept: its fields are no names")
         return f"made({named}{', ' if inner else ''}{inner})"
 
-    def _named(self, value: Any, name: str) -> str:
+    def _named(self, value: object, name: str) -> str:
         """A class or a function by its name, where it can be found by that."""
         module, qualname = str(getattr(value, "__module__", "")), str(getattr(value, "__qualname__", ""))
         found: Any = None
@@ -276,7 +277,7 @@ class Writer:
         return text
 
 
-def _plain(value: Any) -> Any:
+def _plain(value: object) -> Any:
     """The state of a generator of random numbers without its arrays."""
     if isinstance(value, dict):
         return {key: _plain(one) for key, one in value.items()}
@@ -312,6 +313,6 @@ KNOWN = {
 }
 
 
-def _what(value: Any) -> str:
+def _what(value: object) -> str:
     name = type(value).__name__
     return KNOWN.get(name, f"an object of {type(value).__module__}.{type(value).__qualname__}")

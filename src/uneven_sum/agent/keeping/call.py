@@ -71,7 +71,7 @@ def _told(name: str, text: str, how: str, frame: types.FrameType) -> dict[str, A
     return {"name": name, "text": text, "how": how, "parts": [list(part) for part in parts]}
 
 
-def _extent(value: Any) -> tuple[int, int, str]:
+def _extent(value: object) -> tuple[int, int, str]:
     """Rows, columns (0: it has none), and how they are chosen: by `iloc` or by plain indices."""
     if type(value) is list:
         return len(value), 0, ""
@@ -126,7 +126,7 @@ def _target(
     return f"{names[0]}.{last}", function, [(names[0], writer.code(owner, names[0]), "owner")]
 
 
-def _look_into(function: Any, code: types.CodeType) -> None:
+def _look_into(function: object, code: types.CodeType) -> None:
     seen = 0
     while function is not None and seen < RECURSIVE:
         if getattr(function, "__code__", None) is code or getattr(function, "__name__", "") == code.co_name:

@@ -13,10 +13,10 @@ from __future__ import annotations
 import ast
 import re
 import types
-from dataclasses import dataclass
 from typing import Any
 
 from ..core import run_state
+from ..core.records import record
 from ..core.text import error_text
 from ..frames.namespace import Scope
 from ..values import nonfinite
@@ -34,7 +34,7 @@ class Unclear(ValueError):
     """An expectation that cannot be read."""
 
 
-@dataclass
+@record
 class Expectation:
     """`about` is looked at; `values` are what it is held against."""
 

@@ -13,10 +13,11 @@ import itertools
 import types
 import weakref
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Any
 
 from ..core.markers import MISSING
+from ..core.records import record
 from ..diagnosis import provenance
 from ..frames import stack
 from ..frames.namespace import OPTIMIZED, Scope
@@ -56,7 +57,7 @@ class Ticker:
         return self.done + (self.length - int(self.gap.__length_hint__()) if self.length else 0)
 
 
-@dataclass
+@record
 class Lookout:
     """One thing that can pause the script.  Fields as in `unevenSum/setLookouts`."""
 
@@ -143,7 +144,7 @@ FIELDS = {f for f in Lookout.__dataclass_fields__ if f not in MADE}
 FIELDS -= {"ticker", "version", "owner", "seen", "only", "goal", "chain", "expected"}
 
 
-@dataclass
+@record
 class Plan:
     """What the rewriter is to insert into one file."""
 

@@ -13,7 +13,7 @@ class Figures:
     def __init__(self, outputs: Outputs) -> None:
         self.outputs = outputs
 
-        def show(*args: Any, **options: Any) -> None:
+        def show(*args: object, **options: object) -> None:
             """Show all open figures now."""
             self.flush()
 

@@ -8,10 +8,11 @@ import sys
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Any
 
 from ..core import run_state
+from ..core.records import record
 from ..core.transport import Closed, Wire
 from ..source.cells import Cell, Cells
 
@@ -21,7 +22,7 @@ RICH = {"text/html": "_repr_html_", "text/markdown": "_repr_markdown_", "text/la
 PICTURES = {"image/png": "_repr_png_", "image/svg+xml": "_repr_svg_"}
 
 
-@dataclass
+@record
 class Output:
     """One output.  `kind`: text (written), value (of the last expression), shown (by `display`), figure."""
 
@@ -105,7 +106,7 @@ class Outputs:
             self.kept.append(Output("text", text))
         return self.captured is not None
 
-    def shown(self, value: Any, number: int) -> Any:
+    def shown(self, value: object, number: int) -> Any:
         """The value of a cell's last expression."""
         if value is None or run_state.in_trial:
             return value
@@ -118,7 +119,7 @@ class Outputs:
         self.show(value, "value")
         return value
 
-    def display(self, *values: Any, **options: Any) -> None:
+    def display(self, *values: object, **options: object) -> None:
         """Show values as outputs of the cell, in their richest form."""
         for value in values:
             self.show(value, "shown")
@@ -128,7 +129,7 @@ class Outputs:
         if self.cell is not None and not run_state.in_trial:
             self.kept.clear()
 
-    def show(self, value: Any, kind: str) -> None:
+    def show(self, value: object, kind: str) -> None:
         """A rich form that raises is left out; what `repr` raises is the script's."""
         text = _pretty(value) or repr(value)
         data = {}
@@ -198,7 +199,7 @@ class _Printer:
     def breakable(self, sep: str = " ") -> None:
         self.parts.append(sep)
 
-    def pretty(self, value: Any) -> None:
+    def pretty(self, value: object) -> None:
         self.parts.append(repr(value))
 
     def break_(self) -> None:
@@ -211,7 +212,7 @@ class _Printer:
         self.parts.append(close)
 
 
-def _pretty(value: Any) -> str:
+def _pretty(value: object) -> str:
     """The text that a value gives of itself for notebooks, with IPython's printer where it is loaded; else empty."""
     made = getattr(type(value), "_repr_pretty_", None)
     if made is None or isinstance(value, type):
@@ -227,7 +228,7 @@ def _pretty(value: Any) -> str:
         return ""
 
 
-def _form(value: Any, name: str) -> str:
+def _form(value: object, name: str) -> str:
     """One rich form of a value; empty where it has none."""
     made = getattr(type(value), name, None)
     if made is None:

@@ -38,7 +38,7 @@ class Shell:
 
     # -- magics --------------------------------------------------------------------------------------
 
-    def run_line_magic(self, name: str, rest: str, *more: Any) -> Any:
+    def run_line_magic(self, name: str, rest: str, *more: object) -> Any:
         made = getattr(self, f"_magic_{name.replace('3', '')}", None)
         if made is not None:
             return made(self._filled(rest))
@@ -172,7 +172,7 @@ class Shell:
         cell = self._outputs.cell
         self._say(cell.number if cell is not None else 0, f"{what}.")
 
-    def set_next_input(self, *args: Any, **named: Any) -> None:
+    def set_next_input(self, *args: object, **named: object) -> None:
         """There is no next input."""
 
     def __getattr__(self, name: str) -> Any:
@@ -185,7 +185,7 @@ class Shell:
 class Nothing:
     """What the stand-in does not have: whatever is asked of it does nothing."""
 
-    def __call__(self, *args: Any, **named: Any) -> Nothing:
+    def __call__(self, *args: object, **named: object) -> Nothing:
         return self
 
     def __getattr__(self, name: str) -> Nothing:

@@ -30,7 +30,7 @@ class Cell:
     label: Any = None
     known: bool = False
 
-    def within(self, operand: Any) -> str:
+    def within(self, operand: object) -> str:
         """The text behind an operand of an element-wise expression: its cell that this cell is made from."""
         numpy, pandas = nonfinite.module("numpy"), nonfinite.module("pandas")
         try:

@@ -97,7 +97,7 @@ def _key(node: ast.expr, scope: Scope) -> ast.expr:
     return key_node(value)
 
 
-def key_node(value: Any) -> ast.expr:
+def key_node(value: object) -> ast.expr:
     """An index as syntax.  Refused when it is no number or text."""
     item = getattr(value, "item", None)  # of NumPy's scalars
     if item is not None and getattr(value, "shape", None) == () and not is_one_of(type(value), *KEYS):

@@ -47,7 +47,7 @@ class Reader:
         except Exception:
             return MISSING
 
-    def is_part(self, thing: Any, owner: Any) -> bool:
+    def is_part(self, thing: object, owner: object) -> bool:
         """Whether an object is the one that the place is in, of the same memory, or holds it."""
         try:
             mine = thing if self.owner is None else eval(self.owner, {OBJECT: thing})
@@ -57,7 +57,7 @@ class Reader:
         arrays = numpy is not None and type(mine) is type(owner) is numpy.ndarray
         return mine is owner or thing is owner or not arrays or bool(numpy.may_share_memory(mine, owner))
 
-    def is_at(self, thing: Any, owner: Any, index: Any) -> bool:
+    def is_at(self, thing: object, owner: object, index: object) -> bool:
         """Whether `owner[index]` is, or holds, the place within `thing`."""
         if self.owner is None or self.index is MISSING:
             return False
@@ -75,7 +75,7 @@ class Reader:
         return covers(numpy, mine, self.index, owner, index)
 
 
-def share(a: Any, b: Any) -> bool:
+def share(a: object, b: object) -> bool:
     """Whether two arrays are of the same memory."""
     numpy = nonfinite.module("numpy")
     if numpy is None or not (type(a) is type(b) is numpy.ndarray):
@@ -97,7 +97,7 @@ def covers(numpy: Any, mine: Any, cell: Any, owner: Any, index: Any) -> bool:
         return False
 
 
-def _as_slices(index: Any) -> Any:
+def _as_slices(index: object) -> Any:
     """An index by which an array gives a view: 3 becomes 3:4."""
     parts = index if isinstance(index, tuple) else (index,)
     return tuple(slice(i, i + 1 if i != -1 else None) if is_one_of(type(i), int) else i for i in parts)
@@ -115,7 +115,7 @@ class Expected:
     code: types.CodeType | None = None
 
     @classmethod
-    def broken(cls, value: Any) -> Any:
+    def broken(cls, value: object) -> Any:
         """What does not hold of a value: a truth value, or one for each cell; False where it cannot be asked."""
         if cls.code is None or value is MISSING:
             return False
@@ -127,7 +127,7 @@ class Expected:
             return False
 
 
-def is_bad(value: Any) -> bool:
+def is_bad(value: object) -> bool:
     """Whether a value is not what is expected: has cells that are not finite, is a text that becomes such a number, or
     breaks what the user expects."""
     if Expected.code is not None:

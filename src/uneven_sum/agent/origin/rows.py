@@ -6,10 +6,10 @@ The statement is about to run in a copy of the script, which ends then: what mak
 from __future__ import annotations
 
 import ast
-from dataclasses import dataclass
 from typing import Any
 
 from ..core.errors import Refused
+from ..core.records import fact
 from ..diagnosis import provenance
 from ..frames.namespace import Scope
 from ..values import nonfinite
@@ -19,7 +19,7 @@ MOST_ROWS = 3  # of a group, whose values are listed
 JOINS = ("merge", "join")
 
 
-@dataclass(frozen=True)
+@fact
 class From:
     """An operand: its text; or, with `said`, why there is none."""
 
@@ -67,7 +67,7 @@ def cell_in(pandas: Any, result: Any, suffix: str) -> tuple[Any, Any]:
     return (result.index[key] if how in ("iloc", "iat") else key), column
 
 
-def _text(owner: ast.expr, frame: Any, column: Any, label: Any) -> str:
+def _text(owner: ast.expr, frame: Any, column: object, label: Any) -> str:
     picked = "" if column is None else f"[{ast.unparse(key_node(column))}]"
     try:
         row = f".loc[{ast.unparse(key_node(label))}]"
@@ -76,7 +76,7 @@ def _text(owner: ast.expr, frame: Any, column: Any, label: Any) -> str:
     return f"{ast.unparse(owner)}{picked}{row}"
 
 
-def _grouped(root: ast.expr, scope: Scope, label: Any) -> list[From]:
+def _grouped(root: ast.expr, scope: Scope, label: object) -> list[From]:
     """`table.groupby(key)[column].mean()`: the rows of the group, those that are not finite first."""
     if not (isinstance(root, ast.Call) and isinstance(root.func, ast.Attribute)):
         return []
@@ -119,7 +119,7 @@ def _joined(pandas: Any, root: ast.expr, scope: Scope, result: Any, label: Any, 
     return []
 
 
-def _label_text(label: Any) -> str:
+def _label_text(label: object) -> str:
     return str(label) if hasattr(label, "isoformat") else repr(label)
 
 

@@ -20,6 +20,7 @@ from typing import Any
 
 from ..core import run_state
 from ..core.errors import Refused
+from ..core.records import record
 from ..core.transport import Closed, Wire
 from ..frames import stack
 from ..probes import runtime
@@ -78,7 +79,7 @@ class End:
         return Stop(self.count, list(self.chain) or None, call)
 
 
-@dataclass
+@record
 class Search:
     """What one copy is to find: the last write of a place; or, with `visit`, its kind, the place and operands of a
     write, before which it ends.  `writer`: where it writes its answer.  `since`: see `watched.Watched`.  `line`: what

@@ -63,7 +63,7 @@ def line_source(iterable: ast.expr, scope: Scope, at: str, number: int) -> str:
     return ""
 
 
-def _file(value: Any) -> Any:
+def _file(value: object) -> Any:
     return value if hasattr(value, "readline") and isinstance(getattr(value, "name", None), str) else None
 
 

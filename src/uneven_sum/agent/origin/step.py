@@ -34,7 +34,7 @@ CELLS_KEPT = {"array", "asarray", "asanyarray", "ascontiguousarray", "copy", "li
 CELLS_KEPT |= {"nan_to_num", "atleast_1d", "Series", "around", "float64", "float32"}
 
 
-def told_of(value: Any) -> dict[str, Any]:
+def told_of(value: object) -> dict[str, Any]:
     """A value: its text, and whether it has cells that are not finite."""
     if value is MISSING:
         return {"text": "", "missing": True, "nonfinite": False}
@@ -303,7 +303,7 @@ class Taken:
         for part in [*node.args, *(k.value for k in node.keywords)]:
             self._visit(part, same or (elementwise and getattr(function, "__name__", "") in ("where", "clip")))
 
-    def _place_of_call(self, node: ast.Call, function: Any) -> Place | None:
+    def _place_of_call(self, node: ast.Call, function: object) -> Place | None:
         """What a function of the user's returned, or the object that a class of the user's made."""
         made = function if isinstance(function, types.FunctionType) else getattr(function, "__func__", None)
         number = 0

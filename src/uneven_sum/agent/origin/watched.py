@@ -9,10 +9,10 @@ from __future__ import annotations
 import sys
 import types
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
 
 from ..core.markers import MISSING
+from ..core.records import record
 from ..frames import stack
 from ..frames.exception_handlers import statement_at
 from ..source import registry
@@ -25,7 +25,7 @@ ALIAS, UNKNOWN = "alias", "unknown"
 MOST_CALLS = 6  # whose objects are looked at after each statement: recursion
 
 
-@dataclass
+@record
 class Write:
     """A write: by which statement (its site), which execution of it, of which kind; the values then."""
 
@@ -37,7 +37,7 @@ class Write:
     later: int = 0  # writes since, which all were not finite, too
 
 
-@dataclass
+@record
 class Stop:
     """Where a search ends: before execution `count` of the statement, or in these passes of these calls.
 
@@ -90,7 +90,7 @@ class Watched:
 
     # -- what the probes call ------------------------------------------------------------------------
 
-    def bound(self, site: int, value: Any) -> None:
+    def bound(self, site: int, value: object) -> None:
         """The name was bound."""
         if self.uses:
             self._bound_anew(site, sys._getframe(1))
@@ -120,7 +120,7 @@ class Watched:
         count = self._count(site)
         self._note(self._key(sys._getframe(1)), site, count, GONE, MISSING)
 
-    def enter(self, site: int, *given: Any) -> None:
+    def enter(self, site: int, *given: object) -> None:
         """A call of the scope's function begins; its argument, where the name is one."""
         count = self._count(site)
         key = id(sys._getframe(1))
@@ -138,7 +138,7 @@ class Watched:
         for key, thing in list(self.held.items()):
             self._compare(key, thing, site, count)
 
-    def stored(self, site: int, *pairs: Any) -> None:
+    def stored(self, site: int, *pairs: object) -> None:
         """Elements were stored, each given as its owner and its index: it is a write of the place also where the value
         is the same."""
         count = self._count(site)
@@ -156,7 +156,7 @@ class Watched:
                 value = leaf.read(thing)
                 self._keep(key, (site, count, WRITE, value, value))
 
-    def touched(self, site: int, *owners: Any) -> None:
+    def touched(self, site: int, *owners: object) -> None:
         """Objects were changed in place."""
         count = self._count(site)
         for key, thing in list(self.held.items()):
@@ -166,12 +166,12 @@ class Watched:
             if any(one is value or share(one, value) or self.leaf.is_at(thing, one, ...) for one in owners):
                 self._keep(key, (site, count, WRITE, MISSING, value))
 
-    def through(self, site: int, value: Any) -> Any:
+    def through(self, site: int, value: object) -> Any:
         """As `maybe`, with the value of an expression."""
         self.maybe(site)
         return value
 
-    def used(self, site: int, value: Any = MISSING, *indices: Any) -> bool:
+    def used(self, site: int, value: object = MISSING, *indices: object) -> bool:
         """A statement that reads the name is about to run."""
         count = self.counts[site] = self.counts.get(site, 0) + 1
         if not self.armed:
@@ -213,7 +213,7 @@ class Watched:
             self.first, self.started = frame, sites[site].statement
             self.own = self.started
 
-    def returned(self, site: int, value: Any) -> Any:
+    def returned(self, site: int, value: object) -> Any:
         """The scope's function returns."""
         count = self._count(site)
         if self.caller is not None and self._is_left(sys._getframe(1)):
@@ -277,7 +277,7 @@ class Watched:
             return id(frame)
         return next(reversed(self.last), id(frame))
 
-    def _note(self, key: int, site: int, count: int, kind: str, value: Any) -> None:
+    def _note(self, key: int, site: int, count: int, kind: str, value: object) -> None:
         old = self.last.pop(key, None)
         before = old[4] if old is not None else MISSING
         if self.leaf is not None:
@@ -299,7 +299,7 @@ class Watched:
             else:
                 self.turned[key], self.later[key] = write, 0
 
-    def _compare(self, key: int, thing: Any, site: int, count: int) -> bool:
+    def _compare(self, key: int, thing: object, site: int, count: int) -> bool:
         assert self.leaf is not None
         value, old = self.leaf.read(thing), self.last.get(key)
         if old is not None and same(old[4], value):

@@ -4,17 +4,18 @@ from __future__ import annotations
 
 import ast
 import types
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Any
 
 from ..core.markers import MISSING
+from ..core.records import record
 from ..diagnosis.culprit import Culprit
 from ..diagnosis.decompose import Decomposed
 from ..frames import stack
 from ..source.source_file import Statement
 
 
-@dataclass
+@record
 class Pause:
     """One stop of the script, before it is put into words."""
 
@@ -38,6 +39,7 @@ class Pause:
     reached: bool = False  # the line that the user has asked to run to
     kept: str = ""  # task, future, pool or cluster: what keeps the exception for whoever asks
     interrupted_in: str = ""
+    held: bool = False  # interrupted since another process has paused
     dead: list[types.FrameType] = field(default_factory=list)  # calls that the exception has left, innermost first
     place: tuple[str, int] | None = None  # where there is no frame any more: the end
     said: str = ""  # what a user lookout says, without the place

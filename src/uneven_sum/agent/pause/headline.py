@@ -144,7 +144,8 @@ def headline(pause: Pause, loops: list[dict[str, Any]], culprit: dict[str, Any] 
     elif pause.reason == "warning":
         first = f"{clean('; '.join(pause.warnings), 240)}, at {line}."
     elif pause.reason == "nonfinite":
-        made = {"created": "created", ARRIVED: "from input", "carried": "propagated", "gaps": "left"}.get(
+        source = (culprit or {}).get("sender") or "input"
+        made = {"created": "created", ARRIVED: f"from {source}", "carried": "propagated", "gaps": "left"}.get(
             pause.kind or "", "found"
         )
         first = f"{_bad_name(pause.actual)} {made} at {line}: {would_become(pause)}."
@@ -157,7 +158,7 @@ def headline(pause: Pause, loops: list[dict[str, Any]], culprit: dict[str, Any] 
     elif pause.reason == "breakpoint":
         first = f"Breakpoint at {line}{why}."
     elif pause.reason == "pause":
-        first = f"Interrupted at {line}{pause.interrupted_in}."
+        first = f"{'Held' if pause.held else 'Interrupted'} at {line}{pause.interrupted_in}."
     elif pause.reason == "entry":
         first = f"Paused before the script starts, at {line}."
     else:

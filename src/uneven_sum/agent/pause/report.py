@@ -53,6 +53,7 @@ def culprit_dict(file: SourceFile, found: Culprit | None) -> dict[str, Any] | No
         "operands": [{"text": t, "value": "no such row" if v is MISSING else text_of(v)} for t, v in found.operands],
         "reason": found.reason,
         "element": found.element,
+        "sender": found.sender,
     }
 
 

@@ -7,9 +7,10 @@ branches of one decision form a group: one of them has never run when another on
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Any
 
+from ..core.records import record
 from ..source.source_file import SourceFile
 
 ATTRIBUTE = "None"
@@ -29,13 +30,13 @@ class BranchMark:
         return found
 
 
-@dataclass
+@record
 class Branch:
     mark: BranchMark
     lines: tuple[int, int] = (0, -1)  # first and last; none for what has no text of its own
 
 
-@dataclass
+@record
 class Count:
     """How often a statement was begun: as often as its block, but for the times that one before it has raised."""
 
@@ -47,7 +48,7 @@ class Count:
         return self.block.n - sum(m.n for m in self.raised)
 
 
-@dataclass
+@record
 class Coverage:
     """The marks of one text of a file."""
 

@@ -5,15 +5,16 @@ from __future__ import annotations
 import ast
 import itertools
 import os
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Any
 
+from ..core.records import record
 from ..source.source_file import SourceFile, position
 from . import columns
 from .recorder import Recorder, Run, numbered
 
 
-@dataclass
+@record
 class RecordOptions:
     """What is recorded besides the values that a body assigns."""
 
@@ -24,7 +25,7 @@ class RecordOptions:
 _numbers = itertools.count()
 
 
-@dataclass
+@record
 class Recorders:
     all: list[Recorder] = field(default_factory=list)
     always: RecordOptions | None = None  # every loop of the user's code

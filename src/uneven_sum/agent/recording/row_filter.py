@@ -6,9 +6,9 @@ import ast
 import cmath
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
 
+from ..core.records import record
 from ..values.snapshot import FIGURES, MISSING
 from .retention import Row
 
@@ -38,7 +38,7 @@ class Unusable(Exception):
     """The expression cannot be a filter; the text says why."""
 
 
-@dataclass
+@record
 class FilterResult:
     rows: list[int]  # places of the rows for which it holds
     failed: int = 0  # rows for which it raised

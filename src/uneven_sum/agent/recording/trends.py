@@ -19,13 +19,14 @@ from __future__ import annotations
 
 import itertools
 import math
-from dataclasses import dataclass
+
+from ..core.records import record
 
 RECENT, STALLED, BROKEN = 200, 5, 5
 Series = list[tuple[int, float]]
 
 
-@dataclass
+@record
 class Trend:
     """One sentence, and the rule that gave it."""
 

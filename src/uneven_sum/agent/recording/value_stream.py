@@ -110,7 +110,7 @@ class ValueStream:
         """A copy of the process tells nothing."""
         self.gone = True
 
-    def _other(self, value: Any, site: int) -> None:
+    def _other(self, value: object, site: int) -> None:
         if run_state.quiet:
             return
         quiet, run_state.quiet = run_state.quiet, True
@@ -188,7 +188,7 @@ class ValueStream:
             self.gone = True  # nobody listens any more: the script goes on
 
 
-def _is_numeric(value: Any) -> bool:
+def _is_numeric(value: object) -> bool:
     kind = type(value)
     if kind is float or kind is complex:
         return True
@@ -250,7 +250,7 @@ def _tell_some(elements: list[Any], length: int, site: int, tell: Tell, depth: i
         tell_value(element, site, tell, depth + 1)
 
 
-def _tell_object(value: Any, site: int, tell: Tell) -> None:
+def _tell_object(value: object, site: int, tell: Tell) -> None:
     np, pd = nonfinite.module("numpy"), nonfinite.module("pandas")
     if np is not None and isinstance(value, np.float32):
         tell(site, SINGLE, float(value))

@@ -9,11 +9,13 @@ from __future__ import annotations
 import ast
 import sys
 import types
-from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from ..core.markers import HIDDEN
 from .loader import Loader
+
+if TYPE_CHECKING:
+    from pathlib import Path
 
 MODULE = "_pytest.assertion.rewrite"
 NEEDED = ("_rewrite_test", "_read_pyc", "rewrite_asserts")
@@ -57,7 +59,7 @@ def _watch(module: Any, loader: Loader) -> None:
         loader.finishing[path] = finish
         return digest, loader.compile(path, fn.read_bytes(), plain=plain)
 
-    def from_cache(source: Path, *rest: Any) -> types.CodeType | None:
+    def from_cache(source: Path, *rest: object) -> types.CodeType | None:
         """The code that pytest keeps has no probes."""
         return None if loader.is_users(str(source)) else read(source, *rest)
 
@@ -78,7 +80,7 @@ def _say(module: Any, loader: Loader) -> None:
     """An unknown pytest: say of each test module that it runs as it is."""
     execute = module.AssertionRewritingHook.exec_module
 
-    def exec_module(self: Any, loaded: types.ModuleType) -> None:
+    def exec_module(self: object, loaded: types.ModuleType) -> None:
         path = str(getattr(loaded.__spec__, "origin", ""))
         if loader.is_users(path):
             loader.unwatched(path, "its errors do not pause, since this pytest rewrites it in a way that is not known")

@@ -11,12 +11,12 @@ import contextlib
 import os
 import types
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
 
 from ..core import run_state
 from ..core.errors import Refused
 from ..core.markers import MISSING
+from ..core.records import fact
 from ..diagnosis import provenance, text_notes
 from ..diagnosis.decompose import quietly
 from ..frames.namespace import Scope
@@ -49,7 +49,7 @@ KEPT_BYTES = 64 << 20
 Work = Callable[[Any], Body]
 
 
-@dataclass(frozen=True)
+@fact
 class Shown:
     """A value by its expression in a call, and how its grid is shown: slice, sorted by, filtered."""
 
@@ -60,7 +60,7 @@ class Shown:
     filter: str = ""
 
 
-@dataclass(frozen=True)
+@fact
 class Page:
     """A part of a grid."""
 
@@ -70,7 +70,7 @@ class Page:
     columns: int = 12
 
 
-@dataclass(frozen=True)
+@fact
 class Picture:
     """A plot: its kind, its size in character cells, the columns and rows that it shows."""
 

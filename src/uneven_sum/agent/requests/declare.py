@@ -10,10 +10,10 @@ import inspect
 import types
 import typing
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any, TypeVar
 
 from ..core.errors import Refused
+from ..core.records import fact
 
 F = TypeVar("F", bound=Callable[..., Any])
 Body = dict[str, Any]
@@ -21,7 +21,7 @@ PREFIX = "unevenSum/"
 ABSENT: Any = object()  # the default of an argument for which null means something
 
 
-@dataclass(frozen=True)
+@fact
 class Declaration:
     """`while_running`: may come while the script runs.  `moves`: may set the script going.  `rerun`: which of those
     that were sent a rerun repeats: none (empty), the `last`, or `all`."""
@@ -47,7 +47,7 @@ def request(name: str, *, while_running: bool = False, moves: bool = False, reru
     return mark
 
 
-@dataclass(frozen=True)
+@fact
 class Argument:
     """A parameter of a request's method; `fields` where its type is a dataclass."""
 
@@ -63,7 +63,7 @@ class Argument:
         return first + "".join(part.capitalize() for part in rest)
 
 
-@dataclass(frozen=True)
+@fact
 class Answered:
     """A request and what answers it."""
 

@@ -60,6 +60,7 @@ class Requests:
 
     def __init__(self, engine: Engine) -> None:
         self.engine = engine
+        self.held = False  # the last interrupt was for another process that has paused
         self.exchange = exchange = Exchange(engine)
         breakpoints = BreakpointRequests(exchange)
         self.closeup = CloseupRequests(exchange)
@@ -147,7 +148,7 @@ class Requests:
             command = str(message.get("command"))
             reply: Body = {"type": "response", "request_seq": message.get("seq", 0), "command": command}
             if command == "pause":
-                pause = True
+                pause, self.held = True, bool((message.get("arguments") or {}).get("held"))
                 self.engine.wire.send({**reply, "success": True, "body": {}})
             elif command in self.table and self.table[command].declaration.while_running:
                 self.exchange.running_frame = frame

@@ -6,11 +6,12 @@ import itertools
 import os
 import sys
 import threading
-from dataclasses import dataclass
 from typing import Any
 
 from ..core.errors import Refused
 from ..core.markers import HIDDEN, MISSING
+from ..core.records import record
+from ..engine import audited
 from ..engine.children import process_name
 from ..frames import exception_handlers, stack, task_waiters
 from ..frames.namespace import Scope
@@ -28,7 +29,7 @@ PAGE = 200
 PACKAGES = ("numpy", "pandas", "scipy", "polars", "xarray", "matplotlib")
 
 
-@dataclass
+@record
 class Source:
     """The standard's Source; only its path is read."""
 
@@ -76,8 +77,7 @@ class InspectionRequests(Part):
     @request("unevenSum/findings", while_running=True)
     def findings(self) -> Body:
         """What the audit under way has found so far."""
-        audit = self.engine.audit
-        return {"findings": [f.as_dict() for f in audit.findings()] if audit is not None else []}
+        return audited.all_found(self.engine)
 
     @request("threads", while_running=True)
     def threads(self) -> Body:

@@ -9,10 +9,10 @@ import os
 import re
 import struct
 import types
-from dataclasses import dataclass
 from typing import Any
 
 from ..core.errors import Refused
+from ..core.records import record
 from ..frames import stack
 from ..frames.exception_handlers import statement_at
 from ..frames.namespace import Scope
@@ -33,7 +33,7 @@ from .exchange import Exchange, Part
 EXACT = 2**53  # integers up to here are exact as float64
 
 
-@dataclass
+@record
 class RunOf:
     """A recorded loop, and one of its runs: `run` from 1, by default the last."""
 
@@ -274,7 +274,9 @@ class LedgerRequests(Part):
                 told = spark([row[at] for _, row in recorded[1]])
                 note.update(spark=told["picture"], spark_marks=told["marks"])
         ended = self.engine.present is not None and self.engine.present.reason == "end"
-        for line, text in coverage.never_ran(file, ended).items():
+        for line, text in (
+            coverage.never_ran(file, ended).items() if not (self.engine.started or self.engine.child_name) else ()
+        ):
             found[line] = {"line": line, "text": text, "nonfinite": 0}
         for line, count in coverage.counts(file).items() if self.engine.loader.options.counts else ():
             found.setdefault(line, {"line": line, "text": "", "nonfinite": 0})["count"] = count

@@ -20,6 +20,7 @@ from __future__ import annotations
 
 import ast
 
+from ..core.trees import walk
 from ..source.sites import callee
 from ..source.source_file import position
 from .expressions import STREAMED_TERM, Expressions
@@ -195,7 +196,7 @@ def is_silent(h: ast.ExceptHandler) -> bool:
     names = [h.type] if h.type is not None else []
     names = [e for n in names for e in (n.elts if isinstance(n, ast.Tuple) else [n])]
     broad = h.type is None or any(isinstance(n, ast.Name) and n.id in ("Exception", "BaseException") for n in names)
-    for node in (n for s in h.body for n in ast.walk(s)):
+    for node in (n for s in h.body for n in walk(s)):
         if isinstance(node, (ast.Raise, ast.Call)):
             return False
         if isinstance(node, ast.Name) and h.name is not None and node.id == h.name:

@@ -10,6 +10,7 @@ import copy
 from typing import Any
 
 from ..core.markers import INDEX, OLD, OWNER, VALUE
+from ..core.trees import walk
 from .expressions import placed
 from .predicates import repeatable
 from .recording_probes import RecordingProbes
@@ -115,7 +116,7 @@ class Augmented(RecordingProbes):
         constants = sum(isinstance(part, ast.Constant) for part in parts)
         if sum(isinstance(part, ast.Name) for part in parts) + constants < len(parts) or not names <= self.own_names:
             return False
-        binds = any(isinstance(node, ast.NamedExpr) for node in ast.walk(s.value))
+        binds = any(isinstance(node, ast.NamedExpr) for node in walk(s.value))
         return self.temps and self.options.only_checks and not binds and not self.captures(place)
 
     def _aug_number(self, s: ast.AugAssign, place: ast.Attribute | ast.Subscript) -> list[ast.stmt]:

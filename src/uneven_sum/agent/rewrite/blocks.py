@@ -30,10 +30,12 @@ from __future__ import annotations
 import ast
 import math
 from collections.abc import Collection, Iterator
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import TypeVar
 
 from ..core.markers import BLOCK, KNOWN_TYPES, MARK
+from ..core.records import record
+from ..core.trees import walk
 from ..source.source_file import LOOPS, Position, position
 from .predicates import names_bound, rebinds
 
@@ -78,7 +80,7 @@ class Cells(Temporaries):
         return ast.Attribute(self.holder(), name, ast.Store())
 
 
-@dataclass
+@record
 class Block:
     """One block, as it is analysed.  `loops`: the loops around it in its function, the outermost first."""
 
@@ -106,7 +108,7 @@ class Block:
         return GATE + types + TEST + len(self.tested) + STORE * len(self.stores) < self.checks
 
 
-@dataclass
+@record
 class Plan:
     """The blocks of one function, or of a module."""
 
@@ -349,7 +351,7 @@ def _exponent(node: ast.expr) -> float:
 def unplaced(node: N, like: ast.AST) -> N:
     """A node of a fast form: at a line, without a column."""
     line = getattr(like, "lineno")
-    for one in ast.walk(node):
+    for one in walk(node):
         if "lineno" in one._attributes and "lineno" not in one.__dict__:
             one.__dict__.update(lineno=line, end_lineno=line, col_offset=-1, end_col_offset=-1)
     return node
@@ -402,7 +404,7 @@ def _assigned_outside(loop: ast.stmt, inside: set[int]) -> set[str]:
 def own_names(scope: Scope) -> set[str]:
     """Names that nothing but the scope's own statements binds."""
     mine = {name for node in _own(scope) if node is not scope for name in names_bound(node)}
-    for node in ast.walk(scope):
+    for node in walk(scope):
         if isinstance(node, (ast.Global, ast.Nonlocal)):
             mine.difference_update(node.names)
         elif isinstance(scope, ast.Module) and rebinds(node):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 from collections import Counter
 
+from ..core.trees import walk
 from .expressions import produces
 from .predicates import names_bound, rebinds, sees_frame
 
@@ -13,7 +14,7 @@ def checked_functions(tree: ast.Module) -> set[str]:
     """Names that stand for one plain function wherever they occur in a module: bound by one `def` without decorators,
     and by nothing else; no generator and no coroutine; each `return` looks at its value as a whole."""
     bound: Counter[str] = Counter()
-    for node in ast.walk(tree):
+    for node in walk(tree):
         if rebinds(node):
             return set()
         bound.update(node.names if isinstance(node, (ast.Global, ast.Nonlocal)) else names_bound(node))
@@ -26,11 +27,11 @@ def _is_plain(function: ast.FunctionDef) -> bool:
         return False
     inner = {
         id(node)
-        for other in ast.walk(function)
+        for other in walk(function)
         if other is not function and isinstance(other, (ast.FunctionDef, ast.AsyncFunctionDef, ast.Lambda))
-        for node in ast.walk(other)
+        for node in walk(other)
     }
-    for node in ast.walk(function):
+    for node in walk(function):
         if id(node) in inner:
             continue
         if isinstance(node, (ast.Yield, ast.YieldFrom)) or (isinstance(node, ast.Return) and not _is_looked_at(node)):

@@ -11,6 +11,7 @@ from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Any, TypeVar
 
 from ..core.markers import MARK, METER, VALUE
+from ..core.trees import walk
 from ..source.call_lists import ABSORBING, NAMESPACES, NO_DATA_PASSED
 from ..source.sites import Options, Sites, callee
 from ..source.source_file import COMPREHENSIONS, Position, SourceFile, position
@@ -36,7 +37,7 @@ def produces(node: ast.AST) -> bool:
 def _is_operator(node: ast.AST) -> bool:
     """An operator on names and constants: it is looked at, and what it warns of is settled there."""
     plain = (ast.operator, ast.unaryop, ast.BinOp, ast.UnaryOp, ast.Name, ast.Load, ast.Constant)
-    return produces(node) and all(isinstance(part, plain) for part in ast.walk(node))
+    return produces(node) and all(isinstance(part, plain) for part in walk(node))
 
 
 def _is_approximate(node: ast.AST) -> bool:
@@ -443,7 +444,7 @@ def _iter_place(loop: ast.AST, like: ast.expr) -> ast.AST:
 
 def _may_be_bad(index: ast.expr) -> bool:
     """A subscript whose arithmetic can give nan or inf: sums of integers cannot."""
-    for node in ast.walk(index):
+    for node in walk(index):
         if isinstance(node, ast.BinOp) and isinstance(node.op, (ast.Div, ast.Pow)):
             return True
         if isinstance(node, ast.Call) and callee(node) not in {*NO_DATA_PASSED, "int", "round", "min", "max"}:

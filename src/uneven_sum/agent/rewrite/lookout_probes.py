@@ -13,6 +13,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from ..core.markers import MARK
+from ..core.trees import walk
 from ..lookouts.lookout import Lookout, Plan, assigned_names, fits, tickers
 from ..source.sites import Options, Sites
 from ..source.source_file import SourceFile
@@ -45,7 +46,7 @@ class LookoutProbes(AuditProbes):
         is_class = isinstance(node, ast.ClassDef)
         if not is_class:
             self.bound.append(assigned_names(node) if self.plan else (set(), set()))
-        gives = isinstance(node, ast.FunctionDef) or not any(isinstance(n, ast.Yield) for n in ast.walk(node))
+        gives = isinstance(node, ast.FunctionDef) or not any(isinstance(n, ast.Yield) for n in walk(node))
         self.returning = None if is_class else gives
         name = ".".join(self.names)
         self.watched_returns = [] if is_class else [lk for lk in self.plan.returns if fits(lk.name, name)]
@@ -67,14 +68,14 @@ class LookoutProbes(AuditProbes):
         """The condition as code for this place; None where it must be evaluated by name."""
         if lk.tree is None:
             return ast.Constant(True)
-        names = {n.id for n in ast.walk(lk.tree) if isinstance(n, ast.Name)}
+        names = {n.id for n in walk(lk.tree) if isinstance(n, ast.Name)}
         if self.bound:
             mine, used = self.bound[-1]
             outer = set().union(*(bound for bound, _ in self.bound[:-1]))
             if any(n in outer and n not in used for n in names - mine):
                 return None
         test = copy.deepcopy(lk.tree)
-        for node in ast.walk(test):  # it takes the place of its lookout, not its own
+        for node in walk(test):  # it takes the place of its lookout, not its own
             for name in ("lineno", "col_offset", "end_lineno", "end_col_offset"):
                 if hasattr(node, name):
                     delattr(node, name)

@@ -14,6 +14,7 @@ import os
 from typing import TypeVar
 
 from ..core.markers import MARK
+from ..core.trees import walk
 from ..source.sites import Sites
 from ..source.source_file import SourceFile, position
 from ..source.wanted import Wanted
@@ -74,7 +75,7 @@ class Inserter:
             return False
         if isinstance(s, ast.AnnAssign) and s.value is None:
             return False  # it only says a type
-        hidden = {id(n) for n in own(s) if isinstance(n, ast.comprehension) for n in ast.walk(n.target)}
+        hidden = {id(n) for n in own(s) if isinstance(n, ast.comprehension) for n in walk(n.target)}
         return any(self.wanted.name in names_bound(node) for node in own(s) if id(node) not in hidden)
 
     def in_scope(self) -> bool:
@@ -322,7 +323,7 @@ class _Sliced(ast.NodeTransformer):
 
 
 def _unplaced(node: N) -> N:
-    for one in ast.walk(node):
+    for one in walk(node):
         for name in ("lineno", "col_offset", "end_lineno", "end_col_offset"):
             one.__dict__.pop(name, None)
     return node

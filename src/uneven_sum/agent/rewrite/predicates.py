@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 from collections.abc import Iterator
 
+from ..core.trees import walk
 from ..source.call_lists import REBINDS, SEES_FRAME
 
 
@@ -12,11 +13,11 @@ def repeatable(place: ast.expr) -> bool:
     """True when evaluating the place twice does nothing that evaluating it once does not."""
     allowed = (ast.Name, ast.Constant, ast.Attribute, ast.Subscript, ast.BinOp, ast.UnaryOp, ast.Tuple, ast.Slice)
     allowed += (ast.expr_context, ast.operator, ast.unaryop)  # type: ignore[assignment]  # a tuple of types
-    return all(isinstance(n, allowed) for n in ast.walk(place))
+    return all(isinstance(n, allowed) for n in walk(place))
 
 
 def sees_frame(function: ast.AST) -> bool:
-    for node in ast.walk(function):
+    for node in walk(function):
         name = getattr(node, "attr", None) or getattr(node, "id", None)
         if name in SEES_FRAME:
             return True

@@ -34,6 +34,7 @@ from __future__ import annotations
 import ast
 
 from ..core.markers import MARK
+from ..core.trees import walk
 from ..lookouts.lookout import Plan
 from ..recording import coverage
 from ..source import gates
@@ -79,7 +80,7 @@ class Rewriter(Augmented):
             Inserter(self.file, self.sites, self.options.origin).module(tree)
         if self.file.cells is not None:
             self._mark_cells(tree, self.file.cells)
-        for node in ast.walk(tree) if "range" in self.file.text else ():
+        for node in walk(tree) if "range" in self.file.text else ():
             if isinstance(node, ast.Name) and node.id == "range" and not isinstance(node.ctx, ast.Load):
                 self.range_is_builtin = False
         if self.once and self.in_line and self.options.at_once:
@@ -475,7 +476,7 @@ class Rewriter(Augmented):
         self.own_names = blocks.own_names(s) if self.options.only_checks else set()
         if self.temps and self.in_line and self.options.at_once:
             self.blocks = blocks.plan(s, self.lines)
-        outer_calls, self.calls = self.calls, any(isinstance(n, ast.Call) for n in ast.walk(s))
+        outer_calls, self.calls = self.calls, any(isinstance(n, ast.Call) for n in walk(s))
         recorder = self.recorder_of(s)
         self.last |= {id(one) for one in last_statements(s.body)}
         with self.scope(s), self.no_recording():

@@ -68,7 +68,7 @@ def sum_errors(np: Any, a: Any, b: Any, result: Any) -> Any:
     return error
 
 
-def product_errors(np: Any, a: Any, b: Any, result: Any) -> Any:
+def product_errors(np: object, a: Any, b: object, result: object) -> Any:
     """What rounding took from each cell of a * b."""
     split = a.dtype.type(SPLIT if a.dtype.itemsize == 8 else 4097.0)
     c = split * a
@@ -84,7 +84,7 @@ def difference_errors(np: Any, a: Any, b: Any, result: Any) -> Any:
     return sum_errors(np, a, -b, result)
 
 
-def quotient_errors(np: Any, a: Any, b: Any, result: Any) -> Any:
+def quotient_errors(np: object, a: object, b: Any, result: Any) -> Any:
     """Of each cell of a / b, how far the quotient times b is from a."""
     back = result * b
     return (a - back) - product_errors(np, result, b, back)

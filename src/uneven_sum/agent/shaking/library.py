@@ -111,5 +111,5 @@ def is_exact_sum(args: tuple[Any, ...]) -> bool:
     return True
 
 
-def _is_whole(value: Any) -> bool:
+def _is_whole(value: object) -> bool:
     return value.is_integer() if type(value) is float else type(value) is int

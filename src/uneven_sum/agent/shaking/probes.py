@@ -47,7 +47,7 @@ def of(stream: ValueStream, seed: int) -> dict[str, Any]:
 # -- plain numbers: the hottest path, so each operator has a function of its own -------------------------------
 
 
-def _operator(stream: ValueStream, mover: Mover | None, name: str, do: Any, others: Callable[..., Any]) -> Probe:
+def _operator(stream: ValueStream, mover: Mover | None, name: str, do: object, others: Callable[..., Any]) -> Probe:
     made = None
     if mover is not None:
         of_name = {"add": _added, "sub": _subtracted, "mul": _multiplied, "truediv": _divided, "pow": _raised}.get(name)
@@ -168,7 +168,7 @@ def _others(stream: ValueStream, mover: Mover | None, name: str) -> Callable[...
     """What is no pair of floats: moves the result, and tells it with its operands."""
     inexact = PLAIN.get("add" if name == "sub" else name)
 
-    def others(a: Any, b: Any, result: Any, site: int, before: Any = None) -> Any:
+    def others(a: object, b: object, result: object, site: int, before: object = None) -> Any:
         kind = type(result)
         if kind is int or kind is str or kind is bool or run_state.quiet or run_state.in_trial:
             return result
@@ -238,12 +238,12 @@ def _take(owner: Any, index: Any) -> tuple[Any, Any, Any, bool]:
     return owner, index, owner[index], False
 
 
-def _take_attribute(owner: Any, name: str) -> tuple[Any, Any, Any, bool]:
+def _take_attribute(owner: object, name: str) -> tuple[Any, Any, Any, bool]:
     return owner, name, getattr(owner, name), True
 
 
 def _change(do: Probe) -> Callable[[tuple[Any, Any, Any, bool], Any, int], tuple[Any, Any, Any, bool]]:
-    def change(taken: tuple[Any, Any, Any, bool], value: Any, site: int) -> tuple[Any, Any, Any, bool]:
+    def change(taken: tuple[Any, Any, Any, bool], value: object, site: int) -> tuple[Any, Any, Any, bool]:
         owner, index, old, is_attribute = taken
         return owner, index, do(old, value, site), is_attribute
 
@@ -266,7 +266,7 @@ def _call(stream: ValueStream, mover: Mover | None) -> Callable[[Any, int], Any]
     kinds: dict[int, tuple[Any, str]] = {}
     state = run_state
 
-    def moved(function: Any, what: str, site: int, /, *args: Any, **named: Any) -> Any:
+    def moved(function: Any, what: str, site: int, /, *args: object, **named: Any) -> Any:
         owner = _owner(function)
         inputs = args if owner is None else (owner, *args)
         moves = mover is not None and "out" not in named and not (what is SUM and is_exact_sum(inputs))
@@ -288,7 +288,7 @@ def _call(stream: ValueStream, mover: Mover | None) -> Callable[[Any, int], Any]
             state.quiet = quiet
         return result
 
-    def called(function: Any, site: int) -> Any:
+    def called(function: object, site: int) -> Any:
         known = kinds.get(id(function))
         if known is not None and known[0] is function:
             what = known[1]
@@ -303,12 +303,12 @@ def _call(stream: ValueStream, mover: Mover | None) -> Callable[[Any, int], Any]
     return called
 
 
-def _is_of_module(function: Any) -> bool:
+def _is_of_module(function: object) -> bool:
     """A function of a module written in C: to remember it keeps no data alive."""
     return type(function) is types.BuiltinFunctionType and type(function.__self__) is types.ModuleType
 
 
-def _kind(function: Any) -> str:
+def _kind(function: object) -> str:
     try:
         return moved_of(function)
     except Exception as e:
@@ -317,7 +317,7 @@ def _kind(function: Any) -> str:
         return LEFT_ALONE
 
 
-def _owner(function: Any) -> Any:
+def _owner(function: object) -> Any:
     """The array whose method it is."""
     np = nonfinite.module("numpy")
     owner = function.__self__ if type(function) is types.BuiltinFunctionType else None

@@ -11,6 +11,9 @@ from bisect import bisect_right
 from dataclasses import dataclass
 from typing import Any
 
+from ..core.records import record
+from ..core.trees import walk
+
 HISTORY = ("_", "__", "___", "_i", "In", "Out")
 
 
@@ -29,7 +32,7 @@ class Cell:
         return {"number": self.number, "id": self.id, "line": max(1, line - self.first + 1)}
 
 
-@dataclass
+@record
 class Cells:
     """One notebook.  `left_out`: number of a cell, and what of it does not run."""
 
@@ -70,7 +73,7 @@ class Cells:
 
     def uses_history(self) -> bool:
         """Whether cells read `_`, `In` or `Out`, which they do not assign themselves."""
-        names = [n for n in ast.walk(ast.parse(self.python)) if isinstance(n, ast.Name)]
+        names = [n for n in walk(ast.parse(self.python)) if isinstance(n, ast.Name)]
         own = {n.id for n in names if not isinstance(n.ctx, ast.Load)}
         return any(n.id in HISTORY and n.id not in own for n in names)
 

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import ast
-from dataclasses import dataclass
 from typing import Any
 
+from ..core.records import record
 from .source_file import Position, SourceFile
 from .wanted import Wanted
 
 
-@dataclass
+@record
 class Options:
     """What to insert.  All off gives the plain code."""
 
@@ -37,7 +37,7 @@ class Options:
         return self.blocks and self.only_checks
 
 
-@dataclass
+@record
 class Site:
     """A place where a probe is: its statement and, for checks, the expression that it looks at."""
 

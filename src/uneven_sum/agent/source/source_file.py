@@ -12,10 +12,12 @@ import io
 import sys
 import tokenize
 import zlib
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Union
 
 from ..core import run_state
+from ..core.records import record
+from ..core.trees import walk
 from . import cells
 
 Position = tuple[int, int, int, int]  # first line, first column (bytes), last line, last column
@@ -35,7 +37,7 @@ def position(node: ast.AST) -> Position:
     return (node.lineno, node.col_offset, node.end_lineno, node.end_col_offset)  # type: ignore[attr-defined]
 
 
-@dataclass
+@record
 class Handler:
     """One thing around a statement that may catch: the class expressions of an `except` clause
     (None: catches all), or the arguments of `contextlib.suppress`.  `parts`: of a group it catches the exceptions
@@ -47,7 +49,7 @@ class Handler:
     name: str | None = None
 
 
-@dataclass
+@record
 class Statement:
     """A statement with its surroundings, all within one function (or class body, or module)."""
 
@@ -117,7 +119,7 @@ class SourceFile:
         """The names of functions and classes that the file defines."""
         if self._own_functions is None:
             kinds = (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef)
-            self._own_functions = frozenset(n.name for n in ast.walk(self.tree) if isinstance(n, kinds))
+            self._own_functions = frozenset(n.name for n in walk(self.tree) if isinstance(n, kinds))
         return self._own_functions
 
     @property
@@ -177,7 +179,7 @@ class SourceFile:
         """The pristine node at exactly this position; the outermost if several share it."""
         if self._by_position is None:
             self._by_position = {}
-            for node in ast.walk(self.tree):
+            for node in walk(self.tree):
                 if hasattr(node, "lineno"):
                     self._by_position.setdefault(position(node), []).append(node)
         for node in self._by_position.get(at, []):
@@ -243,7 +245,7 @@ def head_end(node: ast.AST) -> int:
     for name in ("test", "iter", "subject", "target", "args", "returns"):
         part = getattr(node, name, None)
         if part is not None:
-            for sub in ast.walk(part):
+            for sub in walk(part):
                 last = max(last, getattr(sub, "end_lineno", 0) or 0)
     for item in getattr(node, "items", []):
         last = max(last, item.context_expr.end_lineno or 0)
@@ -297,7 +299,7 @@ def _classes(node: ast.expr | None) -> list[ast.expr] | None:
 def _last_raise(handler: ast.ExceptHandler) -> ast.Raise | None:
     """The `raise` that the clause surely ends in; None when it may end otherwise, and so handles."""
     last = handler.body[-1]
-    inner = [n for s in handler.body for n in ast.walk(s)]
+    inner = [n for s in handler.body for n in walk(s)]
     leaves = any(isinstance(n, (ast.Return, ast.Break, ast.Continue)) for n in inner)
     return last if isinstance(last, ast.Raise) and not leaves else None
 

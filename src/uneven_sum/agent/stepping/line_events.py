@@ -10,11 +10,11 @@ from __future__ import annotations
 import sys
 import types
 from collections.abc import Callable
-from dataclasses import dataclass
 from threading import get_ident
 from typing import Any
 
 from ..core import run_state
+from ..core.records import record
 
 NUMBERS = (4, 3)  # of tools; the others are for debuggers, coverage, profilers and optimizers
 NAME = "uneven-sum"
@@ -22,7 +22,7 @@ Test = Callable[[Any], object] | None
 Lines = dict[int, Test] | None  # the lines that matter, and what must hold of the call's names there; None: all do
 
 
-@dataclass
+@record
 class _Watched:
     """A piece of code that is watched.  `only`: its one call, while there is just one, and the thread of that."""
 

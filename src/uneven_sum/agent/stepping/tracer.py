@@ -10,11 +10,11 @@ import os
 import sys
 import types
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
 
 from ..core import run_state
 from ..core.identity import is_ours
+from ..core.records import record
 from ..frames import fast_form, stack
 from ..frames.exception_handlers import instruction_place, statement_at
 from ..frames.namespace import TRACERS
@@ -28,7 +28,7 @@ NONE_HERE: Any = object()
 CONTINUE, LINE, INTO, OUT, PASS, LOOP = "continue", "line", "into", "out", "pass", "loop"
 
 
-@dataclass
+@record
 class Aim:
     """Where a step goes, besides its mode."""
 

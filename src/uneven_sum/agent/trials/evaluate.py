@@ -11,17 +11,18 @@ import re
 import sys
 import time
 import types
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Any
 
 from ..core.markers import HIDDEN, MISSING
+from ..core.records import record
 from ..core.text import error_text
 from ..frames.namespace import Scope
 from ..values.describe import summary
 from . import snapshot_diff, trial
 
 
-@dataclass
+@record
 class Evaluated:
     """An answer: the value's summary, or an error in one sentence."""
 

@@ -13,8 +13,8 @@ import os
 import select
 import socket
 import stat
-from dataclasses import dataclass
 
+from ..core.records import record
 from ..core.text import clean
 from . import process_resources
 
@@ -23,7 +23,7 @@ MAP_PRIVATE, MAP_FIXED, MAP_ANONYMOUS = 0x02, 0x10, 0x20
 PROT_READ, PROT_WRITE = 1, 2
 
 
-@dataclass
+@record
 class _Written:
     """A file in memory in a written one's place, as it was made."""
 

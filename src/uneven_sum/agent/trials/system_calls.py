@@ -10,7 +10,6 @@ from __future__ import annotations
 import ctypes
 import errno
 import os
-import platform
 import struct
 
 PR_SET_NO_NEW_PRIVS, PR_SET_SECCOMP, SECCOMP_MODE_FILTER = 38, 22, 2
@@ -91,7 +90,7 @@ def raise_up() -> tuple[bool, bool]:
 
 
 def _guard_calls(libc: ctypes.CDLL) -> bool:
-    machine = MACHINES.get(platform.machine())
+    machine = MACHINES.get(os.uname().machine)
     if machine is None:
         return False
     program = _filter(*machine, os.getpid())

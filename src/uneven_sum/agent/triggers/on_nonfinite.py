@@ -61,6 +61,14 @@ class NonfiniteTrigger(tracer.Hooks):
     def _trouble(self, e: Exception) -> None:
         raise NotImplementedError
 
+    def first_met(self) -> None:
+        """The first non-finite value of this process."""
+        raise NotImplementedError
+
+    def others_met(self) -> bool:
+        """Whether the user's code has met one in another process: what that passes on was checked there."""
+        raise NotImplementedError
+
     def _held_texts(self, frame: types.FrameType) -> list[str]:
         raise NotImplementedError
 
@@ -106,6 +114,8 @@ class NonfiniteTrigger(tracer.Hooks):
         if returns:
             self.last_bad = _remembered(value)
         run_state.met += 1
+        if run_state.met == 1:
+            self.first_met()
         if site.role == "right":
             self.bad_right = (id(frame), site.statement)
         wire = self.switches.nonfinite
@@ -164,6 +174,11 @@ class NonfiniteTrigger(tracer.Hooks):
         if apart["culprit"] is not None and _reads_items(apart["culprit"]["text"]):
             return None
         pause.kind = apart["kind"] or kind
+        if apart["culprit"] is not None and apart["culprit"]["sender"] and self.others_met():
+            pause.kind = provenance.CARRIED
+            if "carried" not in self.pauses_on:
+                self._drop_held(frame)
+                return None
         if apart["gap"] and not pause.warnings:
             text = clean(ast.unparse(_parsed(apart["culprit"]["text"])), 80)
             gap = Gap(text, site.file.path, statement.line, nonfinite.count(value), apart["why"])
@@ -227,7 +242,7 @@ class NonfiniteTrigger(tracer.Hooks):
         pause.said = f"{made.call}, where NumPy ignores such errors, leave{'s' if made.cells == 1 else ''} the function"
         return self._at_value(pause, site)
 
-    def _kind(self, value: Any, site: Site, node: Any, frame: types.FrameType) -> str:
+    def _kind(self, value: object, site: Site, node: Any, frame: types.FrameType) -> str:
         if isinstance(node, ast.AugAssign) and not nonfinite.is_number_kind(type(value)):
             return self._kind_in_place(site, node, frame)
         operands = provenance.Operands(node, Scope(frame))
@@ -249,7 +264,7 @@ class NonfiniteTrigger(tracer.Hooks):
         return provenance.CREATED
 
     @staticmethod
-    def _was_bad(value: Any, old: Any) -> bool:
+    def _was_bad(value: object, old: Any) -> bool:
         """An augmented assignment in place: the cells that were bad before account for those that are now."""
         now = nonfinite.mask(value)
         if isinstance(now, bool) or isinstance(old, bool):

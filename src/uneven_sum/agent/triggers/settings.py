@@ -6,10 +6,11 @@ import fnmatch
 import os
 import types
 from collections.abc import Iterable
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Any
 
 from ..core.markers import TRIPS
+from ..core.records import record
 from ..frames import stack
 from ..lookouts import lookout
 from ..values import nonfinite
@@ -21,7 +22,7 @@ QUIET_WARNINGS = (
 KINDS = ("scalar", "array", "frame")
 
 
-@dataclass
+@record
 class Tripwire:
     """`only` and `never` hold class names (of errors, of warnings) or kinds of data; `places` files and
     functions that it leaves alone; `write`: tell, and go on."""
@@ -45,7 +46,7 @@ class Tripwire:
         return not self.only or kind_of(value) in self.only
 
 
-@dataclass
+@record
 class Switches:
     """One tripwire each for errors, warnings and non-finite values."""
 

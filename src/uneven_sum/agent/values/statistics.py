@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 from typing import Any
+
+from ..core.records import record
 
 CHUNK = 1 << 15  # cells: what is worked on stays in the cache
 
 
-@dataclass
+@record
 class Measures:
     """Counts, range and moments over the finite cells; of complex cells, of their modulus."""
 

@@ -49,5 +49,5 @@ class KeyLine(Controller):
         if facts.test is not None:
             accept.append("J")
         loop = ["p"] if facts.loops else []
-        processes = ["( )"] if facts.waiting else []
+        processes = ["( )"] if facts.waiting or facts.held else []
         return [*again, *processes, *STEP, *loop, "enter", *back, *accept, *ALWAYS, *walk, "R", *LEAVE]

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from ...client import BadUse, ProcessEnded, ProcessesWait
 from ...client.sources import place_words
 from ...protocol import Facts
+from ...protocol.names import in_processes
 from ..widgets.dialogs import Choice, Choose
 from .controller import Controller, background
 from .output_drawer import OutputDrawer
@@ -26,7 +27,7 @@ class Processes(Controller):
             return
         if event.count > facts.waiting and len(event.same) == len(facts.processes):
             bench.notify(f"{_processes(event.count)} paused besides this one: {bench.key('(')} shows another.")
-        facts.waiting, facts.processes = event.count, event.same
+        facts.waiting, facts.processes, facts.held = event.count, event.same, event.held
         bench.show_headline(facts)
         bench.show_state(bench.state)
 
@@ -72,7 +73,7 @@ class Processes(Controller):
         one = next((p for p in bench.client.processes() if str(p.pid) == chosen), None)
         if one is None or one.state == "runs":
             bench.notify("This process runs: it is shown when it pauses." if one else "This process has ended.")
-        elif one.state == "paused":
+        elif one.state != "shown":
             await self._show(one.pid)
 
     @background(group="dialog")
@@ -107,9 +108,7 @@ def in_process(facts: Facts) -> str:
     """`In ForkPoolWorker-1 (4711), and in 3 more processes: `; empty for the script's own process."""
     if not facts.processes or not facts.process:
         return ""
-    more = len(facts.processes) - 1
-    others = f", and in {more} more process{'es' if more > 1 else ''}" if more else ""
-    return f"In {facts.process}{others}: "
+    return in_processes(facts.processes, facts.process) + ": "
 
 
 def top_words(state: str, facts: Facts | None, ran: float) -> str:
@@ -119,6 +118,8 @@ def top_words(state: str, facts: Facts | None, ran: float) -> str:
     told = [text for text in (facts.process, facts.task) if text]
     if facts.waiting:
         told.append(f"{facts.waiting} more paused")
+    if facts.held:
+        told.append(f"{facts.held} held")
     if facts.hand:
         told.append(f"set by you: {', '.join(facts.hand)[:50]}")
     if facts.nested:
@@ -134,7 +135,7 @@ def _processes(count: int) -> str:
 
 def _label(one: OneProcess, script: str) -> str:
     seconds = max(0, round(time.time() - one.since))
-    state = {"runs": "runs", "paused": "paused", "shown": "paused, shown here"}[one.state]
+    state = {"runs": "runs", "paused": "paused", "held": "held", "shown": "paused, shown here"}[one.state]
     place, at = one.place or {}, ""
     if place.get("file"):
         at = f", in {place.get('function') or 'module'}, {place_words(str(place['file']), int(place['line']))}"

@@ -9,11 +9,12 @@ from collections.abc import Awaitable, Callable
 from typing import TYPE_CHECKING, Any
 
 from ...client import BadUse, Client, Goal
+from ...client.all_findings import SCRIPT
 from ...client.finding_repairs import finding_repairs
 from ...client.placing import follow
 from ...client.repairs import Repair, repairs
 from ...client.sources import as_python, place_words, text_of
-from ...protocol import Facts, Finding, LedgerOf, Loop, Recent
+from ...protocol import Facts, Finding, LedgerOf, Lookout, Loop, Recent
 from ..ledger.screen import LedgerScreen
 from ..widgets.sheet import Sheet
 from .controller import Controller
@@ -24,6 +25,7 @@ from .values import names_in
 if TYPE_CHECKING:
     from .screen import Bench
 
+PASSING = 1_000_000  # the number of that breakpoint, beyond all of the user's
 Step = Callable[[Client, Facts], Awaitable[None]]
 
 
@@ -36,6 +38,7 @@ class Recording(Controller):
         self.then = ""  # what comes there: its changed line is tried (`try`), an origin asked for (`origin`), …
         self.keeps = False  # a call is kept at the next pause
         self.reached: tuple[Facts, Finding] | None = None  # the pause at it
+        self.passing = False  # a breakpoint is set that ends with the next pause
         self.steps: list[Step] = []  # what the next pauses are for, on the way to another one
 
     async def action_ledger(self) -> None:
@@ -210,6 +213,8 @@ class Recording(Controller):
         line for the how many-th time."""
         if isinstance(finding, Goal):
             return [self._to_goal(finding)]
+        if finding.processes and finding.processes[0] != SCRIPT:
+            return [self._to_worker(finding)]
         own = (finding.file, finding.line)  # of a comprehension there: its statement is where to pause
         goal = [{"file": k.file, "line": k.line, "pass": k.at_pass} for k in finding.loops if (k.file, k.line) != own]
 
@@ -222,6 +227,16 @@ class Recording(Controller):
             await client.run_to(finding.file, finding.line)
 
         return [to_pass, to_line] if goal else [to_line]
+
+    def _to_worker(self, finding: Finding) -> Step:
+        async def to_worker(client: Client, facts: Facts) -> None:
+            """To the place in whichever process comes there: a breakpoint holds for those that come, too."""
+            self.passing = True
+            there = Lookout(PASSING, file=finding.file, line=finding.line, once=True)
+            await client.set_lookouts([*self.bench.book.wanted(), there])
+            await client.go_on()
+
+        return to_worker
 
     @staticmethod
     def _to_goal(goal: Goal) -> Step:
@@ -282,6 +297,9 @@ class Recording(Controller):
 
     async def take_step(self, client: Client, facts: Facts) -> bool:
         """At a pause: whether it was only one on the way."""
+        if self.passing:
+            self.passing = False
+            await self.bench.breakpoints.send_lookouts()
         if not self.steps or facts.reason == "end":
             self.steps = []
             return False

@@ -57,6 +57,8 @@ class Appearance(Controller):
         bench = self.bench
         old, bench.settings = bench.usual, now
         now.fit(bench.launch)
+        if bench.client is not None:
+            bench.client.hold_others(now.hold_others)
         bench.record_all = now.record == "always"
         bench.usual = Format(now.number_style, now.digits, now.thousands)
         if bench.formats[""] == old:

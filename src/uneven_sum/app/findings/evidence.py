@@ -9,7 +9,7 @@ from rich.text import Text
 
 from ...client.sources import place_words
 from ...protocol import DIGITS, Finding
-from ...protocol.names import shown
+from ...protocol.names import in_processes, shown
 from ..plotting.pictures import picture
 from ..shell.theme import Palette
 
@@ -67,6 +67,8 @@ def evidence(finding: Finding, palette: Palette) -> Text:
         out.append(f", first in pass {finding.at_pass:,}", p.text)
     if finding.cell:
         out.append(f", cell {finding.cell}", p.text)
+    if finding.processes:
+        out.append(f"\n{in_processes(finding.processes)}", p.text)
     if finding.operands:
         section("operands")
         wide = min(NAME, max(len(name) for name, _ in finding.operands))

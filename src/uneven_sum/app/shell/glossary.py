@@ -18,7 +18,10 @@ WORDS = [
     ("return point", "snapshot (checkpoint): a sleeping copy of the script to go back to"),
     ("trial", "an evaluation in a copy of the script: the script is unchanged (dry run, sandbox)"),
     ("created", "nan or inf made here from finite operands"),
-    ("from input", "nan or inf that came from outside: a file, a text"),
+    (
+        "from input",
+        "nan or inf that came from outside: a file, a text; from a worker, from another process: passed on by it",
+    ),
     ("propagated", "nan or inf that came from an operand or from your own function"),
     ("Desk", "start screen: scripts and their run options (run configuration)"),
     ("Bench", "main screen of a running or paused script (debugger view)"),

@@ -6,7 +6,6 @@ import signal
 import sys
 import termios
 import types
-from typing import Any
 
 EVERY = 2.0  # seconds between two looks
 
@@ -21,7 +20,7 @@ def has_terminal() -> bool:
     return True
 
 
-def resume_only_after_a_stop(driver: Any) -> None:
+def resume_only_after_a_stop(driver: object) -> None:
     """With the hangup of a terminal the system sends CONT to a program that was never stopped: taken for a return, it
     would start a second reader of the keys, which nothing ends."""
     resume = signal.getsignal(signal.SIGCONT)

@@ -137,7 +137,7 @@ class Smaller:
             while True:
                 event = await client.next_event()
                 if isinstance(event, Found):
-                    found = _place(self.finding) in map(_place, event.findings)
+                    found = found or _place(self.finding) in map(_place, event.findings)
                 if isinstance(event, Exited):
                     return found
 

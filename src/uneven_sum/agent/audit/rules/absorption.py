@@ -40,7 +40,7 @@ class Absorption(Rule):
                 known.take(float(a), float(b) if name == "add" else -float(b), float(result))
                 known.narrow = result.dtype.itemsize < 8
 
-    def call(self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int) -> None:
+    def call(self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int) -> None:
         np = nonfinite.module("numpy")
         if np is None:
             return
@@ -111,6 +111,9 @@ class Absorption(Rule):
                 evidence={"last": full(last), "float64": full(true), "numbers": int(cells.size)},
                 right=full(true),
             )
+
+    def forked(self) -> None:
+        self.casts.clear()
 
     def finish(self) -> None:
         for site, known in [*self.running.items(), *self.casts.items()]:

@@ -47,7 +47,7 @@ class Alias(Rule):
         self.empty: list[tuple[Any, int, int]] = []  # the same for rows that were empty
         self.looks: dict[int, int] = {}  # by place
 
-    def operator(self, name: str, a: Any, b: Any, result: Any, site: int) -> None:
+    def operator(self, name: str, a: object, b: object, result: object, site: int) -> None:
         listed, times = (a, b) if type(a) is list else (b, a)
         if type(listed) is not list or type(times) is not int or times < 2 or len(listed) > 8:
             return
@@ -56,7 +56,7 @@ class Alias(Rule):
             if is_one_of(type(row), *MUTABLE) or (np is not None and type(row) is np.ndarray):
                 self._share(row, site, times)
 
-    def _share(self, row: Any, site: int, times: int) -> None:
+    def _share(self, row: object, site: int, times: int) -> None:
         if len(self.shared) >= MOST:
             del self.shared[next(iter(self.shared))]
         self.shared[id(row)] = (row, site, times)
@@ -68,14 +68,14 @@ class Alias(Rule):
         if len(args) == 2 and is_one_of(type(args[1]), *MUTABLE) and is_one_of(type(result), dict) and len(result) > 1:
             self._share(args[1], site, len(result))
 
-    def changed(self, target: Any, site: int) -> None:
+    def changed(self, target: object, site: int) -> None:
         node = self.auditor.place(site).node
         if isinstance(node, ast.AugAssign) and isinstance(node.target, ast.Name):
             self._look(target, node.target.id, site, whole=True)
         elif isinstance(node, ast.AugAssign) and isinstance(node.target, ast.Attribute):
             self._look_further_out(target, site)
 
-    def store(self, target: Any, index: Any, value: Any, site: int) -> None:
+    def store(self, target: object, index: object, value: object, site: int) -> None:
         node = self.auditor.place(site).node
         if not isinstance(node, ast.Subscript):
             return
@@ -88,7 +88,7 @@ class Alias(Rule):
 
     # -- another name for what is changed ----------------------------------------------------------------
 
-    def _look(self, target: Any, name: str, site: int, whole: bool) -> None:
+    def _look(self, target: object, name: str, site: int, whole: bool) -> None:
         """Look for other names of an object that has just been changed through `name`."""
         looks = self.looks[site] = self.looks.get(site, 0) + 1
         np, pd = nonfinite.module("numpy"), nonfinite.module("pandas")
@@ -123,7 +123,7 @@ class Alias(Rule):
                     return
         self._look_at_caller(target, name, site, place, frame)
 
-    def _look_further_out(self, target: Any, site: int) -> None:
+    def _look_further_out(self, target: object, site: int) -> None:
         """`self.state += 1.0`, where a caller has a name for that very array, which it reads later."""
         looks = self.looks[site] = self.looks.get(site, 0) + 1
         frame = self.auditor.user_frame()
@@ -142,7 +142,7 @@ class Alias(Rule):
                         return
             caller = stack.user_frame(caller.f_back)
 
-    def _look_at_module(self, target: Any, name: str, site: int, place: Place, around: dict[str, Any]) -> None:
+    def _look_at_module(self, target: object, name: str, site: int, place: Place, around: dict[str, Any]) -> None:
         """A name of the module that the function has given another name: `p = DEFAULTS`."""
         for node in ast.walk(place.scope):
             if (
@@ -154,7 +154,7 @@ class Alias(Rule):
                     said = f"`{node.value.id}` of the module is the same {_kind(target)}, and changes for all"
                     self._tell(site, said, node.value.id, 0.6, True)
 
-    def _look_at_caller(self, target: Any, name: str, site: int, place: Place, frame: types.FrameType) -> None:
+    def _look_at_caller(self, target: object, name: str, site: int, place: Place, frame: types.FrameType) -> None:
         function = place.scope
         if not isinstance(function, (ast.FunctionDef, ast.AsyncFunctionDef)):
             return
@@ -194,7 +194,7 @@ class Alias(Rule):
 
     # -- the same row in a list several times --------------------------------------------------------------
 
-    def before_store(self, target: Any, index: Any, value: Any, site: int) -> Any:
+    def before_store(self, target: object, index: object, value: object, site: int) -> Any:
         known = self.shared.get(id(target))
         if known is None or known[0] is not target or self.auditor.has(self, known[1]):
             return
@@ -259,7 +259,7 @@ class Alias(Rule):
             )
 
 
-def _kind(value: Any) -> str:
+def _kind(value: object) -> str:
     return {"ndarray": "array", "DataFrame": "frame", "Series": "series"}.get(
         type(value).__name__, type(value).__name__
     )

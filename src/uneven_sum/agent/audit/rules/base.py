@@ -41,7 +41,7 @@ class Rule:
     def operator(self, name: str, a: object, b: object, result: object, site: int) -> None:
         """An operator or comparison on other values."""
 
-    def alternates(self, b: Any, running: Running, site: int) -> None:
+    def alternates(self, b: object, running: Running, site: int) -> None:
         """The increment of a running sum has another sign than the one before."""
 
     def before(self, function: object, args: tuple[Any, ...], named: dict[str, Any], site: int) -> None:
@@ -56,10 +56,10 @@ class Rule:
     def store(self, target: object, index: object, value: object, site: int) -> None:
         """After `target[index] = value`."""
 
-    def changed(self, target: Any, site: int) -> None:
+    def changed(self, target: object, site: int) -> None:
         """After `target op= value` that has changed the object itself."""
 
-    def indexed(self, value: Any, site: int) -> None:
+    def indexed(self, value: object, site: int) -> None:
         """A computed index, before it is used."""
 
     def iterated(self, value: object, site: int) -> None:
@@ -73,3 +73,6 @@ class Rule:
 
     def finish(self) -> None:
         """At the end of the script."""
+
+    def forked(self) -> None:
+        """In a forked process: forget what is judged at the end, where the process that has forked it judges it."""

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import ast
 import math
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Any
 
+from ...core.records import record
 from ...frames.namespace import locals_of
 from ...values import nonfinite
 from ..decimals import Unknown
@@ -24,7 +25,7 @@ BY_DESIGN = ("err", "resid", "tol", "discrep", "accura", "misfit", "defect", "dr
 ROOTS = ("log", "log2", "log10", "acos", "asin", "arccos", "arcsin")
 
 
-@dataclass
+@record
 class Losses:
     """What is known of a place: how often it ran and lost digits, and the worst that was confirmed."""
 
@@ -52,7 +53,7 @@ class Cancellation(Rule):
     SCALARS = True
     SCREEN = "cancels"
 
-    def scalars(self, name: str, a: Any, b: Any, result: Any, site: int) -> None:
+    def scalars(self, name: str, a: object, b: object, result: object, site: int) -> None:
         self._lost(a, b, result, site)
 
     def operator(self, name: str, a: Any, b: Any, result: Any, site: int) -> None:
@@ -69,7 +70,7 @@ class Cancellation(Rule):
         if _largest(np, result) < NEARLY * largest:
             self._lost(a, b, result, site)
 
-    def call(self, function: Any, args: tuple[Any, ...], named: Any, result: Any, site: int) -> None:
+    def call(self, function: object, args: tuple[Any, ...], named: object, result: object, site: int) -> None:
         if len(args) != 1:
             return
         np, x = nonfinite.module("numpy"), args[0]
@@ -95,7 +96,7 @@ class Cancellation(Rule):
             found = place.kept[self.NAME] = Losses()
         return found
 
-    def _lost(self, a: Any, b: Any, result: Any, site: int) -> None:
+    def _lost(self, a: object, b: object, result: object, site: int) -> None:
         losses = self._losses(site)
         losses.lost += 1
         if losses.tries >= TRIES or (losses.lost > 4 and losses.lost & (losses.lost - 1)):
@@ -120,6 +121,10 @@ class Cancellation(Rule):
             losses.worst, losses.operands = outcome, (a, b, result)
             losses.at_pass, losses.root = self.auditor.present_pass(), place.text_of(root)
             losses.loops = loops_of(frame)
+
+    def forked(self) -> None:
+        for place in self.auditor.places.values():
+            place.kept.pop(self.NAME, None)
 
     def finish(self) -> None:
         for site, place in list(self.auditor.places.items()):

@@ -6,9 +6,9 @@ import ast
 import inspect
 import os
 import types
-from dataclasses import dataclass
 from typing import Any
 
+from ...core.records import record
 from ...core.type_identity import is_one_of
 from ...source.cells import place_words
 from ..finding import Place
@@ -35,7 +35,7 @@ LAZY = ("any", "all", "enumerate", "zip", "map", "filter")
 READS = ("readlines", "read")
 
 
-@dataclass
+@record
 class Entered:
     """An iterator: the object, where it was entered first, and whether all of it was taken there."""
 
@@ -66,13 +66,13 @@ class Exhausted(Rule):
             if _is_iterator(value):
                 self._enter(value, site, name in TAKES)
 
-    def call(self, function: Any, args: Any, named: Any, result: Any, site: int) -> None:
+    def call(self, function: object, args: object, named: object, result: object, site: int) -> None:
         if getattr(function, "__name__", "") in READS:
             owner = getattr(function, "__self__", None)
             if _is_file(owner):
                 self._enter(owner, site, True)
 
-    def _enter(self, value: Any, site: int, takes_all: bool) -> None:
+    def _enter(self, value: object, site: int, takes_all: bool) -> None:
         known = self.entered.get(id(value))
         if known is None or known.value is not value:
             if len(self.entered) >= MOST:

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Any
 
+from ...core.records import record
 from ...values import nonfinite
 from .. import pictures
 from ..figures import short
@@ -18,7 +19,7 @@ SAMPLE = 4096  # cells of an array
 MOST = 200  # sizes of increments that are kept
 
 
-@dataclass
+@record
 class Increments:
     """The increments of one place: the last one, its size, how often in a row they alternated and grew."""
 
@@ -55,7 +56,7 @@ class Instability(Rule):
             known.row = 0
         known.last = b
 
-    def operator(self, name: str, a: Any, b: Any, result: Any, site: int) -> None:
+    def operator(self, name: str, a: object, b: object, result: object, site: int) -> None:
         np = nonfinite.module("numpy")
         if np is None or not isinstance(b, np.ndarray) or b.dtype.kind != "f" or b.size < 2 or np.shape(a) != b.shape:
             return

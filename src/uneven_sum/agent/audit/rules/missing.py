@@ -25,7 +25,7 @@ class Missing(Rule):
     WANTS = (*ORDERS, *(f"call:{name}" for name in (*PLACES, "sum")))
     SCALARS = True
 
-    def scalars(self, name: str, a: Any, b: Any, result: Any, site: int) -> None:
+    def scalars(self, name: str, a: object, b: object, result: object, site: int) -> None:
         if a == a and b == b:
             return
         place = self.auditor.place(site)
@@ -47,7 +47,7 @@ class Missing(Rule):
             evidence={"operand": which},
         )
 
-    def operator(self, name: str, a: Any, b: Any, result: Any, site: int) -> None:
+    def operator(self, name: str, a: object, b: object, result: object, site: int) -> None:
         count, of = _missing(a)
         if not count:
             count, of = _missing(b)
@@ -66,7 +66,7 @@ class Missing(Rule):
             evidence={"missing": count, "of": of},
         )
 
-    def call(self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int) -> None:
+    def call(self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int) -> None:
         name = seen(function, "__name__", "")
         owner = seen(function, "__self__", None)
         given = owner if _missing(owner)[1] else args[0] if args else None
@@ -106,7 +106,7 @@ class Missing(Rule):
             else None,
         )
 
-    def _mean(self, given: Any, site: int) -> None:
+    def _mean(self, given: object, site: int) -> None:
         """`s.sum() / len(s)`: the sum skips missing cells, the length counts them."""
         pd = nonfinite.module("pandas")
         if pd is None or not isinstance(given, (pd.Series, pd.DataFrame)):

@@ -20,7 +20,7 @@ class Narrowing(Rule):
         *("store", "mul", "add", "sub", "truediv", "call:merge", "call:join", "call:reindex", "call:concat"),
     )
 
-    def operator(self, name: str, a: Any, b: Any, result: Any, site: int) -> None:
+    def operator(self, name: str, a: object, b: object, result: object, site: int) -> None:
         """An array of large integers with a float: the integers become floats first."""
         np = nonfinite.module("numpy")
         if np is None or not is_one_of(type(b), float) or not isinstance(a, np.ndarray) or a.dtype.kind not in "iu":
@@ -28,7 +28,7 @@ class Narrowing(Rule):
         if a.size and int(np.abs(a).max()) > LIMIT["float64"] and not self.auditor.has(self, site):
             self._changed(np, a, a.astype(float), "float64", site)
 
-    def store(self, target: Any, index: Any, value: Any, site: int) -> None:
+    def store(self, target: object, index: object, value: object, site: int) -> None:
         np = nonfinite.module("numpy")
         if np is None or not isinstance(target, np.ndarray) or str(target.dtype) not in LIMIT:
             return

@@ -49,7 +49,7 @@ class TextArithmetic(Rule):
         *(f"call:{n}" for n in ("max", "min", "sorted", "sum", "sort", "sort_values")),
     )
 
-    def operator(self, name: str, a: Any, b: Any, result: Any, site: int) -> None:
+    def operator(self, name: str, a: object, b: Any, result: object, site: int) -> None:
         if name == "eq":
             self._beside_number(a, b, site)
             return
@@ -98,7 +98,7 @@ class TextArithmetic(Rule):
             evidence={"result": result},
         )
 
-    def _beside_number(self, a: Any, b: Any, site: int) -> None:
+    def _beside_number(self, a: object, b: object, site: int) -> None:
         """A text that looks like a number is never equal to that number."""
         pd = nonfinite.module("pandas")
         if pd is not None and isinstance(a, pd.Series) and is_one_of(type(b), int, float):

@@ -23,7 +23,7 @@ class Truncation(Rule):
     SCALARS = True
     SCREEN = "floats"
 
-    def scalars(self, name: str, a: Any, b: Any, result: Any, site: int) -> None:
+    def scalars(self, name: str, a: Any, b: Any, result: object, site: int) -> None:
         """`1.0 // 0.1` is 9.0: the quotient is 10 within rounding."""
         if type(result) is not float or not b or not math.isfinite(result) or abs(result) > 1e9:
             return

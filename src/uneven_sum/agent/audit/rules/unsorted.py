@@ -70,7 +70,7 @@ class Unsorted(Rule):
             else [],
         )
 
-    def _groups(self, function: Any, given: Any, args: tuple[Any, ...], named: dict[str, Any], site: int) -> None:
+    def _groups(self, function: object, given: Any, args: tuple[Any, ...], named: dict[str, Any], site: int) -> None:
         """`itertools.groupby` makes a group of each run: a key that comes again makes another group."""
         if getattr(function, "__module__", "") != "itertools" or not is_one_of(type(given), list, tuple, str):
             return

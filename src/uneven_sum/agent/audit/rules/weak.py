@@ -27,6 +27,10 @@ class IntegerDivision(Rule):
             kept[1] += 1
             kept[2] = (a, b)
 
+    def forked(self) -> None:
+        for place in self.auditor.places.values():
+            place.kept.pop(self.NAME, None)
+
     def finish(self) -> None:
         for site, place in self.auditor.places.items():
             passes, zero, shown = place.kept.get(self.NAME, (0, 0, None))
@@ -50,7 +54,7 @@ class Degrees(Rule):
     WANTS = ("call:sin", "call:cos", "call:tan")
     WEAK = True
 
-    def call(self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int) -> None:
+    def call(self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int) -> None:
         if args and is_one_of(type(args[0]), int, float) and abs(args[0]) > 2 * math.pi and float(args[0]).is_integer():
             if not self.auditor.has(self, site):
                 place = self.auditor.place(site)
@@ -73,7 +77,7 @@ class Rounding(Rule):
     WANTS = ("call:round", "call:rint", "call:around")
     WEAK = True
 
-    def call(self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int) -> None:
+    def call(self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int) -> None:
         digits = args[1] if len(args) > 1 else named.get("ndigits", 0)
         if not args or not is_one_of(type(args[0]), float) or not is_one_of(type(digits), int) or not 0 <= digits <= 15:
             return

@@ -11,9 +11,9 @@ import contextlib
 import threading
 import time
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 from typing import Any
 
+from ...core.records import record
 from ...core.text import clean
 from ...core.type_identity import TypeIds, TypeTable, key_of
 from ..safe_read import kind_name
@@ -23,7 +23,7 @@ Fact = tuple[str, str]  # label, text
 Pair = tuple[str, Any]
 
 
-@dataclass
+@record
 class Kind:
     """One kind.  `children` gives (name, value) pairs of a page; `plots` are the plots that make sense; `sliced` is
     the grid of a slice such as `[3, :, :]` of a value with dimensions (empty: the default slice).

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
 
+from ...core.records import record
 from ...core.text import clean
 from ..nonfinite import module
 from .base import text_of
@@ -16,7 +16,7 @@ class BadSlice(ValueError):
     """A slice that does not fit; the text says why."""
 
 
-@dataclass
+@record
 class Grid:
     """`cells(column, first, last)` gives (kind, data): `f8` or `i8` with a numpy array, or `text` with a list of
     texts; `masked(column, first, last)` a list of bools or None."""
@@ -74,7 +74,7 @@ def default_slice(shape: tuple[int, ...]) -> str:
     return "[" + ", ".join(["0"] * (len(shape) - 2) + [":", ":"]) + "]" if len(shape) > 2 else ""
 
 
-def numbered_grid(rows: int, columns: int, part: Any, source: Any) -> Grid:
+def numbered_grid(rows: int, columns: int, part: Any, source: object) -> Grid:
     """A grid whose rows and columns are numbered.  `part` gives the cells of a column from a row to another."""
     return Grid(
         rows,
