@@ -7,7 +7,8 @@ from __future__ import annotations
 
 import types
 
-ITS_ERRORS = (ArithmeticError, NameError, TypeError, ValueError)  # that arithmetic and reading a name raise
+# What arithmetic raises, and reading a name or an attribute.
+ITS_ERRORS = (ArithmeticError, AttributeError, NameError, TypeError, ValueError)
 Offsets = frozenset[int]
 _known: dict[int, tuple[types.CodeType, Offsets, Offsets]] = {}  # by identity: probes among constants have no hash
 

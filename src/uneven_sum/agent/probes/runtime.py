@@ -390,6 +390,7 @@ PROBES = _Probes(
     doubt=gates.doubt,
     know=know,
     precise=gates.reopen,
+    learn=gates.learn,
     leaving=leaving,
     given=given,
     lookout=lookout,

@@ -42,8 +42,8 @@ from ..source.call_lists import SEES_FRAME
 from ..source.cells import Cell, Cells
 from ..source.sites import Options, Sites
 from ..source.source_file import SourceFile, last_statements, position
-from . import blocks
-from .augmented import Augmented
+from . import block_forms, blocks
+from .block_probes import BlockProbes
 from .checked_functions import checked_functions
 from .expressions import at, placed
 from .origin_probes import Inserter
@@ -54,10 +54,11 @@ GUARDED = (ast.Assign, ast.AugAssign, ast.AnnAssign, ast.Expr, ast.Return, ast.D
 GUARDED_TOO = (ast.Import, ast.ImportFrom)
 OWN_SCOPE = (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef)
 NO_GUARD = (*OWN_SCOPE, ast.Try, ast.TryStar)  # their errors are not counted where they stand
+CALLED_IN_BLOCKS = ("math", "abs(", "min(", "max(")
 ENDS = (ast.Return, ast.Raise, ast.Break, ast.Continue)
 
 
-class Rewriter(Augmented):
+class Rewriter(BlockProbes):
     """Rewrites one module; `plan` says which lookouts stand in it."""
 
     def __init__(
@@ -71,7 +72,6 @@ class Rewriter(Augmented):
         self.shown: dict[int, Cell] = {}  # statements whose value is the output of a cell
         self.last: set[int] = set()  # of functions: the statements after which there is none
         self.sees_frames = any(name in file.text for name in SEES_FRAME)  # somewhere: else no function need be walked
-        self.blocks = blocks.Plan()  # of the function around
         self.shared: dict[bool | None, tuple[ast.stmt, ast.stmt, list[ast.stmt], ast.stmt]] = {}
 
     def module(self) -> ast.Module:
@@ -83,8 +83,10 @@ class Rewriter(Augmented):
         for node in walk(tree) if "range" in self.file.text else ():
             if isinstance(node, ast.Name) and node.id == "range" and not isinstance(node.ctx, ast.Load):
                 self.range_is_builtin = False
+        if self.in_line and self.options.at_once and any(word in self.file.text for word in CALLED_IN_BLOCKS):
+            self.functions = blocks.math_calls(tree)
         if self.once and self.in_line and self.options.at_once:
-            self.blocks = blocks.plan(tree, self.lines)
+            self.blocks = blocks.plan(tree, self.lines, self.functions)
             # A warning of a function may be told of the line that calls it: then it waits for the value there.
             self.looked_at = set() if "warn" in self.file.text else checked_functions(tree)
         flags = self.blocks.flags
@@ -185,19 +187,16 @@ class Rewriter(Augmented):
         wrapped = at(ast.Try([*start, *self._steps_at(new, like), *([] if ends else [end])], [handler], [], []), like)
         return at(ast.While(at(ast.Constant(True), like), [wrapped], []), like)
 
-    def _block(self, block: blocks.Block) -> ast.stmt:
+    def _block(self, block: block_forms.Block) -> ast.stmt:
         """A run of arithmetic in its two forms; `blocks` shows the code."""
         first, last = block.statements[0], block.statements[-1]
         outer, self.at = self.at, block.place
-        fast = blocks.fast_form(block, self.blocks.temporaries)
-        number = gates.number_of(self.file.path, block.place)
+        fast = block_forms.fast_form(block, self.blocks.scope.temporaries)
+        number = gates.number_of(self.file.path, block.place, block.wanted)
         gate = ast.Constant(number)
         site = self._site("statement")
-        may_run = self._here(self._may_run(block, number), blocks.before(first))
-        precise: list[ast.stmt] = [ast.If(self._is_closed(number), [ast.Expr(self._probe("precise", gate))], [])]
-        precise += self._flags(block.resets, blocks.before(first))
-        for step in precise:
-            self._here(step, blocks.before(first))
+        may_run = self._here(self._may_run(block, number), block_forms.before(first))
+        precise = self._precise_begins(block, number)
         for s in block.statements:
             precise += self.statement(s)
         precise.append(self._shared()[1])
@@ -205,38 +204,9 @@ class Rewriter(Augmented):
         handler = ast.ExceptHandler(None, None, [lost])
         either = ast.If(ast.UnaryOp(ast.Not(), may_run), precise, [])
         whole = ast.Try([either, *fast], [handler], [], [])
-        doubt = blocks.unplaced(ast.Expr(self._probe("doubt", gate)), last)
+        doubt = block_forms.unplaced(ast.Expr(self._probe("doubt", gate)), last)
         self.at = outer
         return self._here(ast.While(ast.Constant(True), [whole, doubt], []), first_line(first))
-
-    def _may_run(self, block: blocks.Block, gate: int) -> ast.expr:
-        """Whether the fast form may run: its gate is open and each name is a number."""
-        tests = {name: self._is_plain_number(name, name in self.blocks.ints) for name in block.reads}
-        known: list[ast.expr] = [self._gate(gate, "open"), *(tests[name] for name in block.known)]
-        others = [test for name, test in tests.items() if name not in block.known]
-        if not block.flag:
-            every = [*known, *others]
-            return ast.BoolOp(ast.And(), every) if len(every) > 1 else every[0]
-        temporaries, opened = self.blocks.temporaries, self._gate(gate, "open")
-        noted: ast.expr
-        if isinstance(temporaries, blocks.Cells):
-            noted = self._probe("know", temporaries.holder(), ast.Constant(block.flag), opened)
-        else:
-            noted = ast.NamedExpr(self._store(block.flag), opened)
-        either = ast.BoolOp(ast.Or(), [temporaries.load(block.flag), ast.BoolOp(ast.And(), [*known, noted])])
-        return ast.BoolOp(ast.And(), [either, *others]) if others else either
-
-    def _is_closed(self, gate: int) -> ast.expr:
-        return ast.BoolOp(ast.And(), [ast.UnaryOp(ast.Not(), self._gate(gate, word)) for word in ("open", "off")])
-
-    @staticmethod
-    def _gate(number: int, word: str) -> ast.expr:
-        return ast.Attribute(ast.Constant(f"{MARK}gate:{number}"), word, ast.Load())
-
-    def _flags(self, flags: list[str], like: ast.AST) -> list[ast.stmt]:
-        """No type is known."""
-        made = ast.Assign([self.blocks.temporaries.store(flag) for flag in flags], ast.Constant(False))
-        return [self._here(made, like)] if flags else []
 
     def _steps_at(self, steps: list[ast.stmt], like: ast.AST) -> list[ast.stmt]:
         for step in steps:
@@ -475,7 +445,7 @@ class Rewriter(Augmented):
         outer_blocks, self.blocks = (self.blocks, self.own_names), blocks.Plan()
         self.own_names = blocks.own_names(s) if self.options.only_checks else set()
         if self.temps and self.in_line and self.options.at_once:
-            self.blocks = blocks.plan(s, self.lines)
+            self.blocks = blocks.plan(s, self.lines, self.functions)
         outer_calls, self.calls = self.calls, any(isinstance(n, ast.Call) for n in walk(s))
         recorder = self.recorder_of(s)
         self.last |= {id(one) for one in last_statements(s.body)}

@@ -3,24 +3,54 @@
 A gate is open when its list has something in it: rewritten code keeps the list, and asks for its truth.  Gates close at
 each pause and for as long as lines are traced.  Each opens again when its block has run in its precise form once, which
 forgets what the block knew about the types of its names.
+
+The gate of a block that reads or sets attributes, or calls functions, *learns* first: which classes its objects have,
+whether their attributes are plain, and whether the functions are the real ones.
 """
 
 from __future__ import annotations
 
+import builtins
+import math
+import sys
+import types
+from collections.abc import Mapping
+
 from .source_file import Position
 
 MOST_DOUBTS = 1000  # of one block: from then on it runs in its precise form
+NOT_PLAIN, OTHER_CLASS = 300, 20  # how many doubts they are worth
+MOST_OBJECTS = 4  # whose attributes a block reads or sets
+# Functions that a block may call: they take and return numbers, and do nothing else.
+# fmt: off
+_MATH = (
+    math.acos, math.acosh, math.asin, math.asinh, math.atan, math.atan2, math.atanh, math.ceil, math.copysign,
+    math.cos, math.cosh, math.degrees, math.erf, math.erfc, math.exp, math.expm1, math.fabs, math.floor, math.fmod,
+    math.gamma, math.hypot, math.lgamma, math.log, math.log10, math.log1p, math.log2, math.pow, math.radians,
+    math.sin, math.sinh, math.sqrt, math.tan, math.tanh, math.trunc,
+)
+# fmt: on
+FUNCTIONS: dict[str, object] = {f"math.{one.__name__}": one for one in _MATH}
+FUNCTIONS |= {"abs": abs, "max": max, "min": min}
+
+# Of each object its name and attributes; of each function how it is written and what it has to be.
+Wanted = tuple[tuple[tuple[str, tuple[str, ...]], ...], tuple[tuple[str, str], ...]]
 
 
 class Gate:
     """The gate of one block."""
 
-    __slots__ = ("doubts", "off", "open")
+    __slots__ = ("doubts", "kind0", "kind1", "kind2", "kind3", "off", "open", "wanted")
 
-    def __init__(self) -> None:
-        self.open: list[bool] = [True]
+    def __init__(self, wanted: Wanted = ((), ())) -> None:
+        self.open: list[bool] = [] if any(wanted) else [True]
         self.off: list[bool] = []  # with something in it, the gate stays closed, and the precise form does not ask
         self.doubts = 0
+        self.wanted = wanted
+        self.kind0: type | None = None  # of the first object: the class that was found plain
+        self.kind1: type | None = None
+        self.kind2: type | None = None
+        self.kind3: type | None = None
 
     def close(self, for_now: bool) -> None:
         """Close it: `for_now`, or until the precise form has run once; after many doubts for good."""
@@ -29,16 +59,16 @@ class Gate:
 
 
 gates: list[Gate] = []  # by their number
-_numbers: dict[tuple[str, Position], int] = {}
+_numbers: dict[tuple[str, Position, Wanted], int] = {}
 _traced = False
 
 
-def number_of(path: str, block: Position) -> int:
-    """The number of the gate of a block; one gate for all versions of its code."""
-    key = (path, block)
+def number_of(path: str, block: Position, wanted: Wanted = ((), ())) -> int:
+    """The number of the gate of a block; one gate for all versions of its code that want the same."""
+    key = (path, block, wanted)
     if key not in _numbers:
         _numbers[key] = len(gates)
-        gates.append(Gate())
+        gates.append(Gate(wanted))
         if _traced:
             gates[-1].close(True)
     return _numbers[key]
@@ -71,3 +101,48 @@ def reopen(number: int) -> None:
     gate = gates[number]
     if not gate.off and not gate.open:
         gate.open.append(True)
+
+
+def learn(number: int) -> None:
+    """The precise form of a block with objects or functions begins."""
+    gate, frame = gates[number], sys._getframe(1)
+    objects, functions = gate.wanted
+    names: Mapping[str, object] = frame.f_locals
+    worth = 1  # the same as before: a value was no number, or there was a pause
+    for place, (name, attributes) in enumerate(objects):
+        held = names.get(name, frame.f_globals.get(name))
+        known = f"kind{place}"
+        if getattr(gate, known) is type(held):
+            continue
+        plain = is_plain(held, attributes)
+        worth = max(worth, OTHER_CLASS if plain else NOT_PLAIN)
+        setattr(gate, known, type(held) if plain else None)
+    for written, real in functions:
+        owner, _, method = written.partition(".")
+        found = names.get(owner, frame.f_globals.get(owner, getattr(builtins, owner, None)))
+        found = getattr(found, method, None) if found is math else None if method else found
+        if found is not FUNCTIONS[real]:
+            worth = NOT_PLAIN
+    gate.doubts += worth
+    if gate.doubts > MOST_DOUBTS:
+        gate.close(_traced)
+    elif worth < NOT_PLAIN:
+        reopen(number)
+
+
+def is_plain(held: object, attributes: tuple[str, ...]) -> bool:
+    """Whether reading and setting these attributes of an object runs no code."""
+    kind = type(held)
+    if kind is types.ModuleType:
+        return all(attribute in held.__dict__ for attribute in attributes)
+    found: dict[str, object] = {}
+    for one in reversed(kind.__mro__):
+        found.update(one.__dict__)
+    own = (found.get("__getattribute__"), found.get("__setattr__"), found.get("__getattr__"))
+    if own != (object.__getattribute__, object.__setattr__, None):
+        return False
+    return not any(
+        hasattr(type(found[attribute]), "__get__") and not isinstance(found[attribute], types.MemberDescriptorType)
+        for attribute in attributes
+        if attribute in found
+    )
