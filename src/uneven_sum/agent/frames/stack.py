@@ -237,6 +237,9 @@ def _value_of(target: ast.AST, scope: Scope) -> str | None:
     return None
 
 
+INDEXED: tuple[type, ...] = (type(iter([])), type(iter(())), enumerate)
+
+
 def passes(file: SourceFile, frame: types.FrameType, loop: object, lengths: bool = True) -> tuple[int, int | None]:
     """The number of the present pass and, where it is wanted and known, the number of passes."""
     meter, length, start = _meter(file, frame, loop)
@@ -244,6 +247,10 @@ def passes(file: SourceFile, frame: types.FrameType, loop: object, lengths: bool
         return 0, None
     if type(meter) is int:
         return meter, None
+    if type(meter) in INDEXED:
+        done = _index(meter)
+        left = _hint(meter) if lengths else -1
+        return done, done + left if left >= 0 and done else None
     try:
         left = meter.__length_hint__()
     except (AttributeError, TypeError):
@@ -268,8 +275,18 @@ def pass_counter(file: SourceFile, frame: types.FrameType, loop: object) -> Call
     left: Callable[[], int] | None = getattr(meter, "__length_hint__", None)
     if left is None:
         return None
+    if type(meter) in INDEXED:
+        return lambda: _index(meter)
     whole = sys.maxsize - start if type(meter) is itertools.repeat else length
     return lambda: whole - left()
+
+
+def _index(iterator: Any) -> int:
+    """How many elements an iterator has given; 0 for one of a list or tuple that is used up."""
+    state = iterator.__reduce__()
+    if type(iterator) is enumerate:
+        return int(state[1][1])
+    return int(state[2]) if len(state) == 3 else 0
 
 
 def _meter(file: SourceFile, frame: types.FrameType, loop: Any) -> Meter:

@@ -362,6 +362,19 @@ def is_whole(node: ast.expr, wholes: set[str]) -> bool:
     return False
 
 
+def is_arithmetic(node: ast.expr, numbers: set[str]) -> bool:
+    """Whether an expression is plain arithmetic on constants and the names `numbers`."""
+    if isinstance(node, ast.Constant):
+        return type(node.value) in (int, float)
+    if isinstance(node, ast.Name):
+        return node.id in numbers
+    if isinstance(node, ast.UnaryOp):
+        return isinstance(node.op, (ast.USub, ast.UAdd)) and is_arithmetic(node.operand, numbers)
+    if isinstance(node, ast.BinOp) and isinstance(node.op, PROPAGATE + FROM_LEFT):
+        return is_arithmetic(node.left, numbers) and is_arithmetic(node.right, numbers)
+    return False
+
+
 def _exponent(node: ast.expr) -> float:
     value = node.operand if isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.USub) else node
     number = value.value if isinstance(value, ast.Constant) else None

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import ast
+import copy
 
-from ..core.markers import MARK
+from ..core.markers import MARK, VALUE
 from ..lookouts.lookout import Plan
 from ..source.sites import Options, Sites
 from ..source.source_file import SourceFile
 from . import blocks
 from .augmented import Augmented
-from .block_forms import Block, Cells, before
+from .block_forms import Block, Cells, before, is_arithmetic
 
 
 class BlockProbes(Augmented):
@@ -20,6 +21,20 @@ class BlockProbes(Augmented):
         super().__init__(file, sites, options, plan)
         self.blocks = blocks.Plan()  # of the function around
         self.functions: dict[str, str] = {}  # how calls that a block may hold are written here
+        self.loops: list[ast.stmt] = []  # around the statement under way, in its function
+
+    def _of_numbers(self, node: ast.expr, checked: ast.expr) -> ast.expr:
+        """Names that a block in the loop around knows to be numbers need no look at the type of a result."""
+        if not self.loops:
+            return checked
+        numbers = [block for block in self.blocks.blocks.values() if any(block.over is loop for loop in self.loops)]
+        for block in numbers:
+            if block.flag and is_arithmetic(node, set(block.known).difference(block.objects)):
+                made = ast.NamedExpr(self._store(VALUE), copy.deepcopy(node))
+                nothing = ast.Compare(ast.BinOp(made, ast.Sub(), self._load(VALUE)), [ast.Eq()], [ast.Constant(0.0)])
+                known = ast.BoolOp(ast.And(), [self.blocks.scope.temporaries.load(block.flag), nothing])
+                return ast.IfExp(known, self._load(VALUE), checked)
+        return checked
 
     def _may_run(self, block: Block, gate: int) -> ast.expr:
         """Whether the fast form may run: its gate is open and each name is a number."""

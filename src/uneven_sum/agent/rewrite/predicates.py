@@ -49,6 +49,20 @@ def cannot_fail(s: ast.stmt) -> bool:
     return is_future(s)
 
 
+def leaves_early(loop: ast.For) -> bool:
+    """Whether a `break` of its own ends a loop."""
+    todo: list[ast.AST] = [*loop.body]
+    while todo:
+        one = todo.pop()
+        if isinstance(one, ast.Break):
+            return True
+        if isinstance(one, (ast.For, ast.AsyncFor, ast.While)):
+            todo += one.orelse
+        elif not isinstance(one, (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef, ast.expr)):
+            todo += ast.iter_child_nodes(one)
+    return False
+
+
 def names_bound(node: ast.AST) -> Iterator[str]:
     """Names that a node binds or deletes itself, whatever is in it."""
     if isinstance(node, ast.Name):

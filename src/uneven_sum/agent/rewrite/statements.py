@@ -47,7 +47,7 @@ from .block_probes import BlockProbes
 from .checked_functions import checked_functions
 from .expressions import at, placed
 from .origin_probes import Inserter
-from .predicates import cannot_fail, is_docstring, is_future, sees_frame, takes_all
+from .predicates import cannot_fail, is_docstring, is_future, leaves_early, sees_frame, takes_all
 from .recording_probes import first_line, may_leave, run_name
 
 GUARDED = (ast.Assign, ast.AugAssign, ast.AnnAssign, ast.Expr, ast.Return, ast.Delete, ast.Raise, ast.Assert)
@@ -197,8 +197,10 @@ class Rewriter(BlockProbes):
         site = self._site("statement")
         may_run = self._here(self._may_run(block, number), block_forms.before(first))
         precise = self._precise_begins(block, number)
+        around, self.loops = self.loops, []  # no type is known
         for s in block.statements:
             precise += self.statement(s)
+        self.loops = around
         precise.append(self._shared()[1])
         lost = ast.If(ast.UnaryOp(ast.Not(), self._probe("block_failed", site)), [*self._leave(), ast.Raise()], [])
         handler = ast.ExceptHandler(None, None, [lost])
@@ -213,12 +215,15 @@ class Rewriter(BlockProbes):
             placed(step, like)
         return steps
 
+    def _nowhere(self) -> ast.stmt:
+        return ast.Pass(lineno=self.sentinel, end_lineno=self.sentinel, col_offset=0, end_col_offset=0)
+
     def _shared(self) -> tuple[ast.stmt, ast.stmt, list[ast.stmt], ast.stmt]:
         """What all guards of one kind of scope have in common, in a line that the file does not have: where a jump
         from a `return` or the last statement sets off (no line comes after it), `break`, what the user may have
         answered besides, `raise`."""
         if self.returning not in self.shared:
-            like = ast.Pass(lineno=self.sentinel, end_lineno=self.sentinel, col_offset=0, end_col_offset=0)
+            like = self._nowhere()
             again = ast.If(self._probe("again"), [ast.Continue()], [])
             ways = [self._here(step, like) for step in (again, *self._leave())]
             self.shared[self.returning] = (
@@ -312,7 +317,9 @@ class Rewriter(BlockProbes):
         return [s]
 
     def _while(self, s: ast.While) -> list[ast.stmt]:
+        self.loops.append(s)
         s.test = self.value(s.test, "test")
+        self.loops.pop()
         if s.lineno in self.lines:
             pauses = [self._in_expression(lk, False) for lk in self.lines.pop(s.lineno)]
             s.test = self._here(ast.BoolOp(ast.Or(), [*pauses, s.test]), s.test)
@@ -349,7 +356,10 @@ class Rewriter(BlockProbes):
         if recorder is not None:
             over = ast.Attribute(self._run(recorder, run_name(s)), "over", ast.Load())
             s.iter = self._here(ast.Call(over, [s.iter], []), s.iter)
-        return [*self._loop(s), s]
+        before, leaves = self._loop(s), isinstance(s.iter, ast.IfExp) and leaves_early(s)
+        # After a `break` the iterator must not keep the list: in a line that the file does not have.
+        release = [self._here(self._set(self._meter_name(s), ast.Constant(None)), self._nowhere())] if leaves else []
+        return [*before, s, *release]
 
     def _loop(self, s: ast.For | ast.While | ast.AsyncFor) -> list[ast.stmt]:
         """The body of a loop, and its end; returns what comes before."""
@@ -371,7 +381,9 @@ class Rewriter(BlockProbes):
             full = ast.Compare(waiting, [ast.GtE()], [ast.Constant(MARK + "stream_most")])
             flush = ast.Expr(ast.BoolOp(ast.And(), [full, self._probe("stream_flush")]))
             mark.append(self._here(flush, first_line(text[0])))
+        self.loops.append(s)
         s.body = [*mark, *self._pass_begins(s), *self.body(s.body)]
+        self.loops.pop()
         if recorder is not None:
             self.recording.pop()
             s.body = self.recorded_body(s.body, recorder, s)
