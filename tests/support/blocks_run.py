@@ -23,9 +23,12 @@ from uneven_sum.agent.source import registry
 from uneven_sum.agent.source.sites import Options, Site
 
 NAMES = "abcde"
-PLACES = ("box.x", "box.y", "cells[1]", "cells[k]")
-BEGIN = "seen, box, cells, k = [], Box(), [1.0, 2.0, 3.0], 2"
-SEEN = "seen.append((a, b, c, d, e, box.x, box.held, *cells))"
+ATTRIBUTES = ("box.x", "box.held", "twin.x", "twin.held", "pair.x", "pair.w", "slim.x", "slim.w")
+PLACES = (*ATTRIBUTES, "box.y", "cells[1]", "cells[k]")
+FUNCTIONS = ("abs({})", "math.sqrt({})", "math.exp({})", "max({}, 0.0)", "min({}, a)", "math.atan2({}, b)", "root({})")
+BEGIN = "seen, box, cells, k = [], Box(), [1.0, 2.0, 3.0], 2; twin, pair, slim = box, Pair(), Slim()"
+SEEN = "seen.append((a, b, c, d, e, box.x, box.held, pair.x, pair.w, slim.x, slim.w, *cells))"
+IMPORTS = "import math; from math import sqrt as root"
 SPECIAL = [0.0, -0.0, 5e-324, 1e-308, 1e308, -1e308, 1.0, -1.0, 0.5, math.inf, -math.inf, math.nan]
 numbers = itertools.count()
 
@@ -62,6 +65,25 @@ class Box:
         self.held = value
 
 
+class Pair:
+    """Two attributes, one of them of the class."""
+
+    x: Any = 0.25
+
+    def __init__(self) -> None:
+        self.w: Any = 3.0
+
+
+class Slim:
+    """Attributes in slots."""
+
+    __slots__ = ("w", "x")
+
+    def __init__(self) -> None:
+        self.x: Any = 2
+        self.w: Any = -1.5
+
+
 class Heard(runtime.Listener):
     """Notes each trip with the names of its call as they are then."""
 
@@ -94,7 +116,7 @@ def ran(source: str, options: Options | None, values: tuple[Any, ...]) -> tuple[
     kept, heard = runtime.listener, Heard()
     runtime.listener = heard
     name = f"/blocks/{next(numbers)}.py"
-    space: dict[str, Any] = {**dict(zip(NAMES, values)), "Box": Box}
+    space: dict[str, Any] = {**dict(zip(NAMES, values)), "Box": Box, "Pair": Pair, "Slim": Slim}
     Counting.done = 0
     try:
         with warnings.catch_warnings():
@@ -135,11 +157,13 @@ def compared(source: str, *values: Any) -> list[Any]:
 def work(body: list[str], passes: int = 3, extra: str = SEEN) -> str:
     lines = [f"        {line}" for line in [*body, extra]]
     head = ["def work(a, b, c, d, e):", f"    {BEGIN}", f"    for i in range({passes}):"]
-    return "\n".join([*head, *lines, "    return seen", ""])
+    return "\n".join([*head, *lines, "    return seen", IMPORTS, ""])
 
 
 def at_module_level(body: list[str], passes: int = 3) -> str:
-    return "\n".join([BEGIN, f"for i in range({passes}):", *(f"    {line}" for line in [*body, SEEN]), ""])
+    return "\n".join(
+        [f"{IMPORTS}; {BEGIN}", f"for i in range({passes}):", *(f"    {line}" for line in [*body, SEEN]), ""]
+    )
 
 
 # -- random arithmetic ---------------------------------------------------------------------------------
@@ -152,8 +176,12 @@ def value(r: random.Random) -> Any:
 
 def expression(r: random.Random, depth: int = 0) -> str:
     kind = r.random()
-    if depth > 3 or kind < 0.35:
+    if depth > 3 or kind < 0.25:
         return r.choice(NAMES)
+    if kind < 0.35:
+        return r.choice(ATTRIBUTES)
+    if kind < 0.38:
+        return r.choice(FUNCTIONS).format(expression(r, depth + 1))
     if kind < 0.5:
         return r.choice(["0", "1", "2", "0.0", "0.5", "1e200", "1e-200", "3.7", "10"])
     if kind < 0.92:
@@ -173,6 +201,7 @@ def statement(r: random.Random) -> str:
         f"{one} = {other} = {right}",
     ]
     ways += [f"{r.choice(PLACES)} {r.choice('+-*/')}= {right}", f"{one} = {r.choice(PLACES)} * {right}"]
+    ways += [f"{r.choice(ATTRIBUTES)} = {right}", f"i_of = i * {r.randint(-3, 3)} - 1; {one} = {right} + i_of // 2"]
     return r.choice(ways)
 
 

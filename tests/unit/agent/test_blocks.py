@@ -8,8 +8,23 @@ import sys
 from collections.abc import Callable
 from typing import Any
 
+import numpy as np
+import pandas as pd
 import pytest
-from blocks_run import NAMES, PLACES, Counting, at_module_level, compared, ran, work
+from blocks_run import (
+    ATTRIBUTES,
+    FUNCTIONS,
+    NAMES,
+    PLACES,
+    Box,
+    Counting,
+    Pair,
+    Slim,
+    at_module_level,
+    compared,
+    ran,
+    work,
+)
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
@@ -37,10 +52,12 @@ def expression(names: str) -> st.SearchStrategy[str]:
             st.builds("({} {} {})".format, inner, st.sampled_from("+-*/*+"), inner),
             st.builds("({} {} {})".format, inner, st.sampled_from(["//", "%", "<", ">=", "=="]), inner),
             st.builds("(-{})".format, inner),
+            st.builds(str.format, st.sampled_from(FUNCTIONS), inner),
             st.builds("({} ** {})".format, inner, st.sampled_from(["2", "3", "0.5", "-1", "0"])),
         )
 
-    return st.recursive(st.one_of(st.sampled_from(names), st.sampled_from(names), constants), more, max_leaves=5)
+    leaves = st.one_of(st.sampled_from(names), st.sampled_from(names), st.sampled_from(ATTRIBUTES), constants)
+    return st.recursive(leaves, more, max_leaves=5)
 
 
 statements = st.one_of(
@@ -48,6 +65,7 @@ statements = st.one_of(
     st.builds("{} = {}".format, st.sampled_from(NAMES), expression(NAMES)),
     st.builds("{} {}= {}".format, st.sampled_from(NAMES), st.sampled_from("+-*/%"), expression(NAMES)),
     st.builds("{}, {} = {}, {}".format, *[st.sampled_from(NAMES)] * 2, *[expression(NAMES)] * 2),
+    st.builds("{} = {}".format, st.sampled_from(ATTRIBUTES), expression(NAMES)),
     st.builds("{} {}= {}".format, st.sampled_from(PLACES), st.sampled_from("+-*/"), expression(NAMES)),
     st.builds("{} = {} * {}".format, st.sampled_from(NAMES), st.sampled_from(PLACES), expression(NAMES)),
     st.builds("{} = {} = {}".format, *[st.sampled_from(NAMES)] * 2, expression(NAMES)),
@@ -181,3 +199,117 @@ def test_a_value_is_looked_at_once_where_it_is_returned() -> None:
 @pytest.mark.parametrize("body", ["f = a @ b", "f = g(a)", "f = a[0] * 2", "f = 'x' * 3", "f = a ** b"])
 def test_what_may_have_an_effect_is_in_no_block(body: str) -> None:
     assert not plan_of(work([body, body])).blocks
+
+
+class Guarded:
+    """Setting an attribute runs code."""
+
+    def __setattr__(self, name: str, value: object) -> None:
+        object.__setattr__(self, name, value)
+
+
+class Asked:
+    """Reading an attribute that is not there runs code."""
+
+    def __getattr__(self, name: str) -> float:
+        return 1.0
+
+
+@pytest.mark.parametrize(
+    ("held", "attributes", "plain"),
+    [
+        (Box(), ("x", "held"), True),
+        (Box(), ("x", "y"), False),
+        (Slim(), ("x", "w"), True),
+        (Pair(), ("x", "w", "new"), True),
+        (Guarded(), ("x",), False),
+        (Asked(), ("x",), False),
+        (math, ("pi",), True),
+        (math, ("pie",), False),
+        (np.zeros(3), ("size",), False),
+        (pd.DataFrame({"x": [1.0]}), ("x",), False),
+        (1.5, ("real",), False),
+        (None, ("x",), True),
+    ],
+)
+def test_attributes_that_run_no_code(held: object, attributes: tuple[str, ...], plain: bool) -> None:
+    assert gates.is_plain(held, attributes) is plain
+
+
+def test_an_attribute_that_may_be_the_same_begins_another_block() -> None:
+    """`twin` may hold the same object as `box`: what it reads has to be set before."""
+    plan = plan_of(work(["box.x = a * b", "box.x += c * d", "twin.x -= a * c", "d = twin.x * a"]))
+    assert [[s.lineno for s in block.statements] for block in plan.blocks.values()] == [[4, 5], [6, 7]]
+
+
+def test_attributes_are_read_before_and_set_at_the_end() -> None:
+    plan = plan_of(work(["f = box.x * pair.x", "box.x -= f * a", "pair.x = f + box.x"]))
+    (block,) = plan.blocks.values()
+    assert list(block.read_attributes) == [("box", "x"), ("pair", "x")]
+    assert [place for place, _ in block.stores] == [("f", ""), ("box", "x"), ("pair", "x")]
+    assert block.known == ["a", "box", "pair"] and block.tested == ["·b4"]
+
+
+def test_an_object_of_another_class_is_learnt() -> None:
+    body = ["if i == 9: pair = Slim()", "pair.x = pair.x * 0.5 + a", "pair.w -= pair.x * b", "box.x = pair.w * a"]
+    compared(work(body, passes=30), 1.0, 0.5, 0.0, 0.0, 0.0)
+    gate = gates.gates[-1]
+    assert gate.doubts > gates.OTHER_CLASS and not gate.off
+
+
+def test_a_computed_attribute_closes_a_gate_for_good() -> None:
+    body = ["box.y = box.x * 0.5 + a", "box.y -= box.x * b", "c = box.y * a"]
+    assert compared(work(body, passes=30), 1.0, 0.5, 0.0, 0.0, 0.0) == []
+    assert gates.gates[-1].off and gates.gates[-1].wanted[0] == (("box", ("x", "y")),)
+
+
+def test_a_function_that_is_not_the_real_one_closes_a_gate() -> None:
+    body = ["f = math.sqrt(a * b)", "c = f * 0.5 + d", "d = c * f"]
+    source = work(body, passes=30) + "math = Slim()\nmath.sqrt = None\n"
+    assert "math.sqrt" not in blocks.math_calls(ast.parse(source))
+    replaced = work(body, passes=30) + "math.sqrt = lambda x: x * 0.5\n"
+    try:
+        compared(replaced, 1.0, 0.5, 0.0, 0.0, 0.0)
+    finally:
+        math.sqrt = gates.FUNCTIONS["math.sqrt"]  # type: ignore[assignment]  # as it was
+    assert gates.gates[-1].off
+
+
+@pytest.mark.parametrize(
+    ("text", "calls"),
+    [
+        ("import math", {"abs", "max", "min", "math.sqrt"}),
+        ("import math as m", {"abs", "max", "min", "m.sqrt"}),
+        ("from math import sqrt as root, pi", {"abs", "max", "min", "root"}),
+        ("from math import sqrt\nsqrt = float", {"abs", "max", "min"}),
+        ("def max(a, b): return a", {"abs", "min"}),
+        ("from elsewhere import *", set()),
+    ],
+)
+def test_how_mathematical_functions_are_called(text: str, calls: set[str]) -> None:
+    found = blocks.math_calls(ast.parse(text))
+    assert {call for call in found if found[call] in ("abs", "max", "min", "math.sqrt")} == calls
+
+
+def test_whole_numbers_are_not_looked_at() -> None:
+    plan = plan_of(work(["n = 0", "n += i * 2", "f = a * n", "m = n / 2", "n = -n % 7"]))
+    (block,) = plan.blocks.values()
+    assert plan.scope.wholes == {"i", "n"}
+    assert [name for (name, _), temporary in block.stores if temporary in block.tested] == ["f", "m"]
+
+
+@pytest.mark.parametrize("body", ["n = a", "n, d = 0.5, 1", "n /= 2", "n = f(n)", "for n in a: pass", "(n := a)"])
+def test_a_name_that_may_be_no_whole_number(body: str) -> None:
+    plan = plan_of(work(["n = 0", "n += i * 2", "f = a * n", body]))
+    assert "n" in plan.ints and "n" not in plan.scope.wholes
+
+
+def test_a_test_of_names_that_are_numbers_trips_as_before() -> None:
+    body = [
+        "n = 0",
+        "while a * a + b * b < 4.0 and n < 5:",
+        "    a, b = a * a - b * b + c, 2.0 * a * b + d",
+        "    n += 1",
+    ]
+    trips = compared(work([*body, "    if n == 4: a = a * 1e200"], passes=1), 0.1, 0.1, 0.2, 0.1, 0.0)
+    assert [trip[1] for trip in trips] == [5]
