@@ -272,11 +272,11 @@ def passes(file: SourceFile, frame: types.FrameType, loop: object, lengths: bool
 def pass_counter(file: SourceFile, frame: types.FrameType, loop: object) -> Callable[[], int] | None:
     """What tells the number of the present pass of a loop that runs, in little time; None where nothing does."""
     meter, length, start = _meter(file, frame, loop)
+    if type(meter) in INDEXED:
+        return lambda: _index(meter)
     left: Callable[[], int] | None = getattr(meter, "__length_hint__", None)
     if left is None:
         return None
-    if type(meter) in INDEXED:
-        return lambda: _index(meter)
     whole = sys.maxsize - start if type(meter) is itertools.repeat else length
     return lambda: whole - left()
 
