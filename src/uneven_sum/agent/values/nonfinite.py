@@ -78,9 +78,12 @@ def any_bad(value: Any) -> bool:
 
 
 def _has_finite_sum(np: Any, flat: Any) -> bool:
-    """True when the sum of all cells is finite, and so each cell; an overflow of the sum gives False, too."""
+    """True when the sum of all cells is finite, and so each cell; an overflow of the sum gives False, too.
+
+    The sum of squares, where BLAS makes it, takes less than half the time.
+    """
     with np.errstate(all="ignore"):
-        total = np.add.reduce(flat)
+        total = np.dot(flat, flat) if flat.dtype in (np.float64, np.float32) else np.add.reduce(flat)
         return bool(total - total == 0)
 
 
@@ -98,7 +101,8 @@ def _has_bad_part(np: Any, flat: Any) -> bool:
 def new_cells(np: Any, value: Any, operands: list[Any]) -> tuple[bool, bool]:
     """Whether an array has a cell that is bad where no operand has a bad one, and one that is nan where none has a nan.
 
-    The operands are arrays of its shape.  Of each part only the cells that are bad are compared.
+    The operands are arrays of its shape.  Of each part only the cells that are bad are compared, with one operand after
+    the other until none is left: what waits for memory is the time that it takes.
     """
     flat = value.reshape(-1)
     parts = [o.reshape(-1) for o in operands]
@@ -111,11 +115,13 @@ def new_cells(np: Any, value: Any, operands: list[Any]) -> tuple[bool, bool]:
         if good.all():
             continue
         at = np.logical_not(good, out=good).nonzero()[0]
-        left, nan = np.ones(at.size, dtype=bool), np.isnan(flat[here][at])
+        left, nan = np.ones(at.size, dtype=bool), np.isnan(flat[here].take(at))
         for part in parts:
-            theirs = part[here][at]
+            theirs = part[here].take(at)
             left &= np.isfinite(theirs)
             nan &= ~np.isnan(theirs)
+            if not (left.any() or nan.any()):
+                break
         bad, made = bad or bool(left.any()), made or bool(nan.any())
         if bad and made:
             break
