@@ -113,6 +113,22 @@ def test_recent_points_stay_dense() -> None:
     assert times[0] == 1 and times[-1] == 499 and max(gaps[-3:]) <= 8 < max(gaps[:4])
 
 
+async def test_points_that_are_on_their_way_are_waited_for(monkeypatch) -> None:
+    points = Points()
+    monkeypatch.setattr(Points, "_end", staticmethod(lambda p: None))
+    points.all[2] = SimpleNamespace(
+        number=2, memory=60, facts={}, at_pause=True, made=2, writer=SimpleNamespace(write=list)
+    )
+    points.announce(3)
+    assert points.expected == {1, 3}, "the one at the start connects late, too"
+    points.expected.clear()
+    points.announce(3)
+    assert not points.expected, "one that was waited for, or has ended, is not expected again"
+    points.wake(2)
+    points.announce(2)
+    assert points.expected == {2}, "it is made again"
+
+
 async def test_points_end_when_memory_is_short(monkeypatch) -> None:
     ended: list[int] = []
     points = Points()

@@ -123,6 +123,7 @@ class Motions:
     async def back_to_pass(self, loops: list[Loop], number: int) -> None:
         """Back to the nearest return point before pass `number` of the innermost loop, and forward to where that
         pass begins.  BadUse when there is none."""
+        await self.session.points_up_to_here()
         point = self.point_before_pass(loops, number)
         if point is None:
             raise BadUse(f"No snapshot before pass {number}. Rerun the script.")
@@ -196,6 +197,7 @@ class Motions:
     async def restart_call(self, facts: Facts, lookouts: list[Lookout]) -> list[Placed]:
         """The paused call begins again with the present text of its file: back to before it, the text taken up, and
         on to its entry.  BadUse when there is no return point, or the text cannot be taken up."""
+        await self.session.points_up_to_here()
         point = self.point_before_call(facts.chain)
         if point is None:
             raise BadUse("No snapshot before this call. Rerun the script.")

@@ -65,6 +65,7 @@ class Points:
         self.news = news
         self.folder = ""
         self.expected: set[int] = set()  # snapshots that were announced and have not connected yet
+        self.announced = 0  # the highest number that a pause has told
         self.since: dict[int, int] = {}  # points made again: a sleeper that is older is out of date
         self._server: asyncio.Server | None = None
         self._arrived = asyncio.Event()
@@ -151,6 +152,11 @@ class Points:
             free += used.pop(number)
             self._end(self.all.pop(number))
 
+    def announce(self, number: int) -> None:
+        """A pause has a point of this number: those up to it are here, or on their way."""
+        self.expected.update(n for n in range(self.announced + 1, number + 1) if n not in self.all)
+        self.announced = max(self.announced, number)
+
     async def wait_for(self, number: int, seconds: float = 2.0) -> bool:
         """A point that was just made may still be on its way."""
         end = asyncio.get_running_loop().time() + seconds
@@ -168,6 +174,7 @@ class Points:
     def wake(self, number: int) -> Point:
         """The sleeper of a point, woken; it is no sleeper any more, nor are those after it."""
         point = self.all.pop(number)
+        self.announced = number - 1  # the next ones have the same numbers
         for later in [n for n in self.all if n > number]:
             self._end(self.all.pop(later))
         point.writer.write(encode({"seq": 0, "type": "request", "command": "wake", "arguments": {}}))

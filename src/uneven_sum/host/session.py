@@ -402,9 +402,7 @@ class Session:
             return
         elif event == "stopped":
             self.written = {str(path): int(when) for path, when in body.get("written") or []}
-            point = int(body.get("point") or 0)
-            if point and point not in self.points.all:
-                self.points.expected.add(point)
+            self.points.announce(int(body.get("point") or 0))
             link.name = str(body.get("process") or link.name)
             self.processes.stopped(link, body)
             return

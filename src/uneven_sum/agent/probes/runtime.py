@@ -18,7 +18,7 @@ from ..recording.recorder import numbered
 from ..source import gates, registry
 from ..source.sites import Site, sites
 from ..values import nonfinite, snapshot
-from ..values.nonfinite import MAX, PLAIN
+from ..values.nonfinite import PLAIN
 from . import run_texts
 
 numbers = TypeIds(float, int, bool, complex)  # types whose augmented operators never work in place
@@ -73,9 +73,10 @@ _retried: set[int] = set()  # ids of frames whose failed statement runs again; b
 
 def check(value: Any, emptied: None, site: int) -> Any:
     """Looks at a value before it is stored or passed on; returns it."""
+    # The bounds of float stand here as constants: this is called for each element of a generator.
     kind = type(value)
     if kind is float:
-        if -MAX <= value <= MAX and not holding:
+        if -1.7976931348623157e308 <= value <= 1.7976931348623157e308 and not holding:
             return value
     elif kind is float64 or key_of(kind) in floats:
         if isfinite(value) and not holding:
@@ -87,10 +88,7 @@ def check(value: Any, emptied: None, site: int) -> Any:
 
 def check_augmented(value: Any, old: Any, site: int) -> Any:
     kind = type(value)
-    if kind is float:
-        if -MAX <= value <= MAX and not holding:
-            return value
-    elif kind is float64 or key_of(kind) in floats:
+    if kind is float or kind is float64 or key_of(kind) in floats:
         if isfinite(value) and not holding:
             return value
     elif key_of(kind) in PLAIN and not holding:

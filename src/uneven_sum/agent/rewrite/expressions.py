@@ -10,7 +10,7 @@ import sys
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Any, TypeVar
 
-from ..core.markers import MARK, METER, VALUE
+from ..core.markers import ELEMENT, MARK, METER, VALUE
 from ..core.trees import walk
 from ..source.call_lists import ABSORBING, NAMESPACES, NO_DATA_PASSED
 from ..source.sites import Options, Sites, callee
@@ -115,6 +115,7 @@ class Expressions:
     def __init__(self, file: SourceFile, sites: Sites, options: Options) -> None:
         self.file, self.sites, self.options = file, sites, options
         self.temps = False  # whether temporaries may be used here
+        self.in_element = False  # within a list comprehension of a function: ELEMENT may be used
         self.in_line = len(file.lines) < LARGE
         self.absorbing = 0
         self.looked_at: set[str] = set()  # functions of the file whose `return` looks at the value
@@ -253,6 +254,8 @@ class Expressions:
         site = ast.Constant(self.sites.add(self.file, self.at, site_of, role))
         if self.temps and self.in_line:
             return self._here(self._of_numbers(node, self._inline(node, site)), node)
+        if self.in_element and self.in_line:
+            return self._here(self._inline(node, site, ELEMENT), node)
         call = at(self._probe("check", node, at(ast.Constant(None), node), at(site, node)), node)
         at(call.func, node)
         return call
@@ -290,24 +293,24 @@ class Expressions:
             return isinstance(node, (ast.Name, ast.Attribute, ast.Subscript))
         return False
 
-    def _inline(self, node: ast.expr | None, site: ast.expr) -> ast.expr:
-        """The check in line; node None: what is looked at is in VALUE already."""
-        load = self._load(VALUE) if node is None else ast.NamedExpr(self._store(VALUE), node)
-        finite = ast.BoolOp(ast.And(), [self._type_is(load, "float"), self._within()])
-        test = ast.BoolOp(ast.Or(), [finite, self._type_is(self._load(VALUE), "int")])
-        emptied = ast.NamedExpr(self._store(VALUE), ast.Constant(None))
-        return ast.IfExp(test, self._load(VALUE), self._probe("check", self._load(VALUE), emptied, site))
+    def _inline(self, node: ast.expr | None, site: ast.expr, name: str = VALUE) -> ast.expr:
+        """The check in line; node None: what is looked at is in the temporary already."""
+        load = self._load(name) if node is None else ast.NamedExpr(self._store(name), node)
+        finite = ast.BoolOp(ast.And(), [self._type_is(load, "float"), self._within(name)])
+        test = ast.BoolOp(ast.Or(), [finite, self._type_is(self._load(name), "int")])
+        emptied = ast.NamedExpr(self._store(name), ast.Constant(None))
+        return ast.IfExp(test, self._load(name), self._probe("check", self._load(name), emptied, site))
 
     def _of_numbers(self, node: ast.expr, checked: ast.expr) -> ast.expr:
         """A check that is faster where the names in it are known to be numbers: see `block_probes`."""
         return checked
 
-    def _within(self) -> ast.expr:
-        """That the float in VALUE is finite, in the way that is faster."""
+    def _within(self, name: str) -> ast.expr:
+        """That the float in a temporary is finite, in the way that is faster."""
         if sys.version_info >= (3, 14):
-            nothing = ast.BinOp(self._load(VALUE), ast.Sub(), self._load(VALUE))
+            nothing = ast.BinOp(self._load(name), ast.Sub(), self._load(name))
             return ast.Compare(nothing, [ast.Eq()], [ast.Constant(0.0)])
-        return ast.Compare(ast.Constant(-MAX), [ast.LtE(), ast.LtE()], [self._load(VALUE), ast.Constant(MAX)])
+        return ast.Compare(ast.Constant(-MAX), [ast.LtE(), ast.LtE()], [self._load(name), ast.Constant(MAX)])
 
     def inside(self, node: ast.expr) -> ast.expr:
         """An expression that is not itself looked at; what it passes on is."""
@@ -425,17 +428,19 @@ class Expressions:
         return self.value(node, "argument")
 
     def _lambda(self, node: ast.Lambda) -> ast.expr:
-        outer = (self.temps, self.absorbing)
-        self.temps, self.absorbing = False, 0
+        outer = (self.temps, self.absorbing, self.in_element)
+        self.temps, self.absorbing, self.in_element = False, 0, False
         node.body = self.value(node.body, "return")
         self._watched_lambda(node)
-        self.temps, self.absorbing = outer
+        self.temps, self.absorbing, self.in_element = outer
         return node
 
     def _comprehension(self, node: Any) -> ast.expr:
-        outer = self.temps
+        outer = self.temps, self.in_element
+        # A generator may run in another thread than the call whose names it sees: no temporary there.
+        in_element = (self.temps or self.in_element) and not isinstance(node, ast.GeneratorExp)
         like = node.generators[0].iter
-        self.temps = False
+        self.temps = self.in_element = False
         first = self.inside(like)
         if self.options.audit and not node.generators[0].is_async:
             first = self.audited_iterable(first, node)
@@ -443,7 +448,10 @@ class Expressions:
         for number, generator in enumerate(node.generators):
             if number:
                 generator.iter = self.inside(generator.iter)
+            self.in_element = in_element
             generator.ifs = [self.value(test, "test") for test in generator.ifs]
+            self.in_element = False  # not in what it goes over
+        self.in_element = in_element
         if isinstance(node, ast.DictComp):
             node.key = self.inside(node.key)
             if node.value is not None:  # since 3.15 `{**part for part in parts}` has none
@@ -453,7 +461,7 @@ class Expressions:
             node.elt = self.value(node.elt, role)
         self._watched_elements(node)
         self._comprehended(node)
-        self.temps = outer
+        self.temps, self.in_element = outer
         return node  # type: ignore[no-any-return]  # the node that was given
 
 
