@@ -127,6 +127,12 @@ def _operator(auditor: Auditor, name: str, do: Operator, running: bool) -> Probe
     return plain
 
 
+def _are_plain(a: object, b: object) -> bool:
+    """Whether both are numbers of Python's own: what is done with those of the script's classes runs its code."""
+    kind, other = type(a), type(b)
+    return (kind is float or kind is int) and (other is float or other is int)
+
+
 def _tiny(auditor: Auditor, name: str, do: Operator, rules: list[Callable[..., Any]]) -> Probe:
     """Rules see a result that is nearly 0."""
 
@@ -141,7 +147,9 @@ def _tiny(auditor: Auditor, name: str, do: Operator, rules: list[Callable[..., A
         result = do(a, b)
         kind = type(result)
         if kind is float:
-            if -TINY < result < TINY and a and b:
+            if -TINY < result < TINY:
+                if not _are_plain(a, b):
+                    return others(a, b, result, site)
                 numbers(a, b, result, site)
             return result
         return result if kind is int else others(a, b, result, site)
@@ -166,13 +174,13 @@ def _cancels(auditor: Auditor, name: str, do: Operator, rules: list[Callable[...
 
     def nearly_equal(a: Any, b: object, site: int) -> Any:
         result = do(a, b)
-        if type(result) is not float:
+        if type(result) is not float or (type(a) is not float and type(a) is not int):
             return others(a, b, result, site)
         try:
             passes[site] += 1
         except IndexError:
             passes.extend([0] * (site + 1000 - len(passes)))
-        if result * result < a * a * NEARLY:
+        if result * result < a * a * NEARLY and _are_plain(a, b):
             for rule in rules:
                 with_care(rule, name, a, b, result, site)
         return result
@@ -193,7 +201,7 @@ def _every(auditor: Auditor, name: str, do: Operator, wanting: list[Rule]) -> Pr
     def every(a: object, b: object, site: int) -> Any:
         result = do(a, b)
         kind = type(result)
-        if kind is float or kind is int:
+        if (kind is float or kind is int) and _are_plain(a, b):
             numbers(a, b, result, site)
             return result
         return others(a, b, result, site)
@@ -229,7 +237,7 @@ def _running(auditor: Auditor, name: str, add: Operator, objects: Probe | None =
         if objects is not None and type(a) is not float:
             return objects(a, b, site)
         result = add(a, b)
-        if type(result) is not float:
+        if type(result) is not float or not _are_plain(a, b):
             return others(a, b, result, site)
         known = sums.get(site)
         if known is None:

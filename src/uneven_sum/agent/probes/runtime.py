@@ -12,6 +12,7 @@ from typing import Any
 from ..core import run_state, signal_masking
 from ..core.type_identity import TypeIds, key_of
 from ..frames import fast_form
+from ..frames.namespace import locals_of
 from ..lookouts.lookout import Lookout, tickers
 from ..recording.coverage import all_marks
 from ..recording.recorder import numbered
@@ -205,6 +206,12 @@ def block_failed(site: int) -> bool:
         return False
 
 
+def learn(gate: int) -> None:
+    """The precise form of a block begins, and its fast form needs to know more than that its gate is open."""
+    frame = sys._getframe(1)
+    gates.learn(gate, locals_of(frame), frame.f_globals)
+
+
 class Cells:
     """The temporaries of a module."""
 
@@ -388,7 +395,7 @@ PROBES = _Probes(
     doubt=gates.doubt,
     know=know,
     precise=gates.reopen,
-    learn=gates.learn,
+    learn=learn,
     leaving=leaving,
     given=given,
     lookout=lookout,

@@ -352,11 +352,12 @@ class Rewriter(BlockProbes):
         s.target = self.inside(s.target)
         audited = self.audited_iterable(self.value(s.iter, "iterable"), s) if self.options.audit else None
         s.iter = self._metered(audited or self.value(s.iter, "iterable"), s, s.iter, self.temps)
+        leaves = isinstance(s.iter, ast.IfExp) and leaves_early(s)
         recorder = self.recorder_of(s)
         if recorder is not None:
             over = ast.Attribute(self._run(recorder, run_name(s)), "over", ast.Load())
             s.iter = self._here(ast.Call(over, [s.iter], []), s.iter)
-        before, leaves = self._loop(s), isinstance(s.iter, ast.IfExp) and leaves_early(s)
+        before = self._loop(s)
         # After a `break` the iterator must not keep the list: in a line that the file does not have.
         release = [self._here(self._set(self._meter_name(s), ast.Constant(None)), self._nowhere())] if leaves else []
         return [*before, s, *release]

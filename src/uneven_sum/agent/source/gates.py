@@ -12,7 +12,6 @@ from __future__ import annotations
 
 import builtins
 import math
-import sys
 import types
 from collections.abc import Mapping
 
@@ -103,14 +102,13 @@ def reopen(number: int) -> None:
         gate.open.append(True)
 
 
-def learn(number: int) -> None:
-    """The precise form of a block with objects or functions begins."""
-    gate, frame = gates[number], sys._getframe(1)
+def learn(number: int, names: Mapping[str, object], of_module: Mapping[str, object]) -> None:
+    """The precise form of a block with objects or functions begins.  `names`: those of its call, then its module's."""
+    gate = gates[number]
     objects, functions = gate.wanted
-    names: Mapping[str, object] = frame.f_locals
     worth = 1  # the same as before: a value was no number, or there was a pause
     for place, (name, attributes) in enumerate(objects):
-        held = names.get(name, frame.f_globals.get(name))
+        held = names.get(name, of_module.get(name))
         known = f"kind{place}"
         if getattr(gate, known) is type(held):
             continue
@@ -119,7 +117,7 @@ def learn(number: int) -> None:
         setattr(gate, known, type(held) if plain else None)
     for written, real in functions:
         owner, _, method = written.partition(".")
-        found = names.get(owner, frame.f_globals.get(owner, getattr(builtins, owner, None)))
+        found = names.get(owner, of_module.get(owner, getattr(builtins, owner, None)))
         found = getattr(found, method, None) if found is math else None if method else found
         if found is not FUNCTIONS[real]:
             worth = NOT_PLAIN
