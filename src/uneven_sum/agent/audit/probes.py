@@ -201,7 +201,7 @@ def _every(auditor: Auditor, name: str, do: Operator, wanting: list[Rule]) -> Pr
     def every(a: object, b: object, site: int) -> Any:
         result = do(a, b)
         kind = type(result)
-        if (kind is float or kind is int) and _are_plain(a, b):
+        if (kind is float or kind is int) and ((type(a) is kind and type(b) is kind) or _are_plain(a, b)):
             numbers(a, b, result, site)
             return result
         return others(a, b, result, site)
@@ -237,7 +237,7 @@ def _running(auditor: Auditor, name: str, add: Operator, objects: Probe | None =
         if objects is not None and type(a) is not float:
             return objects(a, b, site)
         result = add(a, b)
-        if type(result) is not float or not _are_plain(a, b):
+        if type(result) is not float or not ((type(a) is float and type(b) is float) or _are_plain(a, b)):
             return others(a, b, result, site)
         known = sums.get(site)
         if known is None:
