@@ -76,6 +76,25 @@ except RuntimeError:
     print("wrapped")
 
 
+class Source:
+    Gap = ZeroDivisionError
+
+    def __init__(self):
+        self.Lost = LookupError
+
+    def read(self):
+        try:
+            return {}["k"]
+        except self.Lost:
+            try:
+                return 1 / 0
+            except self.Gap:
+                return "read"
+
+
+print(Source().read())
+
+
 async def bad(k):
     await asyncio.sleep(0.001)
     return 1 / k
@@ -144,6 +163,7 @@ async def test_what_is_handled_a_moment_later_does_not_pause(script, interpreter
         "logged",
         "again",
         "wrapped",
+        "read",
         "['ZeroDivisionError',",
         "'float']",
         "task",

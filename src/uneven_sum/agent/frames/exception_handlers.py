@@ -17,6 +17,7 @@ from typing import Any
 
 from ..core.records import record
 from ..source.source_file import Handler, SourceFile, Statement, position
+from ..values.safe_read import read_attribute
 from .namespace import Scope, locals_of
 
 # Library calls that catch an exception only to carry it elsewhere: to a task, a thread's end, an importer.
@@ -126,7 +127,9 @@ def _look_up(node: ast.AST, scope: Scope) -> Any:
         return scope.get(node.id)
     if isinstance(node, ast.Attribute):
         owner = _look_up(node.value, scope)
-        return getattr(owner, node.attr, None) if isinstance(owner, (types.ModuleType, type)) else None
+        if isinstance(owner, (types.ModuleType, type)):
+            return getattr(owner, node.attr, None)
+        return read_attribute(owner, node.attr)  # `except self.Error`, without running a property
     return None
 
 
