@@ -14,10 +14,11 @@ head guard          try: COMPOUND
                     except: ‹head_failed›(site); raise
 result check        ·v if type(·v := EXPR) is float and MIN <= ·v <= MAX or type(·v) is int
                        else ‹check›(·v, (·v := None), site)
-                    in functions; at module level, in classes, lambdas and comprehensions, and in functions
-                    that look at their own names: ‹check›(EXPR, None, site)
+                    in functions and their list comprehensions, where the name is ·e; at module level, in classes,
+                    lambdas and generators, and in functions that look at their own names: ‹check›(EXPR, None, site)
 augmented result    the operation runs on a copy of the name, so that the old value is still there
-loop meters         for … in ‹compress›(ITER, (·m1 := ‹repeat›(True, MAX)))   passes = what repeat has given
+loop meters         for … in (·m1 := ‹iter›(·m1)) if type(·m1 := ITER) is list else …    a list's iterator tells
+                    for … in ‹compress›(ITER, (·m1 := ‹repeat›(True, MAX)))   passes = what repeat has given
                     for … in (·m1 := ‹iter›(range(…)))                        the range iterator tells
                     ·m1 = 0; while …: ·m1 += 1; …
 lookout             if CONDITION and ‹tick›(): ‹lookout›(site)   before the statement, in a `try` of its own
