@@ -5,8 +5,9 @@ from __future__ import annotations
 import ast
 import math
 import sys
+import types
 from collections.abc import Callable
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 import pandas as pd
@@ -201,6 +202,11 @@ def test_what_may_have_an_effect_is_in_no_block(body: str) -> None:
     assert not plan_of(work([body, body])).blocks
 
 
+class Named(NamedTuple):
+    x: float
+    y: float
+
+
 class Guarded:
     """Setting an attribute runs code."""
 
@@ -229,6 +235,12 @@ class Asked:
         (np.zeros(3), ("size",), False),
         (pd.DataFrame({"x": [1.0]}), ("x",), False),
         (1.5, ("real",), False),
+        (types.SimpleNamespace(x=1.0), ("x", "y"), True),
+        (Named(1.0, 2.0), ("x", "y"), True),
+        (Pair, ("x",), True),
+        (Box, ("y",), False),
+        (Pair, ("compute",), True),
+        (type("Kind", (type,), {})("One", (), {"x": 1.0}), ("x",), False),
         (None, ("x",), True),
     ],
 )

@@ -271,7 +271,7 @@ class Form:
         return unplaced(ast.BinOp(left, node.op, right), node)
 
     def _call(self, node: ast.Call) -> ast.expr:
-        written = ast.unparse(node.func)
+        written = _as_written(node.func)
         real = self.scope.functions.get(written)
         least = 2 if real in ("min", "max") else 1
         if real is None or node.keywords or len(node.args) < least:
@@ -360,6 +360,15 @@ def is_whole(node: ast.expr, wholes: set[str]) -> bool:
     if isinstance(node, ast.BinOp):
         return isinstance(node.op, STAY_WHOLE) and is_whole(node.left, wholes) and is_whole(node.right, wholes)
     return False
+
+
+def _as_written(node: ast.expr) -> str:
+    """`name` or `name.attribute`; empty for other functions."""
+    if isinstance(node, ast.Name):
+        return node.id
+    if isinstance(node, ast.Attribute) and isinstance(node.value, ast.Name):
+        return f"{node.value.id}.{node.attr}"
+    return ""
 
 
 def is_arithmetic(node: ast.expr, numbers: set[str]) -> bool:

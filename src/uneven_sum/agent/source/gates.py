@@ -14,6 +14,7 @@ import builtins
 import math
 import types
 from collections.abc import Mapping
+from typing import Any, NamedTuple
 
 from .source_file import Position
 
@@ -128,19 +129,30 @@ def learn(number: int, names: Mapping[str, object], of_module: Mapping[str, obje
         reopen(number)
 
 
-def is_plain(held: object, attributes: tuple[str, ...]) -> bool:
+class _Named(NamedTuple):
+    a: int
+
+
+_GET = {id(kind.__getattribute__) for kind in (object, tuple, types.SimpleNamespace)}
+_SET = {id(kind.__setattr__) for kind in (object, tuple, types.SimpleNamespace)}
+_READ = (types.MemberDescriptorType, type(_Named.a))  # slots, and the names of a named tuple
+
+
+def is_plain(held: Any, attributes: tuple[str, ...]) -> bool:
     """Whether reading and setting these attributes of an object runs no code."""
     kind = type(held)
     if kind is types.ModuleType:
         return all(attribute in held.__dict__ for attribute in attributes)
+    of_class = kind is type
     found: dict[str, object] = {}
-    for one in reversed(kind.__mro__):
+    for one in reversed(held.__mro__ if of_class else kind.__mro__):
         found.update(one.__dict__)
-    own = (found.get("__getattribute__"), found.get("__setattr__"), found.get("__getattr__"))
-    if own != (object.__getattribute__, object.__setattr__, None):
+    if of_class:
+        return not any(hasattr(type(found.get(attribute)), "__get__") for attribute in attributes)
+    if id(found.get("__getattribute__")) not in _GET or id(found.get("__setattr__")) not in _SET:
         return False
-    return not any(
-        hasattr(type(found[attribute]), "__get__") and not isinstance(found[attribute], types.MemberDescriptorType)
+    return "__getattr__" not in found and not any(
+        hasattr(type(found[attribute]), "__get__") and not isinstance(found[attribute], _READ)
         for attribute in attributes
         if attribute in found
     )
