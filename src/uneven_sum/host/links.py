@@ -11,7 +11,7 @@ import contextlib
 import os
 import signal
 import time
-from collections.abc import Awaitable, Callable
+from collections.abc import Awaitable, Callable, Collection
 from typing import Any
 
 from ..protocol import Decoder, MalformedMessage, Message, encode
@@ -19,7 +19,19 @@ from .activity import Activity, activity
 
 CALL_SIGNAL = signal.SIGURG  # ignored by default: never fatal, however late it comes
 PATIENCE = 0.5  # seconds until an interrupt that is not answered is explained
+ROUNDS = 20  # in which the end of a connection is waited for
 AFTER_OUTPUT = ("stopped", "unevenSum/callEnded")  # what was printed before them is shown before them
+
+
+async def read_out(tasks: Collection[asyncio.Task[Any]], seconds: float) -> None:
+    """Wait until all is read from who has ended, `seconds` at most: a child of it may hold its connection open.
+
+    In many short waits: when this process stands still for a while, as under load, that counts as one of them, and
+    what has come meanwhile is read in the next.
+    """
+    for _ in range(ROUNDS):
+        if not tasks or not (await asyncio.wait(tasks, timeout=seconds / ROUNDS))[1]:
+            return
 
 
 class Link:

@@ -21,7 +21,7 @@ from ..protocol import Decoder, MalformedMessage, Message
 from .descendants import process
 from .failures import died_sentence
 from .launch import BadUse, Launch
-from .links import Link
+from .links import Link, read_out
 from .points import ended, peer
 from .sockets import folder_for_sockets
 
@@ -338,8 +338,7 @@ class Processes:
         """What was told before the script's end is heard; a child that lives on is not waited for."""
         for _ in range(3):  # who has connected is welcomed
             await asyncio.sleep(0)
-        if self._reading:
-            await asyncio.wait(list(self._reading), timeout=SETTLING)
+        await read_out(list(self._reading), SETTLING)
 
     def let_go(self) -> None:
         """A process that outlives the script goes on without us."""

@@ -22,7 +22,7 @@ from .environment import die_with_host, environment
 from .failures import cannot_run
 from .interpreter import find_interpreter
 from .launch import BadUse, Launch, inspect_script
-from .links import PATIENCE, Link
+from .links import PATIENCE, Link, read_out
 from .output import ScriptOutput
 from .points import Points, ended, reap
 from .processes import OneProcess, Processes
@@ -467,7 +467,7 @@ class Session:
         self.points.end_all()
         others = [t for t in self._tasks[: 2 if self.launch.capture else 0]]
         others += [self.main.reading] if self.main.reading is not None else []
-        await asyncio.wait(others, timeout=1.0)
+        await read_out(others, 1.0)
         await self.processes.settle()
         self.processes.let_go()
         self.main.running, self.main.gone = False, True
