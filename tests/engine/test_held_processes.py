@@ -30,8 +30,9 @@ def counts(name, end, write):
     k = 0
     while not os.path.exists(end):
         k += 1
-        with open(name, 'w') as f:
+        with open(name + '.new', 'w') as f:
             f.write(str(k))
+        os.replace(name + '.new', name)  # who reads it finds a number at any time
         time.sleep(0.01)
         if k > 100:
             os.write(write, b'.')
