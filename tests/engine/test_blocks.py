@@ -46,7 +46,22 @@ def outer():
     return half(y)
 print(outer())
 """
-MORE = {"warnings in arguments": CALLS, "warnings of a caller's line": WARNS}
+OBJECTS = """import math
+class Reservoir:
+    def __init__(self, level, area):
+        self.level, self.area = level, area
+def route(reservoir, inflows):
+    spilled = 0.0
+    for day, inflow in enumerate(inflows):
+        head = reservoir.level - 1.2
+        outflow = 0.6 * math.sqrt(abs(head)) + inflow * 0.2
+        reservoir.level += (inflow - outflow) / reservoir.area
+        reservoir.level *= 1.0 + 0.5 * inflow
+        spilled += max(0.0, reservoir.level - 3.0) * reservoir.area
+    return spilled
+print(route(Reservoir(2.0, 1.5e6), [0.4 + 0.1 * (day % 7) for day in range(40)] + [1e300] * 3))
+"""
+MORE = {"objects": OBJECTS, "warnings in arguments": CALLS, "warnings of a caller's line": WARNS}
 
 
 @pytest.mark.slow
@@ -54,6 +69,15 @@ MORE = {"warnings in arguments": CALLS, "warnings of a caller's line": WARNS}
 async def test_every_word_is_the_same(name: str, script) -> None:
     path = script(CASES[name][0] if name in CASES else MORE[name])
     assert await told(path) == await told(path, blocks=False)
+
+
+async def test_a_result_that_an_attribute_would_get_pauses_before_it_is_set(script, interpreter: str) -> None:
+    async with running(script(OBJECTS), python=interpreter) as run:
+        facts = await run.pause()
+        assert (facts.line, facts.loops[0].number, facts.loops[0].of) == (11, 41, 43)
+        assert "reservoir.level would become inf" in facts.headline
+        assert float(await run.ask("reservoir.level")) < 1e300 < float(await run.ask("reservoir.level * 1e10"))
+        assert not run.trouble
 
 
 @pytest.mark.interpreters
