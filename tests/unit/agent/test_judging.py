@@ -6,6 +6,7 @@ import array
 import ast
 import contextlib
 import math
+import multiprocessing
 import sys
 import warnings
 from decimal import Decimal
@@ -360,6 +361,67 @@ def test_what_would_run_code_is_not_read(text: str) -> None:
 
     with pytest.raises(provenance.Unreadable):
         provenance.read(ast.parse(text, mode="eval").body, scope(x=2.0, a=A, f=len, own=Own()))
+
+
+SIGNS = (
+    "+",
+    "-",
+    "*",
+    "/",
+    "//",
+    "%",
+    "**",
+    "<<",
+    ">>",
+    "|",
+    "&",
+    "^",
+    "<",
+    "<=",
+    ">",
+    ">=",
+    "==",
+    "!=",
+    "is",
+    "is not",
+)
+
+
+@pytest.mark.parametrize("text", [*(f"n {sign} k" for sign in SIGNS), "n in row", "n not in row", "k not in row"])
+def test_operators_are_what_they_are_written_as(text: str) -> None:
+    names: dict[str, Any] = {"n": 5, "k": 2, "row": [5, 7]}
+    node = ast.parse(text, mode="eval").body
+    assert isinstance(node, (ast.BinOp, ast.Compare))
+    if isinstance(node, ast.Compare):
+        sign: ast.AST = node.ops[0]
+        left, right = ast.unparse(node.left), ast.unparse(node.comparators[0])
+    else:
+        sign, left, right = node.op, ast.unparse(node.left), ast.unparse(node.right)
+    assert provenance.OPERATORS[type(sign)](names[left], names[right]) == eval(text, dict(names))
+
+
+@pytest.mark.parametrize("text", ["+n", "-n", "~n", "x // n", "x % n", "n << 2"])
+def test_arithmetic_is_read(text: str) -> None:
+    names = {"n": 5, "x": 12.5}
+    assert provenance.read(ast.parse(text, mode="eval").body, scope(**names)) == eval(text, dict(names))
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ("[queue.get() for _ in range(3)]", "another process"),
+        ("[x * 2 for x in [1.0]]", ""),
+        ("[len(x) for x in rows]", ""),
+        ("[x for x in queues]", "another process"),
+        ("[x for x in by_name]", "another process"),
+        ("sum(x.recv() for x in queues)", "another process"),
+        ("queue", ""),
+    ],
+)
+def test_what_a_comprehension_asks(text: str, said: str) -> None:
+    queue = multiprocessing.SimpleQueue()
+    held = scope(queue=queue, queues=[queue], by_name={"a": queue}, rows=[[1.0]])
+    assert provenance.sender_inside(ast.parse(text, mode="eval").body, held) == said
 
 
 # -- the culprit -------------------------------------------------------------------------------------
