@@ -284,7 +284,8 @@ class Processes:
     def kills(self, link: Link, body: dict[str, Any]) -> None:
         """A process is about to end another one; in an audit it waits for what that one has found."""
         number = int(body["pid"])
-        self.ordered |= {pid for pid in self.links if _group(pid) == number} if body["group"] else {number}
+        # A group has the number of its first process, which may be dead by now and have no group any more.
+        self.ordered |= {number, *(pid for pid in self.links if body["group"] and _group(pid) == number)}
         if body["waits"]:
             self._start(self._let_kill(link))
 
