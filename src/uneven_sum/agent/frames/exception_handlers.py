@@ -127,7 +127,7 @@ def _look_up(node: ast.AST, scope: Scope) -> Any:
         return scope.get(node.id)
     if isinstance(node, ast.Attribute):
         owner = _look_up(node.value, scope)
-        if isinstance(owner, (types.ModuleType, type)):
+        if issubclass(type(owner), (types.ModuleType, type)):  # `isinstance` would ask for `__class__`
             return getattr(owner, node.attr, None)
         return read_attribute(owner, node.attr)  # `except self.Error`, without running a property
     return None
