@@ -275,6 +275,13 @@ def test_a_computed_attribute_closes_a_gate_for_good() -> None:
     assert gates.gates[-1].off and gates.gates[-1].wanted[0] == (("box", ("x", "y")),)
 
 
+@pytest.mark.parametrize(("name", "closed"), [("kind", True), ("Pair", False)])
+def test_a_class_that_a_name_of_the_call_holds_is_not_read(name: str, closed: bool) -> None:
+    body = ["kind = Pair", f"c = {name}.x * a + b", f"d = c * 0.5 + {name}.x", "e = d * c"]
+    assert compared(work(body, passes=30), 1.0, 0.5, 0.0, 0.0, 0.0) == []
+    assert gates.gates[-1].wanted[0] == ((name, ("x",)),) and bool(gates.gates[-1].off) is closed
+
+
 def test_a_function_that_is_not_the_real_one_closes_a_gate() -> None:
     body = ["f = math.sqrt(a * b)", "c = f * 0.5 + d", "d = c * f"]
     source = work(body, passes=30) + "math = Slim()\nmath.sqrt = None\n"

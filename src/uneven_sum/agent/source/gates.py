@@ -113,7 +113,8 @@ def learn(number: int, names: Mapping[str, object], of_module: Mapping[str, obje
         known = f"kind{place}"
         if getattr(gate, known) is type(held):
             continue
-        plain = is_plain(held, attributes)
+        # All classes are of one kind, and all modules: a name of the call may hold another one in the next pass.
+        plain = is_plain(held, attributes) and not (name in names and type(held) in (type, types.ModuleType))
         worth = max(worth, OTHER_CLASS if plain else NOT_PLAIN)
         setattr(gate, known, type(held) if plain else None)
     for written, real in functions:
