@@ -6,19 +6,25 @@ VENV := .venv
 BIN := $(VENV)/bin
 ROOT_RUN := $(shell [ "$$(id -u)" = 0 ] && echo yes)
 
-.PHONY: demo test test-quick mutants coverage install check bench screenshots system-venv system-tests system-pictures clean
+.PHONY: demo test test-quick compiled mutants coverage install check bench screenshots system-venv system-tests system-pictures clean
 
 demo: install
 	$(BIN)/uneven-sum demo rating
 
 install: $(VENV)/.installed
 
-test: system-tests $(VENV)/.tested $(VENV)/.others
+test: system-tests $(VENV)/.tested $(VENV)/.others compiled
 	$(BIN)/python -m pytest -q -n 2 --dist worksteal
 
 # The own interpreter, without screens and long runs: in two minutes.
-test-quick: $(VENV)/.tested
+test-quick: $(VENV)/.tested compiled
 	$(BIN)/python -m pytest -q -n 2 --dist worksteal -m "not slow and not terminal"
+
+# Tests start thousands of processes: where Python may write no bytecode (PYTHONDONTWRITEBYTECODE, as
+# in many containers), each of them would compile our modules anew.
+compiled: $(VENV)/.tested
+	@for python in $(BIN)/python $(VENV)/others/*/bin/python; do \
+	  if [ -x $$python ]; then $$python -m compileall -q src || exit 1; fi; done
 
 # Changes to conditions of the modules that judge: do their tests notice?
 mutants: $(VENV)/.tested

@@ -746,7 +746,7 @@ def test_apart_try_put_in_the_file_and_on_to_the_end(terminal, script) -> None:
     t.expect("rate is entered again")
     assert "width / max(head - 1.0, 0.5))" in t.screen()
     t.keys("Enter")
-    t.expect("The script ran to its end")
+    t.expect("The script finished")
     t.expect("22.00876")
     t.keys("q")
     t.expect("left with status 0")

@@ -210,13 +210,13 @@ def to_the_ledger(one: Terminal) -> str:
 
 def test_the_total_that_stops_growing(terminal) -> None:
     one = terminal("demo", "total")
-    one.expect("ran to its end")
+    one.expect("The script finished")
     to_the_ledger(one)
     one.expect("goes back to the start, records from there")
     one.keys("r")
     one.gone("ledger of the loop")
-    one.gone("ran to its end")
-    one.expect("ran to its end")
+    one.gone("The script finished")
+    one.expect("The script finished")
     to_the_ledger(one)
     one.expect("391680 passes; kept: the first 500, the last 500, one in")
     one.keys("Right", "Right", "Right")

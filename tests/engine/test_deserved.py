@@ -7,8 +7,8 @@ from driving import running
 
 HEAD = "import warnings\nimport math\nimport numpy as np\nimport pandas as pd\n"
 INFINITIES = {
-    "x = inf - inf": "an infinity less another",
-    "x = (a - np.inf)[0]": "an infinity less another",
+    "x = inf - inf": "inf minus inf",
+    "x = (a - np.inf)[0]": "inf minus inf",
     "x = 0 * a": "zero times infinity",
     "x = a / a": "infinity divided by infinity",
     "x = a % 2": "the remainder of infinity",

@@ -210,7 +210,7 @@ async def test_the_end_pauses_too(script, interpreter: str) -> None:
     path = script("import atexit\natexit.register(print, 'at exit')\nvalues = [1.5, 2.5]\nmean = sum(values) / 2\n")
     async with running(path, python=interpreter, pause_at_end=True) as run:
         facts = await run.pause()
-        assert facts.reason == "end" and "ran to its end" in facts.headline
+        assert facts.reason == "end" and "finished" in facts.headline
         cards = {c.name: c.text for c in await run.client.cards(0, "module")}
         assert cards["mean"] == "2.0" and cards["values"] == "[1.5, 2.5]"
         assert await run.ask("mean * 2") == "4.0"

@@ -102,7 +102,7 @@ def test_every_benchmark_runs() -> None:
 # Of each shipped case: what the walk-through in docs/cases.md says of its pause, and what it lets one ask.
 WALKS = {
     "rating": (35, "a negative number to a fractional power", {"int((stage < SILL).sum())": "53"}),
-    "routing": (22, "too large for a float", {}),
+    "routing": (22, "float overflow", {}),
     "lagged": (28, "IndexError", {"day + LAG": "366"}),
     "join": (
         23,

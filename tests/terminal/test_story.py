@@ -80,7 +80,7 @@ def test_from_the_desk_to_the_report(terminal, tmp_path, monkeypatch) -> None:
     one.keys("Escape")
     one.gone("write report")
     one.keys("1")
-    one.expect("ran to its end")
+    one.expect("The script finished")
     one.keys("q")
     one.expect("left with status 0")
 
@@ -90,7 +90,7 @@ def test_from_a_printed_nan_to_its_cause_and_a_tried_change(terminal, tmp_path, 
         shutil.copy(FOLDER / name, tmp_path / name)
     monkeypatch.chdir(tmp_path)
     one = terminal("run", "--pause-on", "error", "rating_year.py")
-    one.expect("The script ran to its end")
+    one.expect("The script finished")
     # The wrong run has printed nan: where does that come from?
     one.keys("F")
     one.expect("Origin of which value?")
@@ -112,7 +112,7 @@ def test_from_a_printed_nan_to_its_cause_and_a_tried_change(terminal, tmp_path, 
     one.gone("origin of line 3")
     # A change, tried there.
     mend(one, tmp_path, "as it is")
-    one.expect("The script ran to its end")
+    one.expect("The script finished")
     one.keys("d")
     one.expect("volume over the sill: 3.3e+08 m3")  # it was nan
     one.expect("highest flow: 33.747 m3/s on 2031-12-29")
@@ -193,7 +193,7 @@ def test_from_a_notebook_on_the_desk_to_its_report(terminal, tmp_path, monkeypat
     one.keys("Escape")
     one.expect("run from cell 3 on, as it was before")
     one.keys("Enter")
-    one.expect("The script ran to its end")
+    one.expect("The script finished")
     one.expect("month 12: 14.9 mm a wet day")
     assert notebook.read_text() == before.replace("WET = 25.0", "WET = 1.0")
     # Its figure, into the report.

@@ -75,10 +75,10 @@ def check(
     hold: float | None,
     **options: object,
 ) -> None:
-    """Run SCRIPT without a screen to its first trip, and report.
+    """Run SCRIPT without a screen; report the first problem.
 
-    Exit status: 0 nothing tripped; 1 something tripped; 2 bad use, or a script that cannot be read or
-    compiled; 3 nothing tripped but the script ended with a status of its own.
+    Exit status: 0 no problem; 1 problem; 2 usage error or unreadable script; 3 no problem, but the script
+    exited nonzero or crashed.
     """
     from ..check import Hold, as_json, as_report, as_text, held_text
     from ..check import check as run_check
@@ -226,7 +226,7 @@ def digits(
 def passes(
     script: str, args: tuple[str, ...], loop: str, values: str | None, times: bool, out: str | None, **options: object
 ) -> None:
-    """Run SCRIPT with one loop recorded, and write its passes as CSV.
+    """Write each pass (iteration) of one loop of SCRIPT as CSV.
 
     Exit status: 0 written; 2 bad use; 3 written, but the script ended in an error or with a status of its own.
     """

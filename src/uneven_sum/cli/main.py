@@ -151,7 +151,7 @@ def attach(path: str, theme: str | None) -> None:
 @click.option("--port", type=click.IntRange(0, 65535), help="Listen at a port of the loopback; 0 chooses one.")
 @click.option("--token", help="With --port: what a client must show in initialize; by default a random one.")
 def serve(stdio: bool, socket_: str | None, port: int | None, token: str | None) -> None:
-    """Speak the Debug Adapter Protocol with another front end."""
+    """Serve the Debug Adapter Protocol, for editors."""
     import secrets
 
     from ..host.serve import serve_socket, serve_stdio

@@ -7,16 +7,13 @@ import ast
 import re
 import textwrap
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from ..protocol import Culprit, Facts
 
-NEGATIVE = ("a negative number to a fractional power", "the square root of a negative number")
-LOGARITHMS = ("the logarithm of zero", "the logarithm of a negative number", "the logarithm of zero or less")
-DIVISIONS = ("a division by zero", "zero divided by zero")
 NUMBER = re.compile(r"'[-+ ]?\d+(\.\d*)?([eE][-+]?\d+)?'")  # a text that is one, as it is shown
 MOST = 5  # versions of a line
-LARGEST = "700.0"  # exp of more is too large for a float
+LARGEST = "700.0"  # exp of more overflows
 
 
 @dataclass(frozen=True)
@@ -31,9 +28,12 @@ class Repair:
 
 @dataclass
 class Fault:
-    """A statement with the term at fault in it.  `numpy`: the name by which the file knows NumPy, empty where it does
-    not; `cells`: the term has many; `passes`: the statement is in a `for` loop of its function, where `continue` begins
-    the next pass."""
+    """A statement with the term at fault in it.
+
+    `reason`: the kind of the reason; `numpy`: the name by which the file knows NumPy, empty where it does not; `cells`:
+    the term has many; `passes`: the statement is in a `for` loop of its function, where `continue` begins the next
+    pass; `texts`: the operands that are numbers as texts; `near`, `shapes`: see `Culprit`.
+    """
 
     statement: str
     node: ast.expr
@@ -41,6 +41,9 @@ class Fault:
     numpy: str
     cells: bool
     passes: bool
+    texts: list[str] = field(default_factory=list)
+    near: list[str] = field(default_factory=list)
+    shapes: list[list[int]] = field(default_factory=list)
 
     def with_term(self, term: str, node: ast.expr | None = None) -> str:
         """The statement with another term in the place of the one at fault, all else as it is written."""
@@ -63,8 +66,9 @@ def repairs(facts: Facts, source: str) -> list[Repair]:
     fault = fault_of(facts, source)
     if fault is None:
         return []
-    found = next((make(fault) for fits, make in KINDS if fits(fault.reason)), [])
-    if fault.reason == "too large for a float":
+    make = KINDS.get(fault.reason)
+    found = make(fault) if make is not None else []
+    if fault.reason == "overflow":
         found = [*stable_forms(fault), *found]
     return runnable(found)
 
@@ -129,7 +133,8 @@ def fault_of(facts: Facts, source: str) -> Fault | None:
     culprit = facts.culprit
     if culprit is None or facts.state == "ran" or culprit.element:
         return None
-    reason = culprit.reason or _of_texts(facts, culprit)
+    texts = _of_texts(facts, culprit)
+    reason = "texts" if texts else culprit.reason_kind
     if not reason:
         return None
     statement = textwrap.dedent(facts.statement)
@@ -138,18 +143,16 @@ def fault_of(facts: Facts, source: str) -> Fault | None:
         return None
     own = [k for k in facts.loops if k.function == facts.function and k.number]
     in_for = bool(own) and own[0].kind == "for"  # in a `while` the step to the next pass may come after the line
-    return Fault(statement, node, reason, numpy_in(source), culprit.cell is not None, in_for)
+    fault = Fault(statement, node, reason, numpy_in(source), culprit.cell is not None, in_for)
+    fault.texts, fault.near, fault.shapes = texts, culprit.near, culprit.shapes
+    return fault
 
 
-TEXTS = "numbers as texts: "  # and after it the operands that are texts
-
-
-def _of_texts(facts: Facts, culprit: Culprit) -> str:
+def _of_texts(facts: Facts, culprit: Culprit) -> list[str]:
     """Which operands are texts that are numbers, where an operator refuses them."""
     if facts.exception is None or facts.exception.type != "TypeError":
-        return ""
-    found = [one.text for one in culprit.operands if NUMBER.fullmatch(one.value)]
-    return TEXTS + "; ".join(found) if found else ""
+        return []
+    return [one.text for one in culprit.operands if NUMBER.fullmatch(one.value)]
 
 
 def term_in(statement: str, term: str) -> ast.expr | None:
@@ -230,7 +233,7 @@ def _logarithm(fault: Fault) -> list[Repair]:
         Repair("set a lower limit", fault.with_term(low, base), f"{x} below 1e-12 counts as 1e-12: choose the limit.")
     ]
     function = ast.unparse(fault.node.func)
-    if function.endswith("log") and fault.reason == "the logarithm of zero":
+    if function.endswith("log") and fault.reason == "log-of-zero":
         text = fault.with_term(f"{function}1p({x})")
         found.append(Repair("add one", text, "log(1 + x) is meant; all results change."))
     safe = ast.unparse(with_part(fault.node, base, f"{np}.where({x} > 0, {x}, 1.0)")) if np else ""
@@ -306,18 +309,16 @@ def _index(fault: Fault) -> list[Repair]:
 
 def _key(fault: Fault) -> list[Repair]:
     node = fault.node
-    near = fault.reason.rpartition(": ")[2].split(", ")
-    if not isinstance(node, ast.Subscript) or not fault.reason.startswith("the nearest of its"):
+    if not isinstance(node, ast.Subscript):
         return []
     owner, key = ast.unparse(node.value), ast.unparse(node.slice)
     found = [
         Repair(
-            f"take {word}",
-            fault.with_term(f"{owner}[{word if word[:1] in chr(39) + '0123456789-' else repr(word)}]"),
+            f"take {ast.literal_eval(word)}",
+            fault.with_term(f"{owner}[{word}]"),
             "The key is misspelt.",
         )
-        for word in near[:2]
-        if word
+        for word in fault.near[:2]
     ]
     return [*found, *_left_out(fault, f"{key} not in {owner}", "A pass without the key has no result.")]
 
@@ -330,7 +331,7 @@ def _number(fault: Fault) -> list[Repair]:
     if not isinstance(node.args[0], (ast.Name, ast.Attribute, ast.Subscript, ast.Call)):
         x = f"({x})"
     found = []
-    if "comma" in fault.reason:
+    if fault.reason == "decimal-comma":
         text = fault.with_term(f'{node.func.id}({x}.replace(",", "."))')
         found.append(Repair("read the comma as a point", text, "No comma groups thousands."))
     is_number = f'{x}.strip().replace(".", "", 1).lstrip("+-").isdigit()'
@@ -368,10 +369,7 @@ def texts_converted(fault: Fault, texts: list[str]) -> list[Repair]:
 
 
 def _texts(fault: Fault) -> list[Repair]:
-    return texts_converted(fault, fault.reason[len(TEXTS) :].split("; "))
-
-
-SHAPES = re.compile(r"shapes \(([\d, ]*)\) and \(([\d, ]*)\)")
+    return texts_converted(fault, fault.texts)
 
 
 def beside(node: ast.expr) -> str:
@@ -382,13 +380,10 @@ def beside(node: ast.expr) -> str:
 
 def _shapes(fault: Fault) -> list[Repair]:
     """Two arrays that would fit with a new axis, or one of them turned."""
-    found = SHAPES.search(fault.reason)
-    node, np = fault.node, fault.numpy
-    if found is None or not isinstance(node, ast.BinOp) or not np:
+    node, np, shapes = fault.node, fault.numpy, fault.shapes
+    if len(shapes) != 2 or not isinstance(node, ast.BinOp) or not np:
         return []
-    shapes = [tuple(int(n) for n in part.split(",") if n.strip()) for part in found.groups()]
     made = []
-    sides: list[tuple[ast.expr, tuple[int, ...], tuple[int, ...]]]
     sides = [(node.left, shapes[0], shapes[1]), (node.right, shapes[1], shapes[0])]
     for part, own, other in sides:
         name = ast.unparse(part)
@@ -413,15 +408,15 @@ def _shapes(fault: Fault) -> list[Repair]:
 
 
 Make = Callable[[Fault], list[Repair]]
-KINDS: list[tuple[Callable[[str], bool], Make]] = [
-    (lambda reason: reason in NEGATIVE, _negative),
-    (lambda reason: reason in LOGARITHMS, _logarithm),
-    (lambda reason: reason in DIVISIONS, _division),
-    (lambda reason: reason == "too large for a float", _too_large),
-    (lambda reason: reason.startswith("an argument outside -1"), _angle),
-    (lambda reason: reason.startswith("index ") and "the last is" in reason, _index),
-    (lambda reason: reason.startswith("the nearest of its"), _key),
-    (lambda reason: reason.startswith(TEXTS), _texts),
-    (lambda reason: bool(SHAPES.search(reason)), _shapes),
-    (lambda reason: reason.startswith(("float reads", "int reads", "the text is empty")), _number),
-]
+KINDS: dict[str, Make] = {  # by the kind of the reason
+    **dict.fromkeys(("negative-power", "root-of-negative"), _negative),
+    **dict.fromkeys(("log-of-zero", "log-of-negative", "log-of-zero-or-less"), _logarithm),
+    **dict.fromkeys(("division-by-zero", "zero-by-zero"), _division),
+    "overflow": _too_large,
+    "outside-unit": _angle,
+    "index": _index,
+    "key": _key,
+    "texts": _texts,
+    "shapes": _shapes,
+    **dict.fromkeys(("unread-number", "decimal-comma"), _number),
+}

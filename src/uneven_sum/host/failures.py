@@ -17,7 +17,7 @@ def cannot_run(body: dict[str, Any]) -> BadUse:
 def died_sentence(body: dict[str, Any], program: str) -> str:
     """How a script died and where it was last seen, in one sentence."""
     place = body.get("place")
-    where = f" Its last known place is line {place['line']} of {place['file']}." if place and place.get("file") else ""
+    where = f" Last seen at line {place['line']} of {place['file']}." if place and place.get("file") else ""
     if body.get("signal"):
         how = {
             "SIGSEGV": "a segmentation fault",

@@ -18,7 +18,11 @@ class Operand(msgspec.Struct):
 
 
 class Culprit(msgspec.Struct):
-    """The term at fault; `cell` is the place of its first bad cell, None for scalars."""
+    """The term at fault; `cell` is the place of its first bad cell, None for scalars.
+
+    `reason` is for a person; `reason_kind` is for code, empty where no rule knows.  `near`: the nearest keys, as they
+    are written in Python; `shapes`: the two that do not fit.
+    """
 
     text: str
     value: str
@@ -26,6 +30,9 @@ class Culprit(msgspec.Struct):
     operands: list[Operand]
     cell: list[int] | None = None
     reason: str = ""
+    reason_kind: str = ""
+    near: list[str] = []
+    shapes: list[list[int]] = []
     element: str = ""
     sender: str = ""
 

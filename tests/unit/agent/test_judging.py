@@ -457,7 +457,7 @@ def test_the_innermost_term_at_fault_is_the_culprit() -> None:
 
     found = find("(a * b) + (c / d)\n", build)
     assert found is not None and ast.unparse(found.term.node) == "a * b" and found.kind == "created"
-    assert found.operands == [("a", 1e200), ("b", 1e200)] and found.reason == "too large for a float"
+    assert found.operands == [("a", 1e200), ("b", 1e200)] and found.reason.text == "float overflow"
     assert found.term.culprit and found.cell is None
 
 
@@ -504,7 +504,7 @@ def test_the_first_cell_that_no_operand_explains_and_the_operands_there() -> Non
 
     found = find("a / b\n", build)
     assert found is not None and found.cell == [0, 0] and found.operands == [("a", 1.0), ("b", 0.0)]
-    assert found.reason == "a division by zero"
+    assert found.reason.text == "a division by zero"
     left[0, 0] = NAN
     found = find("a / b\n", build)
     assert found is not None and found.cell == [1, 0] and found.operands == [("a", 3.0), ("b", 0.0)]
@@ -513,7 +513,7 @@ def test_the_first_cell_that_no_operand_explains_and_the_operands_there() -> Non
 def test_nan_from_infinities_has_its_cell() -> None:
     a, b = np.array([NAN, 1.0, INF]), np.array([1.0, INF, INF])
     found = find("a - b\n", lambda n: term(n, a - b, term(n.left, a), term(n.right, b), cellwise=True))
-    assert found is not None and found.cell == [2] and found.reason == "an infinity less another"
+    assert found is not None and found.cell == [2] and found.reason.text == "inf minus inf"
 
 
 def test_the_element_of_a_comprehension_is_named() -> None:
@@ -534,21 +534,21 @@ def test_the_element_of_a_comprehension_is_named() -> None:
         *(("a / b", (1.0, 0.0), "a division by zero"), ("a / b", (0.0, 0.0), "zero divided by zero")),
         *(("a // b", (1.0, 0.0), "a division by zero"), ("a % b", (1.0, 0.0), "a division by zero")),
         *(("a / b", (INF, -INF), "infinity divided by infinity"), ("a % b", (INF, 2.0), "the remainder of infinity")),
-        *(("a / b", (1e300, 1e-300), "too large for a float"), ("a / b", (INF, 2.0), ""), ("a % b", (1.0, INF), "")),
+        *(("a / b", (1e300, 1e-300), "float overflow"), ("a / b", (INF, 2.0), ""), ("a % b", (1.0, INF), "")),
         *(
             ("a ** b", (-1.0, 0.5), "a negative number to a fractional power"),
-            ("a ** b", (-10.0, 999.0), "too large for a float"),
+            ("a ** b", (-10.0, 999.0), "float overflow"),
         ),
-        *(("a ** b", (0.0, -1.0), "zero to a negative power"), ("a ** b", (10.0, 400.0), "too large for a float")),
-        *(("a - b", (INF, INF), "an infinity less another"), ("a + b", (INF, -INF), "an infinity less another")),
+        *(("a ** b", (0.0, -1.0), "zero to a negative power"), ("a ** b", (10.0, 400.0), "float overflow")),
+        *(("a - b", (INF, INF), "inf minus inf"), ("a + b", (INF, -INF), "inf minus inf")),
         *(
             ("a * b", (0.0, INF), "zero times infinity"),
             ("a * b", (INF, 0.0), "zero times infinity"),
             ("a * b", (INF, 1.0), ""),
         ),
         *(
-            ("a * b", (1e200, 1e200), "too large for a float"),
-            ("a * b", (0.0, 5.0), "too large for a float"),
+            ("a * b", (1e200, 1e200), "float overflow"),
+            ("a * b", (0.0, 5.0), "float overflow"),
             ("a + b", (INF, 1.0), ""),
         ),
         *(
@@ -567,8 +567,8 @@ def test_the_element_of_a_comprehension_is_named() -> None:
             ("sqrt(a)", (1.0,), ""),
         ),
         *(
-            ("exp(a)", (701.0,), "too large for a float"),
-            ("exp(a)", (-701.0,), "too large for a float"),
+            ("exp(a)", (701.0,), "float overflow"),
+            ("exp(a)", (-701.0,), "float overflow"),
             ("exp(a)", (700.0,), ""),
         ),
         *(
@@ -606,7 +606,7 @@ def test_the_element_of_a_comprehension_is_named() -> None:
     ],
 )
 def test_reasons(text: str, given: tuple, why: str) -> None:
-    assert reasons.reason(ast.parse(text, mode="eval").body, list(given)) == why
+    assert reasons.reason(ast.parse(text, mode="eval").body, list(given)).text == why
 
 
 @pytest.mark.parametrize(
@@ -615,11 +615,11 @@ def test_reasons(text: str, given: tuple, why: str) -> None:
         (KeyError("inflov"), ({"inflow": 1, "outflow": 2},), "the nearest of its 2 keys: inflow"),
         (KeyError("zzz"), ({"inflow": 1, "stage": 2, "a": 1, "b": 2},), "its 4 keys begin with 'inflow', 'stage', 'a'"),
         (KeyError(7), ({1: 0, 6: 0, 9: 0, 100: 0},), "the nearest of its 4 keys: 6, 9, 1"),
-        (KeyError(7), ({"a": 0},), "its 1 keys begin with 'a'"),
+        (KeyError(7), ({"a": 0},), "its only key is 'a'"),
         (KeyError("stag"), (FRAME.rename(columns={"head": "stage"}),), "the nearest of its 3 keys: stage"),
         *(
             (KeyError("a"), ({},), ""),
-            (KeyError(), ({"a": 1},), "its 1 keys begin with 'a'"),
+            (KeyError(), ({"a": 1},), "its only key is 'a'"),
             (KeyError("a"), (5,), ""),
         ),
         (IndexError(), ([1, 2, 3], 3), "index 3 of length 3: the last is 2"),
@@ -633,7 +633,7 @@ def test_reasons(text: str, given: tuple, why: str) -> None:
     ],
 )
 def test_reasons_of_errors(error: BaseException, given: tuple, why: str) -> None:
-    assert reasons.of_error(error, list(given)) == why
+    assert reasons.of_error(error, list(given)).text == why
 
 
 # -- who handles an exception ------------------------------------------------------------------------

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 from ..source.sites import callee
 from ..values import nonfinite
 from .culprit import Culprit
+from .reasons import Reason
 
 if TYPE_CHECKING:
     from .decompose import Decomposed
@@ -46,7 +47,7 @@ def culprit(apart: Decomposed) -> Culprit | None:
     term.culprit = True
     found = Culprit(term, None)
     found.operands = [(apart.file.segment(t.node), t.value) for t in term.children if t.known]
-    found.reason = how_far(term.node, term.operands)
+    found.reason = Reason(text=how_far(term.node, term.operands))
     return found
 
 

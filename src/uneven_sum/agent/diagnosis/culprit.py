@@ -17,6 +17,7 @@ from ..source.sites import callee
 from ..source.source_file import SourceFile
 from ..values import nonfinite, tensor_arrays
 from . import join_notes, provenance, reasons
+from .reasons import Reason
 
 NOT_EVALUATED = "not evaluated"
 _CONTAINERS = (ast.Tuple, ast.List, ast.Dict, ast.Set)
@@ -48,7 +49,7 @@ class Culprit:
     kind: str | None  # created, arrived; None for one that raised
     cell: list[int] | None = None
     operands: list[tuple[str, Any]] = field(default_factory=list)
-    reason: str = ""
+    reason: Reason = reasons.NONE
     element: str = ""  # of a comprehension: which
     sender: str = ""  # from where it has arrived, where that is another process
 
@@ -92,7 +93,7 @@ def _named(found: Culprit, terms: list[Term], file: SourceFile) -> Culprit:
                 break
     joined = _join(term, file)
     if joined:
-        found.reason = joined
+        found.reason = Reason(text=joined)
         found.operands = [
             (file.segment(c.node), c.value) for c in term.children if c.known and nonfinite.is_frame(c.value)
         ]

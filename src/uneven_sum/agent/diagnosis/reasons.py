@@ -1,4 +1,4 @@
-"""Words for why a term is non-finite: stated rules over the operation and its operands."""
+"""Why a term is non-finite or raised: stated rules over the operation and its operands."""
 
 from __future__ import annotations
 
@@ -7,9 +7,44 @@ import difflib
 import math
 from typing import Any
 
+from ..core.records import fact
 from ..core.type_identity import is_one_of
 from ..source.sites import callee
 from ..values.safe_read import read_attribute
+
+
+@fact
+class Reason:
+    """Why a term is not finite or raised.
+
+    `text`: for a person; `kind`: for code; `near`: the nearest keys, as they are written in Python; `shapes`: the two
+    that do not fit.
+    """
+
+    kind: str = ""
+    text: str = ""
+    near: tuple[str, ...] = ()
+    shapes: tuple[tuple[int, ...], ...] = ()
+
+
+NONE = Reason()  # no rule knows
+INF_BY_INF = Reason("inf-by-inf", "infinity divided by infinity")
+REMAINDER_OF_INF = Reason("remainder-of-inf", "the remainder of infinity")
+NEGATIVE_POWER = Reason("negative-power", "a negative number to a fractional power")
+ZERO_POWER = Reason("zero-power", "zero to a negative power")
+OVERFLOW = Reason("overflow", "float overflow")
+INF_MINUS_INF = Reason("inf-minus-inf", "inf minus inf")
+ZERO_TIMES_INF = Reason("zero-times-inf", "zero times infinity")
+ANGLE_OF_INF = Reason("angle-of-inf", "infinity has no angle")
+LOG_OF_ZERO = Reason("log-of-zero", "the logarithm of zero")
+LOG_OF_NEGATIVE = Reason("log-of-negative", "the logarithm of a negative number")
+LOG_OF_NOTHING = Reason("log-of-zero-or-less", "the logarithm of zero or less")
+ROOT_OF_NEGATIVE = Reason("root-of-negative", "the square root of a negative number")
+OUTSIDE_UNIT = Reason("outside-unit", "an argument outside -1 … 1")
+BELOW_ONE = Reason("below-one", "an argument below 1")
+NOT_WITHIN_UNIT = Reason("not-within-unit", "an argument not within -1 … 1")
+DIVISION_BY_ZERO = Reason("division-by-zero", "a division by zero")
+ZERO_BY_ZERO = Reason("zero-by-zero", "zero divided by zero")
 
 
 def _real(value: Any) -> float | None:
@@ -19,80 +54,77 @@ def _real(value: Any) -> float | None:
         return None
 
 
-def reason(node: ast.AST, operands: list[Any]) -> str:
-    """Why this operation on these operands (scalars, or the cells at the first bad place) is not finite.
-
-    Empty when no rule knows.
-    """
+def reason(node: ast.AST, operands: list[Any]) -> Reason:
+    """Why this operation on these operands (scalars, or the cells at the first bad place) is not finite."""
     numbers = [_real(v) for v in operands]
     if isinstance(node, ast.Call):
         return _call(callee(node), numbers)
     if isinstance(node, (ast.BinOp, ast.AugAssign)) and len(numbers) == 2:
         left, right = numbers
         if left is None or right is None:
-            return ""
+            return NONE
         return _operator(node.op, left, right)
-    return ""
+    return NONE
 
 
-def _operator(op: ast.operator, left: float, right: float) -> str:
+def _operator(op: ast.operator, left: float, right: float) -> Reason:
     if isinstance(op, (ast.Div, ast.FloorDiv)) and math.isinf(left) and math.isinf(right):
-        return "infinity divided by infinity"
+        return INF_BY_INF
     if isinstance(op, ast.Mod) and math.isinf(left):
-        return "the remainder of infinity"
+        return REMAINDER_OF_INF
     if isinstance(op, (ast.Div, ast.FloorDiv, ast.Mod)) and right == 0:
-        return "zero divided by zero" if left == 0 else "a division by zero"
+        return ZERO_BY_ZERO if left == 0 else DIVISION_BY_ZERO
     if isinstance(op, ast.Pow):
         if left < 0 and not float(right).is_integer():
-            return "a negative number to a fractional power"
+            return NEGATIVE_POWER
         if left == 0 and right < 0:
-            return "zero to a negative power"
-        return "too large for a float"
+            return ZERO_POWER
+        return OVERFLOW
     if isinstance(op, (ast.Add, ast.Sub)) and math.isinf(left) and math.isinf(right):
-        return "an infinity less another"
+        return INF_MINUS_INF
     if isinstance(op, ast.Mult) and ((math.isinf(left) and right == 0) or (math.isinf(right) and left == 0)):
-        return "zero times infinity"
+        return ZERO_TIMES_INF
     if all(map(math.isfinite, (left, right))):
-        return "too large for a float"
-    return ""
+        return OVERFLOW
+    return NONE
 
 
-def _call(name: str, numbers: list[float | None]) -> str:
+def _call(name: str, numbers: list[float | None]) -> Reason:
     if not numbers or numbers[0] is None:
-        return ""
+        return NONE
     first = numbers[0]
     if name in ("sin", "cos", "tan") and math.isinf(first):
-        return "infinity has no angle"
+        return ANGLE_OF_INF
     if name in ("log", "log2", "log10"):
         if first == 0:
-            return "the logarithm of zero"
+            return LOG_OF_ZERO
         if first < 0:
-            return "the logarithm of a negative number"
+            return LOG_OF_NEGATIVE
     if name == "log1p" and first <= -1:
-        return "the logarithm of zero or less"
+        return LOG_OF_NOTHING
     if name == "sqrt" and first < 0:
-        return "the square root of a negative number"
+        return ROOT_OF_NEGATIVE
     if name in ("exp", "expm1", "exp2", "cosh", "sinh") and abs(first) > 700:
-        return "too large for a float"
+        return OVERFLOW
     if name in ("arcsin", "arccos", "asin", "acos") and abs(first) > 1:
-        return "an argument outside -1 … 1"
+        return OUTSIDE_UNIT
     if name in ("arccosh", "acosh") and first < 1:
-        return "an argument below 1"
+        return BELOW_ONE
     if name in ("arctanh", "atanh") and abs(first) >= 1:
-        return "an argument not within -1 … 1"
+        return NOT_WITHIN_UNIT
     if name in ("divide", "true_divide", "reciprocal", "mod", "fmod", "remainder"):
         divisor = numbers[1] if len(numbers) > 1 else first
         if divisor == 0:
-            return "a division by zero"
+            return DIVISION_BY_ZERO
     if name in ("power", "float_power", "pow") and len(numbers) > 1 and numbers[1] is not None:
         return _operator(ast.Pow(), first, numbers[1])
-    return ""
+    return NONE
 
 
 # -- errors ------------------------------------------------------------------------------------------
 
 
-def of_error(exc: BaseException, operands: list[Any]) -> str:
+def of_error(exc: BaseException, operands: list[Any]) -> Reason:
     """Why an operation on these operands raised, where a rule knows more than the message: the nearest keys, index
     and length, the two shapes, the two types."""
     if isinstance(exc, KeyError):
@@ -100,20 +132,21 @@ def of_error(exc: BaseException, operands: list[Any]) -> str:
     if isinstance(exc, IndexError):
         return _index(operands)
     if isinstance(exc, ValueError):
-        shapes = [s for v in operands if isinstance(s := _shape(v), tuple)]
+        shapes = [s for v in operands if (s := _shape(v)) is not None]
         if len(shapes) >= 2 and shapes[0] != shapes[1]:
-            return f"shapes {shapes[0]} and {shapes[1]}"
+            whole = all(type(n) is int for shape in shapes[:2] for n in shape)  # else some library's own sizes
+            return Reason("shapes", f"shapes {shapes[0]} and {shapes[1]}", shapes=tuple(shapes[:2]) if whole else ())
     if isinstance(exc, TypeError) and len(operands) == 2:
-        return f"types {type(operands[0]).__name__} and {type(operands[1]).__name__}"
-    return ""
+        return Reason("types", f"types {type(operands[0]).__name__} and {type(operands[1]).__name__}")
+    return NONE
 
 
-def _shape(value: object) -> Any:
+def _shape(value: object) -> tuple[Any, ...] | None:
     found = read_attribute(value, "shape")
     return found if isinstance(found, tuple) else None
 
 
-def _nearest_key(exc: KeyError, operands: list[Any]) -> str:
+def _nearest_key(exc: KeyError, operands: list[Any]) -> Reason:
     wanted = exc.args[0] if exc.args else None
     for owner in operands:
         keys: list[Any] = []
@@ -124,17 +157,22 @@ def _nearest_key(exc: KeyError, operands: list[Any]) -> str:
         if not keys:
             continue
         if isinstance(wanted, str):
-            near = difflib.get_close_matches(wanted, [k for k in keys if isinstance(k, str)], 3, 0.5)
+            close = difflib.get_close_matches(wanted, [k for k in keys if isinstance(k, str)], 3, 0.5)
+            near, written = close, [repr(k) for k in close]
         else:
             numbers = [k for k in keys if is_one_of(type(k), int, float) and is_one_of(type(wanted), int, float)]
-            near = [repr(k) for k in sorted(numbers, key=lambda k: abs(k - wanted))[:3]]
+            near = written = [repr(k) for k in sorted(numbers, key=lambda k: abs(k - wanted))[:3]]
         if near:
-            return f"the nearest of its {len(keys)} keys: {', '.join(map(str, near))}"
-        return f"its {len(keys)} keys begin with {', '.join(repr(k) for k in keys[:3])}"
-    return ""
+            text = f"the nearest of its {len(keys)} keys: {', '.join(near)}"
+            text = text if len(keys) > 1 else f"its only key is {near[0]}"
+            return Reason("key", text, near=tuple(written))
+        if len(keys) == 1:
+            return Reason("no-key", f"its only key is {keys[0]!r}")
+        return Reason("no-key", f"its {len(keys)} keys begin with {', '.join(repr(k) for k in keys[:3])}")
+    return NONE
 
 
-def _index(operands: list[Any]) -> str:
+def _index(operands: list[Any]) -> Reason:
     size: int | None = None
     index: int | None = None
     for value in operands:
@@ -147,7 +185,9 @@ def _index(operands: list[Any]) -> str:
         elif type(value).__module__ == "numpy" and not _shape(value) and hasattr(value, "__index__"):
             index = int(value)
     if size is None:
-        return ""
+        return NONE
     if index is None:
-        return f"its length is {size}"
-    return f"index {index} of length {size}" + (f": the last is {size - 1}" if size else "")
+        return Reason("length", f"its length is {size}")
+    if not size:
+        return Reason("empty", f"index {index} of length 0")
+    return Reason("index", f"index {index} of length {size}: the last is {size - 1}")

@@ -20,6 +20,7 @@ from ..source.cells import place_words
 from ..source.sites import callee
 from ..source.source_file import SourceFile, Statement
 from . import provenance
+from .reasons import NONE, Reason
 
 MATCHING = ("match", "fullmatch", "search")
 LONGEST = 20_000  # characters of a text that are looked at
@@ -243,10 +244,10 @@ def _asked(operands: Sequence[Any]) -> tuple[Any, str, int] | None:
     return (texts[0], texts[1], flags) if len(texts) == 2 else None
 
 
-def of_error(exc: BaseException, operands: Sequence[Any]) -> str:
-    """How far `float`, `int` or `strptime` read a text; empty for other errors."""
+def of_error(exc: BaseException, operands: Sequence[Any]) -> Reason:
+    """How far `float`, `int` or `strptime` read a text; NONE for other errors."""
     if not isinstance(exc, ValueError):
-        return ""
+        return NONE
     message = str(exc.args[0]) if exc.args else ""
     if message.startswith("could not convert string to float"):
         return _of_number(_text_in(message, operands), float)
@@ -254,8 +255,8 @@ def of_error(exc: BaseException, operands: Sequence[Any]) -> str:
         return _of_number(_text_in(message, operands), int)
     if "does not match format" in message:
         texts = [one for one in operands if is_one_of(type(one), str)]
-        return _of_time(texts[0], texts[1]) if len(texts) >= 2 else ""
-    return ""
+        return Reason("unread-time", _of_time(texts[0], texts[1])) if len(texts) >= 2 else NONE
+    return NONE
 
 
 def _text_in(message: str, operands: Sequence[Any]) -> str:
@@ -268,9 +269,9 @@ def _text_in(message: str, operands: Sequence[Any]) -> str:
     return next((one for one in operands if is_one_of(type(one), str)), text if is_one_of(type(text), str) else "")
 
 
-def _of_number(text: str, kind: type) -> str:
+def _of_number(text: str, kind: type) -> Reason:
     if not text.strip():
-        return "the text is empty"
+        return Reason("unread-number", "the text is empty")
     begin = len(text) - len(text.lstrip())
     read = 0
     for end in range(min(len(text), 400), begin, -1):
@@ -284,10 +285,12 @@ def _of_number(text: str, kind: type) -> str:
         read -= 1
     name = kind.__name__
     if not read:
-        return f"{name} reads nothing of `{clean(text, SHOWN)}`: `{text[begin]}` at position {begin} begins no number"
+        why = f"{name} reads nothing of `{clean(text, SHOWN)}`: `{text[begin]}` at position {begin} begins no number"
+        return Reason("unread-number", why)
     at = f"`{text[read]}` at position {read}"
     hint = {",": ": a comma is no decimal point", "−": ": a minus sign of typography, not `-`"}.get(text[read], "")
-    return f"{name} reads `{text[begin:read]}` of `{clean(text, SHOWN)}`, and stops at {at}{hint}"
+    known = "decimal-comma" if text[read] == "," else "unread-number"
+    return Reason(known, f"{name} reads `{text[begin:read]}` of `{clean(text, SHOWN)}`, and stops at {at}{hint}")
 
 
 def _of_time(text: str, form: str) -> str:

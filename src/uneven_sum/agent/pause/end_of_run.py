@@ -33,7 +33,7 @@ def pause_at_end(main: dict[str, Any], path: str, seconds: float) -> tuple[Pause
         },
         **{"reason": "end", "state": "ran", "file": os.path.abspath(path), "line": lines, "end_line": lines},
         **{"function": "<module>", "statement": ""},
-        "headline": f"The script ran to its end in {seconds:.2f} s. Inspect or evaluate its values.",
+        "headline": f"The script finished; it ran {seconds:.2f} s. Inspect or evaluate its values.",
     }
     return Pause("end", frame, "ran", place=(path, lines)), facts
 

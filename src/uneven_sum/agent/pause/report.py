@@ -11,7 +11,7 @@ from ..core.text import clean
 from ..diagnosis import assertions, gaps, provenance, text_notes
 from ..diagnosis.culprit import Culprit, Term
 from ..diagnosis.decompose import CODE_OF_THE_SCRIPT, Decomposed
-from ..diagnosis.reasons import of_error
+from ..diagnosis.reasons import Reason, of_error
 from ..frames import stack
 from ..frames.exception_handlers import instruction_place, statement_at
 from ..frames.namespace import Scope
@@ -51,7 +51,10 @@ def culprit_dict(file: SourceFile, found: Culprit | None) -> dict[str, Any] | No
         "type": term["type"],
         "cell": found.cell,
         "operands": [{"text": t, "value": "no such row" if v is MISSING else text_of(v)} for t, v in found.operands],
-        "reason": found.reason,
+        "reason": found.reason.text,
+        "reason_kind": found.reason.kind,
+        "near": list(found.reason.near),
+        "shapes": [list(shape) for shape in found.reason.shapes],
         "element": found.element,
         "sender": found.sender,
     }
@@ -138,10 +141,12 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
         found = apart.culprit() or (assertions.culprit(apart) if untrue else None)
         if found is not None and pause.exception is not None and not untrue:
             values = [v for _, v in found.operands]
-            known = of_error(pause.exception, values) or text_notes.of_error(pause.exception, found.term.operands)
+            known = of_error(pause.exception, values)
+            known = known if known.text else text_notes.of_error(pause.exception, found.term.operands)
             if isinstance(pause.exception, (AttributeError, TypeError)) and statement is not None:
-                known = _no_match(apart, found, file, statement, scope()) or known
-            found.reason = known or found.reason
+                no_match = _no_match(apart, found, file, statement, scope())
+                known = Reason(text=no_match) if no_match else known
+            found.reason = known if known.text else found.reason
         return {
             "terms": [term_dict(file, t) for t in apart.terms],
             "culprit": culprit_dict(file, found),
@@ -150,7 +155,7 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
             "raised": bool(apart.raised_again),
             "gap": found is not None and _left_gaps(found, scope()),
             "whole": found is not None and found.term is apart.root,
-            "why": found.reason if found is not None else "",
+            "why": found.reason.text if found is not None else "",
             "callee": callee(found.term.node) if found is not None and isinstance(found.term.node, ast.Call) else "",
             "sure": found is not None and all(child.known for child in found.term.children),
         }

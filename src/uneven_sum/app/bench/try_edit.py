@@ -186,10 +186,10 @@ async def after_change(bench: Bench, file: str, facts: Facts) -> None:
     same = [k for k in facts.loops if k.number]
     where = place_words(facts.file, facts.line) + (f", pass {same[0].number}" if same else "")
     if facts.reason not in ("start", "end"):
-        choices.append(Choice("same", f"run again to the same place: {where}", "pauses there if it comes so far"))
+        choices.append(Choice("same", f"run again to the same place: {where}", "pauses there, if the run reaches it"))
     name = facts.function.rpartition(".")[2]
     if client is not None and cell:
-        choices.insert(0, Choice("now", f"run cell {cell} again", "with the new text, on the values of now"))
+        choices.insert(0, Choice("now", f"run cell {cell} again", "with the new text, on the present values"))
         if client.point_before_cell(cell) is not None:
             run = f"run from cell {cell} on" if whole else f"run cell {cell} again"
             how = "before-on" if whole else "before"

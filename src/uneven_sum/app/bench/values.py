@@ -147,7 +147,7 @@ class Values(Controller):
                 told = await client.set_value(target, text, bench.frame_number())
             except BadUse as e:
                 if not e.facts.get("misfit") or not await bench.app.push_screen_wait(
-                    Sure(bench.palette, f"{e}\nSet it all the same?")
+                    Sure(bench.palette, f"{e}\nSet it anyway?")
                 ):
                     raise
                 told = await client.set_value(target, text, bench.frame_number(), force=True)

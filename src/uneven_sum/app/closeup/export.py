@@ -92,7 +92,7 @@ class Export(Controller["CloseUp"]):
                 *[f for f in self.screen.told["facts"] if f[0] != name],
             ]
             self.screen.facts()
-            self.screen.say("read in a trial: nothing was changed")
+            self.screen.say("evaluated in a copy, script unchanged")
 
     def action_cancel(self) -> None:
         client = self.screen.bench.client

@@ -14,7 +14,7 @@ COMMANDS = [
     Command(
         "tab",
         "edit run options",
-        "arguments, interpreter, folder, environment, what to pause on, input; escape leaves them",
+        "arguments, interpreter, folder, environment, what to pause on, input; escape: back to the list",
     ),
     Command("o", "open script", "by typing a part of its path", "choose_file"),
     Command("m", "open module", "run by its name", "module"),
