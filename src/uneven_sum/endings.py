@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 import signal
 from collections.abc import Callable, Coroutine
-from typing import Any, TypeVar
+from typing import TypeVar
 
 T = TypeVar("T")
 SIGNALS = (signal.SIGHUP, signal.SIGTERM, signal.SIGQUIT)
@@ -19,7 +19,7 @@ def on_signal(call: Callable[[int], None]) -> None:
             loop.add_signal_handler(number, call, number)
 
 
-def run(main: Coroutine[Any, Any, T]) -> T:
+def run(main: Coroutine[object, object, T]) -> T:
     """As `asyncio.run`; a signal cancels the coroutine, and the process exits with 128 and its number."""
     ended_by = 0
 

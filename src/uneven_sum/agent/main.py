@@ -157,7 +157,7 @@ def _run_to_end(
     """Run the module, and say how it has ended; its exit status, a signal as its number below 0."""
     arguments = engine.launch
     began = engine.began = snapshot.clock()
-    status: Any = 0
+    status: object = 0
     failed: BaseException | None = None
     said = ""
     try:
@@ -238,7 +238,7 @@ def _served(engine: Engine) -> Search | None:
         return copy.search
 
 
-def _execute(code: types.CodeType | None, names: dict[str, Any]) -> None:
+def _execute(code: types.CodeType | None, names: dict[str, object]) -> None:
     """Run the script's module; that of a notebook which awaits at its top is a coroutine."""
     assert code is not None
     if not code.co_flags & inspect.CO_COROUTINE:

@@ -20,7 +20,7 @@ class Commands(Provider):
         screen = self.screen
         if not isinstance(screen, Keyed):
             return []
-        found: list[tuple[str, str, Callable[[], Any]]] = []
+        found: list[tuple[str, str, Callable[[], object]]] = []
         for command in screen.ACTIONS:
             if not command.keys and isinstance(screen, Controlled):  # rare or dangerous: by the palette only
                 method, _, argument = command.actions.partition(":")

@@ -61,7 +61,7 @@ class KeyOrder:
         await self.act(self.waiting.popleft())
         self.under_way = asyncio.create_task(self._finish(screen, focused, before))
 
-    async def _finish(self, screen: Screen[Any], focused: Widget | None, before: set[Worker[Any]]) -> None:
+    async def _finish(self, screen: Screen[Any], focused: Widget | None, before: set[Worker[object]]) -> None:
         """Wait until a key has acted; then the next one does.  `before`: workers that other keys have started."""
         try:
             async with asyncio.timeout(LONGEST):
@@ -91,7 +91,7 @@ async def _processed(target: MessagePump | None) -> None:
         await done
 
 
-async def _opened(app: App[Any], before: object, known: set[Worker[Any]]) -> None:
+async def _opened(app: App[Any], before: object, known: set[Worker[object]]) -> None:
     """Wait for a dialog that is being opened by a worker that is not known, until it takes keys."""
     while app.screen is before and not isinstance(before, ModalScreen) and _opening(app) - known:
         await asyncio.sleep(TURN)

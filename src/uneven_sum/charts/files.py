@@ -23,7 +23,7 @@ def floats(text: str) -> list[float]:
     return list(struct.unpack(f"<{len(data) // 8}d", data))
 
 
-def write_plot(kind: str, data: dict[str, Any], path: str, title: str) -> None:
+def write_plot(kind: str, data: dict[str, object], path: str, title: str) -> None:
     """Writes one plot; the ending says SVG, PDF or PNG.  ValueError for another ending, OSError as open gives it."""
     ending = path.rpartition(".")[2].lower()
     if ending not in ENDINGS:

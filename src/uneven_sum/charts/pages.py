@@ -6,7 +6,6 @@ import html
 import logging
 import re
 from pathlib import Path
-from typing import Any
 from urllib.parse import unquote
 
 FACES = {
@@ -50,11 +49,11 @@ def write_pages(markdown: str, folder: Path, path: str, title: str) -> None:
     pages.set_text_color(*INK)
     pages.set_draw_color(*RULE)
     pages.add_page()
-    heads: dict[str, Any] = {
+    heads: dict[str, object] = {
         f"h{n}": TextStyle("Text", "B", size, INK, t_margin=above, b_margin=1.5)
         for n, size, above in ((1, 17, 0), (2, 12, 6), (3, 10.5, 4))
     }
-    styles: dict[str, Any] = {
+    styles: dict[str, object] = {
         "code": FontFace("Mono", size_pt=SIZE - 1),
         "pre": TextStyle("Mono", "", SIZE - 1.5, INK, t_margin=2.5, b_margin=3.5),
         "b": FontFace(emphasis="BOLD"),

@@ -6,7 +6,7 @@ import os
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from ..client import (
     CellEnded,
@@ -76,7 +76,7 @@ async def check(launch: Launch, say: Callable[[str], None] = lambda text: None, 
     outcome = Outcome()
     began = time.perf_counter()
     ended = False
-    ran: dict[int, list[dict[str, Any]]] = {}
+    ran: dict[int, list[dict[str, object]]] = {}
     found = AllFindings()
     try:
         await client.start(always={"branches": False} if launch.passes else None)
@@ -147,7 +147,7 @@ def _same_place(known: list[Facts], facts: Facts) -> Facts | None:
     return next((one for one in known if facts.processes and here == (one.reason, one.file, one.line)), None)
 
 
-def _hidden(path: str, ran: dict[int, list[dict[str, Any]]]) -> list[Hidden]:
+def _hidden(path: str, ran: dict[int, list[dict[str, object]]]) -> list[Hidden]:
     """What a notebook's stored outputs and counts say beside a run of its cells."""
     with open(path, "rb") as f:
         stored = hidden.stored(f.read())

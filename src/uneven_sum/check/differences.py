@@ -19,7 +19,7 @@ SCHEMA = 1
 def as_json(found: Compared) -> str:
     """One JSON object, as documented in docs/differ.md."""
     comparer = found.comparer
-    told: dict[str, Any] = {
+    told: dict[str, object] = {
         "schema": SCHEMA,
         "equal": found.equal,
         "first": _difference(found, comparer.first),

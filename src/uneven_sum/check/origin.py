@@ -112,7 +112,7 @@ def as_json(chain: Chain) -> str:
 def _told(step: Step) -> dict[str, Any]:
     operands = [{"text": one.text, "value": one.value or None} for one in step.operands]
     before = None if step.before.missing else step.before.text
-    told: dict[str, Any] = {
+    told: dict[str, object] = {
         "file": step.file,
         "line": step.line,
         "function": step.function,

@@ -21,7 +21,7 @@ AROUND = 3  # lines shown before and after
 
 def as_json(outcome: Outcome) -> str:
     """One JSON object, as documented in docs/check.md."""
-    told: dict[str, Any] = {
+    told: dict[str, object] = {
         "schema": SCHEMA,
         "outcome": outcome.outcome,
         "exit_status": outcome.exit_status,
@@ -52,12 +52,12 @@ def as_json(outcome: Outcome) -> str:
 
 
 def _unwatched(found: Unwatched) -> dict[str, Any]:
-    told: dict[str, Any] = {"file": found.file, "why": found.why}
+    told: dict[str, object] = {"file": found.file, "why": found.why}
     return {**told, "function": found.function, "line": found.line} if found.line else told
 
 
 def _pause(facts: Facts) -> dict[str, Any]:
-    told: dict[str, Any] = msgspec.to_builtins(facts)
+    told: dict[str, object] = msgspec.to_builtins(facts)
     for name in ("state", "end_line", "retry", "replace", "returned"):
         told.pop(name)
     if not told["differs"]:

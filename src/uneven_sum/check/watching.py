@@ -6,14 +6,14 @@ import asyncio
 import signal
 import sys
 from collections.abc import Callable, Coroutine
-from typing import Any, TypeVar
+from typing import TypeVar
 
 from ..client.differing.runs import Watch
 
 T = TypeVar("T")
 
 
-async def watched(start: Callable[[Watch], Coroutine[Any, Any, T]]) -> T:
+async def watched(start: Callable[[Watch], Coroutine[object, object, T]]) -> T:
     """What `start` gives.  On standard error, where that is a terminal, one line says how far the runs are."""
     shown = False
 

@@ -169,7 +169,7 @@ def load(script: str, book: Book) -> tuple[list[str], list[str]]:
     return [str(w) for w in _entries(document, "watches", odd)], told
 
 
-def _entries(document: tomlkit.TOMLDocument, key: str, odd: Callable[[str, Any, str], None]) -> list[Any]:
+def _entries(document: tomlkit.TOMLDocument, key: str, odd: Callable[[str, object, str], None]) -> list[Any]:
     """The entries of a list in the file; something else there is kept as it is."""
     found = document.get(key)
     if found is None or isinstance(found, list):
@@ -257,7 +257,7 @@ def save(script: str, book: Book, watches: list[str], setup: Setup | None = None
         wires[name] = as_it_stands[0] if as_it_stands else tripwire_sentence(name, getattr(book.switches, name), extras)
     formats = tomlkit.table()
     formats.update(book.formats)
-    parts: list[tuple[str, Any]] = [("watches", watches), ("stepped_over", book.over), ("tripwires", wires)]
+    parts: list[tuple[str, object]] = [("watches", watches), ("stepped_over", book.over), ("tripwires", wires)]
     parts.append(("results", [*[r.sentence for r in book.results], *book.unread.get("results", [])]))
     parts.append(("accepted_as", [*book.accepted_as, *book.unread.get("accepted_as", [])]))
     parts.append(("record", "always" if book.always else ""))
@@ -295,7 +295,7 @@ def write(script: str, document: tomlkit.TOMLDocument) -> Path:
     return target
 
 
-def _append(tables: Any, entries: list[Any]) -> None:
+def _append(tables: Any, entries: list[object]) -> None:
     for entry in entries:
         if isinstance(entry, dict):
             table = tomlkit.table()

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-from typing import Any
 
 import msgspec
 
@@ -61,7 +60,7 @@ class CellMotions:
         """Cells that begin from now on run the text that the file has now.  BadUse where it is no Python."""
         try:
             with open(path, "rb") as f:
-                told: dict[str, Any] = files.as_run(f.read())
+                told: dict[str, object] = files.as_run(f.read())
         except (OSError, ValueError) as e:
             raise BadUse(f"{os.path.basename(path)} cannot be read: {e}.") from None
         await self.session.request("unevenSum/takeUpCells", {"notebook": told})

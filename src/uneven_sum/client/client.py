@@ -72,8 +72,8 @@ class Client(Motions, CellMotions, Values):
         lookouts: list[Lookout] | None = None,
         switches: Switches | None = None,
         over: list[str] | None = None,
-        record: list[dict[str, Any]] | None = None,
-        always: dict[str, Any] | None = None,
+        record: list[dict[str, object]] | None = None,
+        always: dict[str, object] | None = None,
         counts: bool = False,
     ) -> list[Placed]:
         """Starts the script, its lookouts and tripwires set; what became of each lookout.
@@ -126,7 +126,7 @@ class Client(Motions, CellMotions, Values):
 
     # -- recorded loops ------------------------------------------------------------------------------
 
-    async def record(self, loops: list[dict[str, Any]], **more: object) -> list[LedgerOf]:
+    async def record(self, loops: list[dict[str, object]], **more: object) -> list[LedgerOf]:
         """Records loops from now on, each by `file`, `line` and, if not all, `names`; `around`: those around the line;
         `branches`, `times`.  Besides `always`, `off`: see docs/protocol.md.  What is recorded, with what is to be said
         of it.  BadUse when there is no such loop, or it does not assign a name."""
@@ -141,7 +141,7 @@ class Client(Motions, CellMotions, Values):
     async def passes(self, file: str, line: int, run: int = 0, filter: str = "") -> Ledger:
         """One run of a recorded loop (0: the last) pass by pass.  BadUse when it is not recorded, or the filter is no
         expression over its columns."""
-        how: dict[str, Any] = {"file": file, "line": line, "filter": filter}
+        how: dict[str, object] = {"file": file, "line": line, "filter": filter}
         if run:
             how["run"] = run
         return Ledger(msgspec.convert(await self.session.request("unevenSum/passes", how), LedgerPasses, strict=False))
@@ -236,7 +236,7 @@ class Client(Motions, CellMotions, Values):
         body = await self.session.request(
             "setBreakpoints", {"source": {"path": path}, "breakpoints": [{"line": n} for n in lines]}
         )
-        placed: list[dict[str, Any]] = body["breakpoints"]
+        placed: list[dict[str, object]] = body["breakpoints"]
         return placed
 
     # -- events --------------------------------------------------------------------------------------

@@ -137,7 +137,7 @@ class Motions:
         await self.session.step_back(point)
         await self.session.stopped()
 
-    async def to_pass(self, loops: list[dict[str, Any]]) -> None:
+    async def to_pass(self, loops: list[dict[str, object]]) -> None:
         """Forward to where a pass begins: `loops` with `file`, `line` and `pass`, innermost first."""
         await self.session.request("unevenSum/toPass", {"loops": loops})
 

@@ -31,7 +31,7 @@ class Meta:
     unit: str = ""
 
 
-def setting(default: Any, label: str, about: str, **more: Any) -> Any:
+def setting(default: object, label: str, about: str, **more: Any) -> Any:
     """A setting, declared once: the screen, `uneven-sum settings` and the checks read it."""
     meta = {"setting": Meta(label, about, **more)}
     if isinstance(default, (list, dict)):

@@ -166,7 +166,7 @@ def _with_cells(told: object, file: str, known: dict[str, list[sheet.Place]]) ->
     if not isinstance(told, dict):
         return told
     file = told["file"] if isinstance(told.get("file"), str) and told["file"] else file
-    made: dict[str, Any] = {}
+    made: dict[str, object] = {}
     for key, value in told.items():
         made[key] = _with_cells(value, file, known)
         if key == "line" and type(value) is int and value > 0 and file:

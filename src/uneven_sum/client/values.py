@@ -58,7 +58,7 @@ class Values:
 
     async def scopes(self, frame: int = 0) -> list[dict[str, Any]]:
         body = await self.session.request("scopes", {"frameId": frame})
-        found: list[dict[str, Any]] = body["scopes"]
+        found: list[dict[str, object]] = body["scopes"]
         return found
 
     async def variables(self, reference: int, start: int = 0, count: int = 0) -> list[Variable]:
@@ -92,7 +92,7 @@ class Values:
 
     async def complete(self, text: str, frame: int = 0) -> list[dict[str, Any]]:
         body = await self.session.request("completions", {"text": text, "column": len(text) + 1, "frameId": frame})
-        found: list[dict[str, Any]] = body["targets"]
+        found: list[dict[str, object]] = body["targets"]
         return found
 
     # -- the Close-up --------------------------------------------------------------------------------
@@ -136,7 +136,7 @@ class Values:
     async def figures(self, number: int = 0, path: str = "") -> list[dict[str, Any]]:
         """The open matplotlib figures of the script: `number`, `title`, `axes`; with a path, one is written."""
         arguments = {"number": number, "path": path} if path else {}
-        found: list[dict[str, Any]] = (await self.session.request("unevenSum/figures", arguments))["figures"]
+        found: list[dict[str, object]] = (await self.session.request("unevenSum/figures", arguments))["figures"]
         return found
 
     def cancel_all(self) -> None:

@@ -155,9 +155,9 @@ class AttachedSession(Session):
         pass  # it runs already
 
     async def request(
-        self, command: str, arguments: dict[str, Any] | None = None, link: Link | None = None
+        self, command: str, arguments: dict[str, object] | None = None, link: Link | None = None
     ) -> dict[str, Any]:
-        found: dict[str, Any] = await self._call("request", command, arguments or {})
+        found: dict[str, object] = await self._call("request", command, arguments or {})
         return found
 
     def cancel_all(self) -> None:

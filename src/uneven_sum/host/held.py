@@ -74,14 +74,14 @@ class Held:
         """An event of the session."""
         self._send({"event": message})
 
-    def _send(self, message: dict[str, Any]) -> None:
+    def _send(self, message: dict[str, object]) -> None:
         if self._writer is not None and not self._writer.is_closing():
             self._writer.write(encode({**message, "state": self._state()}))
 
     def _state(self) -> dict[str, Any]:
         """What a front end reads of the session without asking."""
         session = self.session
-        told: dict[str, Any] = {
+        told: dict[str, object] = {
             **{"running": session.running, "point": session.point, "pid": session.pid, "written": session.written},
             **{"child": session.here is not session.main, "exited": session.exited.is_set(), "left": session.left},
             "processes": msgspec.to_builtins(session.list_processes()),
@@ -119,7 +119,7 @@ class Held:
             self.changed.set()
 
     async def _do(self, message: Message) -> None:
-        answer: dict[str, Any] = {"answer": message.get("seq")}
+        answer: dict[str, object] = {"answer": message.get("seq")}
         name = str(message.get("do"))
         try:
             if name not in CALLS:

@@ -21,7 +21,7 @@ class BadUse(Exception):
 
     facts: dict[str, Any]
 
-    def __init__(self, message: str, facts: dict[str, Any] | None = None) -> None:
+    def __init__(self, message: str, facts: dict[str, object] | None = None) -> None:
         super().__init__(message)
         self.facts = facts or {}
 

@@ -8,7 +8,6 @@ import fcntl
 import struct
 import termios
 from collections.abc import Callable
-from typing import Any
 
 LONGEST = 0.5  # seconds that a pause waits for what was printed before it
 TURN = 0.001
@@ -17,7 +16,7 @@ TURN = 0.001
 class ScriptOutput:
     """Reads standard output and error of a process; `on_event` gets each piece as a protocol event."""
 
-    def __init__(self, process: asyncio.subprocess.Process, on_event: Callable[[dict[str, Any]], None]) -> None:
+    def __init__(self, process: asyncio.subprocess.Process, on_event: Callable[[dict[str, object]], None]) -> None:
         self.process, self.on_event = process, on_event
 
     async def relay(self, stream: asyncio.StreamReader, category: str) -> None:

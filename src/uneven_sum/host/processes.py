@@ -52,7 +52,7 @@ class Ask(Protocol):
     """Sends a request to a process; BadUse when it refuses."""
 
     def __call__(
-        self, command: str, arguments: dict[str, Any] | None = None, link: Link | None = None
+        self, command: str, arguments: dict[str, object] | None = None, link: Link | None = None
     ) -> Coroutine[Any, Any, dict[str, Any]]: ...
 
 
@@ -243,7 +243,7 @@ class Processes:
             found.append(OneProcess(one.pid, one.name, state, one.since, one.last_place, headline))
         return found
 
-    def remember(self, declared: dict[str, dict[str, Any]], command: str, arguments: dict[str, Any]) -> None:
+    def remember(self, declared: dict[str, dict[str, object]], command: str, arguments: dict[str, object]) -> None:
         """Keep a request that holds for every process, for those that come."""
         remember(self.kept, declared, command, arguments)
 
@@ -261,12 +261,12 @@ class Processes:
         # All at once: the process answers them in this order, and begins that much sooner.
         await asyncio.gather(*(self.request(*one, link) for one in asked), return_exceptions=True)
 
-    def ask_script(self, link: Link, about: dict[str, Any]) -> None:
+    def ask_script(self, link: Link, about: dict[str, object]) -> None:
         """Ask the script's own process what a child wants to know of it."""
         self._start(self._ask_script(link, about))
 
-    async def _ask_script(self, link: Link, about: dict[str, Any]) -> None:
-        told: dict[str, Any] = {}
+    async def _ask_script(self, link: Link, about: dict[str, object]) -> None:
+        told: dict[str, object] = {}
         with contextlib.suppress(TimeoutError, BadUse):
             told = await asyncio.wait_for(self.request("unevenSum/handles", about, self.main), ASKING)
         link.tell({"seq": 0, "type": "request", "command": "unevenSum/scriptSays", "arguments": told})
@@ -307,13 +307,13 @@ class Processes:
         body = await self.request("unevenSum/findings", link=link)
         self.on_event({"type": "event", "event": "unevenSum/findings", "body": body})
 
-    def for_all(self, command: str, arguments: dict[str, Any]) -> None:
+    def for_all(self, command: str, arguments: dict[str, object]) -> None:
         """What holds for every process is sent to those that are not shown, too; none is waited for."""
         for other in self._all():
             if other is not self.here:
                 self._start(self.request(command, arguments, other))
 
-    def _start(self, what: Coroutine[Any, Any, Any]) -> asyncio.Task[Any]:
+    def _start(self, what: Coroutine[object, object, object]) -> asyncio.Task[Any]:
         """Nobody waits for it: a child may end at any time."""
         sent = asyncio.create_task(what)
         sent.add_done_callback(lambda t: t.cancelled() or t.exception())
@@ -359,7 +359,7 @@ class Processes:
 
 
 def remember(
-    kept: dict[str, Message], declared: dict[str, dict[str, Any]], command: str, arguments: dict[str, Any]
+    kept: dict[str, Message], declared: dict[str, dict[str, object]], command: str, arguments: dict[str, Any]
 ) -> None:
     """Put a request among those that are sent again to another run, or to another process of this one."""
     repeated = declared.get(command, {}).get("rerun")

@@ -97,7 +97,7 @@ class Conversation:
         self.seq += 1
         self.send_bytes(encode({**message, "seq": self.seq}))
 
-    def answer(self, request: Message, body: dict[str, Any] | None = None, error: str = "") -> None:
+    def answer(self, request: Message, body: dict[str, object] | None = None, error: str = "") -> None:
         told: Message = {"type": "response", "request_seq": request.get("seq", 0), "command": request.get("command")}
         if error:
             told.update(success=False, message=error, body={"error": {"id": 1, "format": error, "showUser": True}})
@@ -140,7 +140,7 @@ class Conversation:
         except Exception as e:  # an internal error must not end the conversation
             self.answer(message, error=f"This could not be done: {type(e).__name__}: {e}")
 
-    async def _relay(self, message: Message, command: str, arguments: dict[str, Any]) -> None:
+    async def _relay(self, message: Message, command: str, arguments: dict[str, object]) -> None:
         session = self.session
         if session is None:
             raise Refusal(f"{command} must wait until a script has been launched.")
@@ -158,7 +158,7 @@ class Conversation:
 
     # -- the requests that are the host's ------------------------------------------------------------
 
-    async def on_initialize(self, message: Message, arguments: dict[str, Any]) -> None:
+    async def on_initialize(self, message: Message, arguments: dict[str, object]) -> None:
         if self.token is not None and not secrets.compare_digest(
             str(arguments.get("token", "")).encode("utf-8", "replace"), self.token.encode("utf-8", "replace")
         ):
@@ -168,14 +168,14 @@ class Conversation:
         self.known = True
         self.answer(message, CAPABILITIES)
 
-    async def on_launch(self, message: Message, arguments: dict[str, Any]) -> None:
+    async def on_launch(self, message: Message, arguments: dict[str, object]) -> None:
         if self.session is not None:
             raise Refusal("A script has been launched already: use restart.")
         self.launch = launch_of(arguments)
         await self._start()
         self.answer(message)
 
-    async def on_attach(self, message: Message, arguments: dict[str, Any]) -> None:
+    async def on_attach(self, message: Message, arguments: dict[str, object]) -> None:
         raise Refusal("A running process cannot be taken over: launch the script here.")
 
     async def _start(self) -> None:
@@ -191,27 +191,27 @@ class Conversation:
             self.session = None
             raise
 
-    async def on_configurationDone(self, message: Message, arguments: dict[str, Any]) -> None:
+    async def on_configurationDone(self, message: Message, arguments: dict[str, object]) -> None:
         if self.session is None:
             raise Refusal("configurationDone must wait until a script has been launched.")
         await self.session.configured()
         await self.session.write_input(None)
         self.answer(message)
 
-    async def on_pause(self, message: Message, arguments: dict[str, Any]) -> None:
+    async def on_pause(self, message: Message, arguments: dict[str, object]) -> None:
         if self.session is None:
             raise Refusal("There is no script to pause.")
         self.answer(message)
         await self.session.interrupt()
 
-    async def on_stepBack(self, message: Message, arguments: dict[str, Any]) -> None:
+    async def on_stepBack(self, message: Message, arguments: dict[str, object]) -> None:
         """To the pause before this one, by a return point."""
         if self.session is None:
             raise Refusal("There is no script to go back in.")
         await self.session.step_back()
         self.answer(message)
 
-    async def on_reverseContinue(self, message: Message, arguments: dict[str, Any]) -> None:
+    async def on_reverseContinue(self, message: Message, arguments: dict[str, object]) -> None:
         raise Refusal("Going back is by one pause: use stepBack.")
 
     async def on_cancel(self, message: Message, arguments: dict[str, Any]) -> None:
@@ -234,11 +234,11 @@ class Conversation:
         await self.session.write_input(None)
         self.answer(message)
 
-    async def on_terminate(self, message: Message, arguments: dict[str, Any]) -> None:
+    async def on_terminate(self, message: Message, arguments: dict[str, object]) -> None:
         await self._end()
         self.answer(message)
 
-    async def on_disconnect(self, message: Message, arguments: dict[str, Any]) -> None:
+    async def on_disconnect(self, message: Message, arguments: dict[str, object]) -> None:
         await self._end()
         self.answer(message)
         self.over.set()

@@ -190,7 +190,7 @@ class Session:
     # -- messages ------------------------------------------------------------------------------------
 
     async def request(
-        self, command: str, arguments: dict[str, Any] | None = None, link: Link | None = None
+        self, command: str, arguments: dict[str, object] | None = None, link: Link | None = None
     ) -> dict[str, Any]:
         """Sends a request, to the process that is shown if no other is given; the body of its response.  BadUse with
         the agent's sentence when it refuses."""
@@ -209,7 +209,7 @@ class Session:
         if not response.get("success"):
             told = (response.get("body") or {}).get("unevenSum") or {}
             raise BadUse(str(response.get("message", "The script did not answer.")), told)
-        body: dict[str, Any] = response.get("body") or {}
+        body: dict[str, object] = response.get("body") or {}
         if moves:
             await self._went_on(link, command, others)
         elif link is self.here and self.processes.links and self.declared.get(command, {}).get("rerun"):
@@ -473,7 +473,7 @@ class Session:
         self.main.running, self.main.gone = False, True
         self.exited.set()
         self.main.fail_waiting()
-        body: dict[str, Any] = {"exitCode": status, "signal": None, "died": False, "place": self.main.last_place}
+        body: dict[str, object] = {"exitCode": status, "signal": None, "died": False, "place": self.main.last_place}
         if self.ended is None and not self._stopped_by_us and self._failed is None:
             body["died"] = True
         if status < 0:

@@ -11,7 +11,6 @@ import json
 import uuid
 from dataclasses import dataclass, field
 from json.decoder import JSONDecoder, scanstring  # type: ignore[attr-defined]  # of the module, though not in its stubs
-from typing import Any
 
 from .cells import Cell
 from .sheet import cells_in_sheet, sheet_of
@@ -144,7 +143,7 @@ class _Style:
         return made + text[at:end]
 
     def new_cell(self, cell: Cell, with_id: bool) -> str:
-        told: dict[str, Any] = {"cell_type": cell.kind}
+        told: dict[str, object] = {"cell_type": cell.kind}
         if cell.kind == "code":
             told["execution_count"] = None
         if with_id:

@@ -14,7 +14,7 @@ class MalformedMessage(ValueError):
     """Bytes that are no message of the protocol."""
 
 
-def encode(message: dict[str, Any]) -> bytes:
+def encode(message: dict[str, object]) -> bytes:
     """One message as bytes, its header included."""
     body = msgspec.json.encode(message)
     return b"Content-Length: %d\r\n\r\n" % len(body) + body

@@ -85,10 +85,10 @@ class Switches(msgspec.Struct):
         return found
 
     def to_wire(self) -> dict[str, Any]:
-        told: dict[str, Any] = {n: msgspec.to_builtins(getattr(self, n)) for n in TRIPS}
+        told: dict[str, object] = {n: msgspec.to_builtins(getattr(self, n)) for n in TRIPS}
         return {**told, "filters": self.filters(), "breakpoint": self.breakpoint}
 
 
 def to_wire(lookout: Lookout) -> dict[str, Any]:
-    found: dict[str, Any] = msgspec.to_builtins(lookout)
+    found: dict[str, object] = msgspec.to_builtins(lookout)
     return found

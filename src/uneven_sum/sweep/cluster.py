@@ -103,7 +103,7 @@ class Cluster:
             if self.files is lost:
                 self.files = await self.client.scatter(self.archive, broadcast=True, hash=False)
 
-    async def run(self, row: Ran, task: Callable[[Any], Any]) -> Ran:
+    async def run(self, row: Ran, task: Callable[[object], Any]) -> Ran:
         """One row; `task` submits it, with the files that it is given."""
         import distributed
 

@@ -29,7 +29,7 @@ CHUNK = 1_000  # rows of a row group
 class Kept:
     """`about`: what all runs have in common; a file of others is refused."""
 
-    def __init__(self, path: str, about: dict[str, Any]) -> None:
+    def __init__(self, path: str, about: dict[str, object]) -> None:
         self.path, self.about = path, {"format": FORMAT, **about}
         self.part = path + ".part"
         self.done: dict[int, int] = {}  # hash of the arguments -> how many rows of these ran

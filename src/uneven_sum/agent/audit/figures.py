@@ -22,7 +22,7 @@ def short(value: object) -> str:
     return f"{value:.6g}" if isinstance(value, float) else f"{value:,}" if isinstance(value, int) else str(value)[:60]
 
 
-def listed(values: list[Any], most: int = 3) -> str:
+def listed(values: list[object], most: int = 3) -> str:
     """`6, 18, 31 …`"""
     shown = ", ".join(str(v) if not isinstance(v, str) else repr(v) for v in values[:most])
     return shown + (" …" if len(values) > most else "")

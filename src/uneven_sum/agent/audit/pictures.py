@@ -23,7 +23,7 @@ def cells(np: Any, title: str, mask: Any) -> list[dict[str, Any]]:
     return [{"title": title, "shares": [[round(float(v), 4) for v in row] for row in shares], "shape": [height, width]}]
 
 
-def course(np: Any, title: str, lines: dict[str, Any]) -> list[dict[str, Any]]:
+def course(np: Any, title: str, lines: dict[str, object]) -> list[dict[str, Any]]:
     """Curves over the same cells or passes: lowest and highest value of each column."""
     shown = []
     for name, values in lines.items():

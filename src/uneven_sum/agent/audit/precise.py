@@ -74,7 +74,7 @@ OPERATIONS: dict[type, Callable[[Any, Any], Any]] = {
 }
 
 
-def compare(root: ast.expr, scope: ast.AST, names: Mapping[str, Any]) -> Outcome:
+def compare(root: ast.expr, scope: ast.AST, names: Mapping[str, object]) -> Outcome:
     """The value of an expression in the script's precision and in a higher one.
 
     `names`: what its names stand for; `scope`: the function in whose statements names are looked up.
@@ -98,7 +98,7 @@ def compare(root: ast.expr, scope: ast.AST, names: Mapping[str, Any]) -> Outcome
         raise Unknown from e
 
 
-def _compare_arrays(root: ast.expr, scope: ast.AST, names: Mapping[str, Any]) -> Outcome:
+def _compare_arrays(root: ast.expr, scope: ast.AST, names: Mapping[str, object]) -> Outcome:
     np = nonfinite.module("numpy")
     if np is None or np.finfo(np.longdouble).nmant <= 52:
         raise Unknown
@@ -160,7 +160,7 @@ class _Exact:
     def __init__(self, off: Moves | None = None) -> None:
         self.off = off
 
-    def given(self, value: Any, name: str) -> Any:
+    def given(self, value: object, name: str) -> Any:
         """A number that a name stands for."""
         number = self.number(value)
         if self.off is None or type(value) is int:
@@ -177,7 +177,7 @@ class _Exact:
             return Decimal(value)
         raise Unknown
 
-    def call(self, name: str, args: list[Any]) -> Any:
+    def call(self, name: str, args: list[object]) -> Any:
         name = SAME.get(name, name)
         if name not in DECIMAL:
             raise Unknown
@@ -194,7 +194,7 @@ class _Stored:
 
     inline = False
 
-    def given(self, value: Any, name: str) -> Any:
+    def given(self, value: object, name: str) -> Any:
         return self.number(value)
 
     def number(self, value: Any) -> Any:
@@ -219,7 +219,7 @@ class _Stored:
             return args[0] * args[0]
         return getattr(math, name)(*args)
 
-    def reduced(self, name: str, values: list[Any]) -> Any:
+    def reduced(self, name: str, values: list[object]) -> Any:
         return sum(values)
 
 
@@ -231,7 +231,7 @@ class _Long:
     def __init__(self, off: Moves | None = None) -> None:
         self.off = off
 
-    def given(self, value: Any, name: str) -> Any:
+    def given(self, value: object, name: str) -> Any:
         np, number = nonfinite.module("numpy"), self.number(value)
         if self.off is None or getattr(value, "dtype", np.dtype(type(value))).kind != "f":
             return number
@@ -249,7 +249,7 @@ class _Long:
             return np.longdouble(value)
         raise Unknown
 
-    def call(self, name: str, args: list[Any]) -> Any:
+    def call(self, name: str, args: list[object]) -> Any:
         np = nonfinite.module("numpy")
         if name in ("float", "fabs", "pow"):
             return {"float": lambda x: x, "fabs": np.abs, "pow": np.power}[name](*args)
@@ -257,14 +257,14 @@ class _Long:
             raise Unknown
         return getattr(np, name)(*args)
 
-    def reduced(self, name: str, values: list[Any]) -> Any:
+    def reduced(self, name: str, values: list[object]) -> Any:
         raise Unknown
 
 
 class _Evaluation:
     """Walks over the syntax of an expression.  `own`: names of a function of the user's that is followed."""
 
-    def __init__(self, scope: ast.AST, names: Mapping[str, Any], domain: Any, depth: int = 0) -> None:
+    def __init__(self, scope: ast.AST, names: Mapping[str, object], domain: Any, depth: int = 0) -> None:
         self.scope, self.names, self.domain, self.depth = scope, names, domain, depth
         self.own: dict[str, Any] = {}
 
@@ -373,7 +373,7 @@ class _Evaluation:
             raise Unknown
         return list(found)
 
-    def _followed(self, function: types.FunctionType, args: list[Any]) -> Any:
+    def _followed(self, function: types.FunctionType, args: list[object]) -> Any:
         """A function of the user's that is assignments and one return."""
         if self.depth >= DEEP:
             raise Unknown

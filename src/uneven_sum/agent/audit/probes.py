@@ -136,7 +136,7 @@ def _are_plain(a: object, b: object) -> bool:
 def _tiny(auditor: Auditor, name: str, do: Operator, rules: list[Callable[..., Any]]) -> Probe:
     """Rules see a result that is nearly 0."""
 
-    def numbers(a: Any, b: Any, result: Any, site: int) -> None:
+    def numbers(a: Any, b: object, result: Any, site: int) -> None:
         if -TINY < result < TINY and a and b:
             for rule in rules:
                 with_care(rule, name, a, b, result, site)
@@ -172,7 +172,7 @@ def _cancels(auditor: Auditor, name: str, do: Operator, rules: list[Callable[...
 
     others = _others(auditor, name, numbers)
 
-    def nearly_equal(a: Any, b: object, site: int) -> Any:
+    def nearly_equal(a: object, b: object, site: int) -> Any:
         result = do(a, b)
         if type(result) is not float or (type(a) is not float and type(a) is not int):
             return others(a, b, result, site)
@@ -222,7 +222,7 @@ def _running(auditor: Auditor, name: str, add: Operator, objects: Probe | None =
         for rule in alternating:
             with_care(rule, b, known, site)
 
-    def numbers(a: Any, b: Any, result: Any, site: int) -> None:
+    def numbers(a: Any, b: Any, result: object, site: int) -> None:
         known = sums.get(site)
         if known is None:
             known = sums[site] = Running()
@@ -269,7 +269,7 @@ def _comparison(auditor: Auditor, name: str, do: Operator) -> Probe:
     """Rules see numbers that are nearly equal, and nan."""
     rules = [r.scalars for r in auditor.by_operator.get(name, []) if r.SCALARS]
 
-    def numbers(a: Any, b: Any, result: Any, site: int) -> None:
+    def numbers(a: Any, b: object, result: object, site: int) -> None:
         try:
             gap = a - b
             if (gap > NEAR or gap < -NEAR) and gap * gap > a * a * NEAR_SQUARED:
@@ -281,7 +281,7 @@ def _comparison(auditor: Auditor, name: str, do: Operator) -> Probe:
 
     others = _others(auditor, name, numbers)
 
-    def compared(a: Any, b: Any, site: int) -> Any:
+    def compared(a: Any, b: object, site: int) -> Any:
         result = do(a, b)
         kind = type(a)
         if kind is float or kind is int:
@@ -309,7 +309,7 @@ def _in_place(auditor: Auditor, name: str, change: Operator, running: bool) -> P
     look = _others(auditor, name, None)
     state = run_state
 
-    def objects(a: Any, b: Any, site: int) -> Any:
+    def objects(a: Any, b: object, site: int) -> Any:
         np = nonfinite.module("numpy")
         if np is not None and type(a) is np.ndarray:
             before = a.copy() if a.size <= MOST_CELLS and with_care(may_leave, name, a, b) else None
@@ -339,7 +339,7 @@ def _in_place(auditor: Auditor, name: str, change: Operator, running: bool) -> P
     return in_place
 
 
-def _take(owner: Any, index: Any) -> Taken:
+def _take(owner: Any, index: object) -> Taken:
     return owner, index, owner[index], False
 
 
@@ -373,7 +373,7 @@ def _put(store: Callable[..., None]) -> Callable[[Taken, int], None]:
 def _within(auditor: Auditor, negated: bool) -> Probe:
     rules = [r.operator for r in auditor.by_operator.get("in", [])]
 
-    def within(a: Any, b: Any, site: int) -> Any:
+    def within(a: object, b: Any, site: int) -> Any:
         result = a in b
         for rule in rules if type(a) is float else ():
             with_care(rule, "in", a, b, result, site)
@@ -402,7 +402,7 @@ def _call(auditor: Auditor) -> Callable[..., Any]:
     plans: dict[int, tuple[list[Callable[..., Any]], list[Callable[..., Any]]]] = {}
     state = run_state
 
-    def call(function: Any, site: int, /, *args: Any, **named: Any) -> Any:
+    def call(function: Any, site: int, /, *args: Any, **named: object) -> Any:
         if state.quiet or state.in_trial:
             return function(*args, **named)
         plan = plans.get(site)
@@ -440,7 +440,7 @@ def _store(auditor: Auditor) -> Callable[..., None]:
     after = [(r.store, r.TAKES) for r in rules if type(r).store is not Rule.store]
     plans: dict[int, tuple[list[Callable[..., Any]], list[Callable[..., Any]], type]] = {}
 
-    def store(value: Any, target: Any, index: Any, site: int) -> None:
+    def store(value: Any, target: Any, index: object, site: int) -> None:
         kind = type(target)
         plan = plans.get(key_of(kind))
         if plan is None:

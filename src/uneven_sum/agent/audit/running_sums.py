@@ -26,7 +26,7 @@ class Running:
         self.course: list[tuple[int, float]] = []
         self.apart = 1
 
-    def take(self, a: Any, small: Any, result: Any) -> None:
+    def take(self, a: Any, small: Any, result: object) -> None:
         """One addition of numbers: `lost = b - ((a + b) - a)` for |a| ≥ |b| (Fast2Sum, Dekker 1971)."""
         self.passes += 1
         if (a if a >= 0 else -a) < (small if small >= 0 else -small):

@@ -29,7 +29,7 @@ def silenced(action: str = "ignore") -> Iterator[None]:
     script would see them again.
     """
     # The interpreter asks the module that is imported as `warnings` just now: a script may have put another there.
-    present: Any = sys.modules.get("warnings")
+    present: object = sys.modules.get("warnings")
     modules: list[Any] = [warnings] if present is warnings or not hasattr(present, "filters") else [warnings, present]
     kept = [(module, module.filters) for module in modules]
     for module, _ in kept:

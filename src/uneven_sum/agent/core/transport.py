@@ -103,7 +103,7 @@ class Wire:
             raise OSError("the script has closed the connection")
 
     @with_originals
-    def send(self, message: dict[str, Any]) -> None:
+    def send(self, message: dict[str, object]) -> None:
         """Send one message; a vanished host raises Closed."""
         self._seq += 1
         message["seq"] = self._seq
@@ -114,7 +114,7 @@ class Wire:
         except OSError as e:
             raise Closed(str(e)) from None
 
-    def event(self, name: str, body: dict[str, Any]) -> None:
+    def event(self, name: str, body: dict[str, object]) -> None:
         self.send({"type": "event", "event": name, "body": body})
 
     def cancelled(self, number: int) -> bool:
@@ -193,5 +193,5 @@ class Wire:
             return None
         body = bytes(self._buffer[start : start + length])
         del self._buffer[: start + length]
-        found: dict[str, Any] = json.loads(body)
+        found: dict[str, object] = json.loads(body)
         return found

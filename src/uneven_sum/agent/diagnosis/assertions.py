@@ -58,7 +58,7 @@ def _true(value: object) -> bool:
         return True  # of many cells it is neither
 
 
-def how_far(node: ast.AST, operands: list[Any]) -> str:
+def how_far(node: ast.AST, operands: list[object]) -> str:
     """By how much two sides that should be equal, or close, differ; empty where they are not numbers."""
     if isinstance(node, ast.Compare):
         if len(node.ops) != 1 or not isinstance(node.ops[0], ast.Eq):

@@ -236,7 +236,7 @@ class Decomposed:
         self._allow(term, left, right)
         return self._told(term, self._apply(term, provenance.OPERATORS[type(node.op)], left, right))
 
-    def _apply(self, term: Term, function: Any, *args: Any, **named: Any) -> Any:
+    def _apply(self, term: Term, function: Any, *args: object, **named: object) -> Any:
         """What the term itself does; whether code of the script's that it runs meets a non-finite value is noted."""
         met = self.met()
         value = function(*args, **named)
@@ -276,7 +276,7 @@ class Decomposed:
         return self._apply(term, provenance.OPERATORS[type(node.op)], value)
 
     def _boolop(self, node: ast.BoolOp, term: Term) -> Any:
-        value: Any = None
+        value: object = None
         for number, part in enumerate(node.values, 1):
             value = self._operand(part, term)
             self._allow(term, value)
@@ -287,7 +287,7 @@ class Decomposed:
 
     def _compare(self, node: ast.Compare, term: Term) -> Any:
         left = self._operand(node.left, term)
-        value: Any = True
+        value: object = True
         for number, (op, part) in enumerate(zip(node.ops, node.comparators), 1):
             right = self._operand(part, term)
             self._allow(term, left, right)
@@ -311,7 +311,7 @@ class Decomposed:
         return value
 
     def _call(self, node: ast.Call, term: Term) -> Any:
-        function: Any
+        function: object
         if isinstance(node.func, ast.Attribute):
             owner = self._owner(node.func.value, term)
             function = read_attribute(owner, node.func.attr)
@@ -326,7 +326,7 @@ class Decomposed:
         term.operands.clear()  # what follows are the operands of the call
         if isinstance(node.func, ast.Attribute) and term.children:
             term.operands.append(term.children[-1].value)
-        plain: list[Any] = [a.value if isinstance(a, ast.Starred) else a for a in node.args]
+        plain: list[object] = [a.value if isinstance(a, ast.Starred) else a for a in node.args]
         values = self._each(plain + [k.value for k in node.keywords], term)
         term.cellwise = provenance.is_cellwise(function)
         term.sender = provenance.sender(function, term.operands)
@@ -339,11 +339,11 @@ class Decomposed:
             raise NotEvaluated
         if any(_waits_for_threads(type(v)) for v in term.operands):
             raise NotEvaluated("not evaluated: the threads of polars do not exist in a copy")
-        args: list[Any] = []
+        args: list[object] = []
         for a, v in zip(node.args, values):
             v = iter(v) if isinstance(a, ast.GeneratorExp) else v
             args += list(v) if isinstance(a, ast.Starred) else [v]
-        named: dict[str, Any] = {}
+        named: dict[str, object] = {}
         for k, v in zip(node.keywords, values[len(node.args) :]):
             named.update(dict(v) if k.arg is None else {k.arg: v})
         self.before_call(self, term)
@@ -373,9 +373,9 @@ class Decomposed:
         part = node.value if isinstance(node, ast.DictComp) else node.elt
         element, key = _code(part), _code(node.key) if isinstance(node, ast.DictComp) else None
         steps = [(_code(g.iter), _binder(g.target), [_code(t) for t in g.ifs]) for g in node.generators]
-        made: list[Any] = []
-        keys: list[Any] = []
-        bad: dict[str, Any] | None = None
+        made: list[object] = []
+        keys: list[object] = []
+        bad: dict[str, object] | None = None
         at = 0
 
         def each(level: int) -> Iterator[None]:
@@ -412,7 +412,7 @@ class Decomposed:
             term.how = f"its {len(made)} elements"
         return dict(zip(keys, made)) if key is not None else set(made) if isinstance(node, ast.SetComp) else made
 
-    def _of_element(self, part: ast.AST, term: Term, bound: dict[str, Any], number: int) -> None:
+    def _of_element(self, part: ast.AST, term: Term, bound: dict[str, object], number: int) -> None:
         """The terms of one element of a comprehension, with the names that it had."""
         kept = dict(self.scope.locals)
         self.scope.locals.update(bound)
@@ -481,6 +481,6 @@ def _binder(target: Any) -> types.CodeType:
     return compile(ast.Module([ast.copy_location(step, target)], []), "<term>", "exec")
 
 
-def _bound(node: Any, names: dict[str, Any]) -> dict[str, Any]:
+def _bound(node: Any, names: dict[str, object]) -> dict[str, Any]:
     wanted = [n.id for g in node.generators for n in ast.walk(g.target) if isinstance(n, ast.Name)]
     return {n: names[n] for n in wanted if n in names}

@@ -171,7 +171,7 @@ class Gaps:
         return None
 
 
-def _keep(into: dict[Any, tuple[weakref.ref[Any], Gap]], key: object, value: object, gap: Gap) -> None:
+def _keep(into: dict[Any, tuple[weakref.ref[object], Gap]], key: object, value: object, gap: Gap) -> None:
     if len(into) >= KEPT:
         for old in [k for k, (ref, _) in into.items() if ref() is None] or list(into)[: KEPT // 2]:
             del into[old]
@@ -181,7 +181,7 @@ def _keep(into: dict[Any, tuple[weakref.ref[Any], Gap]], key: object, value: obj
         pass
 
 
-def _alive(table: dict[Any, tuple[weakref.ref[Any], Gap]], key: object, value: object) -> Gap | None:
+def _alive(table: dict[Any, tuple[weakref.ref[object], Gap]], key: object, value: object) -> Gap | None:
     try:
         found = table.get(key)
     except TypeError:

@@ -22,7 +22,7 @@ class _Side:
     label: str  # what the key is called
 
 
-def explain(node: ast.AST, operands: dict[str, tuple[str, Any]], result: object) -> str:
+def explain(node: ast.AST, operands: dict[str, tuple[str, object]], result: object) -> str:
     """`kg is missing in 16 of 200 rows: no partner in picked for tree 6, 18, 31, …`; empty for what is no join.
 
     `operands`: of a call, by the name of the argument (`self` for a method's object, else its place): text and value.
@@ -50,7 +50,7 @@ def explain(node: ast.AST, operands: dict[str, tuple[str, Any]], result: object)
 MERGE = ("right", "how", "on", "left_on", "right_on", "left_index", "right_index")
 
 
-def named_operands(node: ast.Call, texts: list[str], values: list[Any]) -> dict[str, tuple[str, Any]]:
+def named_operands(node: ast.Call, texts: list[str], values: list[object]) -> dict[str, tuple[str, Any]]:
     """The operands of a call by the name of the argument.
 
     `texts` and `values` are in their order, with a method's object first.
@@ -88,7 +88,7 @@ def _empty_columns(result: Any) -> str:
     return clean(", ".join(parts) + (", …" if len(bad) > SHOWN else ""), 160)
 
 
-def _sides(pd: Any, name: str, operands: dict[str, tuple[str, Any]]) -> tuple[_Side, _Side] | None:
+def _sides(pd: Any, name: str, operands: dict[str, tuple[str, object]]) -> tuple[_Side, _Side] | None:
     """The two tables of a call of `merge` or `join`, with the keys of their rows."""
 
     def value(argument: str, default: object = None) -> Any:

@@ -103,7 +103,7 @@ class Operands:
         self.exempt = False
         self._walk(node, self.cellwise)
 
-    def _leaf(self, node: ast.AST, into: list[Any]) -> None:
+    def _leaf(self, node: ast.AST, into: list[object]) -> None:
         try:
             into.append(read(node, self.scope))
         except Unreadable:
@@ -111,7 +111,7 @@ class Operands:
                 if isinstance(child, ast.expr):
                     self._walk(child, self.whole)
 
-    def _walk(self, node: ast.AST, into: list[Any]) -> None:
+    def _walk(self, node: ast.AST, into: list[object]) -> None:
         if isinstance(node, ast.AugAssign):
             self._walk(node.target, into)
             self._walk(node.value, into)
@@ -145,7 +145,7 @@ class Operands:
         except Unreadable:
             return False
 
-    def _call(self, node: ast.Call, into: list[Any]) -> None:
+    def _call(self, node: ast.Call, into: list[object]) -> None:
         self.calls += 1
         if callee(node) in EMPTY_BY_DESIGN and not self._fills_with_a_number(node):
             self.exempt = True
@@ -269,7 +269,7 @@ SENDERS = {  # by the module of what is called or asked: from where its result c
 }
 
 
-def sender(function: object, operands: list[Any]) -> str:
+def sender(function: object, operands: list[object]) -> str:
     """`a worker` where a call passes on what another process or a pool has made; else empty."""
     for value in [getattr(function, "__self__", function), *operands]:
         if isinstance(value, types.GeneratorType):
@@ -366,7 +366,7 @@ def _large_explained(np: Any, value: Any, operands: Operands) -> bool | None:
     return not bad or any(nonfinite.any_bad(v) for v in [*operands.whole, *scalars])
 
 
-def makes_nan(value: object, cellwise: list[Any], whole: list[Any]) -> bool:
+def makes_nan(value: object, cellwise: list[object], whole: list[object]) -> bool:
     """True for IEEE 754's invalid operation on infinities: nan at a cell where an operand is infinite and none is nan.
 
     `inf - inf`, `0 * inf`, `inf / inf`, `inf % x`, `sin(inf)`; operands that are used as a whole must hold no nan.
@@ -399,7 +399,7 @@ def _has_none(value: Any, depth: int = 0) -> bool:
     return value is None
 
 
-def _explained_frame(pd: Any, value: Any, bad: list[Any], operands: list[Any]) -> bool:
+def _explained_frame(pd: Any, value: object, bad: list[object], operands: list[object]) -> bool:
     """Frames: a column has missing cells although no operand's column of that name (any, if new) had."""
     if isinstance(value, pd.Series):
         for operand in bad:
@@ -410,8 +410,8 @@ def _explained_frame(pd: Any, value: Any, bad: list[Any], operands: list[Any]) -
         for operand in bad:
             mine = mine & ~nonfinite.mask(operand)
         return not mine.any()
-    had: set[Any] = set()
-    known: set[Any] = set()
+    had: set[object] = set()
+    known: set[object] = set()
     for operand in bad:
         if not isinstance(operand, pd.DataFrame):
             return True

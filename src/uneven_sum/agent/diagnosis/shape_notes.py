@@ -34,7 +34,7 @@ def _dtype(value: object) -> str:
     return str(found) if kind and kind in "biufc" else ""
 
 
-def told(node: ast.AST, operands: list[Any], result: object) -> str:
+def told(node: ast.AST, operands: list[object], result: object) -> str:
     """`(365, 1) * (12,) → (365, 12)`, `float64 → float32`: what an operation or call did to shapes and dtypes."""
     op = getattr(node, "op", None)
     sign = SIGNS.get(type(op), ",") if op is not None else ","
@@ -75,7 +75,7 @@ def _negative(value: object) -> bool:
     return isinstance(value, int) and not isinstance(value, bool) and value < 0
 
 
-def from_the_end(node: ast.AST, owner: Any, index: Any) -> str:
+def from_the_end(node: ast.AST, owner: object, index: Any) -> str:
     """Says of a computed index that is negative that it counts from the end; empty for all others."""
     nodes = node.elts if isinstance(node, ast.Tuple) else [node]
     values = index if isinstance(node, ast.Tuple) else (index,)

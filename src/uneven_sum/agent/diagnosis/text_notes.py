@@ -182,7 +182,7 @@ def steps(pattern: str | re.Pattern[str], text: str, flags: int = 0, start: int 
 # -- sentences -----------------------------------------------------------------------------------------
 
 
-def told(node: ast.AST, operands: Sequence[Any], value: object) -> str:
+def told(node: ast.AST, operands: Sequence[object], value: object) -> str:
     """For a call of a regular expression that gave None: how far it went; else empty."""
     if value is not None or not isinstance(node, ast.Call) or callee(node) not in MATCHING:
         return ""

@@ -48,13 +48,13 @@ def watch(engine: Engine) -> None:
     user = os.geteuid()
 
     @functools.wraps(original)
-    def fork_exec(args: Any, executables: Any, *rest: Any) -> Any:
+    def fork_exec(args: object, executables: Any, *rest: Any) -> Any:
         cwd = rest[CWD] if len(rest) > CWD else None
         other_user = any(rest[at] is not None for at in (USER, BEFORE) if at < len(rest))
         return original(with_agent(args, executables, cwd, other_user), executables, *rest)
 
     @functools.wraps(spawn)
-    def posix_spawn(path: Any, argv: Any, *rest: Any, **named: Any) -> Any:
+    def posix_spawn(path: Any, argv: object, *rest: Any, **named: Any) -> Any:
         return spawn(path, with_agent(argv, [path], None), *rest, **named)
 
     _posixsubprocess.fork_exec = fork_exec

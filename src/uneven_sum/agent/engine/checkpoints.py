@@ -44,7 +44,7 @@ class Snapshots:
         super().__init__()
         self.awaited: list[tuple[expectations.Expectation, types.FrameType]] = []  # of the coming pause, in which call
 
-    def pause(self, pause: Pause, apart: dict[str, Any] | None = None) -> str:
+    def pause(self, pause: Pause, apart: dict[str, object] | None = None) -> str:
         raise NotImplementedError
 
     def _tell(self, pause: Pause) -> None:

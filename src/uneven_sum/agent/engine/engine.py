@@ -259,7 +259,7 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
 
     # -- the pause -----------------------------------------------------------------------------------
 
-    def pause(self, pause: Pause, apart: dict[str, Any] | None = None) -> str:
+    def pause(self, pause: Pause, apart: dict[str, object] | None = None) -> str:
         """Report a pause to the host and answer its requests until it says how to continue."""
         with self.lock, signal_masking.timers_stopped():
             if run_state.quiet or (self.child_told is not None and children.is_told(self, pause)):
@@ -390,7 +390,7 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
             },
         )
 
-    def end_pause(self, main: dict[str, Any], path: str, seconds: float) -> None:
+    def end_pause(self, main: dict[str, object], path: str, seconds: float) -> None:
         """The pause after the last line, while the module's values are still there."""
         self.present, self.facts = end_of_run.pause_at_end(main, path, seconds)
         self.point = 0

@@ -5,7 +5,7 @@ from __future__ import annotations
 import sys
 import time
 import types
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from ..core import run_state
 from ..core.records import record
@@ -33,13 +33,13 @@ def run(engine: Engine, nested: Nested) -> None:
     """Runs the call and reports its end to the host; the pause around it continues as it was."""
     pause, facts, point = engine.present, engine.facts, engine.point
     scope = Scope(nested.frame)
-    names: dict[str, Any] = {**scope.globals, **scope.locals, "__builtins__": scope.builtins}
+    names: dict[str, object] = {**scope.globals, **scope.locals, "__builtins__": scope.builtins}
     outer, engine.nested = engine.nested, nested
     boundary, engine.boundary = engine.boundary, sys._getframe()
     engine.present = None
     engine.requests.forget()
     began = time.perf_counter()
-    told: dict[str, Any] = {}
+    told: dict[str, object] = {}
     run_state.quiet = False
     try:
         if nested.into:

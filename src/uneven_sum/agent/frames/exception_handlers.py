@@ -208,7 +208,7 @@ def in_code(flying: Flying, frame: types.FrameType) -> Fate:
 
 def _named(path: tuple[str, ...], frame: types.FrameType) -> Any:
     first, *rest = path
-    found: Any = frame.f_globals.get(first, getattr(builtins, first, None))
+    found: object = frame.f_globals.get(first, getattr(builtins, first, None))
     if found is None:
         found = locals_of(frame).get(first)
     for name in rest:

@@ -281,7 +281,7 @@ def pass_counter(file: SourceFile, frame: types.FrameType, loop: object) -> Call
     return lambda: whole - left()
 
 
-def _index(iterator: Any) -> int:
+def _index(iterator: object) -> int:
     """How many elements an iterator has given; 0 for one of a list or tuple that is used up."""
     state = iterator.__reduce__()
     if type(iterator) is enumerate:
@@ -345,7 +345,7 @@ def chain(frame: types.FrameType | None) -> list[list[Any]]:
     """What distinguishes calls: for each call from this one outwards its function, file, line and passes."""
     from .exception_handlers import statement_at
 
-    found: list[list[Any]] = []
+    found: list[list[object]] = []
     for call in calls(frame):
         file = file_of(call)
         statement = statement_at(file, call) if file is not None else None

@@ -115,7 +115,7 @@ def _task_is_awaited(exc: BaseException, task: object, depth: int) -> bool:
 
 def _closure(callback: Any) -> dict[str, Any]:
     code = getattr(callback, "__code__", None)
-    found: dict[str, Any] = {}
+    found: dict[str, object] = {}
     if isinstance(code, types.CodeType):
         for name, cell in zip(code.co_freevars, callback.__closure__ or ()):
             try:

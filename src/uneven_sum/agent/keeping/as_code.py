@@ -257,7 +257,7 @@ class Writer:
     def _named(self, value: object, name: str) -> str:
         """A class or a function by its name, where it can be found by that."""
         module, qualname = str(getattr(value, "__module__", "")), str(getattr(value, "__qualname__", ""))
-        found: Any = None
+        found: object = None
         if self.main is not None and module == self.main.__name__:
             found = self.main
             text = f"{self.prefix}{qualname}"

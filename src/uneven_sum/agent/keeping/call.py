@@ -100,7 +100,7 @@ def _target(
     """The text of what is called, the function (bound: of its class), and the object whose method it is."""
     code = frame.f_code
     *owners, last = code.co_qualname.split(".")
-    found: Any = module
+    found: object = module
     prefix = writer.prefix if writer.main is not None else f"{module.__name__}." if module is not None else ""
     if not owners:
         function = frame.f_globals.get(last)
@@ -194,7 +194,7 @@ def _globals_read(frame: types.FrameType, writer: Writer) -> dict[str, str]:
     return dict(sorted(values.items()))
 
 
-def _methods(name: str, namespace: dict[str, Any]) -> list[types.CodeType]:
+def _methods(name: str, namespace: dict[str, object]) -> list[types.CodeType]:
     """The code of the methods of a name, of the classes of a module."""
     classes = [c for c in namespace.values() if isinstance(c, type) and c.__module__ == namespace.get("__name__")]
     found = [vars(c).get(name) for c in classes]

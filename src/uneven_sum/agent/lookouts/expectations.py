@@ -69,11 +69,11 @@ def _code(text: str) -> types.CodeType:
     return compile(tree, "<expected>", "eval", dont_inherit=True)
 
 
-def held(expected: Expectation, frame: types.FrameType, facts: dict[str, Any] | None = None) -> dict[str, Any]:
+def held(expected: Expectation, frame: types.FrameType, facts: dict[str, object] | None = None) -> dict[str, Any]:
     """Whether an expectation holds in a call: `text`, `holds`, `actual`, `problem`."""
     scope = Scope(frame)
     names = {**scope.globals, **scope.locals, **(facts or {}), "__builtins__": scope.builtins}
-    told: dict[str, Any] = {"text": expected.text, "holds": False, "actual": "", "problem": ""}
+    told: dict[str, object] = {"text": expected.text, "holds": False, "actual": "", "problem": ""}
     quiet, run_state.quiet = run_state.quiet, True
     try:
         with run_state.silenced():
@@ -121,7 +121,7 @@ def _all(value: object) -> bool:
     return bool(value)
 
 
-def _sides(text: str, names: dict[str, Any]) -> str:
+def _sides(text: str, names: dict[str, object]) -> str:
     """The values of a comparison's parts: `head = -0.02`."""
     node = ast.parse(text, mode="eval").body
     if not isinstance(node, ast.Compare):

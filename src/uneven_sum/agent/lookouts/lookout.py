@@ -265,7 +265,7 @@ class _Given(ast.NodeTransformer):
         return ast.fix_missing_locations(ast.copy_location(read, node))
 
 
-def any_condition(found: list[Lookout], code: types.CodeType, globals_: dict[str, Any]) -> Callable[..., object]:
+def any_condition(found: list[Lookout], code: types.CodeType, globals_: dict[str, object]) -> Callable[..., object]:
     """The conditions of some lookouts as one function of the names that a call of this code holds."""
     own = {*code.co_varnames, *code.co_cellvars, *code.co_freevars} if code.co_flags & OPTIMIZED else set()
     tests = [_Given(own).visit(copy.deepcopy(lk.tree)) for lk in found if lk.tree is not None]

@@ -18,7 +18,7 @@ from .outputs import Outputs, keep_what_is_written, use_agg
 from .shell import Shell
 
 
-def put(outputs: Outputs, cells: Cells, names: dict[str, Any], compiled: Callable[..., Any]) -> None:
+def put(outputs: Outputs, cells: Cells, names: dict[str, object], compiled: Callable[..., Any]) -> None:
     """Before the first cell runs.  `compiled`: the code of a user's file."""
 
     def say(number: int, text: str) -> None:
@@ -51,7 +51,7 @@ def put(outputs: Outputs, cells: Cells, names: dict[str, Any], compiled: Callabl
     keep_what_is_written(outputs)
     seen = 0
 
-    def hook(event: str, args: tuple[Any, ...]) -> None:
+    def hook(event: str, args: tuple[object, ...]) -> None:
         nonlocal seen
         if event == "import" or (event != "object.__getattr__" and seen != len(sys.modules)):
             if not run_state.quiet:

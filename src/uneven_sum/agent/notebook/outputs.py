@@ -85,7 +85,7 @@ class Outputs:
         self.told[cell.number] = told
         self.tell("unevenSum/cellEnded", {"number": cell.number, "id": cell.id, "outputs": told})
 
-    def tell(self, event: str, body: dict[str, Any]) -> None:
+    def tell(self, event: str, body: dict[str, object]) -> None:
         try:
             self.wire.event(event, body)
         except Closed:

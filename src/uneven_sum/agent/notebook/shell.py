@@ -19,9 +19,9 @@ class Shell:
     def __init__(
         self,
         outputs: Outputs,
-        names: dict[str, Any],
+        names: dict[str, object],
         say: Callable[[int, str], None],
-        run_file: Callable[[str], dict[str, Any]],
+        run_file: Callable[[str], dict[str, object]],
     ) -> None:
         self.user_ns = self.user_global_ns = names
         self.kernel = None

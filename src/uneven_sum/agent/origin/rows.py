@@ -67,7 +67,7 @@ def cell_in(pandas: Any, result: Any, suffix: str) -> tuple[Any, Any]:
     return (result.index[key] if how in ("iloc", "iat") else key), column
 
 
-def _text(owner: ast.expr, frame: Any, column: object, label: Any) -> str:
+def _text(owner: ast.expr, frame: Any, column: object, label: object) -> str:
     picked = "" if column is None else f"[{ast.unparse(key_node(column))}]"
     try:
         row = f".loc[{ast.unparse(key_node(label))}]"
@@ -93,7 +93,7 @@ def _grouped(root: ast.expr, scope: Scope, label: object) -> list[From]:
     return [From(_text(call.func.value, frame, column, row)) for row in [*bad, *rows][:MOST_ROWS]]
 
 
-def _joined(pandas: Any, root: ast.expr, scope: Scope, result: Any, label: Any, column: Any) -> list[From]:
+def _joined(pandas: object, root: ast.expr, scope: Scope, result: Any, label: object, column: object) -> list[From]:
     """`left.merge(right, on=key)`: the row of the frame that has the column, by the key."""
     if not (isinstance(root, ast.Call) and isinstance(root.func, ast.Attribute) and root.func.attr in JOINS):
         return []
@@ -131,7 +131,7 @@ def _is_frame(pandas: Any, node: ast.expr, scope: Scope) -> bool:
         return False
 
 
-def _same(pandas: Any, root: ast.expr, scope: Scope, result: Any, label: Any, column: Any) -> list[From]:
+def _same(pandas: Any, root: ast.expr, scope: Scope, result: Any, label: object, column: object) -> list[From]:
     """A sort, a filter, a copy: the row of the same label has the same values; after new labels, that of its place."""
     owner: ast.expr = root
     while isinstance(owner, (ast.Call, ast.Attribute, ast.Subscript)):

@@ -51,7 +51,7 @@ class Copy(BaseException):
 class Silent(Wire):
     """Of a copy: nobody is at the other end."""
 
-    def send(self, message: dict[str, Any]) -> None:
+    def send(self, message: dict[str, object]) -> None:
         pass
 
     def receive(self, wait: bool = True) -> dict[str, Any] | None:
@@ -180,7 +180,7 @@ def use(place: Place, end: End, limit: float, cancelled: Callable[[], bool]) -> 
 
 def _told(write: Write) -> dict[str, Any]:
     site = sites[write.site]
-    told: dict[str, Any] = {"file": os.path.realpath(site.file.path), "at": list(site.statement)}
+    told: dict[str, object] = {"file": os.path.realpath(site.file.path), "at": list(site.statement)}
     told |= {"count": write.count, "kind": write.kind, "later": write.later}
     return {**told, "before": told_of(write.before), "after": told_of(write.after)}
 
@@ -298,5 +298,5 @@ def _collected(reader: int, limit: float, cancelled: Callable[[], bool]) -> dict
         return {"failed": f"it took longer than {limit:g} s"}
     if not data:
         return {"failed": "the script ended its own process before it came to this place"}
-    found: dict[str, Any] = json.loads(bytes(data))
+    found: dict[str, object] = json.loads(bytes(data))
     return found

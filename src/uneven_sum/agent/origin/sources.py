@@ -47,7 +47,7 @@ def source_of(root: ast.expr, scope: Scope, cell: Cell, at: str) -> str:
 
 def line_source(iterable: ast.expr, scope: Scope, at: str, number: int) -> str:
     """Of a loop over the lines of a file: which line it is in."""
-    thing: Any = None
+    thing: object = None
     skipped = 0
     for node in ast.walk(iterable):  # the file itself, or in a reader
         if isinstance(node, ast.Call) and callee(node) == "DictReader":

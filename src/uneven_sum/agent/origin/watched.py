@@ -289,7 +289,7 @@ class Watched:
                     del self.held[next(iter(self.held))]
         self._keep(key, (site, count, kind, before, value))
 
-    def _keep(self, key: int, write: tuple[int, int, str, Any, Any]) -> None:
+    def _keep(self, key: int, write: tuple[int, int, str, Any, object]) -> None:
         self.last[key] = write
         if self.since:
             if not is_bad(write[4]):
@@ -311,7 +311,7 @@ class Watched:
         return self.stop.chain is not None and self._is_there(frame, self.stop.chain)
 
     @staticmethod
-    def _is_there(frame: types.FrameType, chain: list[list[Any]]) -> bool:
+    def _is_there(frame: types.FrameType, chain: list[list[object]]) -> bool:
         passes = chain[0][3]
         if passes:  # the quick way: the innermost loop first
             file = registry.file_of(frame)

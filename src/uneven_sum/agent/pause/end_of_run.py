@@ -15,7 +15,7 @@ from ..source import registry
 from .facts import Pause
 
 
-def pause_at_end(main: dict[str, Any], path: str, seconds: float) -> tuple[Pause, dict[str, Any]]:
+def pause_at_end(main: dict[str, object], path: str, seconds: float) -> tuple[Pause, dict[str, Any]]:
     """The pause at the end of a script, and its headline."""
     frame = frame_over(main, path)
     lines = max(1, len(registry.files[path].lines)) if path in registry.files else 1
@@ -38,7 +38,7 @@ def pause_at_end(main: dict[str, Any], path: str, seconds: float) -> tuple[Pause
     return Pause("end", frame, "ran", place=(path, lines)), facts
 
 
-def frame_over(namespace: dict[str, Any], path: str) -> types.FrameType:
+def frame_over(namespace: dict[str, object], path: str) -> types.FrameType:
     """A frame whose names are a module's, so that its values can be asked for after the last line."""
     grab: dict[str, Any] = {}
 

@@ -124,7 +124,7 @@ def _line(pause: Pause) -> str:
     return f"line {line} of {clean(os.path.basename(path), 60)}"
 
 
-def headline(pause: Pause, loops: list[dict[str, Any]], culprit: dict[str, Any] | None) -> str:
+def headline(pause: Pause, loops: list[dict[str, object]], culprit: dict[str, object] | None) -> str:
     line = _line(pause)
     second = " ".join(s for s in (pass_sentence(loops), culprit_sentence(culprit)) if s)
     why = f": {pause.why}" if pause.why else ""

@@ -224,7 +224,7 @@ def _left_gaps(found: Culprit, scope: Scope) -> bool:
 
 def _fill_in(terms: list[dict[str, Any]], others: list[dict[str, Any]]) -> None:
     """Gives terms that are not known the values of the same ones among `others`; both are in the same order."""
-    known: dict[tuple[int, str], list[dict[str, Any]]] = {}
+    known: dict[tuple[int, str], list[dict[str, object]]] = {}
     for term in others:
         known.setdefault((term["depth"], term["text"]), []).append(term)
     for term in terms:
@@ -334,7 +334,7 @@ def with_target(pause: Pause) -> ast.AST | None:
     return None
 
 
-def _accepts(pause: Pause, apart: dict[str, Any]) -> list[str]:
+def _accepts(pause: Pause, apart: dict[str, object]) -> list[str]:
     """What else than the line can be accepted at a non-finite pause: a callee, names."""
     if pause.reason != "nonfinite" or pause.statement is None:
         return []

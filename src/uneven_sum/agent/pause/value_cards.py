@@ -64,7 +64,7 @@ def _later(value: Any) -> dict[str, Any]:
     }
 
 
-def _shown(names: dict[str, Any]) -> dict[str, Any]:
+def _shown(names: dict[str, object]) -> dict[str, Any]:
     return {
         n: v
         for n, v in names.items()
@@ -176,7 +176,7 @@ def _plain_card(name: str, used: list[str]) -> dict[str, Any]:
     return {"name": name, "changed": False, "new": False, "used": name in used, "assigned": True}
 
 
-def _ranked(found: list[dict[str, Any]], used: list[str]) -> list[dict[str, Any]]:
+def _ranked(found: list[dict[str, object]], used: list[str]) -> list[dict[str, Any]]:
     """Changed ones that the line uses first, names not assigned yet last."""
 
     def rank(card: dict[str, Any]) -> tuple[int, int]:
@@ -220,7 +220,7 @@ def notes(frame: types.FrameType) -> list[dict[str, Any]]:
             for name in _assigned(s.node):
                 if name in scope.locals and (name not in last or s.line <= line):
                     last[name] = s.line
-    found: dict[int, dict[str, Any]] = {}
+    found: dict[int, dict[str, object]] = {}
     for name, at in last.items():
         value = scope.locals[name]
         if isinstance(value, (types.ModuleType, types.FunctionType, type)):
@@ -239,7 +239,7 @@ def notes(frame: types.FrameType) -> list[dict[str, Any]]:
 
 
 def _loop_notes(
-    file: SourceFile, frame: types.FrameType, here: Statement | None, found: dict[int, dict[str, Any]]
+    file: SourceFile, frame: types.FrameType, here: Statement | None, found: dict[int, dict[str, object]]
 ) -> None:
     for loop in stack.loops(frame, here):
         if loop["pass"] and loop["file"] == file.path:

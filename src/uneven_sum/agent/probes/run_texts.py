@@ -40,7 +40,7 @@ known: dict[tuple[Any, ...], types.CodeType] = {}
 heard: Callable[[str, str], None] | None = None
 
 
-def compiled(source: Any, name: Any) -> None:
+def compiled(source: Any, name: object) -> None:
     """`compile` is under way: its text may be run later."""
     if type(source) in (str, bytes) and type(name) is str and len(source) <= LONGEST:
         if len(sources) > KEPT:

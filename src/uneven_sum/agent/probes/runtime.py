@@ -87,7 +87,7 @@ def check(value: Any, emptied: None, site: int) -> Any:
     return _look(value, site, None)
 
 
-def check_augmented(value: Any, old: Any, site: int) -> Any:
+def check_augmented(value: Any, old: object, site: int) -> Any:
     kind = type(value)
     if kind is float or kind is float64 or key_of(kind) in floats:
         if isfinite(value) and not holding:
@@ -281,7 +281,7 @@ def condition_failed(site: int) -> None:
         listener.condition_failed(sites[site].lookouts[0], sites[site], sys._getframe(1), error)
 
 
-def _asked(site: int, condition: Any, frame: types.FrameType, **facts: Any) -> None:
+def _asked(site: int, condition: Any, frame: types.FrameType, **facts: object) -> None:
     found = sites[site]
     if condition is not None:
         try:

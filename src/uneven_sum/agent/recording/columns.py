@@ -119,7 +119,7 @@ def _targets(node: Any) -> tuple[str, ...]:
 
 def passes_at(file: SourceFile, line: int) -> list[Any]:
     """What begins at a line and has passes: a loop or function by its head, else the comprehensions there."""
-    found: list[Any] = [s.node for s in file.statements if s.line == line and kind_of(s.node)]
+    found: list[object] = [s.node for s in file.statements if s.line == line and kind_of(s.node)]
     if not found:
         found = [n for n in ast.walk(file.tree) if isinstance(n, COMPREHENSIONS) and n.lineno == line]
     return found
@@ -131,7 +131,7 @@ def around(file: SourceFile, line: int) -> list[Any]:
     statement = file.innermost(line)
     if statement is None:
         return []
-    found: list[Any] = list(statement.loops)
+    found: list[object] = list(statement.loops)
     if isinstance(statement.node, LOOPS):
         found.append(statement.node)
     if not found:

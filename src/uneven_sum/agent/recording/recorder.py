@@ -79,7 +79,7 @@ class Run:
 
     # -- while the loop runs -------------------------------------------------------------------------
 
-    def over(self, iterable: Iterable[Any]) -> Iterator[Any]:
+    def over(self, iterable: Iterable[object]) -> Iterator[Any]:
         """What a `for` goes over, as it was, with the buffer worked up now and then."""
         iterator = iter(iterable)
         # mypy: range iterators have it
@@ -87,7 +87,7 @@ class Run:
             return iterator  # it is worked up when it is read
         return itertools.chain.from_iterable(self._chunks(iterator))
 
-    def paired(self, iterable: Iterable[Any]) -> Iterator[tuple[Run, Any]]:
+    def paired(self, iterable: Iterable[object]) -> Iterator[tuple[Run, Any]]:
         """What a comprehension goes over, each with this run."""
         return zip(itertools.repeat(self), iterable)
 
@@ -97,7 +97,7 @@ class Run:
             self.work_up()
             yield (None,)
 
-    def _chunks(self, iterator: Iterator[Any]) -> Iterator[Iterable[Any]]:
+    def _chunks(self, iterator: Iterator[object]) -> Iterator[Iterable[Any]]:
         """In pieces, between which the buffer is worked up."""
         ended: list[bool] = []
         told = itertools.chain(iterator, self._end(ended))  # so that the end is known, and it is not asked again
@@ -134,7 +134,7 @@ class Run:
         let_go(frame, held)
         self.settle()
 
-    def element(self, value: Any, *names: Any) -> Any:
+    def element(self, value: object, *names: object) -> Any:
         """One element of a comprehension was made."""
         self.waiting.extend((*names, value))
         if self.slow:
@@ -142,7 +142,7 @@ class Run:
         next(self.due)
         return value
 
-    def put(self, row: list[Any]) -> None:
+    def put(self, row: list[object]) -> None:
         """The values of a pass, from elsewhere than the loop's own code."""
         self.waiting.extend([told(v) for v in row])
         next(self.due)

@@ -98,7 +98,7 @@ class Kept:
                     setattr(column, name, figure)
             raise
 
-    def _add(self, cells: list[Any]) -> None:
+    def _add(self, cells: list[object]) -> None:
         before, self.passes = self.passes, self.passes + len(cells) // self.wide
         if not self._figures(cells, before):
             if not _moderate(cells):
@@ -108,7 +108,7 @@ class Kept:
             self.unit = max(self.unit, 6 if any([isinstance(v, Cells) for v in cells[-self.wide :]]) else 1)
         self._keep(cells, before)
 
-    def _figures(self, cells: list[Any], before: int) -> bool:
+    def _figures(self, cells: list[object], before: int) -> bool:
         """The extremes of a piece of nothing but finite numbers, where NumPy is at hand; False when it is no such."""
         np = nonfinite.module("numpy")
         if np is None:
@@ -128,7 +128,7 @@ class Kept:
                 column.high, column.high_at = high, before + 1 + int(row.argmax())
         return True
 
-    def _row(self, cells: list[Any], at: int) -> Row:
+    def _row(self, cells: list[object], at: int) -> Row:
         return tuple(cells[at * self.wide : (at + 1) * self.wide])
 
     def _keep(self, cells: list[Any], before: int) -> None:
@@ -145,17 +145,17 @@ class Kept:
         while len(self.tail) > 1 and self.passes - self.tail[1][0] >= self.last_most:
             self._thin(*self.tail.popleft())
 
-    def _thin(self, before: int, cells: list[Any]) -> None:
+    def _thin(self, before: int, cells: list[object]) -> None:
         """Takes a piece that is no longer among the last: one pass in `stride`."""
         self.middle += cells if self.stride == 1 else self._every(cells, -before % self.stride, self.stride)
         while len(self.middle) * self.unit > self.room and len(self.middle) > 4 * self.wide:
             self._halve()
 
-    def _every(self, cells: list[Any], first: int, step: int) -> list[Any]:
+    def _every(self, cells: list[object], first: int, step: int) -> list[Any]:
         """One pass in `step`, a column at a time."""
         wide = self.wide
         count = max(0, -(-(len(cells) // wide - first) // step))
-        found: list[Any] = [None] * (count * wide)
+        found: list[object] = [None] * (count * wide)
         for at in range(wide):
             found[at::wide] = cells[first * wide + at :: step * wide]
         return found
@@ -202,7 +202,7 @@ def _moderate(cells: list[Any]) -> bool:
     return set(map(type, cells)) <= NUMBERS and min(cells) > -LONGEST and max(cells) < LONGEST
 
 
-def numbered_rows(before: int, cells: list[Any], wide: int) -> Iterator[tuple[int, Row]]:
+def numbered_rows(before: int, cells: list[object], wide: int) -> Iterator[tuple[int, Row]]:
     """The passes of a piece, of which so many were before."""
     for n in range(len(cells) // wide):
         yield before + 1 + n, tuple(cells[n * wide : (n + 1) * wide])

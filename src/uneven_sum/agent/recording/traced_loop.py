@@ -68,7 +68,7 @@ class TracedLoop:
 
     def _over(self, frame: types.FrameType) -> None:
         scope, now = Scope(frame), clock()
-        row: list[Any] = []
+        row: list[object] = []
         for name in self.recorder.names:
             value = scope[name] if name in scope.locals or name in scope.globals else NOTHING
             row.append(MISSING if value is NOTHING else value)

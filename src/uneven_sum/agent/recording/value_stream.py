@@ -124,7 +124,7 @@ class ValueStream:
         finally:
             run_state.quiet = quiet
 
-    def tell_term(self, site: int, result: Any, operands: tuple[Any, ...]) -> None:
+    def tell_term(self, site: int, result: Any, operands: tuple[object, ...]) -> None:
         """A term of a shaken run with up to two operands: only numbers and arrays of them."""
         if not _is_numeric(result):
             return
@@ -244,7 +244,7 @@ def tell_value(value: Any, site: int, tell: Tell, depth: int) -> None:
         _tell_object(value, site, tell)
 
 
-def _tell_some(elements: list[Any], length: int, site: int, tell: Tell, depth: int) -> None:
+def _tell_some(elements: list[object], length: int, site: int, tell: Tell, depth: int) -> None:
     tell(site, LENGTH, float(length))
     for element in elements if depth < DEEP else ():
         tell_value(element, site, tell, depth + 1)

@@ -70,7 +70,7 @@ def tried(text: str, frame: types.FrameType) -> dict[str, Any]:
         scope = Scope(frame)
         before = snapshot_diff.NamesBefore({**scope.globals, **scope.locals})
         kept = dict(names)
-        answer: dict[str, Any] = {"failed": ""}
+        answer: dict[str, object] = {"failed": ""}
         try:
             for node in statements:
                 _run(node, names)
@@ -96,7 +96,7 @@ def _names(frame: types.FrameType) -> dict[str, Any]:
     return {**scope.globals, **scope.locals, "__builtins__": scope.builtins}
 
 
-def _run(node: ast.stmt, names: dict[str, Any]) -> None:
+def _run(node: ast.stmt, names: dict[str, object]) -> None:
     """Runs a statement; of a compound one but `if`, and of `return`, only its expression."""
     if isinstance(node, ast.If):
         test = eval(compile(ast.Expression(node.test), "<tried>", "eval"), names)
@@ -116,7 +116,7 @@ def _run(node: ast.stmt, names: dict[str, Any]) -> None:
 def _taken_apart(file: SourceFile, statements: list[ast.stmt], number: int, frame: types.FrameType) -> dict[str, Any]:
     """The terms of one statement, after those before it have run: all of it in a copy."""
     node = statements[number]
-    told: dict[str, Any] = {"text": file.segment(node).split("\n")[0], "terms": [], "culprit": None, "value": ""}
+    told: dict[str, object] = {"text": file.segment(node).split("\n")[0], "terms": [], "culprit": None, "value": ""}
     root = whole_of(node)
     if root is None:
         return told

@@ -203,8 +203,8 @@ def _is_installed(path: str) -> bool:
     return any(f"{os.sep}{part}{os.sep}" in path for part in INSTALLED)
 
 
-def _functions(code: types.CodeType, into: dict[Any, types.CodeType] | None = None) -> dict[Any, types.CodeType]:
-    found: dict[Any, types.CodeType] = {} if into is None else into
+def _functions(code: types.CodeType, into: dict[object, types.CodeType] | None = None) -> dict[Any, types.CodeType]:
+    found: dict[object, types.CodeType] = {} if into is None else into
     for const in code.co_consts:
         if isinstance(const, types.CodeType):
             found[_key(const)] = const
@@ -221,7 +221,7 @@ def _key(code: types.CodeType) -> tuple[Any, ...]:
     return (*key, min(places, default=(0, 0)))
 
 
-def _swap(name: str, new: dict[Any, types.CodeType]) -> None:
+def _swap(name: str, new: dict[object, types.CodeType]) -> None:
     for thing in gc.get_objects():
         if type(thing) is types.FunctionType and thing.__code__.co_filename == name:
             code = thing.__code__

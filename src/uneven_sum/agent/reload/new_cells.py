@@ -6,7 +6,6 @@ import ast
 import gc
 import linecache
 import types
-from typing import Any
 
 from ..source import cells, plain_code, registry
 from ..source.source_file import SourceFile
@@ -14,7 +13,7 @@ from .hot_swap import CannotTakeUp, _by_name, _functions_of, _running
 from .loader import CANNOT, Loader, _functions
 
 
-def take_up(loader: Loader, path: str, told: dict[str, Any]) -> None:
+def take_up(loader: Loader, path: str, told: dict[str, object]) -> None:
     """`told`: as in `launch`.  Functions that are the same in both texts run on at their new lines; others keep
     their old text until their cell runs again.  CannotTakeUp where it is no Python; nothing has changed then."""
     old, known = registry.files[path], cells.known[path]

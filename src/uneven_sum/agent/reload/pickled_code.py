@@ -23,7 +23,7 @@ _roots: dict[str, tuple[types.CodeType | None, types.CodeType | None]] = {}  # c
 def look(loader: Loader) -> None:
     """Stand in what makes such functions as soon as its module has been imported."""
     for name in [n for n in list(sys.modules) if n.endswith(MODULE)]:
-        module: Any = sys.modules[name]
+        module: object = sys.modules[name]
         if id(module) in _watched or not hasattr(module, "_make_function"):
             continue
         _watched.add(id(module))
@@ -32,7 +32,7 @@ def look(loader: Loader) -> None:
 
 def _making(original: Any, loader: Loader) -> Any:
     @functools.wraps(original)
-    def make(code: Any, *rest: Any, **named: Any) -> Any:
+    def make(code: Any, *rest: object, **named: object) -> Any:
         try:
             code = with_probes(code, loader) or code
         except Exception:
@@ -66,7 +66,7 @@ def with_probes(code: types.CodeType, loader: Loader) -> types.CodeType | None:
 
 def _of_module(code: types.CodeType, path: str) -> types.CodeType | None:
     """The code of the function that this one was pickled from, in the script's own module."""
-    found: Any = sys.modules.get("__main__")
+    found: object = sys.modules.get("__main__")
     for name in code.co_qualname.split("."):
         found = getattr(found, "__dict__", {}).get(name)
     own = getattr(found, "__code__", None)

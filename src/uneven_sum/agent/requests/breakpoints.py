@@ -53,7 +53,7 @@ class BreakpointRequests(Part):
 
     @staticmethod
     def _told(lk: Lookout) -> dict[str, Any]:
-        told: dict[str, Any] = {"id": lk.id, "verified": lk.verified, "met": lk.times}
+        told: dict[str, object] = {"id": lk.id, "verified": lk.verified, "met": lk.times}
         if lk.where in lookout.PLACES:
             told["line"] = lk.line
         if lk.message:
@@ -84,7 +84,7 @@ class BreakpointRequests(Part):
             frame = frame.f_back
 
     @request("unevenSum/setLookouts", while_running=True, rerun="last")
-    def set_lookouts(self, lookouts: list[dict[str, Any]]) -> Body:
+    def set_lookouts(self, lookouts: list[dict[str, object]]) -> Body:
         """All of the front end's own lookouts at once; those left out are gone."""
         return {"lookouts": self.set_group("own", [made(told) for told in lookouts])}
 
@@ -94,7 +94,7 @@ class BreakpointRequests(Part):
         return {"met": self.engine.met_counts(), "tripwires": met}
 
     @request("unevenSum/checkLookout", while_running=True)
-    def check_lookout(self, arguments: dict[str, Any]) -> Body:
+    def check_lookout(self, arguments: dict[str, object]) -> Body:
         """What would be said of a lookout, as it is typed; nothing is set."""
         lk = made(arguments)
         lk.file = os.path.realpath(lk.file) if lk.file else ""
@@ -110,7 +110,7 @@ class BreakpointRequests(Part):
         return {"breakpoints": self.set_group(f"line {path}", wanted)}
 
     @request("setFunctionBreakpoints", while_running=True, rerun="last")
-    def set_function_breakpoints(self, breakpoints: list[dict[str, Any]] | None = None) -> Body:
+    def set_function_breakpoints(self, breakpoints: list[dict[str, object]] | None = None) -> Body:
         found = [standard(t, where="entry", name=str(t.get("name", ""))) for t in breakpoints or []]
         return {"breakpoints": self.set_group("function", found)}
 
@@ -130,7 +130,7 @@ class BreakpointRequests(Part):
         return {"dataId": f"{lk.within}|{name}", "description": description, "accessTypes": ["write"]}
 
     @request("setDataBreakpoints", while_running=True, rerun="last")
-    def set_data_breakpoints(self, breakpoints: list[dict[str, Any]] | None = None) -> Body:
+    def set_data_breakpoints(self, breakpoints: list[dict[str, object]] | None = None) -> Body:
         wanted = []
         for told in breakpoints or []:
             within, _, name = str(told.get("dataId", "")).partition("|")

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from ..core.errors import Refused
 from ..engine.cell_motions import CellMotions
 from ..reload import hot_swap, new_cells
@@ -63,7 +61,7 @@ class CellRequests(Part):
         return self.exchange.go(tracer.CONTINUE)
 
     @request("unevenSum/takeUpCells")
-    def take_up_cells(self, notebook: dict[str, Any]) -> Body:
+    def take_up_cells(self, notebook: dict[str, object]) -> Body:
         """Another text of the notebook, as in `launch`: cells that begin from now on run it."""
         self.exchange.paused()
         motions = self.motions

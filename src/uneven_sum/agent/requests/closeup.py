@@ -367,7 +367,7 @@ class CloseupRequests(Part):
             column = columns[0] if columns else 0
             kind_, data = grid.cells(column, 0, min(grid.rows, 1_000_000))
             listed = data if kind_ == "text" else data.tolist()
-            counts: dict[Any, int] = {}
+            counts: dict[object, int] = {}
             for v in listed:
                 counts[v] = counts.get(v, 0) + 1
             top = sorted(counts.items(), key=lambda pair: -pair[1])[:height]

@@ -118,7 +118,7 @@ def _taken(given: Body, argument: Argument) -> Any:
         raise Refused(f"The argument {key} is of the wrong type: {given[key]!r}.") from None
 
 
-def _converted(value: Any, kind: Any) -> Any:
+def _converted(value: object, kind: Any) -> Any:
     origin = typing.get_origin(kind)
     if origin in (typing.Union, types.UnionType):
         kinds = [k for k in typing.get_args(kind) if k is not type(None)]

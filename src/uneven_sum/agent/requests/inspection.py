@@ -154,7 +154,7 @@ class InspectionRequests(Part):
         found.append(self._scope("Module", "globals", scope.globals))
         return {"scopes": found}
 
-    def _scope(self, name: str, hint: str, names: dict[str, Any]) -> Body:
+    def _scope(self, name: str, hint: str, names: dict[str, object]) -> Body:
         shown = {n: v for n, v in names.items() if not (n.startswith("__") and n.endswith("__"))}
         shown = {n: v for n, v in shown.items() if not n.startswith(HIDDEN)}
         number = self.exchange.number(Names(shown))

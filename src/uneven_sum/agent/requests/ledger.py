@@ -292,7 +292,7 @@ class LedgerRequests(Part):
         except ImportError:
             raise Refused("Parquet needs pyarrow in the script's interpreter; CSV does not.") from None
         runs = [(n, r) for n, r in enumerate(recorder.runs, 1) if of.run in (0, n)]
-        table: dict[str, list[Any]] = {"run": [], "pass": []}
+        table: dict[str, list[object]] = {"run": [], "pass": []}
         parts: list[tuple[int, int, Body]] = []
         for number_, run in runs:
             for place, row in run.rows():
@@ -354,7 +354,7 @@ def _short(value: object) -> str:
     return exact(value) or ""
 
 
-def spark(values: list[Any]) -> dict[str, str]:
+def spark(values: list[object]) -> dict[str, str]:
     """A row of values as a card's picture: pairs of float64, and `1` where one is not finite."""
     pairs, signs = b"", ""
     for value in values:
@@ -376,7 +376,7 @@ def _plain_cells(label: str, value: Any) -> Body:
     return {label: float(plain) if type(plain) is float else plain if type(plain) in (int, bool) else exact(value)}
 
 
-def _packed(code: str, values: list[Any]) -> str:
+def _packed(code: str, values: list[object]) -> str:
     return base64.b64encode(struct.pack(f"<{len(values)}{code}", *values)).decode()
 
 
@@ -407,7 +407,7 @@ def _figure(value: object) -> float | None:
     return value.mean if isinstance(value, Cells) else number(value)
 
 
-def _columns(label: str, values: list[Any], facts: Body) -> list[Body]:
+def _columns(label: str, values: list[object], facts: Body) -> list[Body]:
     """A value's column; of arrays, one for each figure."""
     if not any(isinstance(v, Cells) for v in values):
         return [{"name": label, **_column(values), **facts}]

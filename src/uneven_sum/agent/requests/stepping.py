@@ -56,7 +56,7 @@ class SteppingRequests(Part):
         return {"targets": found}
 
     @request("stepIn", moves=True)
-    def step_in(self, target_id: int = 0, uneven_sum: dict[str, Any] | None = None) -> Body:
+    def step_in(self, target_id: int = 0, uneven_sum: dict[str, object] | None = None) -> Body:
         """`unevenSum.libraries`: also into code that is not the user's."""
         aim = Aim(libraries=bool((uneven_sum or {}).get("libraries")))
         if target_id:

@@ -92,7 +92,7 @@ class SnapshotMaker:
             return False
         return threading.current_thread() is threading.main_thread()
 
-    def make(self, told: dict[str, Any], on_the_way: bool = False) -> int:
+    def make(self, told: dict[str, object], on_the_way: bool = False) -> int:
         """Makes a return point here; its number, 0 when none was made.  Also returns, much later, in the process
         that is woken."""
         why = self.refusal()
@@ -127,7 +127,7 @@ class SnapshotMaker:
 
     # -- the fork ------------------------------------------------------------------------------------
 
-    def _sleep(self, number: int, told: dict[str, Any]) -> bool:
+    def _sleep(self, number: int, told: dict[str, object]) -> bool:
         """Forks a sleeper.  False in this process; True in the sleeper, once it is woken."""
         self.engine.flush()
         kept = {self.engine.wire.sock.fileno()}
@@ -167,7 +167,7 @@ class SnapshotMaker:
             dice.setstate(seed)
         return True
 
-    def _be_asleep(self, number: int, told: dict[str, Any], files: dict[int, tuple[str, int, int, int]]) -> None:
+    def _be_asleep(self, number: int, told: dict[str, object], files: dict[int, tuple[str, int, int, int]]) -> None:
         """In the sleeper: waits to be woken; ends when the host does."""
         try:
             own = [fd for fd in files if fd not in self.files_before]

@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 import types
-from typing import Any
 
 from ..core.markers import MARK
 
 
-def put_in(code: types.CodeType, probes: dict[str, Any]) -> types.CodeType:
+def put_in(code: types.CodeType, probes: dict[str, object]) -> types.CodeType:
     """The compiled code with the probes in the place of their marks."""
     consts = tuple(
         put_in(c, probes)

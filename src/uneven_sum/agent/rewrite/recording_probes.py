@@ -192,7 +192,7 @@ class RecordingProbes(LookoutProbes):
         first.target = self._here(ast.Tuple([self._store(name), first.target], ast.Store()), first.target)
         names = [ast.Name(n, ast.Load()) for n in recorder.names]
         at = "elt" if not isinstance(node, ast.DictComp) else "value" if node.value is not None else "key"
-        owner: Any = node
+        owner: object = node
         if isinstance(getattr(node, at), ast.Starred):  # `[*part for part in parts]`
             owner, at = getattr(node, at), "value"
         value = getattr(owner, at)

@@ -58,7 +58,7 @@ def inexact_power(a: float, b: float, result: float) -> bool:
 # -- of arrays: the same on blocks, as truth values ---------------------------------------------------------
 
 
-def sum_errors(np: Any, a: Any, b: Any, result: Any) -> Any:
+def sum_errors(np: Any, a: object, b: object, result: Any) -> Any:
     """What rounding took from each cell of a + b; arrays of one shape."""
     b_seen = result - a
     error = result - b_seen
@@ -80,11 +80,11 @@ def product_errors(np: object, a: Any, b: object, result: object) -> Any:
     return a_low * b_low - (((result - a_high * b_high) - a_low * b_high) - a_high * b_low)
 
 
-def difference_errors(np: Any, a: Any, b: Any, result: Any) -> Any:
+def difference_errors(np: object, a: object, b: Any, result: object) -> Any:
     return sum_errors(np, a, -b, result)
 
 
-def quotient_errors(np: object, a: object, b: Any, result: Any) -> Any:
+def quotient_errors(np: object, a: object, b: object, result: Any) -> Any:
     """Of each cell of a / b, how far the quotient times b is from a."""
     back = result * b
     return (a - back) - product_errors(np, result, b, back)

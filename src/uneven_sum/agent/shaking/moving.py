@@ -117,7 +117,7 @@ class Mover:
             for part in self._parts(np, cells):
                 self._move(np, part, None if whole else _broken(np, part))
 
-    def arithmetic(self, np: Any, name: str, a: Any, b: Any, result: Any) -> None:
+    def arithmetic(self, np: Any, name: str, a: object, b: object, result: Any) -> None:
         """Move the inexact cells of an array that an operator has made; in place."""
         if result.dtype.kind != "f" or result.dtype.itemsize not in (4, 8) or name not in ERRORS:
             self.cells(np, result)
@@ -177,7 +177,7 @@ class Mover:
             self._signs[size] = signs * like.dtype.type(ULP if size == 8 else ULP_SINGLE)
         return self._signs[size]
 
-    def _move(self, np: Any, part: Any, wanted: Any) -> None:
+    def _move(self, np: Any, part: Any, wanted: object) -> None:
         """Add one unit in the last place, up or down, to each cell, or to those wanted; infinities stay."""
         start = self.random.randrange(3 * BLOCK)
         change = self._scratch(np, part)

@@ -58,7 +58,7 @@ def _operator(stream: ValueStream, mover: Mover | None, name: str, do: object, o
 def _unmoved(stream: ValueStream, do: Any, others: Callable[..., Any]) -> Probe:
     pending, add, flush = stream.pending, stream.pending.extend, stream.flush
 
-    def plain(a: Any, b: Any, site: int) -> Any:
+    def plain(a: Any, b: object, site: int) -> Any:
         result = do(a, b)
         if type(b) is float and (type(a) is float or type(a) is int) and type(result) is float:
             add((site, result, a, b))
@@ -73,7 +73,7 @@ def _unmoved(stream: ValueStream, do: Any, others: Callable[..., Any]) -> Probe:
 def _added(stream: ValueStream, mover: Mover, others: Callable[..., Any]) -> Probe:
     pending, add, flush, ulp = stream.pending, stream.pending.extend, stream.flush, mover.ulp
 
-    def added(a: Any, b: Any, site: int) -> Any:
+    def added(a: object, b: Any, site: int) -> Any:
         result = a + b
         if type(b) is float and (type(a) is float or type(a) is int):
             seen = result - a
@@ -92,7 +92,7 @@ def _added(stream: ValueStream, mover: Mover, others: Callable[..., Any]) -> Pro
 def _subtracted(stream: ValueStream, mover: Mover, others: Callable[..., Any]) -> Probe:
     pending, add, flush, ulp = stream.pending, stream.pending.extend, stream.flush, mover.ulp
 
-    def subtracted(a: Any, b: Any, site: int) -> Any:
+    def subtracted(a: object, b: Any, site: int) -> Any:
         result = a - b
         if type(b) is float and (type(a) is float or type(a) is int):
             seen = result - a
@@ -111,7 +111,7 @@ def _subtracted(stream: ValueStream, mover: Mover, others: Callable[..., Any]) -
 def _multiplied(stream: ValueStream, mover: Mover, others: Callable[..., Any]) -> Probe:
     pending, add, flush, ulp = stream.pending, stream.pending.extend, stream.flush, mover.ulp
 
-    def multiplied(a: Any, b: Any, site: int) -> Any:
+    def multiplied(a: object, b: Any, site: int) -> Any:
         result = a * b
         if type(b) is float and (type(a) is float or type(a) is int):
             c = SPLIT * a
@@ -133,7 +133,7 @@ def _multiplied(stream: ValueStream, mover: Mover, others: Callable[..., Any]) -
 def _divided(stream: ValueStream, mover: Mover, others: Callable[..., Any]) -> Probe:
     pending, add, flush, ulp = stream.pending, stream.pending.extend, stream.flush, mover.ulp
 
-    def divided(a: Any, b: Any, site: int) -> Any:
+    def divided(a: object, b: Any, site: int) -> Any:
         result = a / b
         if type(b) is float and (type(a) is float or type(a) is int):
             if result - result == 0 and inexact_quotient(a, b, result):
@@ -150,7 +150,7 @@ def _divided(stream: ValueStream, mover: Mover, others: Callable[..., Any]) -> P
 def _raised(stream: ValueStream, mover: Mover, others: Callable[..., Any]) -> Probe:
     pending, add, flush, ulp = stream.pending, stream.pending.extend, stream.flush, mover.ulp
 
-    def raised(a: Any, b: Any, site: int) -> Any:
+    def raised(a: object, b: Any, site: int) -> Any:
         result = a**b
         if type(result) is float and type(a) is float:
             if result - result == 0 and inexact_power(a, b, result):
@@ -208,14 +208,14 @@ def _others(stream: ValueStream, mover: Mover | None, name: str) -> Callable[...
     return others
 
 
-def _is_real(np: Any, value: Any) -> bool:
+def _is_real(np: Any, value: object) -> bool:
     return type(value) in (int, float) or isinstance(value, (np.floating, np.integer))
 
 
 def _in_place(do: Probe, change: Any, others: Callable[..., Any]) -> Probe:
     """`a op= b`: an array is changed itself; what it held before is kept for the judgement."""
 
-    def in_place(a: Any, b: Any, site: int) -> Any:
+    def in_place(a: Any, b: object, site: int) -> Any:
         kind = type(a)
         if kind is float or kind is int or run_state.quiet or run_state.in_trial:
             try:
@@ -234,7 +234,7 @@ def _in_place(do: Probe, change: Any, others: Callable[..., Any]) -> Probe:
 # -- places that are changed: as in an audit -----------------------------------------------------------------
 
 
-def _take(owner: Any, index: Any) -> tuple[Any, Any, Any, bool]:
+def _take(owner: Any, index: object) -> tuple[Any, Any, Any, bool]:
     return owner, index, owner[index], False
 
 
@@ -243,14 +243,14 @@ def _take_attribute(owner: object, name: str) -> tuple[Any, Any, Any, bool]:
 
 
 def _change(do: Probe) -> Callable[[tuple[Any, Any, Any, bool], Any, int], tuple[Any, Any, Any, bool]]:
-    def change(taken: tuple[Any, Any, Any, bool], value: object, site: int) -> tuple[Any, Any, Any, bool]:
+    def change(taken: tuple[object, object, object, bool], value: object, site: int) -> tuple[Any, Any, Any, bool]:
         owner, index, old, is_attribute = taken
         return owner, index, do(old, value, site), is_attribute
 
     return change
 
 
-def _put(changed: tuple[Any, Any, Any, bool], site: int) -> None:
+def _put(changed: tuple[Any, Any, object, bool], site: int) -> None:
     owner, index, result, is_attribute = changed
     if is_attribute:
         setattr(owner, index, result)
@@ -263,10 +263,10 @@ def _put(changed: tuple[Any, Any, Any, bool], site: int) -> None:
 
 def _call(stream: ValueStream, mover: Mover | None) -> Callable[[Any, int], Any]:
     """Gives what is called: the function itself, where nothing is moved, so that it has its true caller."""
-    kinds: dict[int, tuple[Any, str]] = {}
+    kinds: dict[int, tuple[object, str]] = {}
     state = run_state
 
-    def moved(function: Any, what: str, site: int, /, *args: object, **named: Any) -> Any:
+    def moved(function: Any, what: str, site: int, /, *args: object, **named: object) -> Any:
         owner = _owner(function)
         inputs = args if owner is None else (owner, *args)
         moves = mover is not None and "out" not in named and not (what is SUM and is_exact_sum(inputs))

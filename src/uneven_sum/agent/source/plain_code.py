@@ -79,7 +79,7 @@ def look() -> None:
     global seen
     seen = len(sys.modules)
     todo: list[type] = [*type.__subclasses__(pickle.Pickler), *type.__subclasses__(pickle._Pickler)]
-    tables: list[Any] = [copyreg.dispatch_table]
+    tables: list[object] = [copyreg.dispatch_table]
     while todo:
         kind = todo.pop()
         todo += type.__subclasses__(kind)
@@ -100,7 +100,7 @@ def install() -> None:
 def _marshals(original: Any) -> Any:
     """`marshal.dumps` and `dump`, which get plain code."""
 
-    def call(value: Any, *args: Any, **named: Any) -> Any:
+    def call(value: Any, *args: Any, **named: object) -> Any:
         if _holds_probes(value, 0):
             value = _plainly(value)
         return original(value, *args, **named)

@@ -27,7 +27,7 @@ class Assignments:
             if target not in told:
                 told.append(target)
 
-    def mark(self, cards: list[dict[str, Any]], frame: types.FrameType) -> None:
+    def mark(self, cards: list[dict[str, object]], frame: types.FrameType) -> None:
         for card in cards:
             local = (id(frame), card["name"]) in self.all
             card["hand"] = local or (card["name"] not in frame.f_code.co_varnames and (0, card["name"]) in self.all)
@@ -52,7 +52,7 @@ def _targets(text: str) -> list[tuple[str, str]]:
             targets = [node.target]
         for target in targets:
             for part in target.elts if isinstance(target, (ast.Tuple, ast.List)) else [target]:
-                inner: Any = part
+                inner: object = part
                 while isinstance(inner, (ast.Attribute, ast.Subscript, ast.Starred)):
                     inner = inner.value
                 if isinstance(inner, ast.Name):
@@ -63,7 +63,7 @@ def _targets(text: str) -> list[tuple[str, str]]:
 NUMBERS = ("int", "float", "complex", "bool", "Decimal", "Fraction")
 
 
-def _is_number(told: dict[str, Any]) -> bool:
+def _is_number(told: dict[str, object]) -> bool:
     kind = str(told["type"])
     return kind.rpartition(".")[2] in NUMBERS or (kind.startswith("numpy.") and told["kind"] == "scalar")
 
@@ -72,10 +72,10 @@ def misfit(target: str, text: str, frame: types.FrameType) -> str:
     """What speaks against putting a value in a place: another type, shape or dtype than now; empty when it fits, or
     when nothing is there yet.  Tried in a copy: ValueError with the sentence when the value cannot be had or put."""
     scope = Scope(frame)
-    names: dict[str, Any] = {**scope.globals, **scope.locals, "__builtins__": scope.builtins}
+    names: dict[str, object] = {**scope.globals, **scope.locals, "__builtins__": scope.builtins}
 
     def work() -> dict[str, Any]:
-        answer: dict[str, Any] = {}
+        answer: dict[str, object] = {}
         try:
             answer["old"] = summary(eval(target, names))
         except Exception:

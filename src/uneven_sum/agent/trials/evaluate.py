@@ -80,7 +80,7 @@ def answer_in_trial(text: str, frame: types.FrameType) -> Evaluated:
         names = _namespace(frame)
         before = None if pure else snapshot_diff.NamesBefore({**scope.globals, **scope.locals})
         kept = dict(names)
-        answer: dict[str, Any] = {}
+        answer: dict[str, object] = {}
         started = time.perf_counter()
         try:
             if is_expression:
@@ -115,7 +115,7 @@ def answer_in_trial(text: str, frame: types.FrameType) -> Evaluated:
     return asked
 
 
-def _news(kept: dict[str, Any], names: dict[str, Any]) -> dict[str, Any]:
+def _news(kept: dict[str, object], names: dict[str, object]) -> dict[str, Any]:
     """What statements have assigned."""
     changed = [n for n, v in names.items() if n not in kept or kept[n] is not v]
     shown = [f"{n} = {summary(names[n])['text']}" for n in changed if n != "__builtins__"]
@@ -148,7 +148,7 @@ def answer_for_good(text: str, frame: types.FrameType) -> Evaluated:
 
 def _in_call(code: types.CodeType, is_expression: bool, frame: types.FrameType) -> Any:
     held = frame.f_locals  # taken once: before 3.13 reading it again would lose what was written
-    names: dict[str, Any] = {**frame.f_globals, **{n: v for n, v in held.items() if not n.startswith(HIDDEN)}}
+    names: dict[str, object] = {**frame.f_globals, **{n: v for n, v in held.items() if not n.startswith(HIDDEN)}}
     before = dict(names)
     value = eval(code, names)  # statements too: of their code object it gives None
     own = set(frame.f_code.co_varnames) | set(frame.f_code.co_cellvars) | set(frame.f_code.co_freevars)
@@ -203,7 +203,7 @@ def _keys(owner_text: str, begin: str, start: int, scope: Scope) -> list[dict[st
         owner = provenance.read(ast.parse(owner_text, mode="eval").body, scope)
     except (provenance.Unreadable, SyntaxError):
         return []
-    keys: list[Any] = []
+    keys: list[object] = []
     if isinstance(owner, dict):
         keys = list(dict.keys(owner))[:10_000]
     elif type(owner).__module__.startswith(("pandas", "polars")) and hasattr(owner, "columns"):

@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 import stat
 import time
-from typing import Any
 
 from ..core.text import clean
 
@@ -19,7 +18,7 @@ _own: dict[int, tuple[int, int]] = {}  # descriptor -> device and number of what
 written: dict[str, int] = {}  # what the script has written, renamed or deleted -> when last, in nanoseconds
 
 
-def note_written(event: str, args: tuple[Any, ...]) -> None:
+def note_written(event: str, args: tuple[object, ...]) -> None:
     """Remembers, from an audit event, which files the script writes, renames or deletes."""
     paths = args[:2] if event in ("os.rename", "shutil.move") else args[:1]
     if event == "shutil.copyfile":

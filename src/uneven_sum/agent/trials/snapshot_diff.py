@@ -81,7 +81,7 @@ def _is_pure_call(node: ast.Call, scope: Scope) -> bool:
 class NamesBefore:
     """The values of names as they are now; `differences` says later what has become of them."""
 
-    def __init__(self, names: dict[str, Any]) -> None:
+    def __init__(self, names: dict[str, object]) -> None:
         self.copied, self.summed, self.parts = COPIED, SUMMED, PARTS
         self.sampled = False  # something was too large to be compared completely
         self.seen: set[int] = set()
@@ -98,7 +98,7 @@ class NamesBefore:
         np = nonfinite.module("numpy")
         if np is not None and isinstance(value, np.ndarray):
             return self._of_array(np, value)
-        told: tuple[Any, ...] = ("object", id(value))
+        told: tuple[object, ...] = ("object", id(value))
         if depth >= DEEP or id(value) in self.seen:
             return told
         self.seen.add(id(value))
@@ -143,7 +143,7 @@ class NamesBefore:
 
     def _of_frame(self, value: Any) -> tuple[Any, ...]:
         columns = list(getattr(value, "columns", [None]))
-        print_: list[Any] = []
+        print_: list[object] = []
         for number in range(min(len(columns), 2_000)):
             column = value.iloc[:, number] if hasattr(value, "columns") else value
             cells = column.to_numpy()
@@ -152,10 +152,10 @@ class NamesBefore:
 
     # -- afterwards ----------------------------------------------------------------------------------
 
-    def differences(self, names: dict[str, Any]) -> list[dict[str, Any]]:
+    def differences(self, names: dict[str, object]) -> list[dict[str, Any]]:
         """What is different now: `name`, `old`, `new`, and for arrays `cells` and `where`; at most TOLD of them."""
         after = NamesBefore({})
-        found: list[dict[str, Any]] = []
+        found: list[dict[str, object]] = []
         for name, before in self.names.items():
             if name not in names:
                 found.append({"name": name, "old": _text(self.values[name]), "new": "deleted"})
@@ -174,7 +174,7 @@ class NamesBefore:
         now: tuple[Any, ...],
         old: object,
         new: object,
-        found: list[dict[str, Any]],
+        found: list[dict[str, object]],
     ) -> None:
         if len(found) >= TOLD:
             return
@@ -209,7 +209,7 @@ class NamesBefore:
             self._compare_frames(path, before, now, found)
 
     def _compare_cells(
-        self, path: str, before: tuple[Any, ...], now: tuple[Any, ...], found: list[dict[str, Any]]
+        self, path: str, before: tuple[Any, ...], now: tuple[Any, ...], found: list[dict[str, object]]
     ) -> None:
         np = nonfinite.module("numpy")
         if before[2:4] != now[2:4]:
@@ -233,7 +233,7 @@ class NamesBefore:
             found.append({"name": path, "old": old, "new": new, "cells": count, "where": places})
 
     def _compare_frames(
-        self, path: str, before: tuple[Any, ...], now: tuple[Any, ...], found: list[dict[str, Any]]
+        self, path: str, before: tuple[Any, ...], now: tuple[Any, ...], found: list[dict[str, object]]
     ) -> None:
         if before[4] != now[4]:
             found.append({"name": path, "old": f"{before[4]} rows", "new": f"{now[4]} rows"})
@@ -275,7 +275,7 @@ def _counts(name: str, value: object) -> bool:
     return not (name.startswith(("__", *HIDDEN)) or isinstance(value, LEFT_OUT))
 
 
-def _was(before: tuple[Any, ...], old: object) -> str:
+def _was(before: tuple[object, ...], old: object) -> str:
     if before[0] == "is":
         return _text(math.nan if before[2] == "nan" and before[1] is float else before[2])
     return _text(old) if old is not None else "another object"

@@ -58,7 +58,7 @@ def too_long(limit: float | None = None) -> str:
     return f"it took longer than {LIMIT if limit is None else limit:g} s"
 
 
-def run(work: Callable[[], dict[str, Any]], limit: float | None = None) -> dict[str, Any]:
+def run(work: Callable[[], dict[str, object]], limit: float | None = None) -> dict[str, Any]:
     """Runs `work` in a copy of this process and returns what it returned.
 
     Raises Impossible when no copy can be made; a copy that dies or takes too long gives
@@ -99,7 +99,7 @@ def run(work: Callable[[], dict[str, Any]], limit: float | None = None) -> dict[
             signal.signal(signal.SIGCHLD, handler)
 
 
-def so_far(answer: Callable[[], dict[str, Any]]) -> None:
+def so_far(answer: Callable[[], dict[str, object]]) -> None:
     """In a trial: keeps what it has found before something that may take long; seldom, where there is much of it."""
     now = time.monotonic()
     if _writer >= 0 and (len(_told) < 20 or now - _told[-1] > 0.1):
@@ -107,13 +107,13 @@ def so_far(answer: Callable[[], dict[str, Any]]) -> None:
         _write({"so far": answer()})
 
 
-def _write(answer: dict[str, Any]) -> None:
+def _write(answer: dict[str, object]) -> None:
     data = json.dumps(answer, allow_nan=False, default=str).encode() + b"\n"
     while data:
         data = data[os.write(_writer, data) :]
 
 
-def _be_the_copy(work: Callable[[], dict[str, Any]], reader: int, writer: int, limit: float) -> None:
+def _be_the_copy(work: Callable[[], dict[str, object]], reader: int, writer: int, limit: float) -> None:
     global _writer
     try:
         gc.disable()
@@ -174,7 +174,7 @@ class _Guarded:
     files = False
 
 
-def _refuse(event: str, args: tuple[Any, ...]) -> None:
+def _refuse(event: str, args: tuple[object, ...]) -> None:
     if event == "sqlite3.connect":
         if not _Guarded.files and not (args and type(args[0]) is str and args[0] == ":memory:"):
             _say_no("A copy of the script opens no database: it might write to it")
@@ -230,7 +230,7 @@ def _collect(child: int, reader: int, limit: float) -> dict[str, Any]:
 def _last(data: bytearray) -> dict[str, Any]:
     """The last whole line that a copy has written; {} for none: it may have died in the midst of one."""
     lines = bytes(data).split(b"\n")
-    found: dict[str, Any] = json.loads(lines[-2]) if len(lines) > 1 else {}
+    found: dict[str, object] = json.loads(lines[-2]) if len(lines) > 1 else {}
     return found
 
 

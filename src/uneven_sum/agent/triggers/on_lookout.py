@@ -97,7 +97,7 @@ class BreakpointTrigger(runtime.Listener):
             self._trouble(e)
 
     def _meet(
-        self, found: list[Lookout], site: Site | None, frame: types.FrameType, by_name: bool, facts: dict[str, Any]
+        self, found: list[Lookout], site: Site | None, frame: types.FrameType, by_name: bool, facts: dict[str, object]
     ) -> bool:
         """Lets each count; pauses at most once.  True when there was a pause."""
         pausing: Lookout | None = None
@@ -126,7 +126,7 @@ class BreakpointTrigger(runtime.Listener):
         lk.met += 1
         return not lk.counts or (lk.met >= lk.start and (lk.met - lk.start) % lk.every == 0)
 
-    def _holds(self, lk: Lookout, site: Site | None, frame: types.FrameType, facts: dict[str, Any]) -> bool:
+    def _holds(self, lk: Lookout, site: Site | None, frame: types.FrameType, facts: dict[str, object]) -> bool:
         """The condition by name, where it is not part of the code; counts in the probe's stead."""
         if lk.tree is not None:
             scope = Scope(frame)
@@ -421,7 +421,7 @@ class BreakpointTrigger(runtime.Listener):
 
     # -- writing -------------------------------------------------------------------------------------
 
-    def _write(self, lk: Lookout, frame: types.FrameType, facts: dict[str, Any]) -> None:
+    def _write(self, lk: Lookout, frame: types.FrameType, facts: dict[str, object]) -> None:
         quiet, run_state.quiet = run_state.quiet, True
         try:
             assert lk.writes is not None

@@ -46,7 +46,7 @@ class NonfiniteTrigger(tracer.Hooks):
         self.guarded = Gaps()  # made where NumPy ignores such errors
         self.last_bad: Any = MISSING  # what a user call has just returned
 
-    def pause(self, pause: Pause, apart: dict[str, Any] | None = None) -> str:
+    def pause(self, pause: Pause, apart: dict[str, object] | None = None) -> str:
         raise NotImplementedError
 
     def say_gap(self, gap: Gap) -> None:
@@ -96,7 +96,7 @@ class NonfiniteTrigger(tracer.Hooks):
             return pause.replacement
         return value
 
-    def _at_value(self, pause: Pause, site: Site, apart: dict[str, Any] | None = None) -> Pause:
+    def _at_value(self, pause: Pause, site: Site, apart: dict[str, object] | None = None) -> Pause:
         """Pauses at a value; then the statement may run again, or another value take its place."""
         assert pause.frame is not None and pause.statement is not None
         node, frame = pause.statement.node, pause.frame

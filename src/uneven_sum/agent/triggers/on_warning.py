@@ -33,7 +33,7 @@ class WarningTrigger(tracer.Hooks):
     shows_figures: bool
     _show: Any
 
-    def pause(self, pause: Pause, apart: dict[str, Any] | None = None) -> str:
+    def pause(self, pause: Pause, apart: dict[str, object] | None = None) -> str:
         raise NotImplementedError
 
     def _alone(self) -> None:

@@ -25,7 +25,7 @@ def give_back(message: Any, frame: types.FrameType | None) -> bool:
         user = user.f_back
     if ours is None or user is None:
         return True
-    noted: dict[Any, Any] = ours.f_globals.get("__warningregistry__", {})
+    noted: dict[object, object] = ours.f_globals.get("__warningregistry__", {})
     text = str(message.message)
     once = noted.pop((text, message.category, message.lineno), None) is not None
     message.filename, message.lineno = user.f_code.co_filename, user.f_lineno

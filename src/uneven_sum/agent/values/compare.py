@@ -13,7 +13,7 @@ from .kinds.grids import Grid
 from .nonfinite import module
 
 
-def _array(np: Any, value: Any) -> Any:
+def _array(np: Any, value: object) -> Any:
     if hasattr(value, "to_numpy"):
         value = value.to_numpy()
     array = np.asarray(value)
@@ -25,7 +25,7 @@ def _array(np: Any, value: Any) -> Any:
     return array
 
 
-def compare(np: Any, one: Any, other: Any, atol: float, rtol: float) -> dict[str, Any]:
+def compare(np: Any, one: object, other: object, atol: float, rtol: float) -> dict[str, Any]:
     """Shapes, dtypes, how many cells differ beyond |a - b| <= atol + rtol |b| (nan equals nan), the largest difference
     and where."""
     if np is None:
@@ -96,7 +96,7 @@ def _is_number(text: str) -> bool:
         return False
 
 
-def matrix_facts(np: Any, value: Any) -> list[Fact]:
+def matrix_facts(np: Any, value: object) -> list[Fact]:
     """By singular values (numpy.linalg.svd) and, of square ones, eigenvalues and Cholesky's factorisation."""
     a = _array(np, value)
     if a.ndim != 2 or a.dtype.kind not in "fiuc":

@@ -40,7 +40,7 @@ def extremes(np: Any, values: Any, columns: int) -> tuple[Any, Any, str]:
     return lows, highs, "".join(signs)
 
 
-def means(np: Any, values: Any, columns: int) -> Any:
+def means(np: Any, values: object, columns: int) -> Any:
     """The mean of the finite cells of each column, nan where there is none."""
     data = np.asarray(values)
     data = data if data.dtype == np.float64 else data.astype(np.float64)
@@ -51,14 +51,14 @@ def means(np: Any, values: Any, columns: int) -> Any:
         return sums / np.add.reduceat(good.astype(np.float64), starts)
 
 
-def histogram(np: Any, values: Any, bins: int, log: bool = False) -> dict[str, Any]:
+def histogram(np: Any, values: object, bins: int, log: bool = False) -> dict[str, Any]:
     """Counts of the finite cells in `bins` equal parts of their range, and the counts of the others."""
     data = np.asarray(values).reshape(-1)
     data = data if data.dtype.kind == "f" else data.astype(float)
     good = data[np.isfinite(data)]
     if log:
         good = good[good > 0]
-    found: dict[str, Any] = {"nan": int(np.isnan(data).sum()), "+inf": int((data == np.inf).sum())}
+    found: dict[str, object] = {"nan": int(np.isnan(data).sum()), "+inf": int((data == np.inf).sum())}
     found.update({"-inf": int((data == -np.inf).sum()), "left out": int(np.isfinite(data).sum() - good.size)})
     if not good.size:
         return {**found, "counts": [], "low": 0.0, "high": 0.0}
@@ -121,10 +121,10 @@ def scatter(np: Any, x: Any, y: Any, columns: int, rows: int) -> dict[str, Any]:
     return {"counts": counts.T[::-1].astype(int).tolist(), "left out": left_out, "x": ranges[0], "y": ranges[1]}
 
 
-def boxes(np: Any, values: Any, groups: Any, most: int = 12) -> list[dict[str, Any]]:
+def boxes(np: Any, values: object, groups: Any, most: int = 12) -> list[dict[str, Any]]:
     """Minimum, quartiles and maximum of the finite values of each group, the largest groups first."""
-    names: list[Any] = list(groups)
-    order: dict[Any, list[int]] = {}
+    names: list[object] = list(groups)
+    order: dict[object, list[int]] = {}
     for place, name in enumerate(names):
         order.setdefault(name, []).append(place)
     data = np.asarray(values, dtype=float)

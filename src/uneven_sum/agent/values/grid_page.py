@@ -28,7 +28,7 @@ def cell_marks(np: Any, kind: str, data: Any) -> str:
 
 def fitting_rows(np: Any, grid: Grid, wanted: str) -> Any:
     """Which rows fit a filter: an expression over the columns' names, or `value` where there is one column."""
-    names: dict[str, Any] = {}
+    names: dict[str, object] = {}
     source = grid.source
     if hasattr(source, "iloc"):
         for number, name in enumerate(grid.names or []):
@@ -179,7 +179,7 @@ def reduced_boxes(np: object, grid: Grid, columns: list[int]) -> dict[str, Any]:
     groups = columns[1] if len(columns) > 1 else min(others, key=lambda c: distinct(grid, c), default=None)
     data = column_floats(np, grid, values, 0, last)
     if groups is None:
-        names: Any = ["all"] * len(data)
+        names: object = ["all"] * len(data)
     else:
         kind, found = grid.cells(groups, 0, last)
         names = found if kind == "text" else found.tolist()

@@ -193,7 +193,7 @@ def _looker(kind: type) -> Any:
 
 def _choose_looker(kind: type, home: str) -> Any:
     np, pd = module("numpy"), module("pandas")
-    found: Any = _nothing
+    found: object = _nothing
     if np is not None and issubclass(kind, np.ma.MaskedArray):
         found = _masked
     elif np is not None and issubclass(kind, np.ndarray):
@@ -344,7 +344,7 @@ def _typed_array(value: Any) -> int:
     return sum(not math.isfinite(v) for v in value) if value.typecode in "fd" and len(value) <= LOOKED_INTO else 0
 
 
-def _pandas_mask(np: Any, pd: Any, value: Any) -> Any:
+def _pandas_mask(np: Any, pd: object, value: Any) -> Any:
     kind = getattr(value.dtype, "kind", "O")
     if kind == "f" and isinstance(value.dtype, np.dtype):
         return ~np.isfinite(value.to_numpy())
@@ -374,7 +374,7 @@ def _frame(value: object) -> int:
 
 def columns(frame: Any) -> dict[Any, int]:
     """Missing or infinite cells of each column of a pandas frame that has any."""
-    found: dict[Any, int] = {}
+    found: dict[object, int] = {}
     for number in range(min(frame.shape[1], 10_000)):
         bad = _series(frame.iloc[:, number])
         if bad:

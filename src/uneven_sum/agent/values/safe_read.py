@@ -61,7 +61,7 @@ def read_attribute(value: Any, name: str) -> Any:
         own = object.__getattribute__(value, "__dict__")
     except (AttributeError, TypeError):
         own = {}
-    static: Any = MISSING
+    static: object = MISSING
     for base in type(value).__mro__:
         if name in base.__dict__:
             static = base.__dict__[name]

@@ -72,7 +72,7 @@ def is_scalar(value: object) -> bool:
     return np is not None and isinstance(value, np.generic) and not isinstance(value, np.void)
 
 
-def all_plain(values: list[Any]) -> bool:
+def all_plain(values: list[object]) -> bool:
     """True for numbers of a bounded size: what can be kept as it is."""
     return PLAIN.issuperset(map(key_of, map(type, values))) or all(
         [key_of(type(v)) in PLAIN or is_scalar(v) for v in values]

@@ -58,7 +58,7 @@ def measure(np: Any, array: Any, moments: bool = True, cancelled: Callable[[], b
     if isinstance(array, np.ma.MaskedArray):
         array = array.compressed()  # to read a masked cell gives the script a warning
     m = Measures(size=int(array.size))
-    scratch: list[Any] = []
+    scratch: list[object] = []
     with np.errstate(all="ignore"):
         for number, part in enumerate(chunks(np, array)):
             if cancelled is not None and number % 256 == 255 and cancelled():
@@ -93,7 +93,7 @@ def _room(np: Any, scratch: list[Any], kind: type, size: int) -> Any:
     return scratch[-1][:size]
 
 
-def _add(np: Any, part: Any, m: Measures, scratch: list[Any], moments: bool) -> None:
+def _add(np: Any, part: Any, m: Measures, scratch: list[object], moments: bool) -> None:
     low, high = part.min(), part.max()
     if not (math.isfinite(low) and math.isfinite(high)):
         good = np.isfinite(part, out=_room(np, scratch, bool, part.size))

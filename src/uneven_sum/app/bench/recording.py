@@ -118,7 +118,7 @@ class Recording(Controller):
 
     # -- to a pass -----------------------------------------------------------------------------------
 
-    async def go_to_pass(self, of: LedgerOf, number: int, around: list[dict[str, Any]], keep: bool = False) -> None:
+    async def go_to_pass(self, of: LedgerOf, number: int, around: list[dict[str, object]], keep: bool = False) -> None:
         """To where a pass of a recorded loop begins: back by a return point or by running again, or forward.  `keep`:
         there a call is kept."""
         bench, client, facts = self.bench, self.bench.client, self.bench.facts
@@ -371,7 +371,7 @@ def loops_around(text: str, line: int) -> tuple[bool, tuple[int, int]] | None:
     return found, (first, last)
 
 
-def _goes_to(goal: list[dict[str, Any]]) -> Step:
+def _goes_to(goal: list[dict[str, object]]) -> Step:
     async def go(client: Client, facts: Facts) -> None:
         await client.to_pass(goal)
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import os
-from typing import Any, cast
+from typing import cast
 
 from textual import events, work
 from textual.app import ComposeResult
@@ -308,7 +308,7 @@ class Bench(Keyed, Controlled, Screen[None]):
     async def check(self, text: str, file: str) -> tuple[bool, str]:
         return await self.breakpoints.check(text, file)
 
-    async def go_to_pass(self, of: LedgerOf, number: int, around: list[dict[str, Any]], keep: bool = False) -> None:
+    async def go_to_pass(self, of: LedgerOf, number: int, around: list[dict[str, object]], keep: bool = False) -> None:
         await self.recording.go_to_pass(of, number, around, keep)
 
     async def record_from_start(self, of: LedgerOf) -> None:

@@ -174,7 +174,7 @@ def _path(owner: str, name: str, kind: str) -> str | None:
     return f"{owner}[{name!r}]" if kind == "frame" else None
 
 
-def _fill(node: Any, parts: list[tuple[str, Any]], p: Palette) -> None:
+def _fill(node: Any, parts: list[tuple[str, object]], p: Palette) -> None:
     for label, inner in parts:
         if isinstance(inner, list):
             _fill(node.add(Text(label, p.text)), inner, p)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from ..plotting.charts import DRAW, NAMES
 from ..shell.controller import Controller, background
@@ -22,7 +22,7 @@ class Plotting(Controller["CloseUp"]):
         if client is None or not plot:
             return
         widget = plot.first()
-        how: dict[str, Any] = {
+        how: dict[str, object] = {
             "kind": self.screen.drawn,
             "width": max(10, widget.size.width - 11),
             "height": widget.size.height,

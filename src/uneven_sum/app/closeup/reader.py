@@ -67,7 +67,7 @@ def _html(text: str) -> tuple[str, Parts] | None:
     return ("HTML", found) if any(isinstance(inner, list) for _, inner in found) else None
 
 
-def _leaf(part: tuple[str, Any]) -> tuple[str, Any]:
+def _leaf(part: tuple[str, object]) -> tuple[str, Any]:
     """An element with nothing or only a text in it is a leaf."""
     label, inner = part
     if not isinstance(inner, list):

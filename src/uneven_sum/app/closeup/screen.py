@@ -244,12 +244,12 @@ class CloseUp(Keyed, Controlled, Screen[None]):
             [*hints(commands.COMMANDS, *many), *view, *keys, *hints(commands.COMMANDS, "escape", "?")]
         )
 
-    async def page(self, where: dict[str, Any]) -> dict[str, Any] | None:
+    async def page(self, where: dict[str, object]) -> dict[str, Any] | None:
         client = self.bench.client
         if client is None:
             return None
         how = {"slice": self.slice, "sort": self.sort, "filter": self.filter, **where}
-        found: dict[str, Any] | None = await self.ask(client.page(self.expression, self.frame, **how))
+        found: dict[str, object] | None = await self.ask(client.page(self.expression, self.frame, **how))
         return found
 
     def on_grid_moved(self) -> None:

@@ -4,19 +4,18 @@ from __future__ import annotations
 
 import asyncio
 from pathlib import Path
-from typing import Any
 
 from ...client import notes
 
 
-async def write(kind: str, data: dict[str, Any], path: str, title: str) -> None:
+async def write(kind: str, data: dict[str, object], path: str, title: str) -> None:
     """One plot as SVG, PDF or PNG, without holding the screen up.  ValueError, OSError as `write_plot` gives them."""
     from ...charts import write_plot
 
     await asyncio.to_thread(write_plot, kind, data, path, title)
 
 
-async def keep(script: str, kind: str, data: dict[str, Any], title: str) -> str:
+async def keep(script: str, kind: str, data: dict[str, object], title: str) -> str:
     """Keeps a plot with the notes of a case, as SVG and, for pages, as PNG; the SVG's name."""
     path = notes.picture_path(script)
     await write(kind, data, str(path), title)

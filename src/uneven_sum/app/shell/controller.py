@@ -50,7 +50,9 @@ def background(group: str = "default", exclusive: bool = False) -> Callable[[Met
     def decorate(method: Method) -> Callable[..., Worker[Any]]:
         @functools.wraps(method)
         def start(self: Controller[Any], *args: object, **named: object) -> Worker[Any]:
-            worker: Worker[Any] = self.screen.run_worker(method(self, *args, **named), group=group, exclusive=exclusive)
+            worker: Worker[object] = self.screen.run_worker(
+                method(self, *args, **named), group=group, exclusive=exclusive
+            )
             return worker
 
         return start

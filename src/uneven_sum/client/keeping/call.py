@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import dataclasses
 from pathlib import Path
-from typing import Any
 
 import msgspec
 
@@ -100,7 +99,7 @@ async def save(
 
 
 async def _last(
-    client: Client, facts: Facts, chain: list[list[Any]], how: dict[str, Any], copy: Folder
+    client: Client, facts: Facts, chain: list[list[object]], how: dict[str, object], copy: Folder
 ) -> SavedCall | None:
     """The last call before the trip comes again, of those that passes cannot tell apart: a library calls the function
     many times.  None where it is the first one, or the trip does not come."""

@@ -52,7 +52,7 @@ class Searches:
         self.client = Client(self.made.to_its_end())
         await self.client.session.start()
 
-    async def step(self, place: Place, end: dict[str, Any], since: bool) -> Step:
+    async def step(self, place: Place, end: dict[str, object], since: bool) -> Step:
         """The last write of a place before the end.  BadUse with the reason where none is found."""
         how = {"place": self._there(place), "end": self._end_there(end), "since": since}
         how["expected"] = self.expected
@@ -81,7 +81,7 @@ class Searches:
         return found
 
     def _there(self, place: Place) -> dict[str, Any]:
-        told: dict[str, Any] = msgspec.to_builtins(place)
+        told: dict[str, object] = msgspec.to_builtins(place)
         return {**told, "file": self.folder.there(place.file)}
 
     def _end_there(self, end: dict[str, Any]) -> dict[str, Any]:
@@ -142,7 +142,7 @@ class Chain:
 async def follow(
     searches: Searches,
     place: Place,
-    end: dict[str, Any],
+    end: dict[str, object],
     most: int = STEPS,
     tell: Callable[[Chain], None] = lambda chain: None,
     before: list[Step] | None = None,
@@ -187,7 +187,7 @@ async def follow_printed(
     return await follow(searches, one.place, step.then, most, tell, [step])
 
 
-async def uses(searches: Searches, place: Place, end: dict[str, Any], most: int) -> Chain:
+async def uses(searches: Searches, place: Place, end: dict[str, object], most: int) -> Chain:
     """Where a value is read next, and next; the first use first."""
     chain = Chain()
     while len(chain.steps) < most:

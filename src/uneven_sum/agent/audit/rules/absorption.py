@@ -32,7 +32,7 @@ class Absorption(Rule):
         self.running: dict[int, Running] = auditor.sums
         self.casts: dict[int, Running] = {}
 
-    def operator(self, name: str, a: Any, b: Any, result: Any, site: int) -> None:
+    def operator(self, name: str, a: Any, b: Any, result: object, site: int) -> None:
         np = nonfinite.module("numpy")
         if np is not None and isinstance(result, np.floating) and not isinstance(b, np.ndarray):
             if sites[site].role == "running":
@@ -92,7 +92,7 @@ class Absorption(Rule):
             right=full(right),
         )
 
-    def _cumulative(self, np: Any, function: Any, args: tuple[Any, ...], result: Any, site: int) -> None:
+    def _cumulative(self, np: Any, function: object, args: tuple[object, ...], result: object, site: int) -> None:
         given = seen(function, "__self__", None)
         given = args[0] if args and not isinstance(given, np.ndarray) else given
         cells = np.asarray(given)

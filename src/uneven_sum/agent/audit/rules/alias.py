@@ -63,7 +63,7 @@ class Alias(Rule):
         if is_one_of(type(row), *MUTABLE) and not row and len(self.empty) < MOST:
             self.empty.append((row, site, times))
 
-    def call(self, function: Any, args: Any, named: Any, result: Any, site: int) -> None:
+    def call(self, function: object, args: Any, named: object, result: Any, site: int) -> None:
         """`dict.fromkeys(keys, [])`: all keys have the same list."""
         if len(args) == 2 and is_one_of(type(args[1]), *MUTABLE) and is_one_of(type(result), dict) and len(result) > 1:
             self._share(args[1], site, len(result))
@@ -142,7 +142,7 @@ class Alias(Rule):
                         return
             caller = stack.user_frame(caller.f_back)
 
-    def _look_at_module(self, target: object, name: str, site: int, place: Place, around: dict[str, Any]) -> None:
+    def _look_at_module(self, target: object, name: str, site: int, place: Place, around: dict[str, object]) -> None:
         """A name of the module that the function has given another name: `p = DEFAULTS`."""
         for node in ast.walk(place.scope):
             if (
@@ -265,7 +265,7 @@ def _kind(value: object) -> str:
     )
 
 
-def _is_part(np: Any, part: Any, whole: Any) -> bool:
+def _is_part(np: object, part: Any, whole: Any) -> bool:
     """Whether one array is a view into another."""
     return part.size < whole.size and (part.base is whole or (part.base is not None and part.base is whole.base))
 

@@ -44,10 +44,12 @@ class Rule:
     def alternates(self, b: object, running: Running, site: int) -> None:
         """The increment of a running sum has another sign than the one before."""
 
-    def before(self, function: object, args: tuple[Any, ...], named: dict[str, Any], site: int) -> None:
+    def before(self, function: object, args: tuple[object, ...], named: dict[str, object], site: int) -> None:
         """Before a call."""
 
-    def call(self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int) -> None:
+    def call(
+        self, function: object, args: tuple[object, ...], named: dict[str, Any], result: object, site: int
+    ) -> None:
         """After a call."""
 
     def before_store(self, target: object, index: object, value: object, site: int) -> None:

@@ -35,7 +35,7 @@ class Broadcast(Rule):
         if len(args) == 2:
             self.operator("call", args[0], args[1], result, site)
 
-    def operator(self, name: str, a: Any, b: Any, result: Any, site: int) -> None:
+    def operator(self, name: str, a: Any, b: Any, result: object, site: int) -> None:
         np = nonfinite.module("numpy")
         if np is None or type(a) is not np.ndarray or type(b) is not np.ndarray or a.ndim + b.ndim != 3:
             return

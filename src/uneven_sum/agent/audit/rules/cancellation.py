@@ -56,7 +56,7 @@ class Cancellation(Rule):
     def scalars(self, name: str, a: object, b: object, result: object, site: int) -> None:
         self._lost(a, b, result, site)
 
-    def operator(self, name: str, a: Any, b: Any, result: Any, site: int) -> None:
+    def operator(self, name: str, a: object, b: object, result: Any, site: int) -> None:
         np = nonfinite.module("numpy")
         if np is None or (type(result) is not np.float64 and type(result) is not np.ndarray):
             return
@@ -70,7 +70,7 @@ class Cancellation(Rule):
         if _largest(np, result) < NEARLY * largest:
             self._lost(a, b, result, site)
 
-    def call(self, function: object, args: tuple[Any, ...], named: object, result: object, site: int) -> None:
+    def call(self, function: object, args: tuple[object, ...], named: object, result: object, site: int) -> None:
         if len(args) != 1:
             return
         np, x = nonfinite.module("numpy"), args[0]
@@ -168,7 +168,7 @@ class Cancellation(Rule):
             place.times[self.NAME] = losses.lost
 
 
-def _largest(np: Any, value: Any) -> float:
+def _largest(np: Any, value: object) -> float:
     cells = np.ravel(value)
     step = max(1, cells.size // SAMPLE)
     cells = cells[::step]

@@ -60,7 +60,7 @@ class Exhausted(Rule):
             place = self.auditor.place(site)
             self._enter(value, site, _takes_all(place))
 
-    def before(self, function: object, args: tuple[Any, ...], named: dict[str, Any], site: int) -> Any:
+    def before(self, function: object, args: tuple[object, ...], named: dict[str, object], site: int) -> Any:
         name = getattr(function, "__name__", "")
         for value in args[:4]:
             if _is_iterator(value):

@@ -28,7 +28,7 @@ class FloatEquality(Rule):
     )
     SCALARS = True
 
-    def scalars(self, name: str, a: Any, b: Any, result: Any, site: int) -> None:
+    def scalars(self, name: str, a: Any, b: Any, result: object, site: int) -> None:
         if a != a or b != b:
             return
         if a == b:
@@ -133,7 +133,7 @@ class FloatEquality(Rule):
                 right=f"{len(values) - len(near)} values",
             )
 
-    def call(self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int) -> None:
+    def call(self, function: object, args: tuple[Any, ...], named: dict[str, object], result: Any, site: int) -> None:
         np, name = nonfinite.module("numpy"), seen(function, "__name__", "")
         owner = seen(function, "__self__", None)
         if (name == "get" and is_one_of(type(owner), dict) and args and args[0] not in owner) or (
@@ -170,7 +170,7 @@ class FloatEquality(Rule):
             )
 
 
-def _floats(np: Any, value: Any) -> Any:
+def _floats(np: Any, value: object) -> Any:
     if is_one_of(type(value), float, int):
         return np.asarray(value)
     if isinstance(value, (np.ndarray, np.generic)) and value.dtype.kind in "fi":

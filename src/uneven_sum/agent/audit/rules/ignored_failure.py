@@ -21,7 +21,9 @@ class IgnoredFailure(Rule):
     NAME = "ignored-failure"
     WANTS = tuple(f"call:{name}" for name in CALLS)
 
-    def call(self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int) -> None:
+    def call(
+        self, function: object, args: tuple[object, ...], named: dict[str, Any], result: object, site: int
+    ) -> None:
         name = seen(function, "__name__", "")
         if type(result) is tuple and name in ITERATIVE and len(result) == 2 and type(result[1]) is int:
             if result[1]:

@@ -19,7 +19,7 @@ class IllConditioned(Rule):
     NAME = "ill-conditioned"
     WANTS = ("call:solve", "call:inv", "call:lstsq", "call:polyfit", "call:pinv", "call:curve_fit")
 
-    def _fit(self, np: Any, result: Any, site: int) -> None:
+    def _fit(self, np: Any, result: object, site: int) -> None:
         """The covariance of the parameters of `curve_fit`: which of them cannot be told apart."""
         covariance = result[1] if type(result) is tuple and len(result) > 1 else None
         if covariance is None or type(covariance) is not np.ndarray or covariance.ndim != 2 or len(covariance) < 2:
@@ -100,7 +100,7 @@ def _condition(np: Any, matrix: Any) -> float:
     return float(values[0] / values[-1]) if values[-1] > 0 else math.inf
 
 
-def _dependent(np: Any, matrix: Any) -> list[int]:
+def _dependent(np: Any, matrix: object) -> list[int]:
     """The two columns with the largest parts in the direction that is nearly lost."""
     columns = np.linalg.norm(matrix, axis=0)
     scaled = matrix / np.where(columns == 0, 1, columns)

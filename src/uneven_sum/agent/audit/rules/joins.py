@@ -14,7 +14,7 @@ from .base import Rule
 MOST = 200_000  # keys that are looked at
 
 
-def _sides(function: object, args: tuple[Any, ...], named: dict[str, Any]) -> tuple[Any, Any, list[Any]] | None:
+def _sides(function: object, args: tuple[object, ...], named: dict[str, object]) -> tuple[Any, Any, list[Any]] | None:
     """Left and right frame, and the further positional arguments of a merge or join."""
     pd = nonfinite.module("pandas")
     if pd is None:
@@ -30,7 +30,7 @@ def _sides(function: object, args: tuple[Any, ...], named: dict[str, Any]) -> tu
     return None
 
 
-def _keys(pd: Any, name: str, left: Any, right: Any, named: dict[str, Any]) -> tuple[Any, Any, str] | None:
+def _keys(pd: object, name: str, left: Any, right: Any, named: dict[str, object]) -> tuple[Any, Any, str] | None:
     """The key of each side as a series, of tuples for keys of several columns, and how it is called."""
     on = named.get("on")
     left_on, right_on = named.get("left_on", on), named.get("right_on", on)
@@ -62,7 +62,7 @@ def _tuples(pd: Any, frame: Any) -> Any:
 
 
 def _polars_keys(
-    function: object, args: tuple[Any, ...], named: dict[str, Any]
+    function: object, args: tuple[object, ...], named: dict[str, object]
 ) -> tuple[list[Any], list[Any], str, str] | None:
     """Of a join of two polars frames: the keys of each side, how they are called, and how it joins."""
     pl = nonfinite.module("polars")
@@ -107,7 +107,9 @@ class LostRows(Rule):
     NAME = "lost-rows"
     WANTS = tuple(f"call:{name}" for name in ("merge", "join", "groupby", "pivot_table", "map", "isin"))
 
-    def call(self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int) -> None:
+    def call(
+        self, function: object, args: tuple[object, ...], named: dict[str, Any], result: object, site: int
+    ) -> None:
         pd = nonfinite.module("pandas")
         name = seen(function, "__name__", "")
         polars = _polars_keys(function, args, named)
@@ -138,13 +140,13 @@ class LostRows(Rule):
         mine, theirs, called = keys
         self._joined(site, how, mine.tolist(), theirs.dropna().tolist(), called)
 
-    def _joined(self, site: int, how: str, mine: list[Any], theirs: list[Any], called: str) -> None:
+    def _joined(self, site: int, how: str, mine: list[object], theirs: list[object], called: str) -> None:
         """The keys of the left side that have no partner; missing ones count as such."""
         known = set(theirs)
         alone = [k for k in mine if k not in known]
         if not alone or self.auditor.has(self, site):
             return
-        by_fold: dict[Any, Any] = {}
+        by_fold: dict[object, object] = {}
         for key in known:
             by_fold.setdefault(_folded(key), key)
         distinct = list(dict.fromkeys(k for k in alone if k == k and k is not None))
@@ -182,7 +184,7 @@ class LostRows(Rule):
                 evidence={"rows": len(alone), "of": len(mine), "keys": [str(k) for k in distinct[:20]], "how": how},
             )
 
-    def _looked_up(self, pd: Any, function: Any, args: tuple[Any, ...], site: int) -> None:
+    def _looked_up(self, pd: Any, function: object, args: tuple[object, ...], site: int) -> None:
         """`s.map({…})`, `s.isin([…])`: values without a partner that have a near one."""
         mine, others = seen(function, "__self__", None), args[0] if args else None
         if isinstance(others, pd.Series):
@@ -210,7 +212,7 @@ class LostRows(Rule):
             right=f"{rows:,} rows more",
         )
 
-    def _grouped(self, pd: Any, frame: Any, by: list[Any], named: dict[str, Any], site: int) -> None:
+    def _grouped(self, pd: Any, frame: object, by: list[object], named: dict[str, object], site: int) -> None:
         if not isinstance(frame, pd.DataFrame) or named.get("dropna") is False:
             return
         names = [n for one in by for n in (one if isinstance(one, list) else [one])]
@@ -237,7 +239,7 @@ class DuplicatedRows(Rule):
     NAME = "duplicated-rows"
     WANTS = ("call:merge", "call:join")
 
-    def call(self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int) -> None:
+    def call(self, function: object, args: tuple[object, ...], named: dict[str, Any], result: Any, site: int) -> None:
         pd = nonfinite.module("pandas")
         polars = _polars_keys(function, args, named)
         if polars is not None:
@@ -265,7 +267,14 @@ class DuplicatedRows(Rule):
         self._grown(site, len(result), mine.tolist(), theirs.tolist(), called, sums, summed)
 
     def _grown(
-        self, site: int, rows: int, mine: list[Any], theirs: list[Any], called: str, sums: str, summed: bool = False
+        self,
+        site: int,
+        rows: int,
+        mine: list[object],
+        theirs: list[object],
+        called: str,
+        sums: str,
+        summed: bool = False,
     ) -> None:
         """The keys of the right side that repeat, and have partners."""
         known, counts = set(mine), collections.Counter(theirs)

@@ -66,7 +66,9 @@ class Missing(Rule):
             evidence={"missing": count, "of": of},
         )
 
-    def call(self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int) -> None:
+    def call(
+        self, function: object, args: tuple[object, ...], named: dict[str, Any], result: object, site: int
+    ) -> None:
         name = seen(function, "__name__", "")
         owner = seen(function, "__self__", None)
         given = owner if _missing(owner)[1] else args[0] if args else None

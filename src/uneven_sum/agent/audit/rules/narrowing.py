@@ -40,7 +40,7 @@ class Narrowing(Rule):
             if not self.auditor.has(self, site):
                 self._changed(np, value, value.astype(target.dtype), str(target.dtype), site)
 
-    def _columns(self, pd: Any, np: Any, sources: list[Any], result: Any, site: int) -> None:
+    def _columns(self, pd: Any, np: object, sources: list[Any], result: Any, site: int) -> None:
         """Integers that became floats since rows without a partner have missing values."""
         made = {result.name: result} if isinstance(result, pd.Series) else dict(result.items())
         for source in sources:
@@ -61,7 +61,7 @@ class Narrowing(Rule):
             shown = pictures.cells(np, "cells that change", changed)
             self._tell(first, then, kind, int(changed.sum()), lost, site, where, shown)
 
-    def call(self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int) -> None:
+    def call(self, function: object, args: tuple[Any, ...], named: dict[str, object], result: Any, site: int) -> None:
         np = nonfinite.module("numpy")
         if np is None:
             if function is float and args and type(args[0]) is int and int(result) != args[0]:
@@ -116,14 +116,14 @@ class Narrowing(Rule):
 
     def _tell(
         self,
-        first: Any,
+        first: object,
         then: Any,
         kind: str,
         cells: int,
         lost: int,
         site: int,
         where: str = "",
-        shown: list[dict[str, Any]] | None = None,
+        shown: list[dict[str, object]] | None = None,
     ) -> None:
         place = self.auditor.place(site)
         collide = f" {many(lost, 'distinct value')} became equal to another." if lost else ""

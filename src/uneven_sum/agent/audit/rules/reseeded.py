@@ -14,7 +14,9 @@ class Reseeded(Rule):
     NAME = "reseeded"
     WANTS = ("call:seed", "call:default_rng", "call:RandomState", "call:Random")
 
-    def call(self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int) -> None:
+    def call(
+        self, function: object, args: tuple[object, ...], named: dict[str, Any], result: object, site: int
+    ) -> None:
         given = args[0] if args else named.get("seed", named.get("a"))
         if not is_one_of(type(given), int, float, str):
             return

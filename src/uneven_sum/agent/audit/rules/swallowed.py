@@ -33,7 +33,7 @@ class Swallowed(Rule):
             evidence={"error": said},
         )
 
-    def call(self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int) -> None:
+    def call(self, function: object, args: tuple[Any, ...], named: dict[str, object], result: Any, site: int) -> None:
         pd = nonfinite.module("pandas")
         if pd is None or named.get("errors") != "coerce" or not args or not isinstance(args[0], pd.Series):
             return

@@ -124,10 +124,12 @@ class TextArithmetic(Rule):
             right="True",
         )
 
-    def call(self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int) -> None:
+    def call(
+        self, function: object, args: tuple[object, ...], named: dict[str, Any], result: object, site: int
+    ) -> None:
         pd = nonfinite.module("pandas")
         owner = seen(function, "__self__", None)
-        given: Any = args[0] if args else None
+        given: object = args[0] if args else None
         if pd is not None and isinstance(owner, (pd.Series, pd.DataFrame)):
             column = owner if isinstance(owner, pd.Series) else owner[given] if isinstance(given, str) else None
             if column is None or column.dtype.kind in "ifbcmM":

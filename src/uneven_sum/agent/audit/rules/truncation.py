@@ -23,7 +23,7 @@ class Truncation(Rule):
     SCALARS = True
     SCREEN = "floats"
 
-    def scalars(self, name: str, a: Any, b: Any, result: object, site: int) -> None:
+    def scalars(self, name: str, a: object, b: Any, result: object, site: int) -> None:
         """`1.0 // 0.1` is 9.0: the quotient is 10 within rounding."""
         if type(result) is not float or not b or not math.isfinite(result) or abs(result) > 1e9:
             return
@@ -68,7 +68,9 @@ class Truncation(Rule):
             pictures=pictures.cells(np, "cells that lose a fraction", cut),
         )
 
-    def call(self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int) -> None:
+    def call(
+        self, function: object, args: tuple[object, ...], named: dict[str, Any], result: object, site: int
+    ) -> None:
         np = nonfinite.module("numpy")
         name = seen(function, "__name__", "")
         if (function is int and len(args) == 1 and type(args[0]) is float) or (
@@ -124,7 +126,7 @@ class Truncation(Rule):
         if 0 < gap < NEAR * max(1.0, abs(value)) and not self.auditor.has(self, site):
             self._tell(value, 1, site)
 
-    def _tell(self, value: float, cells: int, site: int, shown: list[dict[str, Any]] | None = None) -> None:
+    def _tell(self, value: float, cells: int, site: int, shown: list[dict[str, object]] | None = None) -> None:
         place = self.auditor.place(site)
         near = round(value)
         where = f" in {cells} cells" if cells > 1 else ""

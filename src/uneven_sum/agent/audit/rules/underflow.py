@@ -21,12 +21,12 @@ class Underflow(Rule):
     WANTS = ("mul", "pow", "call:prod", "call:cumprod", "call:exp")
     SCALARS = True
 
-    def scalars(self, name: str, a: Any, b: Any, result: Any, site: int) -> None:
+    def scalars(self, name: str, a: object, b: object, result: Any, site: int) -> None:
         if -TINY < result < TINY and a and b and type(result) is float and (name == "mul" or a not in (0, 1)):
             if not self.auditor.has(self, site):
                 self._scalar(name, a, b, result, site)
 
-    def _scalar(self, name: str, a: Any, b: Any, result: Any, site: int) -> None:
+    def _scalar(self, name: str, a: Any, b: Any, result: object, site: int) -> None:
         power = math.log10(abs(a)) + math.log10(abs(b)) if name == "mul" else b * math.log10(abs(a))
         place = self.auditor.place(site)
         what = "is stored as 0" if result == 0 else f"is stored as {full(result)}, without most of its digits"
@@ -41,7 +41,7 @@ class Underflow(Rule):
             operands=list(zip(place.operand_texts(), (full(a), full(b)))),
         )
 
-    def _exponential(self, np: Any, given: Any, result: Any, site: int) -> None:
+    def _exponential(self, np: Any, given: Any, result: object, site: int) -> None:
         """`exp` of a number below -745 is 0."""
         x = given if is_one_of(type(given), float, int) else None
         if x is None and np is not None and isinstance(given, (np.ndarray, np.floating)):

@@ -29,7 +29,9 @@ class Unsorted(Rule):
     NAME = "unsorted"
     WANTS = tuple(f"call:{name}" for name in SORTED)
 
-    def call(self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int) -> None:
+    def call(
+        self, function: object, args: tuple[object, ...], named: dict[str, Any], result: object, site: int
+    ) -> None:
         name = seen(function, "__name__", "")
         owner = seen(function, "__self__", None)
         np = nonfinite.module("numpy")
@@ -70,7 +72,9 @@ class Unsorted(Rule):
             else [],
         )
 
-    def _groups(self, function: object, given: Any, args: tuple[Any, ...], named: dict[str, Any], site: int) -> None:
+    def _groups(
+        self, function: object, given: Any, args: tuple[object, ...], named: dict[str, object], site: int
+    ) -> None:
         """`itertools.groupby` makes a group of each run: a key that comes again makes another group."""
         if getattr(function, "__module__", "") != "itertools" or not is_one_of(type(given), list, tuple, str):
             return

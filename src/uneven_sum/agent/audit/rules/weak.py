@@ -54,7 +54,7 @@ class Degrees(Rule):
     WANTS = ("call:sin", "call:cos", "call:tan")
     WEAK = True
 
-    def call(self, function: Any, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int) -> None:
+    def call(self, function: Any, args: tuple[Any, ...], named: dict[str, object], result: object, site: int) -> None:
         if args and is_one_of(type(args[0]), int, float) and abs(args[0]) > 2 * math.pi and float(args[0]).is_integer():
             if not self.auditor.has(self, site):
                 place = self.auditor.place(site)

@@ -103,7 +103,7 @@ class Wrap(Rule):
         dtype: object,
         cell: list[int],
         cells: int,
-        shown: list[dict[str, Any]],
+        shown: list[dict[str, object]],
     ) -> None:
         place = self.auditor.place(site)
         where = f" in {many(cells, 'cell')}, the first at {cell}" if cell else ""
@@ -122,7 +122,9 @@ class Wrap(Rule):
             pictures=shown,
         )
 
-    def call(self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int) -> None:
+    def call(
+        self, function: object, args: tuple[object, ...], named: dict[str, Any], result: object, site: int
+    ) -> None:
         np = nonfinite.module("numpy")
         told = _cells(np, result) if np is not None else None
         name = seen(function, "__name__", "")
@@ -248,7 +250,7 @@ class Wrap(Rule):
         )
 
 
-def may_leave(name: str, a: Any, b: Any) -> bool:
+def may_leave(name: str, a: Any, b: object) -> bool:
     """Whether an operation in place on an array of integers may leave their range, by the ends of the operands."""
     np = nonfinite.module("numpy")
     if np is None or name not in EXACT or a.dtype.kind not in "iu" or not a.size:
@@ -262,7 +264,7 @@ def may_leave(name: str, a: Any, b: Any) -> bool:
     return min(bounds) < int(info.min) or max(bounds) > int(info.max)
 
 
-def _cells(np: Any, value: Any) -> Any:
+def _cells(np: Any, value: object) -> Any:
     """A value's cells as an array, without running the script's code; None where it has none."""
     if type(value) is int and abs(value) < 2**63:
         return np.array(value)

@@ -18,7 +18,7 @@ class WraparoundIndex(Rule):
     NAME = "wraparound-index"
     WANTS = ("index", "call:roll")
 
-    def call(self, function: Any, args: Any, named: Any, result: Any, site: int) -> None:
+    def call(self, function: object, args: Any, named: Any, result: object, site: int) -> None:
         """`roll` in a term with its array: the last element meets the first, and jumps."""
         np = nonfinite.module("numpy")
         if np is None or not args or not isinstance(args[0], np.ndarray) or args[0].ndim != 1:

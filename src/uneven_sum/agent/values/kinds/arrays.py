@@ -33,7 +33,7 @@ def range_text(m: statistics.Measures, whole: bool = False) -> str:
     return f"{number(m.low, 4)} … {number(m.high, 4)}, mean {number(m.mean, 4)}"
 
 
-def bad_text(np: Any, value: Any, m: statistics.Measures) -> str:
+def bad_text(np: object, value: Any, m: statistics.Measures) -> str:
     """`3 nan 1 inf, first at 41`."""
     counts = [f"{n} {word}" for word, n in (("nan", m.nan), ("inf", m.pinf), ("-inf", m.ninf)) if n]
     if value.dtype.kind == "c":
@@ -119,7 +119,7 @@ def _healthy(np: Any, value: Any, head: str) -> Summary | None:
     return {"text": f"{head}, {range_text(m)}", "nonfinite": 0, **_packed(lows, highs, marks)}
 
 
-def picture(np: Any, value: Any) -> Summary:
+def picture(np: object, value: Any) -> Summary:
     """The course of a one-dimensional array in at most COLUMNS columns: minimum, maximum and bad cells of
     each, as base64 of little-endian float64 pairs and a string of 0 and 1."""
     if value.ndim != 1 or value.size < 8:
@@ -170,7 +170,7 @@ def _facts(value: Any) -> list[Fact]:
     return facts
 
 
-def figures(np: Any, value: Any) -> list[Fact]:
+def figures(np: object, value: Any) -> list[Fact]:
     """Range, moments, counts, and where the bad cells are."""
     m = statistics.measure(np, value, cancelled=lambda: run_state.cancelled())
     about = " of the modulus" if value.dtype.kind == "c" else ""

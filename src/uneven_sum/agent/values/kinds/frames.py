@@ -67,7 +67,7 @@ def _series_facts(value: Any) -> list[Fact]:
     return facts
 
 
-def column_facts(np: Any, value: Any) -> list[Fact]:
+def column_facts(np: object, value: Any) -> list[Fact]:
     """Missing, range, mean, distinct and top values of one column."""
     missing = int(value.isna().sum())
     facts: list[Fact] = [("missing", str(missing))]

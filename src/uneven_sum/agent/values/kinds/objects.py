@@ -15,7 +15,7 @@ from .base import Fact, Kind, Pair, Summary, element, register
 
 def attributes(value: object) -> dict[str, Any]:
     """The attributes that an object holds itself; nothing of the script's is run to read them."""
-    found: dict[str, Any] = {}
+    found: dict[str, object] = {}
     try:
         own = object.__getattribute__(value, "__dict__")
         if isinstance(own, dict):

@@ -40,7 +40,7 @@ def _inner(name: str) -> Any:
 
     def call(value: Any, *args: Any) -> Any:
         found = getattr(find(type(value.magnitude)), name)
-        nothing: Any = 0 if name == "count" else None if name in ("grid", "sliced") else []
+        nothing: object = 0 if name == "count" else None if name in ("grid", "sliced") else []
         return found(value.magnitude, *args) if found is not None else nothing
 
     return call

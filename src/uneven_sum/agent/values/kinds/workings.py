@@ -21,7 +21,7 @@ XML_SHOWN = 1_000_000  # characters in the reader
 
 
 def _partial_parts(value: object) -> tuple[Any, tuple[Any, ...], dict[str, Any]]:
-    kind: Any = functools.partial
+    kind: object = functools.partial
     func, args, named = (getattr(kind, n).__get__(value) for n in ("func", "args", "keywords"))
     return func, args, named
 
