@@ -44,8 +44,8 @@ def _ended(runs: Sequence[RunOf], bad: bool) -> int:
 @pause_options
 @click.option("--all", "everything", is_flag=True, help="Report every problem, not only the first.")
 @click.option("--audit", is_flag=True, help="Run to the end, and report finite results that cannot be trusted.")
-@click.option("--digits", is_flag=True, help="With --audit, also four runs with other last digits: which digits hold?")
-@click.option("--rules", metavar="LIST", help="With --audit, only these rules, separated by commas.")
+@click.option("--digits", is_flag=True, help="With --audit: also measure how many digits hold, in four runs.")
+@click.option("--rules", metavar="LIST", help="With --audit: only these rules, separated by commas.")
 @click.option("--json", "json_", is_flag=True, help="Report as one JSON object on standard output.")
 @click.option(
     "--passes",
@@ -53,14 +53,14 @@ def _ended(runs: Sequence[RunOf], bad: bool) -> int:
     show_default=True,
     type=click.IntRange(0, 400),
     metavar="N",
-    help="With --json, tell the last N passes before each trip; 0 records no loops.",
+    help="With --json: the last N passes before each problem; 0 records no loops.",
 )
 @click.option("--report", metavar="OUT.md", help="Write a report for people, as Markdown; OUT.pdf: as pages.")
 @click.option(
     "--hold",
     type=click.FloatRange(0, min_open=True),
     metavar="SECONDS",
-    help="Keep the script at its first trip, so that `attach` can open it; SCRIPT.held tells how.",
+    help="Keep the script paused at its first problem, for `attach`; SCRIPT.held has the command.",
 )
 def check(
     script: str,
@@ -135,9 +135,9 @@ def check(
 @click.option("--absolute", type=click.FloatRange(0), default=0.0, metavar="X", help="Absolute tolerance.  Default: 0.")
 @click.option("--at", multiple=True, metavar="FILE:LINE=X", help="Relative tolerance of a line of SCRIPT.")
 @click.option("--terms", is_flag=True, help="Compare each term, not only what is stored: slower, more exact.")
-@click.option("--stdin", metavar="FILE", help="What both runs read from standard input.  Default: nothing.")
+@click.option("--stdin", metavar="FILE", help="Standard input of both runs.  Default: empty.")
 @click.option("--keep", metavar="FILE", help="Store the values of SCRIPT as Parquet; without OTHER it runs alone.")
-@click.option("--in-place", is_flag=True, help="Both runs work in the folder itself, not in a copy each.")
+@click.option("--in-place", is_flag=True, help="Run in the folder itself; without it, each run has a copy.")
 @click.option("--report", metavar="OUT.md", help="Write a report for people, as Markdown; OUT.pdf: as pages.")
 @click.option("--json", "json_", is_flag=True, help="Report as one JSON object on standard output.")
 def differ(
@@ -150,11 +150,13 @@ def differ(
     report: str | None,
     **options: Any,
 ) -> None:
-    """Run SCRIPT and OTHER, or SCRIPT twice with two of anything, and say where their values first differ.
+    """Compare two runs, value by value: where do they first differ?
 
-    Each is a file, REV:PATH, a file as git has it in a revision, or a run that --keep has stored.
+    Runs SCRIPT and OTHER, or SCRIPT twice with two interpreters, arguments, folders or values of a variable.
 
-    Exit status: 0 equal within the tolerances; 1 different; 2 bad use.
+    Each is a file, REV:PATH (a file of a git revision), or a run that --keep has stored.
+
+    Exit status: 0 equal within the tolerances; 1 different; 2 usage error.
     """
     from ..check.differences import as_json, as_report, as_text
     from ..check.watching import watched
@@ -183,9 +185,9 @@ def differ(
 
 @click.command(context_settings=SCRIPT_SETTINGS, epilog=examples("digits"))
 @script_options
-@click.option("--result", multiple=True, metavar="NAME", help="A name whose value is a result, too.")
-@click.option("--stdin", metavar="FILE", help="What each run reads from standard input.  Default: nothing.")
-@click.option("--in-place", is_flag=True, help="All runs work in the folder itself, not in a copy each.")
+@click.option("--result", multiple=True, metavar="NAME", help="Another name whose value is a result.")
+@click.option("--stdin", metavar="FILE", help="Standard input of each run.  Default: empty.")
+@click.option("--in-place", is_flag=True, help="Run in the folder itself; without it, each run has a copy.")
 @click.option("--report", metavar="OUT.md", help="Write a report for people, as Markdown; OUT.pdf: as pages.")
 @click.option("--json", "json_", is_flag=True, help="Report as one JSON object on standard output.")
 def digits(
@@ -198,9 +200,11 @@ def digits(
     json_: bool,
     **options: object,
 ) -> None:
-    """Run SCRIPT four times, three of them with other last digits, and say how many digits of its results hold.
+    """Measure how many digits of each result can be trusted.
 
-    Exit status: 0 no finding; 1 digits of a result are lost; 2 bad use.
+    Runs SCRIPT four times, three of them with changed last digits.
+
+    Exit status: 0 no finding; 1 digits of a result are lost; 2 usage error.
     """
     from ..check.digits import as_json, as_report, as_text
     from ..check.watching import watched
@@ -220,15 +224,15 @@ def digits(
 @click.command(context_settings=SCRIPT_SETTINGS, epilog=examples("passes"))
 @script_options
 @click.option("--loop", required=True, metavar="FILE:LINE", help="The head of the loop; LINE alone is the script's.")
-@click.option("--values", metavar="NAME,…", help="Just these of the names that its body assigns.")
-@click.option("--times", is_flag=True, help="The time that each pass took, too.")
-@click.option("--out", metavar="FILE", help="Where to write the table; without it, standard output.")
+@click.option("--values", metavar="NAME,…", help="Only these of the names that the loop's body assigns.")
+@click.option("--times", is_flag=True, help="Also the time of each pass.")
+@click.option("--out", metavar="FILE", help="The file to write.  Default: standard output.")
 def passes(
     script: str, args: tuple[str, ...], loop: str, values: str | None, times: bool, out: str | None, **options: object
 ) -> None:
     """Write each pass (iteration) of one loop of SCRIPT as CSV.
 
-    Exit status: 0 written; 2 bad use; 3 written, but the script ended in an error or with a status of its own.
+    Exit status: 0 written; 2 usage error; 3 written, but the script ended in an error or with a status of its own.
     """
     from ..check.passes import place, recorded, write
 
@@ -258,14 +262,14 @@ def passes(
 @click.option("--of", "of", metavar="PLACE", help="A name, attribute or element, such as 'flow[211]'.")
 @click.option("--line", type=click.IntRange(1), metavar="N", help="Instead of --of: what line N of the output prints.")
 @click.option("--at", metavar="[FILE:]LINE[xN]", help="Before this line runs (for time N); without it, at the end.")
-@click.option("--pause", is_flag=True, help="Where the script trips first, instead of at the end.")
-@click.option("--steps", default=40, show_default=True, type=click.IntRange(1, 1000), help="Follow at most N steps.")
+@click.option("--pause", is_flag=True, help="At the first problem, instead of at the end.")
+@click.option("--steps", default=40, show_default=True, type=click.IntRange(1, 1000), metavar="N", help="Follow at most N steps.")
 @click.option(
     "--expect", default="", metavar="CONDITION", help="What values should be: 'value > 0'. Follow what breaks it."
 )
-@click.option("--input", "input_", metavar="FILE", help="What SCRIPT reads as its standard input.")
-@click.option("--forward", is_flag=True, help="Where the value is read from there on, instead of where it was written.")
-@click.option("--in-place", is_flag=True, help="Run in the folder itself, not in a copy.")
+@click.option("--input", "input_", metavar="FILE", help="Standard input of SCRIPT.")
+@click.option("--forward", is_flag=True, help="Trace forward: list the statements that read the value.")
+@click.option("--in-place", is_flag=True, help="Run in the folder itself; without it, in a copy.")
 @click.option("--json", "json_", is_flag=True, help="Report as one JSON object on standard output.")
 def origin(
     script: str,
@@ -282,10 +286,10 @@ def origin(
     json_: bool,
     **options: Any,
 ) -> None:
-    """Tell which statement of SCRIPT wrote a value last, and from what, and so on.
+    """Trace a value back, from statement to statement.
 
     A value that is not finite is followed to the statement that made it.  SCRIPT runs several times, in a copy of its
-    folder.  Exit status: 0 found; 2 bad use, or no origin is found.
+    folder.  Exit status: 0 found; 2 usage error, or nothing found.
     """
     from ..check.origin import Asked, as_json, as_text
     from ..check.origin import origin as origin_of
@@ -310,10 +314,10 @@ def origin(
 @click.argument("file", metavar="FILE")
 @click.option("--to", "to", required=True, metavar="FILE", help="The file to write: .py or .ipynb.")
 def cells(file: str, to: str) -> None:
-    """Write a notebook as a script with cells, or such a script as a notebook.
+    """Convert a notebook to a script with cells, or back.
 
     Cells of a script begin with '# %%', '# %% title' or '# In[3]:'.  Outputs are left out.  Exit status: 0 written; 2
-    bad use.
+    usage error.
     """
     from ..client.convert_cells import convert
 

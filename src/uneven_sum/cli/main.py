@@ -57,7 +57,7 @@ def _settings() -> Settings:
     type=click.Choice(["debug", "info", "warning", "error"]),
     default="info",
     show_default=True,
-    help="How much of it: debug tells each request to the script.",
+    help="Detail of the log; debug has each request to the script.",
 )
 @click.pass_context
 def cli(context: click.Context, log: str | None, log_level: str) -> None:
@@ -104,7 +104,7 @@ def run(script: str, args: tuple[str, ...], theme: str | None, no_return_points:
 @click.argument("name", required=False)
 @click.option("--theme", type=click.Choice(["slate", "chalk"]), help="Colours.  Default: the setting, slate.")
 def demo(name: str | None, theme: str | None) -> None:
-    """List the shipped cases, or open the one called NAME."""
+    """List the example cases, or open the one called NAME."""
     from ..demo import find, listing
 
     if name is None:
@@ -118,7 +118,7 @@ def demo(name: str | None, theme: str | None) -> None:
 
 @cli.command()
 def guide() -> None:
-    """Five steps on a copy of a shipped case; they can be left at any time."""
+    """Take five guided steps on an example case."""
     from ..app.desk.guide_case import prepared
 
     _open(prepared(), None, guided=True)
@@ -138,7 +138,7 @@ def settings() -> None:
 def attach(path: str, theme: str | None) -> None:
     """Open the Bench on a script that `check --hold` keeps.
 
-    PATH is the socket that check has told, or the file SCRIPT.held.  Leaving (q) leaves the script as it is.
+    PATH is the socket that check has printed, or the file SCRIPT.held.  Quit (q) leaves the script paused.
     """
     from ..host.attached import held_at, launch_at
 
@@ -146,10 +146,10 @@ def attach(path: str, theme: str | None) -> None:
 
 
 @cli.command(epilog=examples("serve"))
-@click.option("--stdio", is_flag=True, help="Speak over standard input and output.")
+@click.option("--stdio", is_flag=True, help="Use standard input and output.")
 @click.option("--socket", "socket_", metavar="PATH", help="Listen at a Unix socket (mode 0600).")
-@click.option("--port", type=click.IntRange(0, 65535), help="Listen at a port of the loopback; 0 chooses one.")
-@click.option("--token", help="With --port: what a client must show in initialize; by default a random one.")
+@click.option("--port", type=click.IntRange(0, 65535), metavar="N", help="Listen at a port of this machine; 0 chooses one.")
+@click.option("--token", help="With --port: the token that a client must send in initialize.  Default: a random one.")
 def serve(stdio: bool, socket_: str | None, port: int | None, token: str | None) -> None:
     """Serve the Debug Adapter Protocol, for editors."""
     import secrets

@@ -31,19 +31,21 @@ if TYPE_CHECKING:
 @click.command(context_settings=SCRIPT_SETTINGS, epilog=examples("sweep"))
 @script_options
 @pause_options
-@click.option("--args-from", "table", metavar="FILE", help="A row a run: CSV, or JSON lines (.jsonl).")
-@click.option("--each", metavar="PATTERN", help="A run for each file that fits, such as 'data/*.csv'.")
-@click.option("--vary", multiple=True, metavar="NAME=A,B,…", help="A run for each value; several make products.")
-@click.option("--result", multiple=True, metavar="EXPR", help="Keep the value of an expression at the end of each run.")
-@click.option("--audit", is_flag=True, help="Run each to its end, and look for results that cannot be trusted.")
 @click.option(
-    "--jobs", type=click.IntRange(1), metavar="N", help="Runs at a time.  Default: as many as there are cores."
+    "--args-from", "table", metavar="FILE", help="A table with one row for each run: CSV, or JSON lines (.jsonl)."
 )
-@click.option("--limit", type=click.FloatRange(0, min_open=True), metavar="SECONDS", help="Longest time of a run.")
+@click.option("--each", metavar="PATTERN", help="A run for each file that matches, such as 'data/*.csv'.")
+@click.option(
+    "--vary", multiple=True, metavar="NAME=A,B,…", help="A run for each value; given twice, for each combination."
+)
+@click.option("--result", multiple=True, metavar="EXPR", help="Keep the value of an expression at the end of each run.")
+@click.option("--audit", is_flag=True, help="Run each to its end, and report results that cannot be trusted.")
+@click.option("--jobs", type=click.IntRange(1), metavar="N", help="Runs at a time.  Default: the number of cores.")
+@click.option("--limit", type=click.FloatRange(0, min_open=True), metavar="SECONDS", help="Time limit of a run.")
 @click.option("--on", metavar="ADDRESS", help="Run on a Dask cluster: its scheduler, such as tcp://node1:8786.")
 @click.option("--own-folder", is_flag=True, help="Each run works in a copy of the folder.")
-@click.option("--results", metavar="FILE", help="Where the runs are kept.  Default: SCRIPT.sweep.parquet.")
-@click.option("--screen", is_flag=True, help="Show the sweep on a screen, from which each run opens on the Bench.")
+@click.option("--results", metavar="FILE", help="The file of the runs.  Default: SCRIPT.sweep.parquet.")
+@click.option("--screen", is_flag=True, help="Show the sweep on a screen; each run can be opened on the Bench.")
 @click.option("--report", metavar="OUT.md", help="Write a report for people, as Markdown; OUT.pdf: as pages.")
 @click.option("--json", "json_", is_flag=True, help="Report as one JSON object on standard output.")
 def sweep(
@@ -64,12 +66,12 @@ def sweep(
     json_: bool,
     **options: object,
 ) -> None:
-    """Run SCRIPT over many inputs, and tell which runs go wrong, grouped by fault.
+    """Run SCRIPT over many inputs; group the failed runs.
 
-    {NAME} in an argument stands for a column; without any each column is an option, --name value.  What is done is
-    kept: the same command goes on where it was ended.
+    {NAME} in an argument stands for a column; without any, each column is an option, --name value.  Finished runs are
+    kept: the same command, run again, continues.
 
-    Exit status: 0 all runs are fine; 1 some are not; 2 bad use; 130 ended by ctrl+c.
+    Exit status: 0 all runs are fine; 1 some are not; 2 usage error; 130 stopped by ctrl+c.
     """
     from ..sweep.kept import Kept
     from ..sweep.report import as_json, as_report, as_text, counted
