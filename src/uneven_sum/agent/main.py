@@ -153,7 +153,7 @@ def _end(engine: Engine, status: Any) -> None:
 
 def _run_to_end(
     engine: Engine, search: Search | None, code: types.CodeType | None, main: types.ModuleType, path: str, data: bytes
-) -> Any:
+) -> object:
     """Run the module, and say how it has ended; its exit status, a signal as its number below 0."""
     arguments = engine.launch
     began = engine.began = snapshot.clock()

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
-from typing import Any
 
 from textual.command import DiscoveryHit, Hit, Hits, Provider
 
@@ -16,7 +15,7 @@ from .shell.keymap import Keyed
 class Commands(Provider):
     """Searches what the keys of the present screen do, and its commands without a key."""
 
-    def _commands(self) -> list[tuple[str, str, Callable[[], Any]]]:
+    def _commands(self) -> list[tuple[str, str, Callable[[], object]]]:
         screen = self.screen
         if not isinstance(screen, Keyed):
             return []

@@ -110,6 +110,6 @@ def _focuses(screen: ModalScreen[object]) -> bool:
     return bool(screen.AUTO_FOCUS and screen.query(screen.AUTO_FOCUS))
 
 
-def _opening(app: App[Any]) -> set[Worker[Any]]:
+def _opening(app: App[Any]) -> set[Worker[object]]:
     """Workers that open a dialog, or whose dialog or editor is open."""
     return {w for w in app.workers if w.group in OPENING and not w.is_finished}

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import msgspec
 
 from ..client import notes
@@ -37,13 +35,13 @@ def as_json(found: Compared) -> str:
     return visible_json(msgspec.json.format(msgspec.json.encode(with_cells(told)), indent=2).decode())
 
 
-def _difference(found: Compared, of: Difference | None) -> dict[str, Any] | None:
+def _difference(found: Compared, of: Difference | None) -> dict[str, object] | None:
     if of is None:
         return None
     return {"a": _met(found, 0, of.a), "b": _met(found, 1, of.b), "difference": of.size, "path": of.path}
 
 
-def _met(found: Compared, side: int, met: Met) -> dict[str, Any]:
+def _met(found: Compared, side: int, met: Met) -> dict[str, object]:
     run = (found.a, found.b)[side]
     return {
         "file": run.folder.back(met.place.file),

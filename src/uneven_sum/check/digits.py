@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-from typing import Any
 
 import msgspec
 
@@ -39,7 +38,7 @@ def as_json(found: Digits) -> str:
     return visible_json(msgspec.json.format(msgspec.json.encode(with_cells(told)), indent=2).decode())
 
 
-def as_dict(found: Digits) -> dict[str, Any]:
+def as_dict(found: Digits) -> dict[str, object]:
     """Results, blame, branches and places."""
     return {
         "results": [_result(found, r) for r in found.judged.results],
@@ -60,16 +59,16 @@ def as_dict(found: Digits) -> dict[str, Any]:
     }
 
 
-def _place(found: Digits, file: str, line: int) -> dict[str, Any]:
+def _place(found: Digits, file: str, line: int) -> dict[str, object]:
     return {"file": found.path(file), "line": line}
 
 
-def _result(found: Digits, r: Result) -> dict[str, Any]:
+def _result(found: Digits, r: Result) -> dict[str, object]:
     told = {"text": r.text, "value": r.value or None, "digits": round(r.digits, 1)}
     return {**_place(found, r.place.file, r.place.line), **told}
 
 
-def _blame(found: Digits, b: Blamed) -> dict[str, Any]:
+def _blame(found: Digits, b: Blamed) -> dict[str, object]:
     place = b.held.place
     finding = next(f for f in found.findings if f.line == place.line and f.term == found.judge.text(place))
     operands = [

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import dataclasses
 import os
-from typing import Any
 
 import msgspec
 
@@ -109,7 +108,7 @@ def as_json(chain: Chain) -> str:
     return visible_json(msgspec.json.format(msgspec.json.encode(with_cells(told)), indent=2).decode())
 
 
-def _told(step: Step) -> dict[str, Any]:
+def _told(step: Step) -> dict[str, object]:
     operands = [{"text": one.text, "value": one.value or None} for one in step.operands]
     before = None if step.before.missing else step.before.text
     told: dict[str, object] = {

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import msgspec
 
 from ..client import Launch, Unwatched, notes, reporting
@@ -51,12 +49,12 @@ def as_json(outcome: Outcome) -> str:
     return visible_json(msgspec.json.format(msgspec.json.encode(with_cells(told)), indent=2).decode())
 
 
-def _unwatched(found: Unwatched) -> dict[str, Any]:
+def _unwatched(found: Unwatched) -> dict[str, object]:
     told: dict[str, object] = {"file": found.file, "why": found.why}
     return {**told, "function": found.function, "line": found.line} if found.line else told
 
 
-def _pause(facts: Facts) -> dict[str, Any]:
+def _pause(facts: Facts) -> dict[str, object]:
     told: dict[str, object] = msgspec.to_builtins(facts)
     for name in ("state", "end_line", "retry", "replace", "returned"):
         told.pop(name)

@@ -263,7 +263,9 @@ def passes(
 @click.option("--line", type=click.IntRange(1), metavar="N", help="Instead of --of: what line N of the output prints.")
 @click.option("--at", metavar="[FILE:]LINE[xN]", help="Before this line runs (for time N); without it, at the end.")
 @click.option("--pause", is_flag=True, help="At the first problem, instead of at the end.")
-@click.option("--steps", default=40, show_default=True, type=click.IntRange(1, 1000), metavar="N", help="Follow at most N steps.")
+@click.option(
+    "--steps", default=40, show_default=True, type=click.IntRange(1, 1000), metavar="N", help="Follow at most N steps."
+)
 @click.option(
     "--expect", default="", metavar="CONDITION", help="What values should be: 'value > 0'. Follow what breaks it."
 )

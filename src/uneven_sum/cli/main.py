@@ -148,7 +148,9 @@ def attach(path: str, theme: str | None) -> None:
 @cli.command(epilog=examples("serve"))
 @click.option("--stdio", is_flag=True, help="Use standard input and output.")
 @click.option("--socket", "socket_", metavar="PATH", help="Listen at a Unix socket (mode 0600).")
-@click.option("--port", type=click.IntRange(0, 65535), metavar="N", help="Listen at a port of this machine; 0 chooses one.")
+@click.option(
+    "--port", type=click.IntRange(0, 65535), metavar="N", help="Listen at a port of this machine; 0 chooses one."
+)
 @click.option("--token", help="With --port: the token that a client must send in initialize.  Default: a random one.")
 def serve(stdio: bool, socket_: str | None, port: int | None, token: str | None) -> None:
     """Serve the Debug Adapter Protocol, for editors."""

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 from dataclasses import dataclass, field
-from typing import Any
 
 from ..protocol import TRIPS, Lookout, Placed, Switches
 from .events import Unwatched
@@ -32,7 +31,7 @@ class Book:
     switches: Switches = field(default_factory=Switches)
     accepted: list[tuple[str, int]] = field(default_factory=list)
     accepted_as: list[str] = field(default_factory=list)  # `calls of f`, `values of x`: wherever they stand
-    unread: dict[str, list[Any]] = field(default_factory=dict)  # entries of the case file that are kept as they are
+    unread: dict[str, list[object]] = field(default_factory=dict)  # entries of the case file that are kept as they are
     over: list[str] = field(default_factory=list)
     recorded: list[tuple[str, int]] = field(default_factory=list)  # heads of loops whose passes are kept
     always: bool = False  # every loop of the user's code

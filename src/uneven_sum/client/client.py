@@ -158,7 +158,7 @@ class Client(Motions, CellMotions, Values):
             await self.session.request("unevenSum/recent", {"frameId": frame, "count": count}), Recent
         )
 
-    async def export_passes(self, file: str, line: int, path: str, run: int = 0) -> dict[str, Any]:
+    async def export_passes(self, file: str, line: int, path: str, run: int = 0) -> dict[str, object]:
         """The passes of a loop as Parquet: `rows`, `path`."""
         how = {"file": file, "line": line, "path": path, "run": run}
         return await self.session.request("unevenSum/exportPasses", how)
@@ -231,7 +231,7 @@ class Client(Motions, CellMotions, Values):
     async def write_input(self, text: str | None) -> None:
         await self.session.write_input(text)
 
-    async def set_breakpoints(self, path: str, lines: list[int]) -> list[dict[str, Any]]:
+    async def set_breakpoints(self, path: str, lines: list[int]) -> list[dict[str, object]]:
         """Sets the breakpoints of one file; for each what became of it (`verified`, `line`, `message`)."""
         body = await self.session.request(
             "setBreakpoints", {"source": {"path": path}, "breakpoints": [{"line": n} for n in lines]}

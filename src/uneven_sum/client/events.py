@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 from dataclasses import dataclass, field
-from typing import Any, Union
+from typing import Union
 
 from ..protocol import Facts, Finding, Loop
 from .sources import place_words
@@ -25,7 +25,7 @@ class CallEnded:
     pause around it."""
 
     call: str
-    told: dict[str, Any]
+    told: dict[str, object]
     failed: str
     seconds: float
     point: int
@@ -95,7 +95,7 @@ class CellEnded:
 
     number: int
     id: str
-    outputs: list[dict[str, Any]]
+    outputs: list[dict[str, object]]
 
 
 @dataclass

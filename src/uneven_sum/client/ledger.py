@@ -8,7 +8,7 @@ import math
 import struct
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any, TextIO
+from typing import TYPE_CHECKING, TextIO
 
 from ..protocol import LedgerColumn, LedgerPasses
 
@@ -163,7 +163,7 @@ class Ledger:
                 found.append(v[r] / v[r - 1] if v[r - 1] else math.nan if not v[r] else math.copysign(math.inf, v[r]))
         return found
 
-    def plot(self, names: list[str], how: str, width: int, first: int = 0, last: int = 0) -> dict[str, Any]:
+    def plot(self, names: list[str], how: str, width: int, first: int = 0, last: int = 0) -> dict[str, object]:
         """Chosen columns by pass, from pass `first` to before `last` (all), reduced to `width` places: the data of a
         line plot, its level axis in passes."""
         low = first or (self.numbers[0] if self.numbers else 0)
@@ -177,7 +177,7 @@ class Ledger:
                 made.append({"name": column.name, **self._reduced(values, marks, low, high, places)})
         return {"series": made, "first": low, "last": high, "x": "pass"}
 
-    def _reduced(self, values: list[float], marks: str, low: int, high: int, places: int) -> dict[str, Any]:
+    def _reduced(self, values: list[float], marks: str, low: int, high: int, places: int) -> dict[str, object]:
         lows, highs, signs = [math.nan] * places, [math.nan] * places, ["."] * places
         absent = ["1"] * places
         for number, value, mark in zip(self.numbers, values, marks):

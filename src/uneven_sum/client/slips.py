@@ -143,7 +143,7 @@ def _is_float(node: ast.expr, floats: set[str]) -> bool:
     return False
 
 
-def _value(node: ast.AST) -> Any:
+def _value(node: ast.AST) -> object:
     return getattr(node, "value", None)
 
 

@@ -8,7 +8,6 @@ import re
 import tokenize
 import zlib
 from pathlib import Path
-from typing import Any
 
 from ..host.launch import BadUse
 from ..notebooks import files, magics, sheet
@@ -154,13 +153,13 @@ def read_place(text: str) -> tuple[str, int, int] | None:
     return (found["file"] or "", int(found["cell"] or 0), int(found["line"])) if found is not None else None
 
 
-def with_cells(told: object) -> Any:
+def with_cells(told: object) -> object:
     """A JSON report with the cell of a notebook, or of a script with cells, beside each line.  A finding's
     `cell` is a place in an array already: there it is `in_cell`."""
     return _with_cells(told, "", {})
 
 
-def _with_cells(told: object, file: str, known: dict[str, list[sheet.Place]]) -> Any:
+def _with_cells(told: object, file: str, known: dict[str, list[sheet.Place]]) -> object:
     if isinstance(told, list):
         return [_with_cells(one, file, known) for one in told]
     if not isinstance(told, dict):

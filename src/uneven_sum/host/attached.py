@@ -71,7 +71,7 @@ class AttachedSession(Session):
 
     async def start(self) -> None:
         """Attach.  BadUse where nobody holds a script there."""
-        self._answers: dict[int, asyncio.Future[dict[str, Any]]] = {}
+        self._answers: dict[int, asyncio.Future[dict[str, object]]] = {}
         reader, self._calls = await self._connected()
         first = asyncio.Event()
         self._tasks.append(asyncio.create_task(self._relay(reader, first)))

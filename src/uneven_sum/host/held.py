@@ -78,7 +78,7 @@ class Held:
         if self._writer is not None and not self._writer.is_closing():
             self._writer.write(encode({**message, "state": self._state()}))
 
-    def _state(self) -> dict[str, Any]:
+    def _state(self) -> dict[str, object]:
         """What a front end reads of the session without asking."""
         session = self.session
         told: dict[str, object] = {

@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Any
 
 from ..notebooks import files
 from ..protocol import TRIPS
@@ -19,7 +18,7 @@ class BadUse(Exception):
     `facts`: more that the agent reports.
     """
 
-    facts: dict[str, Any]
+    facts: dict[str, object]
 
     def __init__(self, message: str, facts: dict[str, object] | None = None) -> None:
         super().__init__(message)
@@ -94,7 +93,7 @@ class Launch:
             found.append("arrived")
         return [*found, *(["start"] if "start" in self.pause_on else [])]
 
-    def arguments(self) -> dict[str, Any]:
+    def arguments(self) -> dict[str, object]:
         """The arguments of the protocol's `launch` request."""
         told = self._notebook()
         return {
@@ -137,7 +136,7 @@ class Launch:
             return os.path.dirname(os.path.abspath(self.program))
         return self.cwd
 
-    def _notebook(self) -> dict[str, Any] | None:
+    def _notebook(self) -> dict[str, object] | None:
         """The text and the cells of a notebook, for the agent."""
         if not self.is_notebook:
             return None

@@ -47,7 +47,7 @@ class Link:
         self.stops = 0
         self.stopped = asyncio.Event()
         self.pause: dict[str, Any] = {}  # the body of its last `stopped`
-        self.last_place: dict[str, Any] | None = None
+        self.last_place: dict[str, object] | None = None
         self.since = time.time()
         self.holding = False  # it was asked to wait, since another one has paused
         self.asked = 0.0  # when it was last asked for its findings

@@ -53,7 +53,7 @@ class Ask(Protocol):
 
     def __call__(
         self, command: str, arguments: dict[str, object] | None = None, link: Link | None = None
-    ) -> Coroutine[Any, Any, dict[str, Any]]: ...
+    ) -> Coroutine[object, object, dict[str, object]]: ...
 
 
 class Processes:
@@ -155,7 +155,7 @@ class Processes:
     def _show(self) -> None:
         self.on_event({"type": "event", "event": "stopped", "body": self.pause()})
 
-    def pause(self) -> dict[str, Any]:
+    def pause(self) -> dict[str, object]:
         """The body of the `stopped` event of the process that is shown; empty while it runs."""
         if not self.here.paused:
             return {}
@@ -165,7 +165,7 @@ class Processes:
     def _say_how_many(self) -> None:
         self.on_event({"type": "event", "event": "unevenSum/processes", "body": self._others()})
 
-    def _others(self) -> dict[str, Any]:
+    def _others(self) -> dict[str, object]:
         """How many more are paused, how many are held; the names of those that are paused at the place of the one
         shown."""
         names = [one.name for one in [self.here, *self.same_place()] if one.name]

@@ -21,7 +21,7 @@ from .points import peer
 from .processes import remember
 from .session import Session
 
-CAPABILITIES: dict[str, Any] = {
+CAPABILITIES: dict[str, object] = {
     **dict.fromkeys(
         (
             *("supportsConfigurationDoneRequest", "supportsFunctionBreakpoints", "supportsConditionalBreakpoints"),

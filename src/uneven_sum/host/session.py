@@ -43,7 +43,7 @@ class Session:
         self.launch = launch
         self.on_event = on_event
         self.process: asyncio.subprocess.Process | None = None
-        self.ended: dict[str, Any] | None = None  # what the agent said of the script's end
+        self.ended: dict[str, object] | None = None  # what the agent said of the script's end
         self.exited = asyncio.Event()
         self._initialized = asyncio.Event()
         self._failed: BadUse | None = None

@@ -111,7 +111,7 @@ def sheet(data: bytes) -> tuple[str, list[Place]]:
     return sheet_of(cells)
 
 
-def as_run(data: bytes) -> dict[str, Any]:
+def as_run(data: bytes) -> dict[str, object]:
     """What the agent needs to run a notebook: its text, the Python of it, its cells, what does not run."""
     text, places = sheet(data)
     python, left_out = python_of(text, places)

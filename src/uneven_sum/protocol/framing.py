@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import msgspec
 
 HEADER_LIMIT = 8192
@@ -28,7 +26,7 @@ class Decoder:
         self.taken = 0  # bytes so far
         self.lost = False  # where the next message begins is not known any more
 
-    def feed(self, data: bytes) -> list[dict[str, Any]]:
+    def feed(self, data: bytes) -> list[dict[str, object]]:
         """The messages that these bytes complete.  MalformedMessage for what cannot be one."""
         self._buffer += data
         self.taken += len(data)
@@ -37,7 +35,7 @@ class Decoder:
             found.append(message)
         return found
 
-    def _next(self) -> dict[str, Any] | None:
+    def _next(self) -> dict[str, object] | None:
         end = self._buffer.find(b"\r\n\r\n")
         if end < 0:
             if len(self._buffer) > HEADER_LIMIT:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import msgspec
 
 from .trips import TRIPS
@@ -84,11 +82,11 @@ class Switches(msgspec.Struct):
             found += [n for n in TRIPS["nonfinite"].extras if getattr(self, n)]
         return found
 
-    def to_wire(self) -> dict[str, Any]:
+    def to_wire(self) -> dict[str, object]:
         told: dict[str, object] = {n: msgspec.to_builtins(getattr(self, n)) for n in TRIPS}
         return {**told, "filters": self.filters(), "breakpoint": self.breakpoint}
 
 
-def to_wire(lookout: Lookout) -> dict[str, Any]:
+def to_wire(lookout: Lookout) -> dict[str, object]:
     found: dict[str, object] = msgspec.to_builtins(lookout)
     return found

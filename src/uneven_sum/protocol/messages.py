@@ -132,7 +132,7 @@ class Finding(msgspec.Struct):
     times: int
     at_pass: int | None = msgspec.field(name="pass", default=None)
     cell: list[int] | None = None
-    evidence: dict[str, Any] = {}
+    evidence: dict[str, object] = {}
     right: str | None = None
     operands: list[tuple[str, str]] = []
     loops: list[FindingLoop] = []
@@ -192,7 +192,7 @@ class Facts(msgspec.Struct):
     accepts: list[str] = []  # what else than the line can be accepted: `calls of f`, `values of x`
     source_text: str = ""  # of a place that is in no file
     nested: str = ""  # the call that is run within another pause, in a copy
-    passes: list[dict[str, Any]] = []  # the last ones of the recorded loop around: `pass`, `values`
+    passes: list[dict[str, object]] = []  # the last ones of the recorded loop around: `pass`, `values`
     processes: list[str] = []  # children of the script in which it tripped; empty: in the script itself
     process: str = ""  # the child that is paused; empty: the script itself
     task: str = ""  # the thread that is paused, with the task that it runs; empty: the main thread
@@ -238,8 +238,8 @@ class StackFrame(msgspec.Struct):
     id: int
     name: str
     line: int
-    source: dict[str, Any]
-    unevenSum: dict[str, Any] = {}
+    source: dict[str, object]
+    unevenSum: dict[str, object] = {}
 
 
 class Variable(msgspec.Struct):
@@ -247,7 +247,7 @@ class Variable(msgspec.Struct):
     value: str
     type: str = ""
     variablesReference: int = 0
-    unevenSum: dict[str, Any] = {}
+    unevenSum: dict[str, object] = {}
 
 
 class LedgerColumn(msgspec.Struct):
@@ -273,7 +273,7 @@ class LedgerRun(msgspec.Struct):
     """`around`: the loops around that run, innermost first, with the pass that they were in."""
 
     passes: int
-    around: list[dict[str, Any]] = []
+    around: list[dict[str, object]] = []
 
 
 class LedgerFilter(msgspec.Struct):

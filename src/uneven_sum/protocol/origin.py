@@ -64,5 +64,5 @@ class Step(msgspec.Struct):
     operands: list[MadeFrom] = []
     writes: list[str] = []
     then: dict[str, Any] = {}
-    chain: list[Any] = []
+    chain: list[object] = []
     place: Place | None = None  # what was asked for, set by the client

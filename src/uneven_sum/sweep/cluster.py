@@ -93,7 +93,7 @@ class Cluster:
 
     def __init__(self, address: str, client: Any, archive: bytes) -> None:
         self.address, self.client, self.archive = address, client, archive
-        self.files: Any = None  # the archive on the workers
+        self.files: object = None  # the archive on the workers
         self.gone = asyncio.Event()  # no worker has been there for long, or no scheduler
         self._shipping = asyncio.Lock()
 

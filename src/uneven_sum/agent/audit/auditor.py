@@ -97,7 +97,7 @@ class Auditor:
         frame = self.user_frame()
         return pass_of(frame) if frame is not None else 0
 
-    def value_of(self, name: str) -> Any:
+    def value_of(self, name: str) -> object:
         """What a name stands for in the user's call under way; None where it is not known."""
         frame = self.user_frame()
         if frame is None:

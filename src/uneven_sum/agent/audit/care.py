@@ -25,7 +25,7 @@ def with_care(function: Callable[..., Any], *args: object) -> Any:
         warnings.filters = kept
 
 
-def _tried(function: Callable[..., Any], args: tuple[object, ...]) -> Any:
+def _tried(function: Callable[..., Any], args: tuple[object, ...]) -> object:
     try:
         return function(*args)
     except Exception as e:

@@ -33,15 +33,15 @@ class Finding:
     evidence: dict[str, Any] = field(default_factory=dict)
     right: str | None = None
     fix: str | None = None
-    pictures: list[dict[str, Any]] = field(default_factory=list)
+    pictures: list[dict[str, object]] = field(default_factory=list)
     cell: list[int] | None = None
     operands: list[tuple[str, str]] = field(default_factory=list)
     at_pass: int = 0
     function: str = ""
-    loops: list[dict[str, Any]] = field(default_factory=list)  # around the calls under way: file, line, pass
+    loops: list[dict[str, object]] = field(default_factory=list)  # around the calls under way: file, line, pass
     follows: list[Finding] = field(default_factory=list)
 
-    def as_dict(self) -> dict[str, Any]:
+    def as_dict(self) -> dict[str, object]:
         place = self.place
         return {
             "rule": self.rule,
@@ -65,7 +65,7 @@ class Finding:
             "follows": [f.as_dict() for f in self.follows],
         }
 
-    def _only_loop(self) -> list[dict[str, Any]]:
+    def _only_loop(self) -> list[dict[str, object]]:
         """Of a place in one loop that was judged at the end: that loop, with the pass."""
         statement = self.place.site.file.innermost(self.place.line, self.place.position[1])
         if not self.at_pass or statement is None or len(statement.loops) != 1:
@@ -172,7 +172,7 @@ def _at(node: ast.AST) -> Position | None:
     return (node.lineno, node.col_offset, node.end_lineno, node.end_col_offset)  # type: ignore[attr-defined]
 
 
-def loops_of(frame: types.FrameType) -> list[dict[str, Any]]:
+def loops_of(frame: types.FrameType) -> list[dict[str, object]]:
     """The loops under way around a call's statement and around the calls that led to it, innermost first."""
     found = stack.all_loops(frame, lengths=False)
     return [{"file": k["file"], "line": k["line"], "pass": k["pass"]} for k in found if k["pass"]]

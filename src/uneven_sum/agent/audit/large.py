@@ -15,7 +15,7 @@ def is_large(value: Any) -> bool:
     return np is not None and type(value) is np.ndarray and value.size > LARGE
 
 
-def parts(a: Any, b: Any, result: Any) -> tuple[int, Any, Any, Any] | None:
+def parts(a: Any, b: Any, result: Any) -> tuple[int, object, object, object] | None:
     """A part of the operands and the result of an operator on large arrays, as views: one slice of how
     many, and the three.  None where their shapes differ, so that their cells do not go together."""
     np = nonfinite.module("numpy")

@@ -11,7 +11,7 @@ from ..values.downsample import edges, extremes
 ROWS, COLUMNS = 8, 42
 
 
-def cells(np: Any, title: str, mask: Any) -> list[dict[str, Any]]:
+def cells(np: Any, title: str, mask: Any) -> list[dict[str, object]]:
     """A map of the marked cells: the share of them in each block of the array, rows down, all other axes across."""
     if not getattr(mask, "ndim", 0) or mask.size < 2:
         return []
@@ -23,7 +23,7 @@ def cells(np: Any, title: str, mask: Any) -> list[dict[str, Any]]:
     return [{"title": title, "shares": [[round(float(v), 4) for v in row] for row in shares], "shape": [height, width]}]
 
 
-def course(np: Any, title: str, lines: dict[str, object]) -> list[dict[str, Any]]:
+def course(np: Any, title: str, lines: dict[str, object]) -> list[dict[str, object]]:
     """Curves over the same cells or passes: lowest and highest value of each column."""
     shown = []
     for name, values in lines.items():
@@ -33,7 +33,7 @@ def course(np: Any, title: str, lines: dict[str, object]) -> list[dict[str, Any]
     return [{"title": title, "lines": shown, "size": size}] if size > 2 else []
 
 
-def by_pass(title: str, points: list[tuple[int, float]], name: str) -> list[dict[str, Any]]:
+def by_pass(title: str, points: list[tuple[int, float]], name: str) -> list[dict[str, object]]:
     """A curve of single values at passes that rise."""
     if len(points) < 3:
         return []

@@ -32,7 +32,7 @@ Taken = tuple[Any, Any, Any, bool]  # owner, index or name, value, whether it is
 Look = Callable[[Any, Any, Any, int], Any]  # at operands and result; gives the result
 
 
-def of(auditor: Auditor) -> dict[str, Any]:
+def of(auditor: Auditor) -> dict[str, object]:
     """The functions by their marks."""
     store = _store(auditor)
     found: dict[str, Any] = {"audit_store": store, "audit_put": _put(store)}
@@ -65,7 +65,7 @@ def _others(auditor: Auditor, name: str, numbers: Look | None) -> Look:
     plans: dict[tuple[int, int], tuple[bool, list[Callable[..., Any]], type, type]] = {}
     state = run_state
 
-    def look(a: Any, b: Any, result: Any, site: int) -> Any:
+    def look(a: Any, b: Any, result: Any, site: int) -> object:
         if state.quiet or state.in_trial:
             return result
         kinds = type(a), type(b)
@@ -119,7 +119,7 @@ def _operator(auditor: Auditor, name: str, do: Operator, running: bool) -> Probe
         return _cancels(auditor, name, do, cancels)
     others = _others(auditor, name, None)
 
-    def plain(a: object, b: object, site: int) -> Any:
+    def plain(a: object, b: object, site: int) -> object:
         result = do(a, b)
         kind = type(result)
         return result if kind is float or kind is int else others(a, b, result, site)
@@ -143,7 +143,7 @@ def _tiny(auditor: Auditor, name: str, do: Operator, rules: list[Callable[..., A
 
     others = _others(auditor, name, numbers)
 
-    def tiny(a: object, b: object, site: int) -> Any:
+    def tiny(a: object, b: object, site: int) -> object:
         result = do(a, b)
         kind = type(result)
         if kind is float:
@@ -172,7 +172,7 @@ def _cancels(auditor: Auditor, name: str, do: Operator, rules: list[Callable[...
 
     others = _others(auditor, name, numbers)
 
-    def nearly_equal(a: object, b: object, site: int) -> Any:
+    def nearly_equal(a: object, b: object, site: int) -> object:
         result = do(a, b)
         if type(result) is not float or (type(a) is not float and type(a) is not int):
             return others(a, b, result, site)
@@ -198,7 +198,7 @@ def _every(auditor: Auditor, name: str, do: Operator, wanting: list[Rule]) -> Pr
 
     others = _others(auditor, name, numbers)
 
-    def every(a: object, b: object, site: int) -> Any:
+    def every(a: object, b: object, site: int) -> object:
         result = do(a, b)
         kind = type(result)
         if (kind is float or kind is int) and ((type(a) is kind and type(b) is kind) or _are_plain(a, b)):
@@ -233,7 +233,7 @@ def _running(auditor: Auditor, name: str, add: Operator, objects: Probe | None =
 
     others = _others(auditor, name, numbers)
 
-    def running(a: Any, b: Any, site: int) -> Any:
+    def running(a: Any, b: Any, site: int) -> object:
         if objects is not None and type(a) is not float:
             return objects(a, b, site)
         result = add(a, b)
@@ -281,7 +281,7 @@ def _comparison(auditor: Auditor, name: str, do: Operator) -> Probe:
 
     others = _others(auditor, name, numbers)
 
-    def compared(a: Any, b: object, site: int) -> Any:
+    def compared(a: Any, b: object, site: int) -> object:
         result = do(a, b)
         kind = type(a)
         if kind is float or kind is int:
@@ -309,7 +309,7 @@ def _in_place(auditor: Auditor, name: str, change: Operator, running: bool) -> P
     look = _others(auditor, name, None)
     state = run_state
 
-    def objects(a: Any, b: object, site: int) -> Any:
+    def objects(a: Any, b: object, site: int) -> object:
         np = nonfinite.module("numpy")
         if np is not None and type(a) is np.ndarray:
             before = a.copy() if a.size <= MOST_CELLS and with_care(may_leave, name, a, b) else None
@@ -324,7 +324,7 @@ def _in_place(auditor: Auditor, name: str, change: Operator, running: bool) -> P
             with_care(rule, a, site)
         return result
 
-    def in_place(a: object, b: object, site: int) -> Any:
+    def in_place(a: object, b: object, site: int) -> object:
         kind = type(a)
         if kind is float or kind is int or state.quiet or state.in_trial:
             return done(a, b, site)
@@ -347,7 +347,7 @@ def _take_attribute(owner: object, name: str) -> Taken:
     return owner, name, getattr(owner, name), True
 
 
-def _change(do: Probe) -> Callable[[Taken, Any, int], Taken]:
+def _change(do: Probe) -> Callable[[Taken, object, int], Taken]:
     """The operation of `owner[index] op= value` and `owner.name op= value`, after `_take`."""
 
     def change(taken: Taken, value: object, site: int) -> Taken:
@@ -373,7 +373,7 @@ def _put(store: Callable[..., None]) -> Callable[[Taken, int], None]:
 def _within(auditor: Auditor, negated: bool) -> Probe:
     rules = [r.operator for r in auditor.by_operator.get("in", [])]
 
-    def within(a: object, b: Any, site: int) -> Any:
+    def within(a: object, b: Any, site: int) -> object:
         result = a in b
         for rule in rules if type(a) is float else ():
             with_care(rule, "in", a, b, result, site)
@@ -382,11 +382,11 @@ def _within(auditor: Auditor, negated: bool) -> Probe:
     return within
 
 
-def _negation(auditor: Auditor) -> Callable[[Any, int], Any]:
+def _negation(auditor: Auditor) -> Callable[[object, int], object]:
     others = _others(auditor, "neg", None)
     negated = operator.neg
 
-    def negation(a: Any, site: int) -> Any:
+    def negation(a: Any, site: int) -> object:
         result = negated(a)
         kind = type(a)
         return result if kind is float or kind is int else others(a, None, result, site)
@@ -402,7 +402,7 @@ def _call(auditor: Auditor) -> Callable[..., Any]:
     plans: dict[int, tuple[list[Callable[..., Any]], list[Callable[..., Any]]]] = {}
     state = run_state
 
-    def call(function: Any, site: int, /, *args: Any, **named: object) -> Any:
+    def call(function: Any, site: int, /, *args: Any, **named: object) -> object:
         if state.quiet or state.in_trial:
             return function(*args, **named)
         plan = plans.get(site)
@@ -459,12 +459,12 @@ def _store(auditor: Auditor) -> Callable[..., None]:
     return store
 
 
-def _seen(auditor: Auditor, mark: str, method: str) -> Callable[[Any, int], Any]:
+def _seen(auditor: Auditor, mark: str, method: str) -> Callable[[object, int], object]:
     """A value that is shown to rules on its way: an index, what a loop goes over, a result that is thrown away."""
     wanting = {id(r): r for name, found in auditor.by_operator.items() if name.partition(":")[0] == mark for r in found}
     rules = [getattr(r, method) for r in wanting.values()]
 
-    def seen(value: object, site: int) -> Any:
+    def seen(value: object, site: int) -> object:
         for rule in rules:
             with_care(rule, value, site)
         return value

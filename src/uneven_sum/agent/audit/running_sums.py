@@ -20,7 +20,7 @@ class Running:
         self.passes = self.without = self.first = 0
         self.added = self.lost = 0.0
         self.narrow = False  # in 16 or 32 bits
-        self.shown: tuple[Any, Any] | None = None
+        self.shown: tuple[object, object] | None = None
         self.last: Any = None
         self.step: Any = 0.0
         self.course: list[tuple[int, float]] = []

@@ -10,12 +10,12 @@ import builtins
 import functools
 from collections.abc import Callable
 from operator import is_
-from typing import Any, ParamSpec, TypeVar
+from typing import ParamSpec, TypeVar
 
 P = ParamSpec("P")
 R = TypeVar("R")
 PRESENT = vars(builtins)
-ORIGINAL: dict[str, Any] = {n: v for n, v in PRESENT.items() if not n.startswith("__") or n == "__import__"}
+ORIGINAL: dict[str, object] = {n: v for n, v in PRESENT.items() if not n.startswith("__") or n == "__import__"}
 
 
 def are_replaced() -> bool:

@@ -14,7 +14,6 @@ import signal
 import threading
 import types
 from collections.abc import Callable, Iterator
-from typing import Any
 
 from .identity import FOLDER
 
@@ -59,7 +58,7 @@ class _Aside:
     """Takes the place of the handlers that are Python code, and notes what comes."""
 
     def __init__(self) -> None:
-        self.kept: list[tuple[int, Any]] = []
+        self.kept: list[tuple[int, object]] = []
         self.came: dict[int, None] = {}
 
     def __call__(self, number: int, frame: types.FrameType | None) -> None:

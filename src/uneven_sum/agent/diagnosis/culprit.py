@@ -27,10 +27,10 @@ _CONTAINERS = (ast.Tuple, ast.List, ast.Dict, ast.Set)
 class Term:
     node: ast.AST
     depth: int
-    value: Any = MISSING
+    value: object = MISSING
     note: str = NOT_EVALUATED  # why there is no value
     children: list[Term] = field(default_factory=list)
-    operands: list[Any] = field(default_factory=list)  # values of all operands, constants too
+    operands: list[object] = field(default_factory=list)  # values of all operands, constants too
     judged_inside: bool = False  # a call whose own code has met the non-finite value
     no_data: bool = False  # a call that was given no data
     sender: str = ""  # a call that passes on what another process has made: which
@@ -48,7 +48,7 @@ class Culprit:
     term: Term
     kind: str | None  # created, arrived; None for one that raised
     cell: list[int] | None = None
-    operands: list[tuple[str, Any]] = field(default_factory=list)
+    operands: list[tuple[str, object]] = field(default_factory=list)
     reason: Reason = reasons.NONE
     element: str = ""  # of a comprehension: which
     sender: str = ""  # from where it has arrived, where that is another process
@@ -182,7 +182,7 @@ def _first_cell(term: Term) -> list[int] | None:
     return [int(i) for i in places[0]] if len(places) else None
 
 
-def _at(value: Any, cell: list[int] | None, like: Any) -> Any:
+def _at(value: Any, cell: list[int] | None, like: Any) -> object:
     """An operand's value at a cell of the result, by broadcasting (frames: by label, else by place)."""
     np = nonfinite.module("numpy")
     if cell is None or np is None:

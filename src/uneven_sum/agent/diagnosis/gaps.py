@@ -82,8 +82,8 @@ class Gaps:
     """The values with gaps, and the columns of frames that were set to such."""
 
     def __init__(self) -> None:
-        self.values: dict[int, tuple[weakref.ref[Any], Gap]] = {}
-        self.columns: dict[tuple[int, Any], tuple[weakref.ref[Any], Gap]] = {}
+        self.values: dict[int, tuple[weakref.ref[object], Gap]] = {}
+        self.columns: dict[tuple[int, object], tuple[weakref.ref[object], Gap]] = {}
 
     def __bool__(self) -> bool:
         return bool(self.values)
@@ -189,7 +189,7 @@ def _alive(table: dict[Any, tuple[weakref.ref[object], Gap]], key: object, value
     return found[1] if found is not None and found[0]() is value else None
 
 
-def _column(node: ast.AST, scope: Scope) -> tuple[Any, Any] | None:
+def _column(node: ast.AST, scope: Scope) -> tuple[object, object] | None:
     """The owner and the key of `owner["key"]` or `owner.key`."""
     try:
         if isinstance(node, ast.Subscript):

@@ -97,7 +97,7 @@ class Operands:
     def __init__(self, node: ast.AST, scope: Scope) -> None:
         self.scope = scope
         self.cellwise: list[Any] = []  # values that meet the result cell by cell
-        self.whole: list[Any] = []  # values under a reduction, a product, an unknown call
+        self.whole: list[object] = []  # values under a reduction, a product, an unknown call
         self.no_data_calls = 0
         self.calls = 0
         self.exempt = False
@@ -166,7 +166,7 @@ class Operands:
         if before == len(given) + self.no_data_calls or not any(is_data(v) for v in self._own(node)):
             self.no_data_calls += 1
 
-    def _own(self, node: ast.Call) -> list[Any]:
+    def _own(self, node: ast.Call) -> list[object]:
         """What this very call is given; for terms that cannot be read, something that counts as data."""
         parts: list[ast.AST] = [a.value if isinstance(a, ast.Starred) else a for a in node.args]
         parts += [k.value for k in node.keywords]
@@ -182,13 +182,13 @@ class Operands:
                 found.append("" if _is_text(part) else 0.0)
         return found
 
-    def _owner(self, func: ast.Attribute) -> Any:
+    def _owner(self, func: ast.Attribute) -> object:
         try:
             return read(func.value, self.scope)
         except Unreadable:
             return None
 
-    def _function(self, node: ast.Call) -> Any:
+    def _function(self, node: ast.Call) -> object:
         try:
             return read(node.func, self.scope)
         except Unreadable:

@@ -75,7 +75,7 @@ def readable_by_all() -> bool:
     return able
 
 
-def _with_agent(engine: Engine, args: Any, executables: Any, cwd: Any) -> list[Any] | None:
+def _with_agent(engine: Engine, args: Any, executables: Any, cwd: Any) -> list[object] | None:
     """The arguments that begin a process with the agent; None where it is none of those that are watched."""
     words = [os.fsdecode(a) for a in args]
     program = next((e for e in map(os.fsdecode, executables) if os.access(e, os.X_OK)), "")

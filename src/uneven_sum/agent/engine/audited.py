@@ -4,7 +4,7 @@ finding at once as well, since such a process may be ended from outside."""
 from __future__ import annotations
 
 import contextlib
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from ..audit.finding import Finding
 from ..core import run_state
@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from .engine import Engine
 
 
-def all_found(engine: Engine) -> dict[str, Any]:
+def all_found(engine: Engine) -> dict[str, object]:
     """The findings so far, and the process."""
     kept, run_state.quiet = run_state.quiet, True
     try:

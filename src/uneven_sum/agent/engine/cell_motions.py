@@ -5,7 +5,7 @@ from __future__ import annotations
 import sys
 import types
 import zlib
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from ..core import run_state, signal_masking
 from ..core.original_builtins import with_originals
@@ -105,7 +105,7 @@ class CellMotions:
         if stop:
             self.stop_at_next()
 
-    def told(self) -> dict[str, Any]:
+    def told(self) -> dict[str, object]:
         """What has run, in order, whether its source has changed since, and its outputs."""
         now = {cell.number: self.source_print(cell.number) for cell in self.cells.code}
         last = {number: (at, source) for at, (number, source) in enumerate(self.ran, 1)}

@@ -50,7 +50,7 @@ class Snapshots:
     def _tell(self, pause: Pause) -> None:
         raise NotImplementedError
 
-    def _expectations(self, pause: Pause) -> list[dict[str, Any]]:
+    def _expectations(self, pause: Pause) -> list[dict[str, object]]:
         """What was expected of this pause, and what is expected of each, beside what is."""
         frame = pause.frame
         if frame is None:
@@ -116,7 +116,7 @@ class Snapshots:
             self.pause(Pause("pause", inner, "in", said=f"Back at a return point in pass {loops[0]['pass']}"))
             signal_masking.again(list(dict.fromkeys(late + self.rewind.resume())))
 
-    def _point_in_loops(self, inner: types.FrameType) -> tuple[int, list[dict[str, Any]]]:
+    def _point_in_loops(self, inner: types.FrameType) -> tuple[int, list[dict[str, object]]]:
         """The number of the return point, 0 for none, and the loops there."""
         loops = stack.all_loops(inner)
         if not loops or not self.lock.acquire(blocking=False):

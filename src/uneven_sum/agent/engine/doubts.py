@@ -66,7 +66,7 @@ class FindingTrigger(WarningTrigger, BreakpointTrigger, tracer.Hooks):
     def _found_by(self, finding: Finding) -> list[Any]:
         return [lk for lk in self.lookouts.of("finding") if lk.name == finding.rule]
 
-    def nonfinite(self, value: object, site: Site, frame: types.FrameType, old: object) -> Any:
+    def nonfinite(self, value: object, site: Site, frame: types.FrameType, old: object) -> object:
         self.pause_at_doubts(frame)
         return super().nonfinite(value, site, frame, old)
 

@@ -75,7 +75,7 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
         self.old_main: types.ModuleType | None = None
         self.ended = False  # no pause any more
         self.gone = False  # the host does not listen any more
-        self._show: Any = None
+        self._show: object = None
         self.refusal = ""
         self.rewind: SnapshotMaker | None = None
         self.shows_figures = os.environ.get("MPLBACKEND") == "agg"

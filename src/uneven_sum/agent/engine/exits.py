@@ -92,8 +92,8 @@ def watch(engine: Engine) -> None:
         setattr(os, name, _telling(engine, getattr(os, name), leaving))
 
 
-def _telling(engine: Engine, original: Any, leaving: Any) -> Any:
-    def call(*args: Any, **named: Any) -> Any:
+def _telling(engine: Engine, original: Any, leaving: Any) -> object:
+    def call(*args: Any, **named: Any) -> object:
         leaving(f"os.{original.__name__}")
         if engine.audit is not None:
             audited.before_exit(engine)

@@ -122,7 +122,7 @@ def _catches(handler: Handler, flying: Flying, frame: types.FrameType) -> bool:
     return False
 
 
-def _look_up(node: ast.AST, scope: Scope) -> Any:
+def _look_up(node: ast.AST, scope: Scope) -> object:
     if isinstance(node, ast.Name):
         return scope.get(node.id)
     if isinstance(node, ast.Attribute):
@@ -206,7 +206,7 @@ def in_code(flying: Flying, frame: types.FrameType) -> Fate:
     return Fate.PASSES
 
 
-def _named(path: tuple[str, ...], frame: types.FrameType) -> Any:
+def _named(path: tuple[str, ...], frame: types.FrameType) -> object:
     first, *rest = path
     found: object = frame.f_globals.get(first, getattr(builtins, first, None))
     if found is None:
@@ -259,7 +259,7 @@ def _clauses(instructions: list[Any], at: int) -> list[_Clause]:
     return found
 
 
-def _body(steps: list[Any], start: int) -> list[Any]:
+def _body(steps: list[Any], start: int) -> list[object]:
     """The instructions of a clause: from its test to the place where the test continues when it fails."""
     end = next((s.argval for s in steps[start : start + 3] if "JUMP" in s.opname), None)
     return [s for s in steps[start:] if not isinstance(end, int) or s.offset < end]

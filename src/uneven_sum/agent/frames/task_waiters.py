@@ -113,7 +113,7 @@ def _task_is_awaited(exc: BaseException, task: object, depth: int) -> bool:
     return False
 
 
-def _closure(callback: Any) -> dict[str, Any]:
+def _closure(callback: Any) -> dict[str, object]:
     code = getattr(callback, "__code__", None)
     found: dict[str, object] = {}
     if isinstance(code, types.CodeType):

@@ -57,7 +57,7 @@ def present(frame: types.FrameType | None) -> Test | None:
     return found
 
 
-def as_dict(frame: types.FrameType | None) -> dict[str, Any] | None:
+def as_dict(frame: types.FrameType | None) -> dict[str, object] | None:
     test = present(frame)
     return None if test is None else {"runner": test.runner, "name": test.name, "arguments": test.arguments}
 

@@ -277,7 +277,7 @@ class Writer:
         return text
 
 
-def _plain(value: object) -> Any:
+def _plain(value: object) -> object:
     """The state of a generator of random numbers without its arrays."""
     if isinstance(value, dict):
         return {key: _plain(one) for key, one in value.items()}

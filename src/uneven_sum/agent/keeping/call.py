@@ -7,7 +7,6 @@ import inspect
 import os
 import sys
 import types
-from typing import Any
 
 from ..core.errors import Refused
 from ..frames import stack
@@ -18,7 +17,7 @@ from .as_code import CannotKeep, Writer
 RECURSIVE = 12  # calls that are followed to find the names that a function uses
 
 
-def kept(frame: types.FrameType, folder: str, alone: bool = False, inline: bool = False) -> dict[str, Any]:
+def kept(frame: types.FrameType, folder: str, alone: bool = False, inline: bool = False) -> dict[str, object]:
     """The call as text, its arguments as they are now; the files of the arguments are written to `folder`.  `alone`:
     for a script that defines what it calls; `inline`: nothing is written to files.
 
@@ -60,7 +59,7 @@ def kept(frame: types.FrameType, folder: str, alone: bool = False, inline: bool 
     }
 
 
-def _told(name: str, text: str, how: str, frame: types.FrameType) -> dict[str, Any]:
+def _told(name: str, text: str, how: str, frame: types.FrameType) -> dict[str, object]:
     """An argument; `parts`: what of it has rows, and maybe columns, that could be left out."""
     value = locals_of(frame)[name]
     parts = [(name, *_extent(value))] if how != "owner" else []
@@ -96,7 +95,7 @@ def _root(name: str, path: str) -> str:
 
 def _target(
     frame: types.FrameType, module: types.ModuleType | None, writer: Writer
-) -> tuple[str, Any, list[tuple[str, str, str]]]:
+) -> tuple[str, object, list[tuple[str, str, str]]]:
     """The text of what is called, the function (bound: of its class), and the object whose method it is."""
     code = frame.f_code
     *owners, last = code.co_qualname.split(".")

@@ -69,7 +69,7 @@ def _code(text: str) -> types.CodeType:
     return compile(tree, "<expected>", "eval", dont_inherit=True)
 
 
-def held(expected: Expectation, frame: types.FrameType, facts: dict[str, object] | None = None) -> dict[str, Any]:
+def held(expected: Expectation, frame: types.FrameType, facts: dict[str, object] | None = None) -> dict[str, object]:
     """Whether an expectation holds in a call: `text`, `holds`, `actual`, `problem`."""
     scope = Scope(frame)
     names = {**scope.globals, **scope.locals, **(facts or {}), "__builtins__": scope.builtins}

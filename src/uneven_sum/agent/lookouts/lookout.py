@@ -346,7 +346,7 @@ def bind_owner(lk: Lookout, scope: Scope) -> None:
             lk.owner = MISSING
 
 
-def read_watched(lk: Lookout, frame: types.FrameType) -> tuple[Any, Any]:
+def read_watched(lk: Lookout, frame: types.FrameType) -> tuple[object, object]:
     """(value, key): the watched value in a call, and what distinguishes one baseline from another."""
     scope = Scope(frame)
     node = ast.parse(lk.name, mode="eval").body

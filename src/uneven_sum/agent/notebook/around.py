@@ -37,7 +37,7 @@ def put(outputs: Outputs, cells: Cells, names: dict[str, object], compiled: Call
 
     outputs.at_begin.append(ready)
 
-    def run_file(path: str) -> dict[str, Any]:
+    def run_file(path: str) -> dict[str, object]:
         with open(path, "rb") as f:
             data = f.read()
         made = {"__name__": "__main__", "__file__": path, "__builtins__": builtins}

@@ -48,7 +48,7 @@ class Outputs:
         self.at_begin: list[Callable[[str], None]] = []  # given the source of each cell that begins
         self.at_end: list[Callable[[], None]] = []  # what is done at the end of each cell
         self.told: dict[int, list[dict[str, Any]]] = {}  # of cells that have ended
-        self.values: dict[int, Any] = {}  # of their last expressions, where they are arrays or frames
+        self.values: dict[int, object] = {}  # of their last expressions, where they are arrays or frames
         self.history = cells.uses_history()
 
     def begins(self, number: int) -> None:
@@ -165,7 +165,7 @@ class Captured:
     __call__ = show
 
 
-plain_write: Callable[[str], Any] | None = None
+plain_write: Callable[[str], object] | None = None
 
 
 def keep_what_is_written(outputs: Outputs) -> None:

@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 import sys
 from collections.abc import Callable
-from typing import Any
 
 from .outputs import Outputs
 
@@ -28,7 +27,7 @@ class Shell:
         self._outputs, self._say, self._run_file = outputs, say, run_file
 
     @property
-    def values(self) -> dict[int, Any]:
+    def values(self) -> dict[int, object]:
         """Arrays and frames that are the value of a cell's last expression, by the number of the cell."""
         return self._outputs.values
 
@@ -38,7 +37,7 @@ class Shell:
 
     # -- magics --------------------------------------------------------------------------------------
 
-    def run_line_magic(self, name: str, rest: str, *more: object) -> Any:
+    def run_line_magic(self, name: str, rest: str, *more: object) -> object:
         made = getattr(self, f"_magic_{name.replace('3', '')}", None)
         if made is not None:
             return made(self._filled(rest))
@@ -46,7 +45,7 @@ class Shell:
             self._leave_out(f"%{name} is left out")
         return None
 
-    def run_cell_magic(self, name: str, rest: str, body: str) -> Any:
+    def run_cell_magic(self, name: str, rest: str, body: str) -> object:
         if name == "writefile":
             parts = [part for part in self._filled(rest).split() if part not in ("-a", "--append")]
             with open(parts[-1], "a" if len(parts) < len(rest.split()) else "w", encoding="utf-8") as f:
@@ -55,7 +54,7 @@ class Shell:
             self._leave_out(f"%%{name} is left out")
         return None
 
-    def magic(self, text: str) -> Any:
+    def magic(self, text: str) -> object:
         name, _, rest = text.lstrip("%").partition(" ")
         return self.run_line_magic(name, rest)
 
@@ -66,7 +65,7 @@ class Shell:
         name = next((word for word in rest.split() if not word.startswith("-")), "")
         self._outputs.captured = (name, len(self._outputs.kept))
 
-    def _magic_env(self, rest: str) -> Any:
+    def _magic_env(self, rest: str) -> object:
         if not rest:
             return dict(os.environ)
         name, equals, value = rest.partition("=")
@@ -78,7 +77,7 @@ class Shell:
         print(f"env: {name.strip()}={value.strip()}")
         return None
 
-    def _magic_set_env(self, rest: str) -> Any:
+    def _magic_set_env(self, rest: str) -> object:
         return self._magic_env(rest.replace(" ", "=", 1) if "=" not in rest else rest)
 
     def _magic_cd(self, rest: str) -> None:
@@ -175,7 +174,7 @@ class Shell:
     def set_next_input(self, *args: object, **named: object) -> None:
         """There is no next input."""
 
-    def __getattr__(self, name: str) -> Any:
+    def __getattr__(self, name: str) -> object:
         if name.startswith("__") or name.startswith("_magic_"):
             raise AttributeError(name)
         self._leave_out(f"get_ipython().{name} does nothing here")

@@ -27,7 +27,7 @@ class Cell:
     suffix: str = ""
     index: tuple[int, ...] = ()
     shape: tuple[int, ...] = ()
-    label: Any = None
+    label: object = None
     known: bool = False
 
     def within(self, operand: object) -> str:
@@ -141,7 +141,7 @@ def index_of(suffix: str) -> tuple[int, ...]:
     return keys if all(type(k) is int for k in keys) else ()
 
 
-def label_of(suffix: str) -> Any:
+def label_of(suffix: str) -> object:
     for begin in (".loc[", "["):
         if suffix.startswith(begin):
             try:

@@ -36,7 +36,7 @@ class Place:
     shown: str = ""
     whole: bool = False
 
-    def told(self) -> dict[str, Any]:
+    def told(self) -> dict[str, object]:
         return asdict(self)
 
 

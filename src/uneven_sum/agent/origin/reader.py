@@ -30,7 +30,7 @@ class Reader:
         node.id = OBJECT
         self.code = compile(tree, "<place>", "eval", dont_inherit=True)
         last = self.steps[-1] if self.steps else None
-        self.index: Any = MISSING
+        self.index: object = MISSING
         self.owner: types.CodeType | None = None
         if isinstance(last, ast.Subscript):
             whole = ast.Expression(last.value)
@@ -40,7 +40,7 @@ class Reader:
                 self.index = eval(compile(index, "<place>", "eval", dont_inherit=True))
         self.counted = len(self.steps) == 1 and type(self.index) is int and self.index >= 0
 
-    def read(self, thing: Any) -> Any:
+    def read(self, thing: Any) -> object:
         """The value at the place; MISSING where there is none."""
         try:
             return thing[self.index] if self.counted else eval(self.code, {OBJECT: thing})
@@ -97,7 +97,7 @@ def covers(numpy: Any, mine: Any, cell: object, owner: Any, index: object) -> bo
         return False
 
 
-def _as_slices(index: object) -> Any:
+def _as_slices(index: object) -> object:
     """An index by which an array gives a view: 3 becomes 3:4."""
     parts = index if isinstance(index, tuple) else (index,)
     return tuple(slice(i, i + 1 if i != -1 else None) if is_one_of(type(i), int) else i for i in parts)

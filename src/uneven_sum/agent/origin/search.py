@@ -54,7 +54,7 @@ class Silent(Wire):
     def send(self, message: dict[str, object]) -> None:
         pass
 
-    def receive(self, wait: bool = True) -> dict[str, Any] | None:
+    def receive(self, wait: bool = True) -> dict[str, object] | None:
         raise Closed("a copy has no host")
 
 
@@ -129,7 +129,7 @@ class Search:
             data = data[os.write(self.writer, data) :]
         os._exit(0)
 
-    def _answer(self, frame: types.FrameType | None, stops: int) -> dict[str, Any]:
+    def _answer(self, frame: types.FrameType | None, stops: int) -> dict[str, object]:
         if self.line:
             return facts_of(frame, self.place, PRINTED) if frame is not None else {"failed": NOT_ENDED}
         if self.uses:
@@ -151,7 +151,7 @@ class Search:
             "now": told_of(self.watched.present(asked)),
         }
 
-    def _use(self, frame: types.FrameType | None, count: int) -> dict[str, Any]:
+    def _use(self, frame: types.FrameType | None, count: int) -> dict[str, object]:
         """The statement that reads the place, and the names that it writes."""
         if frame is None:
             return {"failed": "nothing reads it from there on" if self.watched.armed else ENDED}
@@ -173,12 +173,12 @@ def stored_in(node: ast.stmt) -> list[str]:
     return [ast.unparse(part) for t in targets for part in (t.elts if isinstance(t, (ast.Tuple, ast.List)) else [t])]
 
 
-def use(place: Place, end: End, limit: float, cancelled: Callable[[], bool]) -> dict[str, Any]:
+def use(place: Place, end: End, limit: float, cancelled: Callable[[], bool]) -> dict[str, object]:
     """The next statement that reads a place; {"failed": why} without one.  In a copy it raises Copy."""
     return _in_copy(lambda writer: Search(place, end, writer, uses=True), limit, cancelled)
 
 
-def _told(write: Write) -> dict[str, Any]:
+def _told(write: Write) -> dict[str, object]:
     site = sites[write.site]
     told: dict[str, object] = {"file": os.path.realpath(site.file.path), "at": list(site.statement)}
     told |= {"count": write.count, "kind": write.kind, "later": write.later}
@@ -282,7 +282,7 @@ def _be_alone() -> None:
         os.dup2(to, fd)
 
 
-def _collected(reader: int, limit: float, cancelled: Callable[[], bool]) -> dict[str, Any]:
+def _collected(reader: int, limit: float, cancelled: Callable[[], bool]) -> dict[str, object]:
     data = bytearray()
     end = time.monotonic() + limit
     while time.monotonic() < end:

@@ -34,14 +34,14 @@ CELLS_KEPT = {"array", "asarray", "asanyarray", "ascontiguousarray", "copy", "li
 CELLS_KEPT |= {"nan_to_num", "atleast_1d", "Series", "around", "float64", "float32"}
 
 
-def told_of(value: object) -> dict[str, Any]:
+def told_of(value: object) -> dict[str, object]:
     """A value: its text, and whether it has cells that are not finite."""
     if value is MISSING:
         return {"text": "", "missing": True, "nonfinite": False}
     return {"text": text_of(value), "missing": False, "nonfinite": is_bad(value)}
 
 
-def facts_of(frame: types.FrameType, place: Place, kind: str) -> dict[str, Any]:
+def facts_of(frame: types.FrameType, place: Place, kind: str) -> dict[str, object]:
     """The paused place of a write, and its operands.  `kind` as of a write."""
     calls = stack.calls(frame)
     at = calls[1] if kind == ARGUMENT and len(calls) > 1 else frame
@@ -80,7 +80,7 @@ def facts_of(frame: types.FrameType, place: Place, kind: str) -> dict[str, Any]:
     return facts
 
 
-def _made_from(root: ast.expr, cell: Cell, taken: Taken, statement: Statement, number: int) -> dict[str, Any]:
+def _made_from(root: ast.expr, cell: Cell, taken: Taken, statement: Statement, number: int) -> dict[str, object]:
     """The operands, and where it was read from a file, or that a row has none to come from."""
     at = place_words(taken.file.path, statement.line)
     source = source_of(root, taken.scope, cell, at)
@@ -228,10 +228,10 @@ class Taken:
         self.name = name  # that gets the value
         self.frame, self.file, self.cell, self.scope = frame, file, cell, Scope(frame)
         self.calls: dict[str, int] = {}
-        self.found: list[dict[str, Any]] = []
+        self.found: list[dict[str, object]] = []
         self.bound: set[str] = set()  # names of comprehensions and lambdas in it
 
-    def whole(self, node: ast.expr) -> list[dict[str, Any]]:
+    def whole(self, node: ast.expr) -> list[dict[str, object]]:
         """The expression is the same object: the place within it stays the same."""
         if isinstance(node, (ast.Name, ast.Attribute, ast.Subscript)):
             text = ast.unparse(node) + self.cell.suffix
@@ -239,7 +239,7 @@ class Taken:
             return self.found
         return self.operands(node)
 
-    def operands(self, root: ast.expr) -> list[dict[str, Any]]:
+    def operands(self, root: ast.expr) -> list[dict[str, object]]:
         """All operands, in the order in which they are read."""
         if isinstance(root, (ast.Name, ast.Attribute, ast.Subscript)) and self.cell.suffix:
             return self.whole(root)

@@ -15,7 +15,7 @@ from ..source import registry
 from .facts import Pause
 
 
-def pause_at_end(main: dict[str, object], path: str, seconds: float) -> tuple[Pause, dict[str, Any]]:
+def pause_at_end(main: dict[str, object], path: str, seconds: float) -> tuple[Pause, dict[str, object]]:
     """The pause at the end of a script, and its headline."""
     frame = frame_over(main, path)
     lines = max(1, len(registry.files[path].lines)) if path in registry.files else 1

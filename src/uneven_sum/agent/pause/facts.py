@@ -5,7 +5,6 @@ from __future__ import annotations
 import ast
 import types
 from dataclasses import field
-from typing import Any
 
 from ..core.markers import MISSING
 from ..core.records import record
@@ -26,14 +25,14 @@ class Pause:
     exception: BaseException | None = None
     warnings: list[str] = field(default_factory=list)
     expression: ast.AST | None = None  # the term that was looked at
-    actual: Any = MISSING
-    returned: Any = MISSING
+    actual: object = MISSING
+    returned: object = MISSING
     statement: Statement | None = None
     apart: Decomposed | None = None
     culprit: Culprit | None = None
     can_retry: bool = False
     can_replace: bool = False  # `replacement` takes the place of the value that was looked at
-    replacement: Any = MISSING
+    replacement: object = MISSING
     answer: str = ""  # how the user continues
     hits: int = 0  # how often the lookout was met
     reached: bool = False  # the line that the user has asked to run to
@@ -45,7 +44,7 @@ class Pause:
     said: str = ""  # what a user lookout says, without the place
     why: str = ""
     lookout: int = 0
-    finding: dict[str, Any] | None = None  # what a rule has found in the statement
+    finding: dict[str, object] | None = None  # what a rule has found in the statement
     past: list[types.FrameType] = field(default_factory=list)  # calls of a script that has ended, innermost first
 
     @property

@@ -36,7 +36,7 @@ class Rewriter(Protocol):
 
 loader: Rewriter | None = None
 sources: dict[str, str | bytes] = {}  # the last text that was compiled under each file name
-known: dict[tuple[Any, ...], types.CodeType] = {}
+known: dict[tuple[object, ...], types.CodeType] = {}
 heard: Callable[[str, str], None] | None = None
 
 
@@ -48,7 +48,7 @@ def compiled(source: Any, name: object) -> None:
         sources[name] = source
 
 
-def prepared(function: object, code: object) -> Any:
+def prepared(function: object, code: object) -> object:
     """What `exec` or `eval` runs: code with probes where the text is known, else what the script gave."""
     mode = MODES.get(id(function))
     if mode is None or run_state.quiet or run_state.in_trial or loader is None:
@@ -121,7 +121,7 @@ def watch_runpy() -> None:
     if original is None or getattr(original, "__wrapped__", None) is not None:
         return
 
-    def get_code(*args: object) -> Any:
+    def get_code(*args: object) -> object:
         found = original(*args)
         code = found[0] if isinstance(found, tuple) else found
         name = code.co_filename

@@ -8,7 +8,6 @@ branches of one decision form a group: one of them has never run when another on
 from __future__ import annotations
 
 from dataclasses import field
-from typing import Any
 
 from ..core.records import record
 from ..source.source_file import SourceFile
@@ -57,7 +56,7 @@ class Coverage:
     functions: list[tuple[int, BranchMark]] = field(default_factory=list)  # line of the `def`
 
 
-_numbers: dict[Any, int] = {}
+_numbers: dict[object, int] = {}
 all_marks: list[BranchMark] = []
 of_file: dict[tuple[str, int], Coverage] = {}
 

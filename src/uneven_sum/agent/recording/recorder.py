@@ -46,11 +46,13 @@ class Run:
     lost = 0  # passes that could not be kept
     outer: Run | None = None  # of the recorded loop around, and the pass that it was in
     outer_pass = 0
-    seen: list[dict[str, Any]] | None = None  # the loops around, where they were looked up
+    seen: list[dict[str, object]] | None = None  # the loops around, where they were looked up
 
     def __init__(self, of: Recorder) -> None:
         self.of = of
-        self.waiting: list[Any] = []  # the body's end puts its values here, one after the other; always this very list
+        self.waiting: list[
+            object
+        ] = []  # the body's end puts its values here, one after the other; always this very list
         self.slow = (
             of.streak < SURE
         )  # each pass is looked at, and copied at once where it holds more than plain numbers
@@ -68,7 +70,7 @@ class Run:
         return self.of.at[0]
 
     @property
-    def around(self) -> list[dict[str, Any]]:
+    def around(self) -> list[dict[str, object]]:
         """The loops around, innermost first, each with its pass."""
         if self.seen is not None:
             return self.seen
@@ -79,7 +81,7 @@ class Run:
 
     # -- while the loop runs -------------------------------------------------------------------------
 
-    def over(self, iterable: Iterable[object]) -> Iterator[Any]:
+    def over(self, iterable: Iterable[object]) -> Iterator[object]:
         """What a `for` goes over, as it was, with the buffer worked up now and then."""
         iterator = iter(iterable)
         # mypy: range iterators have it
@@ -87,7 +89,7 @@ class Run:
             return iterator  # it is worked up when it is read
         return itertools.chain.from_iterable(self._chunks(iterator))
 
-    def paired(self, iterable: Iterable[object]) -> Iterator[tuple[Run, Any]]:
+    def paired(self, iterable: Iterable[object]) -> Iterator[tuple[Run, object]]:
         """What a comprehension goes over, each with this run."""
         return zip(itertools.repeat(self), iterable)
 
@@ -97,7 +99,7 @@ class Run:
             self.work_up()
             yield (None,)
 
-    def _chunks(self, iterator: Iterator[object]) -> Iterator[Iterable[Any]]:
+    def _chunks(self, iterator: Iterator[object]) -> Iterator[Iterable[object]]:
         """In pieces, between which the buffer is worked up."""
         ended: list[bool] = []
         told = itertools.chain(iterator, self._end(ended))  # so that the end is known, and it is not asked again
@@ -108,7 +110,7 @@ class Run:
             self.work_up()
 
     @staticmethod
-    def _end(ended: list[bool]) -> Iterator[Any]:
+    def _end(ended: list[bool]) -> Iterator[object]:
         ended.append(True)
         yield from ()
 
@@ -134,7 +136,7 @@ class Run:
         let_go(frame, held)
         self.settle()
 
-    def element(self, value: object, *names: object) -> Any:
+    def element(self, value: object, *names: object) -> object:
         """One element of a comprehension was made."""
         self.waiting.extend((*names, value))
         if self.slow:
@@ -154,7 +156,7 @@ class Run:
         if self.slow:
             self.settle()
 
-    def keep(self, place: int, value: object) -> Any:
+    def keep(self, place: int, value: object) -> object:
         self.kept[place] = value
         return value
 

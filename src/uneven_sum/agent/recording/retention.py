@@ -75,8 +75,8 @@ class Kept:
         self.columns = [Column() for _ in range(wide)]
         self.passes = 0
         self.first: list[Row] = []
-        self.middle: list[Any] = []  # the values of the passes 1, 1 + stride, …
-        self.tail: deque[tuple[int, list[Any]]] = deque()  # the last pieces: what was before them, and their values
+        self.middle: list[object] = []  # the values of the passes 1, 1 + stride, …
+        self.tail: deque[tuple[int, list[object]]] = deque()  # the last pieces: what was before them, and their values
         self.special: dict[int, Row] = {}  # the extreme passes, and the first bad ones
         self.stride, self.unit = 1, 1
         self.first_most, self.last_most = FIRST, LAST
@@ -151,7 +151,7 @@ class Kept:
         while len(self.middle) * self.unit > self.room and len(self.middle) > 4 * self.wide:
             self._halve()
 
-    def _every(self, cells: list[object], first: int, step: int) -> list[Any]:
+    def _every(self, cells: list[object], first: int, step: int) -> list[object]:
         """One pass in `step`, a column at a time."""
         wide = self.wide
         count = max(0, -(-(len(cells) // wide - first) // step))

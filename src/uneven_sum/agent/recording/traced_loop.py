@@ -80,7 +80,7 @@ class TracedLoop:
         self.began, self.branches = clock(), 0
 
 
-def _read(text: str, scope: Scope) -> Any:
+def _read(text: str, scope: Scope) -> object:
     """An attribute or element as it is at the end of the pass; nothing is run for it."""
     from ..diagnosis import provenance
 

@@ -68,7 +68,7 @@ class ValueStream:
         self.further = 0
         self.gone = False
 
-    def probes(self) -> dict[str, Any]:
+    def probes(self) -> dict[str, object]:
         """The functions by their marks."""
         return {
             **{"stream": self._probe(), "stream_add": self.pending.extend, "stream_pending": self.pending},
@@ -81,7 +81,7 @@ class ValueStream:
         other, flush = self._other, self.flush
         constant, integer = CONSTANT << PART_BIT, INTEGER << PART_BIT
 
-        def stream(value: Any, site: int, _: None = None) -> Any:
+        def stream(value: Any, site: int, _: None = None) -> object:
             kind = type(value)
             if kind is float:
                 add((site, value))

@@ -5,7 +5,6 @@ from __future__ import annotations
 import ast
 import textwrap
 import types
-from typing import Any
 
 from ..core.text import error_text
 from ..diagnosis.decompose import Decomposed
@@ -56,7 +55,7 @@ def parse(text: str) -> tuple[SourceFile, list[ast.stmt]]:
     raise Unparsable(f"Line {max(1, line)} is not Python: {getattr(problem, 'msg', problem)}.")
 
 
-def tried(text: str, frame: types.FrameType) -> dict[str, Any]:
+def tried(text: str, frame: types.FrameType) -> dict[str, object]:
     """For each statement its terms, and what all together would change.
 
     Returns {"statements": [{"text", "terms", "culprit", "value"}], "changed", "failed"}.  Unparsable, and
@@ -65,7 +64,7 @@ def tried(text: str, frame: types.FrameType) -> dict[str, Any]:
     file, statements = parse(text)
     found = [_taken_apart(file, statements, number, frame) for number in range(len(statements))]
 
-    def work() -> dict[str, Any]:
+    def work() -> dict[str, object]:
         names = _names(frame)
         scope = Scope(frame)
         before = snapshot_diff.NamesBefore({**scope.globals, **scope.locals})
@@ -91,7 +90,7 @@ def tried(text: str, frame: types.FrameType) -> dict[str, Any]:
     }
 
 
-def _names(frame: types.FrameType) -> dict[str, Any]:
+def _names(frame: types.FrameType) -> dict[str, object]:
     scope = Scope(frame)
     return {**scope.globals, **scope.locals, "__builtins__": scope.builtins}
 
@@ -113,7 +112,9 @@ def _run(node: ast.stmt, names: dict[str, object]) -> None:
         exec(compile(ast.Module([node], []), "<tried>", "exec"), names)
 
 
-def _taken_apart(file: SourceFile, statements: list[ast.stmt], number: int, frame: types.FrameType) -> dict[str, Any]:
+def _taken_apart(
+    file: SourceFile, statements: list[ast.stmt], number: int, frame: types.FrameType
+) -> dict[str, object]:
     """The terms of one statement, after those before it have run: all of it in a copy."""
     node = statements[number]
     told: dict[str, object] = {"text": file.segment(node).split("\n")[0], "terms": [], "culprit": None, "value": ""}
@@ -121,7 +122,7 @@ def _taken_apart(file: SourceFile, statements: list[ast.stmt], number: int, fram
     if root is None:
         return told
 
-    def work() -> dict[str, Any]:
+    def work() -> dict[str, object]:
         names = _names(frame)
         try:
             for earlier in statements[:number]:

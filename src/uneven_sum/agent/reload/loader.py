@@ -38,7 +38,7 @@ class Loader:
         self.folders: list[str] = []
         self.lookouts = Lookouts()
         self.recorders = Recorders()
-        self.fresh: dict[str, dict[Any, types.CodeType]] = {}  # functions with the present breakpoints, by file
+        self.fresh: dict[str, dict[object, types.CodeType]] = {}  # functions with the present breakpoints, by file
         self._probed: dict[int, tuple[weakref.ref[types.CodeType], frozenset[tuple[int, int]]]] = {}
         self.checked: tuple[str, bytes, types.CodeType] | None = None  # what was compiled to see whether it can be
         self.finishing: dict[str, Finish] = {}  # what a test runner does to the tree of a file before it is compiled
@@ -203,7 +203,7 @@ def _is_installed(path: str) -> bool:
     return any(f"{os.sep}{part}{os.sep}" in path for part in INSTALLED)
 
 
-def _functions(code: types.CodeType, into: dict[object, types.CodeType] | None = None) -> dict[Any, types.CodeType]:
+def _functions(code: types.CodeType, into: dict[object, types.CodeType] | None = None) -> dict[object, types.CodeType]:
     found: dict[object, types.CodeType] = {} if into is None else into
     for const in code.co_consts:
         if isinstance(const, types.CodeType):
@@ -212,7 +212,7 @@ def _functions(code: types.CodeType, into: dict[object, types.CodeType] | None =
     return found
 
 
-def _key(code: types.CodeType) -> tuple[Any, ...]:
+def _key(code: types.CodeType) -> tuple[object, ...]:
     """What distinguishes the functions of a file; lambdas and comprehensions of one line by their columns."""
     key = (code.co_qualname, code.co_firstlineno)
     if not code.co_name.startswith("<"):

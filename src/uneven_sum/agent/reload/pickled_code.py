@@ -30,9 +30,9 @@ def look(loader: Loader) -> None:
         module._make_function = _making(module._make_function, loader)
 
 
-def _making(original: Any, loader: Loader) -> Any:
+def _making(original: Any, loader: Loader) -> object:
     @functools.wraps(original)
-    def make(code: Any, *rest: object, **named: object) -> Any:
+    def make(code: Any, *rest: object, **named: object) -> object:
         try:
             code = with_probes(code, loader) or code
         except Exception:

@@ -27,7 +27,7 @@ class BreakpointRequests(Part):
 
     # -- lookouts ------------------------------------------------------------------------------------
 
-    def set_group(self, group: str, wanted: list[Lookout]) -> list[dict[str, Any]]:
+    def set_group(self, group: str, wanted: list[Lookout]) -> list[dict[str, object]]:
         """Puts lookouts in the place of a group's; what became of each."""
         engine = self.engine
         for lk in wanted:
@@ -52,7 +52,7 @@ class BreakpointRequests(Part):
         return [self._told(lk) for lk in wanted]
 
     @staticmethod
-    def _told(lk: Lookout) -> dict[str, Any]:
+    def _told(lk: Lookout) -> dict[str, object]:
         told: dict[str, object] = {"id": lk.id, "verified": lk.verified, "met": lk.times}
         if lk.where in lookout.PLACES:
             told["line"] = lk.line

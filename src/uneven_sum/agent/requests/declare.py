@@ -53,7 +53,7 @@ class Argument:
 
     name: str
     kind: Any
-    default: Any
+    default: object
     fields: tuple[Argument, ...] = ()
 
     @property
@@ -118,7 +118,7 @@ def _taken(given: Body, argument: Argument) -> Any:
         raise Refused(f"The argument {key} is of the wrong type: {given[key]!r}.") from None
 
 
-def _converted(value: object, kind: Any) -> Any:
+def _converted(value: object, kind: Any) -> object:
     origin = typing.get_origin(kind)
     if origin in (typing.Union, types.UnionType):
         kinds = [k for k in typing.get_args(kind) if k is not type(None)]

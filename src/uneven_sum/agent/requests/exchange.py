@@ -38,7 +38,7 @@ class Exchange:
         self.nested: Nested | None = None  # the call to run within this pause
         self.changed = False  # something was done in the script in this pause
         self.frames: dict[int, types.FrameType] = {}
-        self.values: dict[int, Any] = {}
+        self.values: dict[int, object] = {}
         self.before: dict[str, str] = {}  # fingerprints of the values at the last pause
         self.texts: dict[str, str] = {}  # and their one-line texts
 

@@ -33,7 +33,7 @@ PACKAGES = ("numpy", "pandas", "scipy", "polars", "xarray", "matplotlib")
 class Source:
     """The standard's Source; only its path is read."""
 
-    source: dict[str, Any] | None = None
+    source: dict[str, object] | None = None
 
     @property
     def path(self) -> str:

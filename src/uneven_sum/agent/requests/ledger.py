@@ -107,7 +107,7 @@ class LedgerRequests(Part):
         return found
 
     @staticmethod
-    def _nodes(file: SourceFile, line: int, around: bool) -> list[Any]:
+    def _nodes(file: SourceFile, line: int, around: bool) -> list[object]:
         if around:
             found = columns.around(file, line)
             if not found:
@@ -392,7 +392,7 @@ def _facts(run: Run) -> list[Body]:
     return found
 
 
-def _part(value: object, name: str) -> Any:
+def _part(value: object, name: str) -> object:
     """A figure or an element of an array; None where it has none."""
     if not isinstance(value, Cells):
         return None

@@ -63,7 +63,7 @@ class Mover:
             return self.frame(np, pd, value)
         return self._several(value, depth) if isinstance(value, (tuple, list)) else value
 
-    def _several(self, value: Any, depth: int) -> Any:
+    def _several(self, value: Any, depth: int) -> object:
         """A tuple or list of results, such as eigenvalues and vectors."""
         if depth >= DEEP or len(value) > 1_000:
             return value
@@ -72,7 +72,7 @@ class Mover:
             return value
         return type(value)(*moved) if hasattr(value, "_fields") else type(value)(moved)
 
-    def frame(self, np: Any, pd: Any, value: Any) -> Any:
+    def frame(self, np: Any, pd: Any, value: Any) -> object:
         """A series, or the columns of a frame."""
         if isinstance(value, pd.Series):
             if not isinstance(value.dtype, np.dtype) or value.dtype.kind != "f":
@@ -88,7 +88,7 @@ class Mover:
                 moved.isetitem(number, cells)
         return moved
 
-    def input(self, value: Any) -> Any:
+    def input(self, value: Any) -> object:
         """A copy of what goes into a library's calculation, each number moved, whole ones too."""
         np = nonfinite.module("numpy")
         if np is not None and type(value) is np.ndarray and value.dtype.kind in "fciu":
@@ -219,7 +219,7 @@ def _is_generic(np: Any, name: str, a: Any, b: Any, result: Any) -> bool:
         return bool(found.sum() * 8 > len(z) and not (z == np.rint(z)).any())
 
 
-def _broken(np: Any, part: Any) -> Any:
+def _broken(np: Any, part: Any) -> object:
     """Which cells are no whole numbers; None where a sample has no whole number: all count as broken then."""
     sample = part[::SAMPLE] if len(part) > SAMPLE * SAMPLE else part
     return part != np.rint(part) if (sample == np.rint(sample)).any() else None

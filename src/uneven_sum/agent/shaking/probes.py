@@ -27,7 +27,7 @@ Probe = Callable[[Any, Any, int], Any]
 PLAIN = {"add": inexact_sum, "mul": inexact_product, "truediv": inexact_quotient, "pow": inexact_power}
 
 
-def of(stream: ValueStream, seed: int) -> dict[str, Any]:
+def of(stream: ValueStream, seed: int) -> dict[str, object]:
     """The functions by their marks.  `seed`: of the ups and downs; 0 and below: nothing is moved."""
     mover = Mover(seed) if seed > 0 else None
     found: dict[str, Any] = {"shaken_call": _call(stream, mover), "audit_put": _put}
@@ -58,7 +58,7 @@ def _operator(stream: ValueStream, mover: Mover | None, name: str, do: object, o
 def _unmoved(stream: ValueStream, do: Any, others: Callable[..., Any]) -> Probe:
     pending, add, flush = stream.pending, stream.pending.extend, stream.flush
 
-    def plain(a: Any, b: object, site: int) -> Any:
+    def plain(a: Any, b: object, site: int) -> object:
         result = do(a, b)
         if type(b) is float and (type(a) is float or type(a) is int) and type(result) is float:
             add((site, result, a, b))
@@ -73,7 +73,7 @@ def _unmoved(stream: ValueStream, do: Any, others: Callable[..., Any]) -> Probe:
 def _added(stream: ValueStream, mover: Mover, others: Callable[..., Any]) -> Probe:
     pending, add, flush, ulp = stream.pending, stream.pending.extend, stream.flush, mover.ulp
 
-    def added(a: object, b: Any, site: int) -> Any:
+    def added(a: object, b: Any, site: int) -> object:
         result = a + b
         if type(b) is float and (type(a) is float or type(a) is int):
             seen = result - a
@@ -92,7 +92,7 @@ def _added(stream: ValueStream, mover: Mover, others: Callable[..., Any]) -> Pro
 def _subtracted(stream: ValueStream, mover: Mover, others: Callable[..., Any]) -> Probe:
     pending, add, flush, ulp = stream.pending, stream.pending.extend, stream.flush, mover.ulp
 
-    def subtracted(a: object, b: Any, site: int) -> Any:
+    def subtracted(a: object, b: Any, site: int) -> object:
         result = a - b
         if type(b) is float and (type(a) is float or type(a) is int):
             seen = result - a
@@ -111,7 +111,7 @@ def _subtracted(stream: ValueStream, mover: Mover, others: Callable[..., Any]) -
 def _multiplied(stream: ValueStream, mover: Mover, others: Callable[..., Any]) -> Probe:
     pending, add, flush, ulp = stream.pending, stream.pending.extend, stream.flush, mover.ulp
 
-    def multiplied(a: object, b: Any, site: int) -> Any:
+    def multiplied(a: object, b: Any, site: int) -> object:
         result = a * b
         if type(b) is float and (type(a) is float or type(a) is int):
             c = SPLIT * a
@@ -133,7 +133,7 @@ def _multiplied(stream: ValueStream, mover: Mover, others: Callable[..., Any]) -
 def _divided(stream: ValueStream, mover: Mover, others: Callable[..., Any]) -> Probe:
     pending, add, flush, ulp = stream.pending, stream.pending.extend, stream.flush, mover.ulp
 
-    def divided(a: object, b: Any, site: int) -> Any:
+    def divided(a: object, b: Any, site: int) -> object:
         result = a / b
         if type(b) is float and (type(a) is float or type(a) is int):
             if result - result == 0 and inexact_quotient(a, b, result):
@@ -150,7 +150,7 @@ def _divided(stream: ValueStream, mover: Mover, others: Callable[..., Any]) -> P
 def _raised(stream: ValueStream, mover: Mover, others: Callable[..., Any]) -> Probe:
     pending, add, flush, ulp = stream.pending, stream.pending.extend, stream.flush, mover.ulp
 
-    def raised(a: object, b: Any, site: int) -> Any:
+    def raised(a: object, b: Any, site: int) -> object:
         result = a**b
         if type(result) is float and type(a) is float:
             if result - result == 0 and inexact_power(a, b, result):
@@ -168,7 +168,7 @@ def _others(stream: ValueStream, mover: Mover | None, name: str) -> Callable[...
     """What is no pair of floats: moves the result, and tells it with its operands."""
     inexact = PLAIN.get("add" if name == "sub" else name)
 
-    def others(a: object, b: object, result: object, site: int, before: object = None) -> Any:
+    def others(a: object, b: object, result: object, site: int, before: object = None) -> object:
         kind = type(result)
         if kind is int or kind is str or kind is bool or run_state.quiet or run_state.in_trial:
             return result
@@ -184,7 +184,7 @@ def _others(stream: ValueStream, mover: Mover | None, name: str) -> Callable[...
             run_state.quiet = quiet
         return result
 
-    def moved(a: Any, b: Any, result: Any) -> Any:
+    def moved(a: Any, b: Any, result: Any) -> object:
         assert mover is not None
         kind = type(result)
         if kind is float:  # one of them is an int, or of a class of its own
@@ -215,7 +215,7 @@ def _is_real(np: Any, value: object) -> bool:
 def _in_place(do: Probe, change: Any, others: Callable[..., Any]) -> Probe:
     """`a op= b`: an array is changed itself; what it held before is kept for the judgement."""
 
-    def in_place(a: Any, b: object, site: int) -> Any:
+    def in_place(a: Any, b: object, site: int) -> object:
         kind = type(a)
         if kind is float or kind is int or run_state.quiet or run_state.in_trial:
             try:
@@ -234,16 +234,20 @@ def _in_place(do: Probe, change: Any, others: Callable[..., Any]) -> Probe:
 # -- places that are changed: as in an audit -----------------------------------------------------------------
 
 
-def _take(owner: Any, index: object) -> tuple[Any, Any, Any, bool]:
+def _take(owner: Any, index: object) -> tuple[object, object, object, bool]:
     return owner, index, owner[index], False
 
 
-def _take_attribute(owner: object, name: str) -> tuple[Any, Any, Any, bool]:
+def _take_attribute(owner: object, name: str) -> tuple[object, object, object, bool]:
     return owner, name, getattr(owner, name), True
 
 
-def _change(do: Probe) -> Callable[[tuple[Any, Any, Any, bool], Any, int], tuple[Any, Any, Any, bool]]:
-    def change(taken: tuple[object, object, object, bool], value: object, site: int) -> tuple[Any, Any, Any, bool]:
+def _change(
+    do: Probe,
+) -> Callable[[tuple[object, object, object, bool], object, int], tuple[object, object, object, bool]]:
+    def change(
+        taken: tuple[object, object, object, bool], value: object, site: int
+    ) -> tuple[object, object, object, bool]:
         owner, index, old, is_attribute = taken
         return owner, index, do(old, value, site), is_attribute
 
@@ -261,12 +265,12 @@ def _put(changed: tuple[Any, Any, object, bool], site: int) -> None:
 # -- calls -------------------------------------------------------------------------------------------------
 
 
-def _call(stream: ValueStream, mover: Mover | None) -> Callable[[Any, int], Any]:
+def _call(stream: ValueStream, mover: Mover | None) -> Callable[[object, int], object]:
     """Gives what is called: the function itself, where nothing is moved, so that it has its true caller."""
     kinds: dict[int, tuple[object, str]] = {}
     state = run_state
 
-    def moved(function: Any, what: str, site: int, /, *args: object, **named: object) -> Any:
+    def moved(function: Any, what: str, site: int, /, *args: object, **named: object) -> object:
         owner = _owner(function)
         inputs = args if owner is None else (owner, *args)
         moves = mover is not None and "out" not in named and not (what is SUM and is_exact_sum(inputs))
@@ -288,7 +292,7 @@ def _call(stream: ValueStream, mover: Mover | None) -> Callable[[Any, int], Any]
             state.quiet = quiet
         return result
 
-    def called(function: object, site: int) -> Any:
+    def called(function: object, site: int) -> object:
         known = kinds.get(id(function))
         if known is not None and known[0] is function:
             what = known[1]
@@ -317,7 +321,7 @@ def _kind(function: object) -> str:
         return LEFT_ALONE
 
 
-def _owner(function: object) -> Any:
+def _owner(function: object) -> object:
     """The array whose method it is."""
     np = nonfinite.module("numpy")
     owner = function.__self__ if type(function) is types.BuiltinFunctionType else None

@@ -28,7 +28,7 @@ class Cell:
     id: str = ""
     count: int = 0
 
-    def told(self, line: int) -> dict[str, Any]:
+    def told(self, line: int) -> dict[str, object]:
         return {"number": self.number, "id": self.id, "line": max(1, line - self.first + 1)}
 
 

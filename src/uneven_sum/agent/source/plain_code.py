@@ -43,7 +43,7 @@ def plain(code: types.CodeType) -> types.CodeType:
     return code
 
 
-def _signature(code: types.CodeType) -> tuple[Any, ...]:
+def _signature(code: types.CodeType) -> tuple[object, ...]:
     count = code.co_argcount + code.co_kwonlyargcount
     return (code.co_qualname, code.co_firstlineno, code.co_argcount, code.co_varnames[:count], code.co_freevars)
 
@@ -70,7 +70,7 @@ class _Plainly:
     def __init__(self, original: Any) -> None:
         self.__wrapped__ = original
 
-    def __call__(self, *args: Any) -> Any:
+    def __call__(self, *args: Any) -> object:
         return self.__wrapped__(*args[:-1], plain(args[-1]))
 
 
@@ -97,10 +97,10 @@ def install() -> None:
         setattr(marshal, name, _marshals(getattr(marshal, name)))
 
 
-def _marshals(original: Any) -> Any:
+def _marshals(original: Any) -> object:
     """`marshal.dumps` and `dump`, which get plain code."""
 
-    def call(value: Any, *args: Any, **named: object) -> Any:
+    def call(value: Any, *args: Any, **named: object) -> object:
         if _holds_probes(value, 0):
             value = _plainly(value)
         return original(value, *args, **named)
@@ -120,7 +120,7 @@ def _holds_probes(value: Any, depth: int) -> bool:
     return False
 
 
-def _plainly(value: Any) -> Any:
+def _plainly(value: Any) -> object:
     kind = type(value)
     if kind is types.CodeType:
         return plain(value)

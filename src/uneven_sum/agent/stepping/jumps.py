@@ -6,7 +6,6 @@ import ast
 import dis
 import inspect
 import types
-from typing import Any
 
 from ..probes import runtime
 from ..source.cells import place_words
@@ -53,7 +52,7 @@ def _guards(code: types.CodeType) -> tuple[Ranges, Ranges]:
     return protected, guards
 
 
-def _first_constant(code: types.CodeType, data: bytes, at: int) -> Any:
+def _first_constant(code: types.CodeType, data: bytes, at: int) -> object:
     """The constant that a handler loads before anything else; None when it does something else first."""
     extended = 0
     for place in range(at, min(at + 32, len(data)), 2):

@@ -85,7 +85,7 @@ class Stepper:
         self.loop: Any = None  # the loop of PASS and LOOP
         self.passes_by: Callable[[int], bool] = _nowhere  # PASS to a far one: whether a line is surely on the way
         self.left = False  # the call in which the step began has returned
-        self.returned: Any = _NOTHING
+        self.returned: object = _NOTHING
         self.entered: types.FrameType | None = None  # what the chosen call of a step has called
         self.armed: set[types.FrameType] = set()
         self.matter: dict[types.FrameType, Lines] = {}  # of armed calls
@@ -416,7 +416,7 @@ def _nowhere(line: int) -> bool:
     return False
 
 
-def _loop_around(statement: Statement) -> Any:
+def _loop_around(statement: Statement) -> object:
     if statement.loops:
         return statement.loops[-1]
     return statement.node if isinstance(statement.node, LOOPS) else None

@@ -74,7 +74,7 @@ def misfit(target: str, text: str, frame: types.FrameType) -> str:
     scope = Scope(frame)
     names: dict[str, object] = {**scope.globals, **scope.locals, "__builtins__": scope.builtins}
 
-    def work() -> dict[str, Any]:
+    def work() -> dict[str, object]:
         answer: dict[str, object] = {}
         try:
             answer["old"] = summary(eval(target, names))

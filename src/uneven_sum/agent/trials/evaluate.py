@@ -60,7 +60,7 @@ def _syntax(e: SyntaxError) -> str:
     return f"This is not Python: {e.msg}" + (f" (at column {e.offset})" if e.offset else "") + "."
 
 
-def _namespace(frame: types.FrameType) -> dict[str, Any]:
+def _namespace(frame: types.FrameType) -> dict[str, object]:
     scope = Scope(frame)
     return {**scope.globals, **scope.locals, "__builtins__": scope.builtins}
 
@@ -76,7 +76,7 @@ def answer_in_trial(text: str, frame: types.FrameType) -> Evaluated:
     scope = Scope(frame)
     pure = is_expression and snapshot_diff.is_pure(ast.parse(text, "<asked>", "eval"), scope)
 
-    def work() -> dict[str, Any]:
+    def work() -> dict[str, object]:
         names = _namespace(frame)
         before = None if pure else snapshot_diff.NamesBefore({**scope.globals, **scope.locals})
         kept = dict(names)
@@ -115,7 +115,7 @@ def answer_in_trial(text: str, frame: types.FrameType) -> Evaluated:
     return asked
 
 
-def _news(kept: dict[str, object], names: dict[str, object]) -> dict[str, Any]:
+def _news(kept: dict[str, object], names: dict[str, object]) -> dict[str, object]:
     """What statements have assigned."""
     changed = [n for n, v in names.items() if n not in kept or kept[n] is not v]
     shown = [f"{n} = {summary(names[n])['text']}" for n in changed if n != "__builtins__"]
@@ -146,7 +146,7 @@ def answer_for_good(text: str, frame: types.FrameType) -> Evaluated:
     )
 
 
-def _in_call(code: types.CodeType, is_expression: bool, frame: types.FrameType) -> Any:
+def _in_call(code: types.CodeType, is_expression: bool, frame: types.FrameType) -> object:
     held = frame.f_locals  # taken once: before 3.13 reading it again would lose what was written
     names: dict[str, object] = {**frame.f_globals, **{n: v for n, v in held.items() if not n.startswith(HIDDEN)}}
     before = dict(names)
@@ -164,7 +164,7 @@ def _in_call(code: types.CodeType, is_expression: bool, frame: types.FrameType) 
     return names.get(RESULT, value)
 
 
-def completions(text: str, scope: Scope) -> list[dict[str, Any]]:
+def completions(text: str, scope: Scope) -> list[dict[str, object]]:
     """Names, attributes and keys that may follow a text."""
     start = len(text)
     while start and (text[start - 1].isalnum() or text[start - 1] in "_."):
@@ -195,7 +195,7 @@ def completions(text: str, scope: Scope) -> list[dict[str, Any]]:
     return [{"label": n, "start": len(text) - len(begin), "length": len(begin)} for n in fitting[:60]]
 
 
-def _keys(owner_text: str, begin: str, start: int, scope: Scope) -> list[dict[str, Any]]:
+def _keys(owner_text: str, begin: str, start: int, scope: Scope) -> list[dict[str, object]]:
     """Keys of a mapping, columns of a frame, fields of a structured array, that begin so."""
     from ..diagnosis import provenance
 

@@ -85,11 +85,11 @@ class NamesBefore:
         self.copied, self.summed, self.parts = COPIED, SUMMED, PARTS
         self.sampled = False  # something was too large to be compared completely
         self.seen: set[int] = set()
-        self.kept: list[Any] = []  # so that no identity is given to another object
+        self.kept: list[object] = []  # so that no identity is given to another object
         self.names = {n: self._of(v, 0) for n, v in names.items() if _counts(n, v)}
         self.values = {n: v for n, v in names.items() if _counts(n, v)}
 
-    def _of(self, value: Any, depth: int) -> tuple[Any, ...]:
+    def _of(self, value: Any, depth: int) -> tuple[object, ...]:
         """What a value is like: a tuple that differs when the value does."""
         kind = type(value)
         if key_of(kind) in PLAIN:
@@ -126,7 +126,7 @@ class NamesBefore:
         self.sampled = self.sampled or room < wanted
         return room
 
-    def _of_array(self, np: Any, value: Any) -> tuple[Any, ...]:
+    def _of_array(self, np: Any, value: Any) -> tuple[object, ...]:
         if value.dtype.hasobject:
             return ("array", id(value), value.shape, str(value.dtype), tuple(map(id, value.reshape(-1)[:PARTS])))
         if value.nbytes <= self.copied:
@@ -141,7 +141,7 @@ class NamesBefore:
         part = np.ascontiguousarray(flat[:: 1 + value.size // 100_000])
         return ("array", id(value), value.shape, str(value.dtype), zlib.crc32(part.tobytes()))
 
-    def _of_frame(self, value: Any) -> tuple[Any, ...]:
+    def _of_frame(self, value: Any) -> tuple[object, ...]:
         columns = list(getattr(value, "columns", [None]))
         print_: list[object] = []
         for number in range(min(len(columns), 2_000)):
@@ -152,7 +152,7 @@ class NamesBefore:
 
     # -- afterwards ----------------------------------------------------------------------------------
 
-    def differences(self, names: dict[str, object]) -> list[dict[str, Any]]:
+    def differences(self, names: dict[str, object]) -> list[dict[str, object]]:
         """What is different now: `name`, `old`, `new`, and for arrays `cells` and `where`; at most TOLD of them."""
         after = NamesBefore({})
         found: list[dict[str, object]] = []
@@ -254,7 +254,7 @@ def _inner(path: str, kind: str, key: object) -> str:
     return f"{path}.{key}" if kind == "attributes" else f"{path}[{key!r}]"
 
 
-def _part(owner: object, kind: str, key: object) -> Any:
+def _part(owner: object, kind: str, key: object) -> object:
     own = _attributes(owner) if kind == "attributes" else owner
     try:
         return own[key]  # type: ignore[index]  # TypeError is caught
@@ -262,7 +262,7 @@ def _part(owner: object, kind: str, key: object) -> Any:
         return MISSING
 
 
-def _attributes(value: object) -> dict[str, Any] | None:
+def _attributes(value: object) -> dict[str, object] | None:
     """An object's own attributes, read without running its code."""
     try:
         found = object.__getattribute__(value, "__dict__")

@@ -56,12 +56,12 @@ class BreakpointTrigger(runtime.Listener):
         self.temporary: list[int] = []  # lookouts of one motion
         self.honours_breakpoint = True
         self.pauses = 0
-        self.line_of: tuple[Any, ...] | None = None  # the execution that was met last by line tracing
+        self.line_of: tuple[object, ...] | None = None  # the execution that was met last by line tracing
         self.line_at = -1
         self.at_module: Statement | None = None
         self.pass_seen: dict[tuple[int, int], int] = {}
         self.late: dict[types.FrameType, list[TracedLoop]] = {}  # loops that are recorded by tracing
-        self.stepped_to: tuple[Any, ...] | None = None  # where a step has ended: its lookouts pause no second time
+        self.stepped_to: tuple[object, ...] | None = None  # where a step has ended: its lookouts pause no second time
 
     def _guarded(self, pause: Pause) -> str:
         raise NotImplementedError
@@ -73,7 +73,7 @@ class BreakpointTrigger(runtime.Listener):
     def lookouts(self) -> lookout.Lookouts:
         return self.loader.lookouts
 
-    def execution(self, frame: types.FrameType) -> tuple[Any, ...]:
+    def execution(self, frame: types.FrameType) -> tuple[object, ...]:
         """What tells one execution of a statement from the next."""
         file = registry.file_of(frame)
         statement = statement_at(file, frame) if file else None
@@ -405,7 +405,7 @@ class BreakpointTrigger(runtime.Listener):
 
     # -- breakpoint() --------------------------------------------------------------------------------
 
-    def breakpoint_hook(self, *args: object, **named: object) -> Any:
+    def breakpoint_hook(self, *args: object, **named: object) -> object:
         """Stands where `breakpoint()` of the script's own text looks for what to call."""
         wanted = os.environ.get("PYTHONBREAKPOINT", "")
         if wanted == "0" or not self.honours_breakpoint or run_state.quiet or run_state.in_trial:

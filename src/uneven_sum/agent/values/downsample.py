@@ -51,7 +51,7 @@ def means(np: Any, values: object, columns: int) -> Any:
         return sums / np.add.reduceat(good.astype(np.float64), starts)
 
 
-def histogram(np: Any, values: object, bins: int, log: bool = False) -> dict[str, Any]:
+def histogram(np: Any, values: object, bins: int, log: bool = False) -> dict[str, object]:
     """Counts of the finite cells in `bins` equal parts of their range, and the counts of the others."""
     data = np.asarray(values).reshape(-1)
     data = data if data.dtype.kind == "f" else data.astype(float)
@@ -103,7 +103,7 @@ def blocks(np: Any, table: Any, rows: int, columns: int) -> tuple[Any, list[str]
     return out, marks
 
 
-def scatter(np: Any, x: Any, y: Any, columns: int, rows: int) -> dict[str, Any]:
+def scatter(np: Any, x: Any, y: Any, columns: int, rows: int) -> dict[str, object]:
     """Counts of points in columns x rows cells over their common finite range, and how many are left out."""
     x, y = np.asarray(x, dtype=float), np.asarray(y, dtype=float)
     good = np.isfinite(x) & np.isfinite(y)
@@ -121,7 +121,7 @@ def scatter(np: Any, x: Any, y: Any, columns: int, rows: int) -> dict[str, Any]:
     return {"counts": counts.T[::-1].astype(int).tolist(), "left out": left_out, "x": ranges[0], "y": ranges[1]}
 
 
-def boxes(np: Any, values: object, groups: Any, most: int = 12) -> list[dict[str, Any]]:
+def boxes(np: Any, values: object, groups: Any, most: int = 12) -> list[dict[str, object]]:
     """Minimum, quartiles and maximum of the finite values of each group, the largest groups first."""
     names: list[object] = list(groups)
     order: dict[object, list[int]] = {}

@@ -44,7 +44,7 @@ def safe_kind(kind: type) -> bool:
     return module == "builtins" or (isinstance(module, str) and module.partition(".")[0] in LIBRARIES)
 
 
-def read_attribute(value: Any, name: str) -> Any:
+def read_attribute(value: Any, name: str) -> object:
     """An attribute that can be had without running the script's code; MISSING otherwise."""
     kind = type(value)  # `isinstance` would ask for `__class__`, which may be code of the script's
     if issubclass(kind, types.ModuleType):

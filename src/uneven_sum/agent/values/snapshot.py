@@ -79,7 +79,7 @@ def all_plain(values: list[object]) -> bool:
     )
 
 
-def told(value: Any) -> Any:
+def told(value: Any) -> object:
     """Numbers as they are, short texts too, arrays by their figures, collections by their length, all else by its
     type."""
     kind = type(value)

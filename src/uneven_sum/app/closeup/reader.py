@@ -67,7 +67,7 @@ def _html(text: str) -> tuple[str, Parts] | None:
     return ("HTML", found) if any(isinstance(inner, list) for _, inner in found) else None
 
 
-def _leaf(part: tuple[str, object]) -> tuple[str, Any]:
+def _leaf(part: tuple[str, object]) -> tuple[str, object]:
     """An element with nothing or only a text in it is a leaf."""
     label, inner = part
     if not isinstance(inner, list):
@@ -93,7 +93,7 @@ def _json(value: Any) -> Parts:
     return found
 
 
-def _xml(element: ElementTree.Element) -> tuple[str, Any]:
+def _xml(element: ElementTree.Element) -> tuple[str, object]:
     told = " ".join([element.tag, *(f'{k}="{v}"' for k, v in element.attrib.items())])
     text = (element.text or "").strip()
     inner = [_xml(child) for child in list(element)[:MOST]]

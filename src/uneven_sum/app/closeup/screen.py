@@ -71,7 +71,7 @@ class CloseUp(Keyed, Controlled, Screen[None]):
         self.at_view = 0
         self.slice = self.filter = ""
         self.wanted = ""  # what was searched for last
-        self.sort: dict[str, Any] | None = None
+        self.sort: dict[str, object] | None = None
         self.logarithmic = False
         self.range: tuple[int, int] | None = None
         self.chosen: list[int] = []

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from ...client import BadUse, notes
 from ...client.ledger import SERIES, write_csv
@@ -22,7 +22,7 @@ class Curves(Controller["LedgerScreen"]):
 
     screen: LedgerScreen
 
-    def plot_data(self, width: int) -> dict[str, Any] | None:
+    def plot_data(self, width: int) -> dict[str, object] | None:
         screen = self.screen
         if screen.ledger is None or not screen.ledger.rows:
             return None
@@ -158,7 +158,7 @@ class Curves(Controller["LedgerScreen"]):
         except (OSError, ValueError, BadUse) as e:
             screen.say(f"It could not be saved: {getattr(e, 'strerror', None) or e}", bad=True)
 
-    def _picture(self) -> tuple[dict[str, Any], str]:
+    def _picture(self) -> tuple[dict[str, object], str]:
         """What the plot shows, and its title.  ValueError when there is nothing yet."""
         screen = self.screen
         data = self.plot_data(400)

@@ -237,7 +237,7 @@ class LedgerScreen(Keyed, Controlled, Screen[None]):
         out.append("  goes back to the start, records from there, and returns to this pause.\n", p.quiet)
         return out
 
-    async def _page(self, where: dict[str, Any]) -> dict[str, Any] | None:
+    async def _page(self, where: dict[str, Any]) -> dict[str, object] | None:
         """What the grid asks for, from the table that is here."""
         ledger = self.ledger
         if ledger is None:

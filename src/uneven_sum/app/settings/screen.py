@@ -169,7 +169,7 @@ class SettingsScreen(Keyed, Screen[None]):
             self._take(name, self._read(typed, value))
 
     @staticmethod
-    def _read(typed: str, value: Any) -> Any:
+    def _read(typed: str, value: Any) -> object:
         """What was typed, as the kind of value that a setting is; the text itself where it is none."""
         if isinstance(value, list):
             return [t.strip() for t in typed.split(",") if t.strip()]

@@ -28,7 +28,7 @@ class Controlled:
 
     if not TYPE_CHECKING:  # so that a wrong name elsewhere is still found
 
-        def __getattr__(self, name: str) -> Any:
+        def __getattr__(self, name: str) -> object:
             if not name.startswith("_"):
                 for controller in self.__dict__.get("controllers", ()):
                     if name.startswith("action_") and hasattr(type(controller), name):
@@ -44,12 +44,12 @@ class Controlled:
         raise AttributeError(name)
 
 
-def background(group: str = "default", exclusive: bool = False) -> Callable[[Method], Callable[..., Worker[Any]]]:
+def background(group: str = "default", exclusive: bool = False) -> Callable[[Method], Callable[..., Worker[object]]]:
     """Let a controller's method run as a worker of its screen."""
 
-    def decorate(method: Method) -> Callable[..., Worker[Any]]:
+    def decorate(method: Method) -> Callable[..., Worker[object]]:
         @functools.wraps(method)
-        def start(self: Controller[Any], *args: object, **named: object) -> Worker[Any]:
+        def start(self: Controller[Any], *args: object, **named: object) -> Worker[object]:
             worker: Worker[object] = self.screen.run_worker(
                 method(self, *args, **named), group=group, exclusive=exclusive
             )

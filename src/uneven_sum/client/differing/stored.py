@@ -11,7 +11,6 @@ import os
 import platform
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
-from typing import Any
 
 import msgspec
 import numpy as np
@@ -26,7 +25,7 @@ ROWS = 500_000  # of a row group
 MAGIC = b"PAR1"
 
 
-def _schema() -> Any:
+def _schema() -> object:
     import pyarrow as pa  # here, since it takes a while and few runs are stored
 
     return pa.schema([("place", pa.uint32()), ("part", pa.uint8()), ("more", pa.bool_()), ("value", pa.float64())])

@@ -80,11 +80,11 @@ class Searches:
         found.place = place
         return found
 
-    def _there(self, place: Place) -> dict[str, Any]:
+    def _there(self, place: Place) -> dict[str, object]:
         told: dict[str, object] = msgspec.to_builtins(place)
         return {**told, "file": self.folder.there(place.file)}
 
-    def _end_there(self, end: dict[str, Any]) -> dict[str, Any]:
+    def _end_there(self, end: dict[str, Any]) -> dict[str, object]:
         return {**end, "file": self.folder.there(end["file"])} if end.get("file") else end
 
     def cancel(self) -> None:

@@ -33,9 +33,9 @@ class Losses:
     lost: int = 0
     tries: int = 0
     worst: Outcome | None = None
-    operands: tuple[Any, Any, Any] | None = None
+    operands: tuple[object, object, object] | None = None
     at_pass: int = 0
-    loops: list[dict[str, Any]] = field(default_factory=list)
+    loops: list[dict[str, object]] = field(default_factory=list)
     root: str = ""
 
 

@@ -39,7 +39,7 @@ READS = ("readlines", "read")
 class Entered:
     """An iterator: the object, where it was entered first, and whether all of it was taken there."""
 
-    value: Any
+    value: object
     site: int
     taken: bool
 

@@ -30,7 +30,7 @@ def _is_estimator(kind: type) -> bool:
     return "BaseEstimator" in names and hasattr(kind, "fit")
 
 
-def _fitted(value: object) -> dict[str, Any]:
+def _fitted(value: object) -> dict[str, object]:
     """What `fit` has set: by scikit-learn's custom, names that end in an underscore.  Of a pipeline, its steps."""
     steps = attributes(value).get("steps")
     if type(steps) is list and steps and all(type(step) is tuple and len(step) == 2 for step in steps):
@@ -39,7 +39,7 @@ def _fitted(value: object) -> dict[str, Any]:
     return {n: v for n, v in attributes(value).items() if n.endswith("_") and not n.startswith("_")}
 
 
-def _settings(value: object) -> dict[str, Any]:
+def _settings(value: object) -> dict[str, object]:
     return {n: v for n, v in attributes(value).items() if not n.endswith("_") and not n.startswith("_")}
 
 
@@ -65,7 +65,7 @@ def _is_model_result(kind: type) -> bool:
     return _home(kind) == "statsmodels" and kind.__name__.endswith(("Results", "ResultsWrapper"))
 
 
-def _inside(value: object) -> dict[str, Any]:
+def _inside(value: object) -> dict[str, object]:
     held = attributes(value)
     inner = held.get("_results")
     return attributes(inner) if inner is not None else held

@@ -40,7 +40,7 @@ def _sparse_grid(value: Any) -> Grid:
     by_rows = table.tocsr() if table.format != "csr" else table
     rows, columns = (int(n) for n in table.shape[-2:])
 
-    def part(c: int, first: int, last: int) -> tuple[str, Any]:
+    def part(c: int, first: int, last: int) -> tuple[str, object]:
         return encoded(np, np.asarray(by_rows[first:last, c].todense()).reshape(-1))
 
     return numbered_grid(rows, columns, part, value)

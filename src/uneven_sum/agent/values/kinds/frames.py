@@ -239,7 +239,7 @@ def _compound_grid(pd: Any, index: Any) -> Grid:
     )
 
 
-def _plain(column: Any) -> list[Any]:
+def _plain(column: Any) -> list[object]:
     from .base import text_of
 
     return [v if isinstance(v, str) else text_of(v) for v in column.tolist()]
@@ -297,7 +297,7 @@ def _is_extension(kind: type) -> bool:
     return pd is not None and issubclass(kind, pd.api.extensions.ExtensionArray)
 
 
-def _as_series(value: object) -> Any:
+def _as_series(value: object) -> object:
     return module("pandas").Series(value, copy=False)
 
 

@@ -39,7 +39,7 @@ def _line(value: Any) -> Summary:
 
 
 def _unless_shrunk(name: str, instead: object) -> Any:
-    def call(value: object, *rest: object) -> Any:
+    def call(value: object, *rest: object) -> object:
         return instead if has_shrunk(value) else getattr(_array(), name)(value, *rest)
 
     return call

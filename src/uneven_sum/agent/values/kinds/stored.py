@@ -34,7 +34,7 @@ def _is_group(kind: type) -> bool:
     return home in names and kind.__name__ in names[home]
 
 
-def _members(value: Any) -> dict[str, Any]:
+def _members(value: Any) -> dict[str, object]:
     """The names in a group with what they stand for; nothing is read of datasets."""
     if hasattr(value, "variables"):  # netCDF4
         return {**dict(value.groups), **dict(value.variables)}
@@ -98,7 +98,7 @@ def _dataset_grid(value: Any, text: str) -> Grid | None:
     if not 1 <= len(axes) <= 2:
         raise BadSlice(f"{text} leaves {plural(len(axes), 'dimension')}; the grid shows one or two.")
 
-    def part(c: int, first: int, last: int) -> tuple[str, Any]:
+    def part(c: int, first: int, last: int) -> tuple[str, object]:
         at: list[Any] = list(places)
         found = places[axes[0]][first : min(last, first + PAGE_LIMIT)]
         at[axes[0]] = slice(found.start, found.stop if found.stop >= 0 else None, found.step)

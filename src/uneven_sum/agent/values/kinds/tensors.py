@@ -55,7 +55,7 @@ def _count(value: object) -> int:
     return arrays._count(cells) if cells is not None else 0
 
 
-def _sliced(value: object, text: str) -> Any:
+def _sliced(value: object, text: str) -> object:
     cells = tensor_arrays.as_numpy(value)
     return array_grid(cells, text) if cells is not None else None
 
@@ -74,7 +74,7 @@ def _is_model(kind: type) -> bool:
     return isinstance(module, type) and issubclass(kind, module)
 
 
-def _parts(value: object) -> dict[str, Any]:
+def _parts(value: object) -> dict[str, object]:
     """The parameters, buffers and models that a model holds."""
     held = attributes(value)
     return {n: v for name in ("_parameters", "_buffers", "_modules") for n, v in dict(held.get(name) or {}).items()}

@@ -20,7 +20,7 @@ ARGUMENTS = 4  # shown of a partial call
 XML_SHOWN = 1_000_000  # characters in the reader
 
 
-def _partial_parts(value: object) -> tuple[Any, tuple[Any, ...], dict[str, Any]]:
+def _partial_parts(value: object) -> tuple[object, tuple[object, ...], dict[str, object]]:
     kind: object = functools.partial
     func, args, named = (getattr(kind, n).__get__(value) for n in ("func", "args", "keywords"))
     return func, args, named
