@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import types
 from collections.abc import Iterable
 from typing import Any
 
@@ -11,7 +12,7 @@ from ..values.downsample import edges, extremes
 ROWS, COLUMNS = 8, 42
 
 
-def cells(np: Any, title: str, mask: Any) -> list[dict[str, object]]:
+def cells(np: types.ModuleType, title: str, mask: Any) -> list[dict[str, object]]:
     """A map of the marked cells: the share of them in each block of the array, rows down, all other axes across."""
     if not getattr(mask, "ndim", 0) or mask.size < 2:
         return []
@@ -23,7 +24,7 @@ def cells(np: Any, title: str, mask: Any) -> list[dict[str, object]]:
     return [{"title": title, "shares": [[round(float(v), 4) for v in row] for row in shares], "shape": [height, width]}]
 
 
-def course(np: Any, title: str, lines: dict[str, object]) -> list[dict[str, object]]:
+def course(np: types.ModuleType, title: str, lines: dict[str, object]) -> list[dict[str, object]]:
     """Curves over the same cells or passes: lowest and highest value of each column."""
     shown = []
     for name, values in lines.items():

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import types
 from typing import Any
 
 from ..core.records import record
@@ -88,7 +89,7 @@ def _empty_columns(result: Any) -> str:
     return clean(", ".join(parts) + (", …" if len(bad) > SHOWN else ""), 160)
 
 
-def _sides(pd: Any, name: str, operands: dict[str, tuple[str, object]]) -> tuple[_Side, _Side] | None:
+def _sides(pd: types.ModuleType, name: str, operands: dict[str, tuple[str, object]]) -> tuple[_Side, _Side] | None:
     """The two tables of a call of `merge` or `join`, with the keys of their rows."""
 
     def value(argument: str, default: object = None) -> Any:
@@ -123,7 +124,7 @@ def _short(text: str, default: str) -> str:
     return text if len(text) <= 30 and "\n" not in text else default
 
 
-def _keys(pd: Any, frame: Any, on: Any, by_index: bool) -> tuple[Any, str]:
+def _keys(pd: types.ModuleType, frame: Any, on: Any, by_index: bool) -> tuple[Any, str]:
     if by_index:
         return frame.index, str(frame.index.name or "row")
     names = list(on) if isinstance(on, (list, tuple)) else [on]

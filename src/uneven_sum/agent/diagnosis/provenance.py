@@ -337,10 +337,8 @@ def explained(value: Any, operands: Operands) -> bool:
     if pd is not None and isinstance(value, pd.Series):
         return _explained_frame(pd, value, bad, operands.cellwise + operands.whole)
     mine = nonfinite.mask(value)
-    if np is None or isinstance(mine, bool):
-        return True
     if not getattr(mine, "shape", ()):
-        return True  # one cell, and an operand of it is bad
+        return True  # one cell (always one without numpy), and an operand of it is bad
     left = mine.copy()
     for operand in bad:
         theirs = nonfinite.mask(operand)
@@ -351,7 +349,7 @@ def explained(value: Any, operands: Operands) -> bool:
     return not left.any()
 
 
-def _large_explained(np: Any, value: Any, operands: Operands) -> bool | None:
+def _large_explained(np: types.ModuleType, value: Any, operands: Operands) -> bool | None:
     """`explained` for a large array, in one walk; None where an operand is neither a number nor such an array."""
     arrays = [v for v in operands.cellwise if type(v) is np.ndarray and v.ndim]
     scalars = [v for v in operands.cellwise if not any(v is a for a in arrays)]
@@ -399,7 +397,7 @@ def _has_none(value: Any, depth: int = 0) -> bool:
     return value is None
 
 
-def _explained_frame(pd: Any, value: object, bad: list[object], operands: list[object]) -> bool:
+def _explained_frame(pd: types.ModuleType, value: object, bad: list[object], operands: list[object]) -> bool:
     """Frames: a column has missing cells although no operand's column of that name (any, if new) had."""
     if isinstance(value, pd.Series):
         for operand in bad:

@@ -83,7 +83,7 @@ def share(a: object, b: object) -> bool:
     return bool(numpy.may_share_memory(a, b))
 
 
-def covers(numpy: Any, mine: Any, cell: object, owner: Any, index: object) -> bool:
+def covers(numpy: types.ModuleType, mine: Any, cell: object, owner: Any, index: object) -> bool:
     """Whether `owner[index]` holds the cell `mine[cell]`, an array of the same memory."""
     try:
         if not numpy.may_share_memory(mine, owner):
@@ -103,7 +103,7 @@ def _as_slices(index: object) -> object:
     return tuple(slice(i, i + 1 if i != -1 else None) if is_one_of(type(i), int) else i for i in parts)
 
 
-def _is_selected(numpy: Any, array: Any, cell: object, index: object) -> bool:
+def _is_selected(numpy: types.ModuleType, array: Any, cell: object, index: object) -> bool:
     marks = numpy.zeros(array.shape, bool)
     marks[index] = True
     return bool(marks[cell])

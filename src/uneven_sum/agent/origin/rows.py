@@ -6,6 +6,7 @@ The statement is about to run in a copy of the script, which ends then: what mak
 from __future__ import annotations
 
 import ast
+import types
 from typing import Any
 
 from ..core.errors import Refused
@@ -46,7 +47,7 @@ def rows_of(root: ast.expr, scope: Scope, suffix: str) -> list[From]:
         return []
 
 
-def cell_in(pandas: Any, result: Any, suffix: str) -> tuple[Any, Any]:
+def cell_in(pandas: types.ModuleType, result: Any, suffix: str) -> tuple[Any, Any]:
     """The label and the column of a cell.  ValueError when it is none."""
     node = ast.parse("it" + suffix, mode="eval").body
     keys: list[tuple[str, Any]] = []
@@ -93,7 +94,9 @@ def _grouped(root: ast.expr, scope: Scope, label: object) -> list[From]:
     return [From(_text(call.func.value, frame, column, row)) for row in [*bad, *rows][:MOST_ROWS]]
 
 
-def _joined(pandas: object, root: ast.expr, scope: Scope, result: Any, label: object, column: object) -> list[From]:
+def _joined(
+    pandas: types.ModuleType, root: ast.expr, scope: Scope, result: Any, label: object, column: object
+) -> list[From]:
     """`left.merge(right, on=key)`: the row of the frame that has the column, by the key."""
     if not (isinstance(root, ast.Call) and isinstance(root.func, ast.Attribute) and root.func.attr in JOINS):
         return []
@@ -123,7 +126,7 @@ def _label_text(label: object) -> str:
     return str(label) if hasattr(label, "isoformat") else repr(label)
 
 
-def _is_frame(pandas: Any, node: ast.expr, scope: Scope) -> bool:
+def _is_frame(pandas: types.ModuleType, node: ast.expr, scope: Scope) -> bool:
     """Whether an expression is a frame that can be read."""
     try:
         return isinstance(provenance.read(node, scope), pandas.DataFrame)
@@ -131,7 +134,9 @@ def _is_frame(pandas: Any, node: ast.expr, scope: Scope) -> bool:
         return False
 
 
-def _same(pandas: Any, root: ast.expr, scope: Scope, result: Any, label: object, column: object) -> list[From]:
+def _same(
+    pandas: types.ModuleType, root: ast.expr, scope: Scope, result: Any, label: object, column: object
+) -> list[From]:
     """A sort, a filter, a copy: the row of the same label has the same values; after new labels, that of its place."""
     owner: ast.expr = root
     while isinstance(owner, (ast.Call, ast.Attribute, ast.Subscript)):

@@ -32,7 +32,7 @@ def fingerprint(value: object) -> str:
     return str(summary(value)["text"])
 
 
-def _cells_print(np: Any, value: Any) -> str:
+def _cells_print(np: types.ModuleType, value: Any) -> str:
     """A number that differs when the cells do: of all of them up to LARGE, else of a sample."""
     if value.size > LARGE:
         flat = value.reshape(-1) if value.flags.c_contiguous else value.flat

@@ -15,6 +15,7 @@ import re
 import socket
 import struct
 import threading
+import types
 import zlib
 from collections.abc import Callable
 from typing import Any
@@ -272,7 +273,7 @@ def _tell_object(value: object, site: int, tell: Tell) -> None:
         tell(site, KIND, type(value).__name__)
 
 
-def _tell_array(np: Any, cells: Any, site: int, tell: Tell) -> None:
+def _tell_array(np: types.ModuleType, cells: Any, site: int, tell: Tell) -> None:
     tell(site, KIND, f"{cells.shape} {cells.dtype}")
     if cells.dtype.kind not in "fiubc" or not cells.size:
         if cells.dtype.kind in "OUSMm":
@@ -295,7 +296,7 @@ def _tell_array(np: Any, cells: Any, site: int, tell: Tell) -> None:
         tell(site, part, float(flat[number * cells.size // min(ELEMENTS, cells.size)]))
 
 
-def _tell_column(np: Any, column: Any, site: int, tell: Tell) -> None:
+def _tell_column(np: types.ModuleType, column: Any, site: int, tell: Tell) -> None:
     if isinstance(column.dtype, np.dtype) and column.dtype.kind in "fiub":
         _tell_array(np, column.to_numpy(), site, tell)
         return

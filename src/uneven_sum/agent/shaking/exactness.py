@@ -6,6 +6,7 @@ Sums by TwoSum (Knuth, The Art of Computer Programming 2, 4.2.2), products by th
 
 from __future__ import annotations
 
+import types
 from typing import Any
 
 SPLIT = 134217729.0  # 2**27 + 1
@@ -58,7 +59,7 @@ def inexact_power(a: float, b: float, result: float) -> bool:
 # -- of arrays: the same on blocks, as truth values ---------------------------------------------------------
 
 
-def sum_errors(np: Any, a: object, b: object, result: Any) -> object:
+def sum_errors(np: types.ModuleType, a: object, b: object, result: Any) -> object:
     """What rounding took from each cell of a + b; arrays of one shape."""
     b_seen = result - a
     error = result - b_seen
@@ -68,7 +69,7 @@ def sum_errors(np: Any, a: object, b: object, result: Any) -> object:
     return error
 
 
-def product_errors(np: object, a: Any, b: object, result: object) -> object:
+def product_errors(np: types.ModuleType, a: Any, b: object, result: object) -> object:
     """What rounding took from each cell of a * b."""
     split = a.dtype.type(SPLIT if a.dtype.itemsize == 8 else 4097.0)
     c = split * a
@@ -80,11 +81,11 @@ def product_errors(np: object, a: Any, b: object, result: object) -> object:
     return a_low * b_low - (((result - a_high * b_high) - a_low * b_high) - a_high * b_low)
 
 
-def difference_errors(np: object, a: object, b: Any, result: object) -> object:
+def difference_errors(np: types.ModuleType, a: object, b: Any, result: object) -> object:
     return sum_errors(np, a, -b, result)
 
 
-def quotient_errors(np: object, a: object, b: object, result: Any) -> object:
+def quotient_errors(np: types.ModuleType, a: object, b: object, result: Any) -> object:
     """Of each cell of a / b, how far the quotient times b is from a."""
     back = result * b
     return (a - back) - product_errors(np, result, b, back)

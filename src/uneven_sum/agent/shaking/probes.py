@@ -208,7 +208,7 @@ def _others(stream: ValueStream, mover: Mover | None, name: str) -> Callable[...
     return others
 
 
-def _is_real(np: Any, value: object) -> bool:
+def _is_real(np: types.ModuleType, value: object) -> bool:
     return type(value) in (int, float) or isinstance(value, (np.floating, np.integer))
 
 

@@ -126,7 +126,7 @@ class NamesBefore:
         self.sampled = self.sampled or room < wanted
         return room
 
-    def _of_array(self, np: Any, value: Any) -> tuple[object, ...]:
+    def _of_array(self, np: types.ModuleType, value: Any) -> tuple[object, ...]:
         if value.dtype.hasobject:
             return ("array", id(value), value.shape, str(value.dtype), tuple(map(id, value.reshape(-1)[:PARTS])))
         if value.nbytes <= self.copied:

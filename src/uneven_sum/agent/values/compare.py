@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import os
+import types
 from typing import Any
 
 from ..core.errors import Refused
@@ -13,7 +14,7 @@ from .kinds.grids import Grid
 from .nonfinite import module
 
 
-def _array(np: Any, value: object) -> Any:
+def _array(np: types.ModuleType, value: object) -> Any:
     if hasattr(value, "to_numpy"):
         value = value.to_numpy()
     array = np.asarray(value)
@@ -25,7 +26,7 @@ def _array(np: Any, value: object) -> Any:
     return array
 
 
-def compare(np: Any, one: object, other: object, atol: float, rtol: float) -> dict[str, Any]:
+def compare(np: types.ModuleType, one: object, other: object, atol: float, rtol: float) -> dict[str, Any]:
     """Shapes, dtypes, how many cells differ beyond |a - b| <= atol + rtol |b| (nan equals nan), the largest difference
     and where."""
     if np is None:
@@ -74,7 +75,7 @@ def _cell(value: Any) -> str:
     return number(float(value)) if not isinstance(value, complex) and value.imag == 0 else str(value)
 
 
-def load(np: Any, path: str) -> Any:
+def load(np: types.ModuleType, path: str) -> Any:
     """An array from an NPY or CSV file (a heading row is left out)."""
     if path.lower().endswith(".npy"):
         return np.load(path, allow_pickle=False)
@@ -96,7 +97,7 @@ def _is_number(text: str) -> bool:
         return False
 
 
-def matrix_facts(np: Any, value: object) -> list[Fact]:
+def matrix_facts(np: types.ModuleType, value: object) -> list[Fact]:
     """By singular values (numpy.linalg.svd) and, of square ones, eigenvalues and Cholesky's factorisation."""
     a = _array(np, value)
     if a.ndim != 2 or a.dtype.kind not in "fiuc":

@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
+import types
 from typing import Any
 
 
-def edges(np: Any, size: int, columns: int) -> Any:
+def edges(np: types.ModuleType, size: int, columns: int) -> Any:
     """The starts of `columns` nearly equal parts of `size` cells, and the end."""
     return np.linspace(0, size, columns + 1).astype(np.int64)
 
 
-def extremes(np: Any, values: Any, columns: int) -> tuple[Any, Any, str]:
+def extremes(np: types.ModuleType, values: Any, columns: int) -> tuple[Any, Any, str]:
     """(lowest, highest, marks) of each part over its finite cells: float64 arrays (nan: none) and a text with
     `.` for fine, `n` for nan, `+` and `-` for the infinities, the first that is hit of these."""
     size = len(values)
@@ -40,7 +41,7 @@ def extremes(np: Any, values: Any, columns: int) -> tuple[Any, Any, str]:
     return lows, highs, "".join(signs)
 
 
-def means(np: Any, values: object, columns: int) -> Any:
+def means(np: types.ModuleType, values: object, columns: int) -> Any:
     """The mean of the finite cells of each column, nan where there is none."""
     data = np.asarray(values)
     data = data if data.dtype == np.float64 else data.astype(np.float64)
@@ -51,7 +52,7 @@ def means(np: Any, values: object, columns: int) -> Any:
         return sums / np.add.reduceat(good.astype(np.float64), starts)
 
 
-def histogram(np: Any, values: object, bins: int, log: bool = False) -> dict[str, object]:
+def histogram(np: types.ModuleType, values: object, bins: int, log: bool = False) -> dict[str, object]:
     """Counts of the finite cells in `bins` equal parts of their range, and the counts of the others."""
     data = np.asarray(values).reshape(-1)
     data = data if data.dtype.kind == "f" else data.astype(float)
@@ -73,7 +74,7 @@ def histogram(np: Any, values: object, bins: int, log: bool = False) -> dict[str
     return {**found, "counts": counts.tolist(), "low": low, "high": high}
 
 
-def blocks(np: Any, table: Any, rows: int, columns: int) -> tuple[Any, list[str]]:
+def blocks(np: types.ModuleType, table: Any, rows: int, columns: int) -> tuple[Any, list[str]]:
     """A table reduced to at most rows x columns: of each block the finite cell furthest from the mean of all, and
     a row of marks for the bad cells (as in `extremes`)."""
     height, width = table.shape
@@ -103,7 +104,7 @@ def blocks(np: Any, table: Any, rows: int, columns: int) -> tuple[Any, list[str]
     return out, marks
 
 
-def scatter(np: Any, x: Any, y: Any, columns: int, rows: int) -> dict[str, object]:
+def scatter(np: types.ModuleType, x: Any, y: Any, columns: int, rows: int) -> dict[str, object]:
     """Counts of points in columns x rows cells over their common finite range, and how many are left out."""
     x, y = np.asarray(x, dtype=float), np.asarray(y, dtype=float)
     good = np.isfinite(x) & np.isfinite(y)
@@ -121,7 +122,7 @@ def scatter(np: Any, x: Any, y: Any, columns: int, rows: int) -> dict[str, objec
     return {"counts": counts.T[::-1].astype(int).tolist(), "left out": left_out, "x": ranges[0], "y": ranges[1]}
 
 
-def boxes(np: Any, values: object, groups: Any, most: int = 12) -> list[dict[str, object]]:
+def boxes(np: types.ModuleType, values: object, groups: Any, most: int = 12) -> list[dict[str, object]]:
     """Minimum, quartiles and maximum of the finite values of each group, the largest groups first."""
     names: list[object] = list(groups)
     order: dict[object, list[int]] = {}

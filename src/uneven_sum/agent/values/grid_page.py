@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import base64
+import types
 from collections import Counter
 from typing import Any
 
@@ -17,7 +18,7 @@ def b64(array: Any) -> str:
     return base64.b64encode(array.tobytes()).decode()
 
 
-def cell_marks(np: Any, kind: str, data: Any) -> str:
+def cell_marks(np: types.ModuleType, kind: str, data: Any) -> str:
     if kind == "f8":
         good = np.isfinite(data)
         return "." * len(data) if good.all() else "".join("." if g else "!" for g in good.tolist())
@@ -26,7 +27,7 @@ def cell_marks(np: Any, kind: str, data: Any) -> str:
     return "".join("!" if text in ("nan", "NaT", "None", "<NA>", "inf", "-inf") else "." for text in data)
 
 
-def fitting_rows(np: Any, grid: Grid, wanted: str) -> Any:
+def fitting_rows(np: types.ModuleType, grid: Grid, wanted: str) -> Any:
     """Which rows fit a filter: an expression over the columns' names, or `value` where there is one column."""
     names: dict[str, object] = {}
     source = grid.source
@@ -52,7 +53,7 @@ def fitting_rows(np: Any, grid: Grid, wanted: str) -> Any:
         raise Refused(f"The filter {wanted} cannot be used: {type(e).__name__}: {e}.") from None
 
 
-def bad_in_frame(np: Any, frame: Any, row: int, column: int, back: bool) -> list[int] | None:
+def bad_in_frame(np: types.ModuleType, frame: Any, row: int, column: int, back: bool) -> list[int] | None:
     """The nearest bad cell before or after a place, row by row; looked for column by column."""
     best: list[int] | None = None
     for c in range(min(frame.shape[1], 10_000)):
@@ -69,7 +70,7 @@ def bad_in_frame(np: Any, frame: Any, row: int, column: int, back: bool) -> list
     return best
 
 
-def numeric_columns(np: object, grid: Grid) -> list[int]:
+def numeric_columns(np: types.ModuleType, grid: Grid) -> list[int]:
     found = []
     for c in range(min(grid.columns, 200)):
         if grid.cells(c, 0, min(1, grid.rows))[0] != "text":
@@ -77,7 +78,7 @@ def numeric_columns(np: object, grid: Grid) -> list[int]:
     return found
 
 
-def column_floats(np: object, grid: Grid, column: int, first: int, last: int) -> Any:
+def column_floats(np: types.ModuleType, grid: Grid, column: int, first: int, last: int) -> Any:
     kind, data = grid.cells(column, first, last)
     if kind == "text":
         raise Refused(f"The column {grid.column_labels(column, 1)[0]} has no numbers.")
@@ -88,7 +89,7 @@ SAMPLED = 100_000  # rows of a column that its picture is made from
 BARS = "▁▂▃▄▅▆▇█"
 
 
-def column_picture(np: Any, grid: Grid, column: int) -> dict[str, Any]:
+def column_picture(np: types.ModuleType, grid: Grid, column: int) -> dict[str, Any]:
     """A small picture of a column: a histogram of its numbers, or how often its most frequent values come; and the
     share that is missing."""
     step = max(1, grid.rows // SAMPLED)
@@ -135,7 +136,9 @@ def dates(source: Any, first: int, last: int) -> list[list[Any]]:
     return [[row, text[:16]] for row, text, value in zip(at, texts, values) if value == value]
 
 
-def reduced_series(np: object, series: list[tuple[str, Any]], first: int, last: int, width: int) -> dict[str, Any]:
+def reduced_series(
+    np: types.ModuleType, series: list[tuple[str, Any]], first: int, last: int, width: int
+) -> dict[str, Any]:
     told = []
     for name, data in series:
         lows, highs, marks = downsample.extremes(np, data, width * 2)
@@ -146,7 +149,7 @@ def reduced_series(np: object, series: list[tuple[str, Any]], first: int, last: 
     return {"series": told, "first": first, "last": last}
 
 
-def reduced_image(np: Any, value: Any, width: int, height: int) -> dict[str, Any]:
+def reduced_image(np: types.ModuleType, value: Any, width: int, height: int) -> dict[str, Any]:
     rows = downsample.edges(np, value.shape[0], min(height * 2, value.shape[0]))[:-1]
     columns = downsample.edges(np, value.shape[1], min(width, value.shape[1]))[:-1]
     part = np.asarray(value[rows][:, columns][:, :, :3], dtype=float)
@@ -169,7 +172,7 @@ def distinct(grid: Grid, column: int) -> int:
     return len(set(grid.cells(column, 0, min(grid.rows, 5000))[1]))
 
 
-def reduced_boxes(np: object, grid: Grid, columns: list[int]) -> dict[str, Any]:
+def reduced_boxes(np: types.ModuleType, grid: Grid, columns: list[int]) -> dict[str, Any]:
     numeric = numeric_columns(np, grid)
     if not numeric:
         raise Refused("A box plot needs a column of numbers.")

@@ -77,7 +77,7 @@ def any_bad(value: Any) -> bool:
     return count(value) > 0
 
 
-def _has_finite_sum(np: Any, flat: Any) -> bool:
+def _has_finite_sum(np: types.ModuleType, flat: Any) -> bool:
     """True when the sum of all cells is finite, and so each cell; an overflow of the sum gives False, too.
 
     The sum of squares, where BLAS makes it, takes less than half the time.
@@ -87,7 +87,7 @@ def _has_finite_sum(np: Any, flat: Any) -> bool:
         return bool(total - total == 0)
 
 
-def _has_bad_part(np: Any, flat: Any) -> bool:
+def _has_bad_part(np: types.ModuleType, flat: Any) -> bool:
     good = np.empty(CHUNK, dtype=bool)
     for start in range(0, flat.size, CHUNK):
         part = flat[start : start + CHUNK]
@@ -98,7 +98,7 @@ def _has_bad_part(np: Any, flat: Any) -> bool:
     return False
 
 
-def new_cells(np: Any, value: Any, operands: list[Any]) -> tuple[bool, bool]:
+def new_cells(np: types.ModuleType, value: Any, operands: list[Any]) -> tuple[bool, bool]:
     """Whether an array has a cell that is bad where no operand has a bad one, and one that is nan where none has a nan.
 
     The operands are arrays of its shape.  Of each part only the cells that are bad are compared, with one operand after
@@ -269,7 +269,7 @@ def _array(value: Any) -> int:
     return 0
 
 
-def count_cells(np: Any, value: Any) -> int:
+def count_cells(np: types.ModuleType, value: Any) -> int:
     """Non-finite cells of a float or complex array; no copy of it is made."""
     size: int = value.size
     if size <= CHUNK:
@@ -344,7 +344,7 @@ def _typed_array(value: Any) -> int:
     return sum(not math.isfinite(v) for v in value) if value.typecode in "fd" and len(value) <= LOOKED_INTO else 0
 
 
-def _pandas_mask(np: Any, pd: object, value: Any) -> Any:
+def _pandas_mask(np: types.ModuleType, pd: types.ModuleType, value: Any) -> Any:
     kind = getattr(value.dtype, "kind", "O")
     if kind == "f" and isinstance(value.dtype, np.dtype):
         return ~np.isfinite(value.to_numpy())

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import types
 from collections.abc import Callable, Iterator
 from typing import Any
 
@@ -38,7 +39,7 @@ class Measures:
         return math.sqrt(self.m2 / self.fine) if self.fine else math.nan
 
 
-def chunks(np: Any, array: Any) -> Iterator[Any]:
+def chunks(np: types.ModuleType, array: Any) -> Iterator[Any]:
     """The cells in one-dimensional pieces, in the order of memory; no copy of contiguous arrays."""
     if array.flags.c_contiguous or array.flags.f_contiguous:
         flat = array.reshape(-1, order="A")
@@ -49,7 +50,9 @@ def chunks(np: Any, array: Any) -> Iterator[Any]:
     yield from np.nditer(array, flags=flags, op_flags=["readonly"], buffersize=CHUNK, order="K")
 
 
-def measure(np: Any, array: Any, moments: bool = True, cancelled: Callable[[], bool] | None = None) -> Measures:
+def measure(
+    np: types.ModuleType, array: Any, moments: bool = True, cancelled: Callable[[], bool] | None = None
+) -> Measures:
     """The measures of a numeric array (bool, integer, float, complex); masked cells do not count.
 
     Moments are merged chunk by chunk (Chan, Golub and LeVeque, Updating formulae and a pairwise algorithm for
@@ -73,7 +76,7 @@ def measure(np: Any, array: Any, moments: bool = True, cancelled: Callable[[], b
     return m
 
 
-def _modulus(np: Any, part: Any, m: Measures) -> Any:
+def _modulus(np: types.ModuleType, part: Any, m: Measures) -> Any:
     good = np.isfinite(part)
     if good.all():
         return np.abs(part)
@@ -84,7 +87,7 @@ def _modulus(np: Any, part: Any, m: Measures) -> Any:
     return np.abs(part[good])
 
 
-def _room(np: Any, scratch: list[Any], kind: type, size: int) -> Any:
+def _room(np: types.ModuleType, scratch: list[Any], kind: type, size: int) -> Any:
     """Space for so many cells; made when it is first needed, since making it moves the script's own memory about."""
     for room in scratch:
         if room.dtype == kind:
@@ -93,7 +96,7 @@ def _room(np: Any, scratch: list[Any], kind: type, size: int) -> Any:
     return scratch[-1][:size]
 
 
-def _add(np: Any, part: Any, m: Measures, scratch: list[object], moments: bool) -> None:
+def _add(np: types.ModuleType, part: Any, m: Measures, scratch: list[object], moments: bool) -> None:
     low, high = part.min(), part.max()
     if not (math.isfinite(low) and math.isfinite(high)):
         good = np.isfinite(part, out=_room(np, scratch, bool, part.size))
@@ -128,7 +131,7 @@ def _add(np: Any, part: Any, m: Measures, scratch: list[object], moments: bool) 
     m.fine += count
 
 
-def bad_places(np: Any, array: Any, most: int = 5, after: int = -1, backwards: bool = False) -> list[int]:
+def bad_places(np: types.ModuleType, array: Any, most: int = 5, after: int = -1, backwards: bool = False) -> list[int]:
     """Flat places (C order) of non-finite cells beyond `after`, nearest first; at most `most`."""
     found: list[int] = []
     size = int(array.size)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import types
 from typing import Any
 
 from ...source.sites import sites
@@ -67,7 +68,7 @@ class Absorption(Rule):
                     known.first, known.shown = known.passes, (known.last, step)
         known.last = stored
 
-    def _one_by_one(self, np: Any, args: tuple[Any, ...], result: Any, site: int) -> None:
+    def _one_by_one(self, np: types.ModuleType, args: tuple[Any, ...], result: Any, site: int) -> None:
         """`sum(x)` of an array of 16 or 32 bits adds its cells one by one, in their precision."""
         cells = args[0] if args else None
         if (
@@ -92,7 +93,9 @@ class Absorption(Rule):
             right=full(right),
         )
 
-    def _cumulative(self, np: Any, function: object, args: tuple[object, ...], result: object, site: int) -> None:
+    def _cumulative(
+        self, np: types.ModuleType, function: object, args: tuple[object, ...], result: object, site: int
+    ) -> None:
         given = seen(function, "__self__", None)
         given = args[0] if args and not isinstance(given, np.ndarray) else given
         cells = np.asarray(given)

@@ -265,7 +265,7 @@ def _kind(value: object) -> str:
     )
 
 
-def _is_part(np: object, part: Any, whole: Any) -> bool:
+def _is_part(np: types.ModuleType, part: Any, whole: Any) -> bool:
     """Whether one array is a view into another."""
     return part.size < whole.size and (part.base is whole or (part.base is not None and part.base is whole.base))
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 import math
+import types
 from dataclasses import field
 from typing import Any
 
@@ -168,7 +169,7 @@ class Cancellation(Rule):
             place.times[self.NAME] = losses.lost
 
 
-def _largest(np: Any, value: object) -> float:
+def _largest(np: types.ModuleType, value: object) -> float:
     cells = np.ravel(value)
     step = max(1, cells.size // SAMPLE)
     cells = cells[::step]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 import itertools
 import math
+import types
 from typing import Any
 
 from ...core.type_identity import is_one_of
@@ -113,7 +114,7 @@ class FloatEquality(Rule):
                     )
                     return
 
-    def _distinct(self, np: Any, result: Any, site: int) -> None:
+    def _distinct(self, np: types.ModuleType, result: Any, site: int) -> None:
         """Distinct floats of which some differ in their last digits only."""
         if np is not None and isinstance(result, np.ndarray) and result.dtype.kind == "f":
             result = result.ravel()[:100_000].tolist()
@@ -170,7 +171,7 @@ class FloatEquality(Rule):
             )
 
 
-def _floats(np: Any, value: object) -> Any:
+def _floats(np: types.ModuleType, value: object) -> Any:
     if is_one_of(type(value), float, int):
         return np.asarray(value)
     if isinstance(value, (np.ndarray, np.generic)) and value.dtype.kind in "fi":

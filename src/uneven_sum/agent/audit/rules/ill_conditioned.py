@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import types
 from typing import Any
 
 from ...values import nonfinite
@@ -19,7 +20,7 @@ class IllConditioned(Rule):
     NAME = "ill-conditioned"
     WANTS = ("call:solve", "call:inv", "call:lstsq", "call:polyfit", "call:pinv", "call:curve_fit")
 
-    def _fit(self, np: Any, result: object, site: int) -> None:
+    def _fit(self, np: types.ModuleType, result: object, site: int) -> None:
         """The covariance of the parameters of `curve_fit`: which of them cannot be told apart."""
         covariance = result[1] if type(result) is tuple and len(result) > 1 else None
         if covariance is None or type(covariance) is not np.ndarray or covariance.ndim != 2 or len(covariance) < 2:
@@ -87,7 +88,7 @@ class IllConditioned(Rule):
         )
 
 
-def _condition(np: Any, matrix: Any) -> float:
+def _condition(np: types.ModuleType, matrix: Any) -> float:
     with np.errstate(all="ignore"):
         rows = np.abs(matrix).max(axis=1, keepdims=True)
         scaled = matrix / np.where(rows == 0, 1, rows) if matrix.shape[0] == matrix.shape[1] else matrix
@@ -100,7 +101,7 @@ def _condition(np: Any, matrix: Any) -> float:
     return float(values[0] / values[-1]) if values[-1] > 0 else math.inf
 
 
-def _dependent(np: Any, matrix: object) -> list[int]:
+def _dependent(np: types.ModuleType, matrix: object) -> list[int]:
     """The two columns with the largest parts in the direction that is nearly lost."""
     columns = np.linalg.norm(matrix, axis=0)
     scaled = matrix / np.where(columns == 0, 1, columns)

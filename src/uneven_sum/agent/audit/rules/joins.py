@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 import collections
+import types
 from typing import Any
 
 from ...values import nonfinite
@@ -30,7 +31,9 @@ def _sides(function: object, args: tuple[object, ...], named: dict[str, object])
     return None
 
 
-def _keys(pd: object, name: str, left: Any, right: Any, named: dict[str, object]) -> tuple[Any, Any, str] | None:
+def _keys(
+    pd: types.ModuleType, name: str, left: Any, right: Any, named: dict[str, object]
+) -> tuple[Any, Any, str] | None:
     """The key of each side as a series, of tuples for keys of several columns, and how it is called."""
     on = named.get("on")
     left_on, right_on = named.get("left_on", on), named.get("right_on", on)
@@ -56,7 +59,7 @@ def _keys(pd: object, name: str, left: Any, right: Any, named: dict[str, object]
     return _tuples(pd, left[mine]), _tuples(pd, right[theirs]), called
 
 
-def _tuples(pd: Any, frame: Any) -> Any:
+def _tuples(pd: types.ModuleType, frame: Any) -> Any:
     columns = [frame.iloc[:, n].tolist() for n in range(frame.shape[1])]
     return pd.Series(list(zip(*columns)), index=frame.index, dtype=object)
 
@@ -184,7 +187,7 @@ class LostRows(Rule):
                 evidence={"rows": len(alone), "of": len(mine), "keys": [str(k) for k in distinct[:20]], "how": how},
             )
 
-    def _looked_up(self, pd: Any, function: object, args: tuple[object, ...], site: int) -> None:
+    def _looked_up(self, pd: types.ModuleType, function: object, args: tuple[object, ...], site: int) -> None:
         """`s.map({…})`, `s.isin([…])`: values without a partner that have a near one."""
         mine, others = seen(function, "__self__", None), args[0] if args else None
         if isinstance(others, pd.Series):
@@ -212,7 +215,9 @@ class LostRows(Rule):
             right=f"{rows:,} rows more",
         )
 
-    def _grouped(self, pd: Any, frame: object, by: list[object], named: dict[str, object], site: int) -> None:
+    def _grouped(
+        self, pd: types.ModuleType, frame: object, by: list[object], named: dict[str, object], site: int
+    ) -> None:
         if not isinstance(frame, pd.DataFrame) or named.get("dropna") is False:
             return
         names = [n for one in by for n in (one if isinstance(one, list) else [one])]

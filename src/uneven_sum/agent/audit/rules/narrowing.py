@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import types
 from typing import Any
 
 from ...core.type_identity import is_one_of
@@ -40,7 +41,7 @@ class Narrowing(Rule):
             if not self.auditor.has(self, site):
                 self._changed(np, value, value.astype(target.dtype), str(target.dtype), site)
 
-    def _columns(self, pd: Any, np: object, sources: list[Any], result: Any, site: int) -> None:
+    def _columns(self, pd: types.ModuleType, np: types.ModuleType, sources: list[Any], result: Any, site: int) -> None:
         """Integers that became floats since rows without a partner have missing values."""
         made = {result.name: result} if isinstance(result, pd.Series) else dict(result.items())
         for source in sources:
@@ -52,7 +53,7 @@ class Narrowing(Rule):
                     cells = column.to_numpy()
                     self._changed(np, cells, cells.astype(float), "float64", site, f" in `{label}`")
 
-    def _changed(self, np: Any, before: Any, after: Any, kind: str, site: int, where: str = "") -> None:
+    def _changed(self, np: types.ModuleType, before: Any, after: Any, kind: str, site: int, where: str = "") -> None:
         back = np.array([int(v) for v in after.ravel().tolist()], dtype=object).reshape(before.shape)
         changed = (back != before.astype(object)).astype(bool)
         if changed.any():

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 import math
+import types
 from typing import Any
 
 from ...values import nonfinite
@@ -90,7 +91,7 @@ class Truncation(Rule):
                 return
             self._below(np, np.asarray(given), site)
 
-    def _below(self, np: Any, cells: Any, site: int) -> None:
+    def _below(self, np: types.ModuleType, cells: Any, site: int) -> None:
         if cells.dtype.kind != "f":
             return
         up = np.ceil(cells)
@@ -100,7 +101,7 @@ class Truncation(Rule):
             shown = pictures.cells(np, "cells that are cut", below)
             self._tell(float(cells[below].ravel()[0]), int(below.sum()), site, shown)
 
-    def _steps(self, np: Any, args: tuple[Any, ...], result: Any, site: int) -> None:
+    def _steps(self, np: types.ModuleType, args: tuple[Any, ...], result: Any, site: int) -> None:
         """`linspace` with an integer dtype cuts its steps."""
         if len(args) < 2 or len(result) < 2 or np.ndim(args[0]) or np.ndim(args[1]):
             return

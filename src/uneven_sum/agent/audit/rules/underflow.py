@@ -41,7 +41,7 @@ class Underflow(Rule):
             operands=list(zip(place.operand_texts(), (full(a), full(b)))),
         )
 
-    def _exponential(self, np: Any, given: Any, result: object, site: int) -> None:
+    def _exponential(self, np: types.ModuleType, given: Any, result: object, site: int) -> None:
         """`exp` of a number below -745 is 0."""
         x = given if is_one_of(type(given), float, int) else None
         if x is None and np is not None and isinstance(given, (np.ndarray, np.floating)):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import types
 from collections.abc import Callable
 from typing import Any
 
@@ -193,7 +194,7 @@ class Wrap(Rule):
         bits = (ast.BitXor, ast.BitAnd, ast.BitOr, ast.LShift, ast.RShift)
         return any(isinstance(getattr(n, "op", None), bits) for n in ast.walk(self.auditor.place(site).scope))
 
-    def _lowest(self, np: Any, name: str, value: object, result: object, site: int) -> None:
+    def _lowest(self, np: types.ModuleType, name: str, value: object, result: object, site: int) -> None:
         """The lowest integer of a width has no positive partner."""
         cells, told = _cells(np, value), _cells(np, result)
         if cells is None or told is None or cells.dtype.kind != "i" or told.dtype.kind != "i" or not cells.size:
@@ -202,7 +203,7 @@ class Wrap(Rule):
         if int(cells.min()) == lowest and not self.auditor.has(self, site):
             self._told_call(site, name, -lowest, lowest, told.dtype)
 
-    def _product(self, np: Any, a: object, b: object, result: object, site: int) -> None:
+    def _product(self, np: types.ModuleType, a: object, b: object, result: object, site: int) -> None:
         """A matrix product: its float64 counterpart leaves the range."""
         left, right, told = _cells(np, a), _cells(np, b), _cells(np, result)
         if left is None or right is None or told is None or told.dtype.kind != "i" or not told.size:
@@ -214,7 +215,7 @@ class Wrap(Rule):
             where = int(np.argmax(outside))
             self._told_call(site, "dot", float(near.ravel()[where]), np.asarray(told).ravel()[where], told.dtype)
 
-    def _cast(self, np: Any, before: Any, after: Any, site: int) -> None:
+    def _cast(self, np: types.ModuleType, before: Any, after: Any, site: int) -> None:
         """A cast to a narrower integer."""
         if before.shape != after.shape or np.iinfo(after.dtype).bits >= np.iinfo(before.dtype).bits:
             return
@@ -264,7 +265,7 @@ def may_leave(name: str, a: Any, b: object) -> bool:
     return min(bounds) < int(info.min) or max(bounds) > int(info.max)
 
 
-def _cells(np: Any, value: object) -> Any:
+def _cells(np: types.ModuleType, value: object) -> Any:
     """A value's cells as an array, without running the script's code; None where it has none."""
     if type(value) is int and abs(value) < 2**63:
         return np.array(value)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 import math
 import struct
+import types
 from typing import Any
 
 from ...core import run_state
@@ -33,7 +34,7 @@ def range_text(m: statistics.Measures, whole: bool = False) -> str:
     return f"{number(m.low, 4)} … {number(m.high, 4)}, mean {number(m.mean, 4)}"
 
 
-def bad_text(np: object, value: Any, m: statistics.Measures) -> str:
+def bad_text(np: types.ModuleType, value: Any, m: statistics.Measures) -> str:
     """`3 nan 1 inf, first at 41`."""
     counts = [f"{n} {word}" for word, n in (("nan", m.nan), ("inf", m.pinf), ("-inf", m.ninf)) if n]
     if value.dtype.kind == "c":
@@ -42,7 +43,7 @@ def bad_text(np: object, value: Any, m: statistics.Measures) -> str:
     return f"{' '.join(counts)}, first at {where}"
 
 
-def place_text(np: Any, shape: tuple[int, ...], flat: int) -> str:
+def place_text(np: types.ModuleType, shape: tuple[int, ...], flat: int) -> str:
     place = ", ".join(str(int(i)) for i in np.unravel_index(flat, shape))
     return place if len(shape) == 1 else f"[{place}]"
 
@@ -92,13 +93,13 @@ def _line(value: Any) -> Summary:
     return {**base, "text": f"{head}: {_first(np, value)}"}
 
 
-def _first(np: Any, value: Any) -> str:
+def _first(np: types.ModuleType, value: Any) -> str:
     """The first three cells; taken one by one, since `flat` of NumPy 2's variable texts fails."""
     places = [np.unravel_index(n, value.shape) for n in range(min(3, value.size))]
     return ", ".join(element(value[place]) for place in places) + (", …" if value.size > 3 else "")
 
 
-def _masked(np: Any, value: Any, head: str) -> Summary:
+def _masked(np: types.ModuleType, value: Any, head: str) -> Summary:
     hidden = int(np.ma.getmaskarray(value).sum())
     told = ""
     if value.dtype.kind in "fiub" and value.size - hidden:
@@ -106,7 +107,7 @@ def _masked(np: Any, value: Any, head: str) -> Summary:
     return {"text": f"{head}, {hidden} masked{told}", "nonfinite": nonfinite.count(value)}
 
 
-def _healthy(np: Any, value: Any, head: str) -> Summary | None:
+def _healthy(np: types.ModuleType, value: Any, head: str) -> Summary | None:
     """The line of a column without bad cells, from its picture: three passes over the cells."""
     from ..downsample import extremes
 
@@ -119,7 +120,7 @@ def _healthy(np: Any, value: Any, head: str) -> Summary | None:
     return {"text": f"{head}, {range_text(m)}", "nonfinite": 0, **_packed(lows, highs, marks)}
 
 
-def picture(np: object, value: Any) -> Summary:
+def picture(np: types.ModuleType, value: Any) -> Summary:
     """The course of a one-dimensional array in at most COLUMNS columns: minimum, maximum and bad cells of
     each, as base64 of little-endian float64 pairs and a string of 0 and 1."""
     if value.ndim != 1 or value.size < 8:
@@ -170,7 +171,7 @@ def _facts(value: Any) -> list[Fact]:
     return facts
 
 
-def figures(np: object, value: Any) -> list[Fact]:
+def figures(np: types.ModuleType, value: Any) -> list[Fact]:
     """Range, moments, counts, and where the bad cells are."""
     m = statistics.measure(np, value, cancelled=lambda: run_state.cancelled())
     about = " of the modulus" if value.dtype.kind == "c" else ""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import types
 from typing import Any
 
 from ...core import run_state
@@ -67,7 +68,7 @@ def _series_facts(value: Any) -> list[Fact]:
     return facts
 
 
-def column_facts(np: object, value: Any) -> list[Fact]:
+def column_facts(np: types.ModuleType, value: Any) -> list[Fact]:
     """Missing, range, mean, distinct and top values of one column."""
     missing = int(value.isna().sum())
     facts: list[Fact] = [("missing", str(missing))]
@@ -227,7 +228,7 @@ def _cells(column: Any) -> tuple[str, Any]:
     return "text", [clean(v if isinstance(v, str) else str(v), 80) for v in _plain(column)]
 
 
-def _compound_grid(pd: Any, index: Any) -> Grid:
+def _compound_grid(pd: types.ModuleType, index: Any) -> Grid:
     """A MultiIndex, with a column for each of its levels."""
     names = [f"level {n}" if name is None else label(name, 40) for n, name in enumerate(index.names)]
     return Grid(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import types
 from collections.abc import Callable
 from typing import Any
 
@@ -126,7 +127,7 @@ def array_grid(array: Any, text: str = "") -> Grid:
     )
 
 
-def encoded(np: Any, part: Any) -> tuple[str, Any]:
+def encoded(np: types.ModuleType, part: Any) -> tuple[str, Any]:
     """A piece of a column: numbers as they are, all else as texts."""
     if isinstance(part, np.ma.MaskedArray):
         part = part.data
