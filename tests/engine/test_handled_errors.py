@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import os
+
 import pytest
+import random_handlers
 from driving import running
 
 HANDLED = """
@@ -173,6 +176,81 @@ async def test_what_is_handled_a_moment_later_does_not_pause(script, interpreter
         "future",
         "usage",
     ]
+
+
+LIBRARY = """
+import contextlib
+
+
+def nested(call):
+    try:
+        try:
+            call()
+        except KeyError:
+            pass
+        finally:
+            print("nested")
+    except ZeroDivisionError:
+        print("handled")
+
+
+def suppressed(call):
+    with open("/dev/null") as _, contextlib.suppress(ArithmeticError):
+        call()
+    print("suppressed")
+
+
+def second(call):
+    try:
+        call()
+    except KeyError:
+        raise ZeroDivisionError from None  # the class is named here, and not handled
+    except ValueError:
+        pass
+"""
+
+
+async def test_what_a_library_handles_further_out_does_not_pause(script, interpreter: str) -> None:
+    folder = os.path.dirname(script(LIBRARY, "site-packages/gauges.py"))
+    text = f"import sys\nsys.path.insert(0, {folder!r})\nimport gauges\n\n\ndef work():\n    return 1 / 0\n\n\n"
+    calls = "gauges.nested(work)\ngauges.suppressed(work)\ngauges.second(work)\n"
+    async with running(script(text + calls), python=interpreter) as run:
+        facts = await run.pause()
+        assert (facts.reason, facts.line) == ("error", 7) and facts.trail[0].line == 12
+        assert run.out.split() == ["nested", "handled", "suppressed"]
+
+
+@pytest.mark.parametrize("seed", range(20))
+async def test_a_script_pauses_for_an_error_if_and_only_if_it_dies_of_one(seed: int, script) -> None:
+    folder = os.path.dirname(script(random_handlers.LIBRARY, "site-packages/library.py"))
+    async with running(script(random_handlers.script(seed, folder)), go_on=True) as run:
+        assert await run.pause() is None
+    assert run.exited is not None
+    assert (len(run.trips) > 0) is (run.exited.exit_status != 0), [t.headline for t in run.trips] or run.err
+
+
+SECOND = """
+def f(k):
+    return 1 / k
+
+
+def g(k):
+    try:
+        f(k)
+    except ZeroDivisionError:
+        pass
+
+
+for n in range(3):
+    g(0)
+f(0)
+"""
+
+
+async def test_an_error_pauses_although_one_like_it_was_handled(script, interpreter: str) -> None:
+    async with running(script(SECOND), python=interpreter) as run:
+        facts = await run.pause()
+        assert (facts.reason, facts.line, facts.trail[0].line) == ("error", 3, 15)
 
 
 UNHANDLED = {

@@ -39,7 +39,7 @@ from . import audited, children, nested_call, ticks
 from .answering import Answering
 from .checkpoints import Snapshots
 from .doubts import FindingTrigger
-from .fate import answers_protocol, handling, in_head
+from .fate import UnderWay, answers_protocol, handling, in_head
 
 CALL_SIGNAL = signal.SIGURG  # ignored by default: never fatal, however late it comes
 
@@ -66,8 +66,7 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
         self.facts: dict[str, Any] = {}
         self.judged: BaseException | None = None
         self.met_handled: BaseException | None = None
-        self.expected: tuple[int, type] | None = None  # an exception that `handler` will handle
-        self.handler = 0  # id of its frame: the frame itself would keep its values alive
+        self.under_way = UnderWay()  # an exception that a call further out will handle
         self.requests: Answering  # set by who builds both
         self.process = os.getpid()
         self.began = 0.0  # when the script did, by the clock that stops in pauses
@@ -169,7 +168,7 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
             return ""  # it ends an iteration, or becomes a RuntimeError that is caught further out
         if answers_protocol(exc, frame):
             return ""  # so a class tells `for`, `hasattr` or `in` that there is nothing; an error is caught further out
-        if self.expected == (id(exc), type(exc)) and id(frame) != self.handler:
+        if self.under_way.covers(exc, frame):
             return ""  # a call further out handles it, as was found further in
         statement = site.file.statement(site.statement)
         if statement is None:
@@ -185,7 +184,7 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
             self.met_handled = exc
         elif "error" not in self.pauses_on or tests.skips(exc) or tests.expects(exc, frame):
             return ""
-        self.judged, self.expected, self.handler = exc, None, 0
+        self.judged, self.under_way = exc, UnderWay()
         pause = Pause("error", frame, exception=exc, statement=statement, can_retry=not head)
         pause.kind = "handled" if will_be_handled else None
         pause.kept = task_waiters.kept_by(frame)
@@ -200,7 +199,7 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
     def _will_be_handled(self, exc: BaseException, statement: Statement, frame: types.FrameType) -> bool:
         found = handling(exc, statement, frame, self.boundary)
         if found.outer is not None:  # so that the calls on the way there do not judge it again
-            self.expected, self.handler = (id(exc), type(exc)), id(found.outer)
+            self.under_way.begin(exc, frame, found.outer)
         return found.handled
 
     # -- breakpoints and steps -----------------------------------------------------------------------

@@ -6,7 +6,7 @@ import ast
 import types
 
 from ..core import identity
-from ..core.records import fact
+from ..core.records import fact, record
 from ..frames import exception_handlers, stack, task_waiters
 from ..frames.exception_handlers import Fate, Flying
 from ..source import registry
@@ -24,9 +24,7 @@ PROTOCOL_ANSWERS: dict[str, tuple[type, ...]] = {
 
 def in_head(exc: BaseException, frame: types.FrameType, statement: Statement) -> bool:
     """Whether an exception was raised in the head of a compound statement, not in its body."""
-    tb = exc.__traceback__
-    while tb is not None and tb.tb_frame is not frame:
-        tb = tb.tb_next
+    tb = _traceback_from(exc, frame)
     if tb is None:
         return False
     node = statement.node
@@ -47,6 +45,47 @@ class Handling:
 
     handled: bool
     outer: types.FrameType | None = None
+
+
+@record
+class UnderWay:
+    """The last exception that a call further out was found to handle: the guards up to there do not judge it again.
+
+    It is known by its address, since a reference would keep it and the values of its calls alive.  A later exception
+    may have the same address: what tells them apart is that the calls of this one's traceback were judged already.
+    """
+
+    address: int = 0
+    kind: type | None = None
+    handler: int = 0  # address of the frame that handles it
+    last: tuple[int, int] = (0, -1)  # the last guard that has met it: its frame and instruction
+
+    def begin(self, exc: BaseException, frame: types.FrameType, handler: types.FrameType) -> None:
+        self.address, self.kind, self.handler = id(exc), type(exc), id(handler)
+        self._reach(_traceback_from(exc, frame))
+
+    def covers(self, exc: BaseException, frame: types.FrameType) -> bool:
+        """Whether this guard need not judge it."""
+        if (id(exc), type(exc)) != (self.address, self.kind) or id(frame) == self.handler:
+            return False
+        here = _traceback_from(exc, frame)
+        inner = here.tb_next if here is not None else None
+        while inner is not None and (id(inner.tb_frame), inner.tb_lasti) != self.last:
+            inner = inner.tb_next
+        if inner is None:
+            return False
+        self._reach(here)
+        return True
+
+    def _reach(self, here: types.TracebackType | None) -> None:
+        self.last = (id(here.tb_frame), here.tb_lasti) if here is not None else (0, -1)
+
+
+def _traceback_from(exc: BaseException, frame: types.FrameType) -> types.TracebackType | None:
+    tb = exc.__traceback__
+    while tb is not None and tb.tb_frame is not frame:
+        tb = tb.tb_next
+    return tb
 
 
 def handling(

@@ -12,8 +12,8 @@ import builtins
 import dis
 import enum
 import itertools
+import sys
 import types
-from typing import Any
 
 from ..core.records import record
 from ..source.source_file import Handler, SourceFile, Statement, position
@@ -171,6 +171,7 @@ class _Clause:
 class _Range:
     start: int
     end: int
+    handler: int  # where its handler begins: what that does not catch continues from there
     clauses: list[_Clause]
 
 
@@ -190,19 +191,27 @@ def in_code(flying: Flying, frame: types.FrameType) -> Fate:
         return Fate.PASSES
     if code not in _tables:
         _tables[code] = _table(code)
-    at = frame.f_lasti
-    for entry in _tables[code]:
-        if entry.start <= at < entry.end:
-            left = _parts(flying)
-            for clause in entry.clauses:
-                if clause.catches(flying, frame):
-                    if clause.fate is not Fate.PASSES:
-                        return clause.fate
-                    break
-                if clause.parts:
-                    left = [part for part in left if not clause.catches(part, frame)]
-                    if not left:
-                        return Fate.HANDLED
+    at, been = frame.f_lasti, set[int]()
+    while True:  # from the innermost handler outward
+        entry = next((one for one in _tables[code] if one.start <= at < one.end and one.handler not in been), None)
+        if entry is None:
+            return Fate.PASSES
+        fate = _of_clauses(entry.clauses, flying, frame)
+        if fate is not Fate.PASSES:
+            return fate
+        been.add(entry.handler)
+        at = entry.handler
+
+
+def _of_clauses(clauses: list[_Clause], flying: Flying, frame: types.FrameType) -> Fate:
+    left = _parts(flying)
+    for clause in clauses:
+        if clause.catches(flying, frame):
+            return clause.fate
+        if clause.parts:
+            left = [part for part in left if not clause.catches(part, frame)]
+            if not left:
+                return Fate.HANDLED
     return Fate.PASSES
 
 
@@ -219,53 +228,73 @@ def _named(path: tuple[str, ...], frame: types.FrameType) -> object:
 def _table(code: types.CodeType) -> list[_Range]:
     instructions = list(dis.get_instructions(code))
     place = {i.offset: n for n, i in enumerate(instructions)}
+    entries = dis._parse_exception_table(code)  # type: ignore[attr-defined]  # no public way
+    begins: dict[int, int] = {}  # by handler: the first instruction that it guards
+    for entry in entries:
+        begins[entry.target] = min(entry.start, begins.get(entry.target, entry.start))
     found = []
-    for entry in dis._parse_exception_table(code):  # type: ignore[attr-defined]  # no public way
-        number = place.get(entry.target)
-        if number is not None:
-            found.append(_Range(entry.start, entry.end, _clauses(instructions, number)))
+    for entry in entries:
+        number, first = place.get(entry.target), place.get(begins[entry.target])
+        if number is not None and first is not None:
+            clauses = _clauses(instructions, number, first)
+            found.append(_Range(entry.start, entry.end, entry.target, clauses))
     return found
 
 
-def _clauses(instructions: list[Any], at: int) -> list[_Clause]:
-    """The clauses of the handler that begins at an instruction."""
+def _clauses(instructions: list[dis.Instruction], at: int, first: int) -> list[_Clause]:
+    """The clauses of the handler that begins at an instruction.  `first`: the first instruction that it guards."""
     steps = [i for i in instructions[at : at + 400] if i.opname not in ("CACHE", "NOP", "EXTENDED_ARG")]
     if not steps or steps[0].opname != "PUSH_EXC_INFO":
         return []
     if len(steps) > 1 and steps[1].opname == "WITH_EXCEPT_START":
-        return []
+        return _suppressed(instructions[:first])
     if len(steps) > 1 and steps[1].opname == "POP_TOP":
         return [_Clause(None, fate=_fate(steps[1:]))]
     found: list[_Clause] = []
-    path: list[str] = []
-    names: list[tuple[str, ...]] = []
-    for number, step in enumerate(steps[1:], 1):
-        name = step.opname
-        if name.startswith(("LOAD_GLOBAL", "LOAD_NAME", "LOAD_FAST", "LOAD_DEREF")):
-            if path:
-                names.append(tuple(path))
-            path = [str(step.argval)]
-        elif name.startswith(("LOAD_ATTR", "LOAD_METHOD")) and path:
-            path.append(str(step.argval))
-        elif name in ("CHECK_EXC_MATCH", "CHECK_EG_MATCH"):
-            if path:
-                names.append(tuple(path))
-            found.append(_Clause(names, name == "CHECK_EG_MATCH", _fate(_body(steps, number + 1))))
-            path, names = [], []
-        elif name in ("RERAISE",) and not found and not path and number < 3:
-            return []
-        elif name == "PUSH_EXC_INFO":
+    begin = 1
+    for number, step in enumerate(steps):
+        if number < begin:
+            continue  # of the body of a clause
+        if step.opname in ("CHECK_EXC_MATCH", "CHECK_EG_MATCH"):
+            body = _body(steps, number + 1)
+            found.append(_Clause(_names(steps[begin:number]), step.opname == "CHECK_EG_MATCH", _fate(body)))
+            begin = number + 1 + len(body)
+        elif step.opname == "PUSH_EXC_INFO":
             break
     return found
 
 
-def _body(steps: list[Any], start: int) -> list[object]:
+def _suppressed(before: list[dis.Instruction]) -> list[_Clause]:
+    """`contextlib.suppress` as a clause; none for other context managers.  `before`: what ran before their body."""
+    steps: list[dis.Instruction] = []
+    for step in reversed(before):
+        entered = step.opname.startswith(("BEFORE_WITH", "LOAD_SPECIAL", "STORE_", "POP_TOP", "RESUME"))
+        if entered and any(one.opname.startswith("LOAD_GLOBAL") for one in steps):
+            break
+        steps.insert(0, step)
+    called, *classes = _names(steps) or [()]
+    return [_Clause(classes, sys.version_info >= (3, 12))] if called[-1:] == ("suppress",) else []
+
+
+def _names(steps: list[dis.Instruction]) -> list[tuple[str, ...]]:
+    """The names that instructions load, each with its attributes."""
+    found: list[tuple[str, ...]] = []
+    for step in steps:
+        if step.opname.startswith(("LOAD_GLOBAL", "LOAD_NAME", "LOAD_FAST", "LOAD_DEREF")):
+            two = step.argval if isinstance(step.argval, tuple) else (step.argval,)
+            found += [(str(name),) for name in two]
+        elif step.opname.startswith(("LOAD_ATTR", "LOAD_METHOD")) and found:
+            found[-1] = (*found[-1], str(step.argval))
+    return found
+
+
+def _body(steps: list[dis.Instruction], start: int) -> list[dis.Instruction]:
     """The instructions of a clause: from its test to the place where the test continues when it fails."""
     end = next((s.argval for s in steps[start : start + 3] if "JUMP" in s.opname), None)
     return [s for s in steps[start:] if not isinstance(end, int) or s.offset < end]
 
 
-def _fate(body: list[Any]) -> Fate:
+def _fate(body: list[dis.Instruction]) -> Fate:
     """What a clause does with what it has caught, by its instructions."""
     finishes, raises_new, raises_again = False, False, False
     for step, following in zip(body, [*body[1:], None]):

@@ -1,0 +1,78 @@
+"""Random scripts in which errors are raised, handled, raised again and replaced, in calls of theirs and of a library."""
+
+from __future__ import annotations
+
+import random
+
+KINDS = ("ValueError", "KeyError", "ZeroDivisionError", "ArithmeticError", "LookupError", "Exception")
+RAISED = ("1 / 0", "{}['gauge']", "float('level')", "[][3]")
+
+LIBRARY = """
+import contextlib
+
+
+def call(work):
+    return work()
+
+
+def guarded(work):
+    try:
+        try:
+            return work()
+        except KeyError:
+            return 0
+    except ArithmeticError:
+        return 1
+
+
+def quiet(work):
+    with open("/dev/null"), contextlib.suppress(LookupError):
+        return work()
+
+
+def again(work):
+    try:
+        return work()
+    except ValueError:
+        raise
+    finally:
+        len("x")
+"""
+
+
+def _handler(rng: random.Random, name: str) -> str:
+    ends = ["pass", "pass", "pass", "raise", f"raise {rng.choice(KINDS)}('new') from None"]
+    return f"    except {name}:\n        {rng.choice(ends)}\n"
+
+
+def _function(rng: random.Random, number: int) -> str:
+    inner = rng.choice(RAISED) if number == 0 else f"step{rng.randrange(number)}({rng.choice(['k', 'k', 'k - 1'])})"
+    if rng.random() < 0.35:
+        inner = f"library.{rng.choice(['call', 'guarded', 'quiet', 'again'])}(lambda: {inner})"
+    if rng.random() < 0.2:
+        inner = f"[{inner} for _ in range(1)]"
+    lines = f"def step{number}(k):\n    if k < 1:\n        return 0\n"
+    if rng.random() < 0.5:
+        names = rng.sample(KINDS, rng.randint(1, 2))
+        lines += f"    try:\n        x = {inner}\n" + "".join(_handler(rng, n) for n in names)
+        lines += "    finally:\n        k += 1\n" if rng.random() < 0.3 else ""
+    else:
+        lines += f"    x = {inner}\n"
+    return lines + "    return k\n\n\n"
+
+
+def script(seed: int, folder: str) -> str:
+    """`folder`: where `library.py` is, outside of the user's code."""
+    rng = random.Random(seed)
+    functions = rng.randint(2, 5)
+    text = f"import sys\nsys.path.insert(0, {folder!r})\nimport library\n\n\n"
+    text += "".join(_function(rng, n) for n in range(functions))
+    for _ in range(rng.randint(2, 6)):
+        call = f"step{rng.randrange(functions)}({rng.randint(1, 2)})"
+        if rng.random() < 0.6:
+            text += f"try:\n    {call}\nexcept {rng.choice(KINDS)}:\n    pass\n"
+        elif rng.random() < 0.4:
+            text += f"for n in range(3):\n    try:\n        {call}\n    except {rng.choice(KINDS)}:\n        continue\n"
+        else:
+            text += f"{call}\n"
+    return text
