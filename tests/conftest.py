@@ -5,10 +5,14 @@ from __future__ import annotations
 import shutil
 import sys
 
+import hypothesis
 import pytest
 from driving_app import Terminal
 from interpreters import INTERPRETERS
 
+# A busy machine makes no test fail.
+hypothesis.settings.register_profile("no deadline", deadline=None)
+hypothesis.settings.load_profile("no deadline")
 collect_ignore = ["support/tested"]  # tests that are run by tests
 
 

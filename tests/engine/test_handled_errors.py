@@ -229,6 +229,51 @@ async def test_a_script_pauses_for_an_error_if_and_only_if_it_dies_of_one(seed: 
     assert (len(run.trips) > 0) is (run.exited.exit_status != 0), [t.headline for t in run.trips] or run.err
 
 
+WITHIN = """
+import contextlib
+
+
+def level(k):
+    return 1 / k
+
+
+with ignoring(ZeroDivisionError):
+    level(0)
+with Quiet(ArithmeticError):
+    level(0)
+with contextlib.ExitStack() as stack:
+    stack.enter_context(Quiet(ZeroDivisionError))
+    level(0)
+
+
+def last():
+    with {manager} as held:
+        before = 1
+        level(0)
+        after = 2
+
+
+last()
+"""
+
+
+@pytest.mark.parametrize(
+    "manager",
+    [
+        *("ignoring(KeyError)", "noting(ZeroDivisionError)", "Open(ZeroDivisionError)", "open('/dev/null')"),
+        "Quiet(KeyError)",  # its `__exit__` has run: it could have returned true
+    ],
+)
+async def test_context_managers_that_swallow_errors_and_those_that_do_not(manager: str, script) -> None:
+    text = random_handlers.MANAGERS.strip() + WITHIN.replace("{manager}", manager)
+    above = random_handlers.MANAGERS.strip().count("\n")
+    async with running(script(text)) as run:
+        facts = await run.pause()
+        assert (facts.reason, facts.line - above, facts.culprit.text) == ("error", 6, "1 / k")
+        assert [call.line - above for call in facts.trail] == [25, 21, 6]
+        assert await run.ask("k") == "0" and await run.ask("before", 2) == "1"
+
+
 SECOND = """
 def f(k):
     return 1 / k

@@ -18,6 +18,7 @@ from ..core.original_builtins import with_originals
 from ..core.transport import Closed, Wire, holding_others
 from ..diagnosis.gaps import Gap
 from ..frames import fast_form, other_compilers, stack, task_waiters, tests
+from ..frames.context_managers import escaped
 from ..pause import end_of_run, report
 from ..pause.facts import Pause
 from ..pause.headline import str_of
@@ -170,11 +171,14 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
             return ""  # so a class tells `for`, `hasattr` or `in` that there is nothing; an error is caught further out
         if self.under_way.covers(exc, frame):
             return ""  # a call further out handles it, as was found further in
-        statement = site.file.statement(site.statement)
+        statement = shown = site.file.statement(site.statement)
         if statement is None:
             return ""
         if head and not in_head(exc, frame, statement):
-            return ""
+            within = escaped(exc, stack.traceback_from(exc, frame), site.file, statement)
+            if within is None:
+                return ""  # a statement of the body has judged it
+            shown = within
         will_be_handled = self._will_be_handled(exc, statement, frame)
         if will_be_handled:
             if frame in self.held:
@@ -185,7 +189,7 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
         elif "error" not in self.pauses_on or tests.skips(exc) or tests.expects(exc, frame):
             return ""
         self.judged, self.under_way = exc, UnderWay()
-        pause = Pause("error", frame, exception=exc, statement=statement, can_retry=not head)
+        pause = Pause("error", frame, exception=exc, statement=shown, can_retry=not head)
         pause.kind = "handled" if will_be_handled else None
         pause.kept = task_waiters.kept_by(frame)
         pause.dead = stack.dead_calls(exc, frame)

@@ -8,7 +8,8 @@ import types
 from ..core import identity
 from ..core.records import fact, record
 from ..frames import exception_handlers, stack, task_waiters
-from ..frames.exception_handlers import Fate, Flying
+from ..frames.exception_classes import Flying
+from ..frames.exception_handlers import Fate
 from ..source import registry
 from ..source.source_file import Statement
 
@@ -20,11 +21,12 @@ PROTOCOL_ANSWERS: dict[str, tuple[type, ...]] = {
     "__next__": (StopIteration,),
     "__anext__": (StopAsyncIteration,),
 }
+EXPRESSIONS = {"<lambda>", "<genexpr>", "<listcomp>", "<setcomp>", "<dictcomp>"}
 
 
 def in_head(exc: BaseException, frame: types.FrameType, statement: Statement) -> bool:
     """Whether an exception was raised in the head of a compound statement, not in its body."""
-    tb = _traceback_from(exc, frame)
+    tb = stack.traceback_from(exc, frame)
     if tb is None:
         return False
     node = statement.node
@@ -62,13 +64,13 @@ class UnderWay:
 
     def begin(self, exc: BaseException, frame: types.FrameType, handler: types.FrameType) -> None:
         self.address, self.kind, self.handler = id(exc), type(exc), id(handler)
-        self._reach(_traceback_from(exc, frame))
+        self._reach(stack.traceback_from(exc, frame))
 
     def covers(self, exc: BaseException, frame: types.FrameType) -> bool:
         """Whether this guard need not judge it."""
         if (id(exc), type(exc)) != (self.address, self.kind) or id(frame) == self.handler:
             return False
-        here = _traceback_from(exc, frame)
+        here = stack.traceback_from(exc, frame)
         inner = here.tb_next if here is not None else None
         while inner is not None and (id(inner.tb_frame), inner.tb_lasti) != self.last:
             inner = inner.tb_next
@@ -79,13 +81,6 @@ class UnderWay:
 
     def _reach(self, here: types.TracebackType | None) -> None:
         self.last = (id(here.tb_frame), here.tb_lasti) if here is not None else (0, -1)
-
-
-def _traceback_from(exc: BaseException, frame: types.FrameType) -> types.TracebackType | None:
-    tb = exc.__traceback__
-    while tb is not None and tb.tb_frame is not frame:
-        tb = tb.tb_next
-    return tb
 
 
 def handling(
@@ -112,7 +107,7 @@ def handling(
         inner, outer = outer, outer.f_back
     if fate is Fate.UNKNOWN:
         return Handling(stack.user_frame(frame.f_back) is not None)
-    return Handling(fate is Fate.HANDLED or task_waiters.is_awaited(exc, frame))
+    return Handling(fate in (Fate.HANDLED, Fate.LATER) or task_waiters.is_awaited(exc, frame))
 
 
 def answers_protocol(flying: Flying, frame: types.FrameType) -> bool:
@@ -127,7 +122,9 @@ def _fate_at(flying: Flying, frame: types.FrameType) -> tuple[Fate, Flying]:
     statement = exception_handlers.statement_at(file, frame)
     if issubclass(_class(flying), AttributeError) and exception_handlers.asks_for_attribute(statement, frame):
         return Fate.HANDLED, flying
-    return exception_handlers.in_file(flying, statement, frame) if statement is not None else (Fate.PASSES, flying)
+    if statement is None or frame.f_code.co_name in EXPRESSIONS:
+        return Fate.PASSES, flying  # the handlers around a lambda's text are not around its calls
+    return exception_handlers.in_file(flying, statement, frame)
 
 
 def _class(flying: Flying) -> type[BaseException]:

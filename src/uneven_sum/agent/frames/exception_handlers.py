@@ -17,7 +17,8 @@ import types
 
 from ..core.records import record
 from ..source.source_file import Handler, SourceFile, Statement, position
-from ..values.safe_read import read_attribute
+from .context_managers import may_swallow
+from .exception_classes import Flying, look_up, matches
 from .namespace import Scope, locals_of
 
 # Library calls that catch an exception only to carry it elsewhere: to a task, a thread's end, an importer.
@@ -53,21 +54,23 @@ EXPECTING = {
 }
 
 
-Flying = BaseException | type[BaseException]  # what is raised; a class, where a handler will make the instance
-
-
 class Fate(enum.Enum):
     """What becomes of an exception at one call."""
 
     HANDLED = "handled"
     PASSES = "passes"  # as it is, or as what a handler raises in its place
     UNKNOWN = "unknown"  # a handler may raise something else: further out it will be seen
+    LATER = "later"  # a context manager may swallow it: the end of its `with` statement will tell
 
 
 def in_file(flying: Flying, statement: Statement, frame: types.FrameType) -> tuple[Fate, Flying]:
     """What the clauses around a statement, in its own function, do with an exception, and what continues from there."""
     left = _parts(flying)
     for handler in reversed(statement.handlers):
+        if handler.manager is not None:
+            if may_swallow(handler.manager, flying, Scope(frame)):
+                return Fate.LATER, flying
+            continue
         if not _catches(handler, flying, frame):
             if handler.parts:
                 left = [part for part in left if not _catches(handler, part, frame)]
@@ -99,7 +102,7 @@ def _made_by(handler: Handler, flying: Flying, frame: types.FrameType) -> Flying
     what = handler.raises.exc
     if what is None or (isinstance(what, ast.Name) and what.id == handler.name):
         return flying
-    found = _look_up(what.func if isinstance(what, ast.Call) else what, Scope(frame))
+    found = look_up(what.func if isinstance(what, ast.Call) else what, Scope(frame))
     return found if isinstance(found, type) and issubclass(found, BaseException) else None
 
 
@@ -117,28 +120,9 @@ def _catches(handler: Handler, flying: Flying, frame: types.FrameType) -> bool:
     scope: Scope | None = None
     for node in handler.classes:
         scope = scope or Scope(frame)
-        if _matches(_look_up(node, scope), flying):
+        if matches(look_up(node, scope), flying):
             return True
     return False
-
-
-def _look_up(node: ast.AST, scope: Scope) -> object:
-    if isinstance(node, ast.Name):
-        return scope.get(node.id)
-    if isinstance(node, ast.Attribute):
-        owner = _look_up(node.value, scope)
-        if issubclass(type(owner), (types.ModuleType, type)):  # `isinstance` would ask for `__class__`
-            return getattr(owner, node.attr, None)
-        return read_attribute(owner, node.attr)  # `except self.Error`, without running a property
-    return None
-
-
-def _matches(found: object, flying: Flying) -> bool:
-    if isinstance(found, tuple):
-        return any(_matches(f, flying) for f in found)
-    if not (isinstance(found, type) and issubclass(found, BaseException)):
-        return False
-    return issubclass(flying, found) if isinstance(flying, type) else isinstance(flying, found)
 
 
 def asks_for_attribute(statement: Statement | None, frame: types.FrameType) -> bool:
@@ -164,7 +148,7 @@ class _Clause:
     fate: Fate = Fate.HANDLED
 
     def catches(self, flying: Flying, frame: types.FrameType) -> bool:
-        return self.names is None or any(_matches(_named(n, frame), flying) for n in self.names)
+        return self.names is None or any(matches(_named(n, frame), flying) for n in self.names)
 
 
 @record
@@ -186,7 +170,7 @@ def in_code(flying: Flying, frame: types.FrameType) -> Fate:
     module = str(frame.f_globals.get("__name__", ""))
     place = (module, code.co_qualname)
     if place in EXPECTING:
-        return Fate.HANDLED if _matches(_named(EXPECTING[place], frame), flying) else Fate.PASSES
+        return Fate.HANDLED if matches(_named(EXPECTING[place], frame), flying) else Fate.PASSES
     if place in CARRIERS or module in RUNNERS or module.startswith(CARRYING):
         return Fate.PASSES
     if code not in _tables:

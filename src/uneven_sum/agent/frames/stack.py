@@ -32,12 +32,17 @@ def hide_ourselves(exc: BaseException) -> None:
         exc.__context__ = exc.__context__.__context__  # a guard had no room
 
 
-def dead_calls(exc: BaseException, frame: types.FrameType) -> list[types.FrameType]:
-    """The user's calls that the exception has left already, innermost first: lambdas, mostly."""
+def traceback_from(exc: BaseException, frame: types.FrameType) -> types.TracebackType | None:
+    """The traceback of an exception from one of its calls on."""
     tb = exc.__traceback__
     while tb is not None and tb.tb_frame is not frame:
         tb = tb.tb_next
-    found = _users_calls(tb, frame)
+    return tb
+
+
+def dead_calls(exc: BaseException, frame: types.FrameType) -> list[types.FrameType]:
+    """The user's calls that the exception has left already, innermost first: lambdas, mostly."""
+    found = _users_calls(traceback_from(exc, frame), frame)
     caught: BaseException | None = exc
     for _ in range(5):  # what a library has caught, and raised something else for
         caught = caught and (caught.__cause__ or (None if caught.__suppress_context__ else caught.__context__))

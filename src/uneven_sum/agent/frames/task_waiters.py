@@ -14,6 +14,7 @@ from ..core.text import clean
 from ..source import registry
 from ..source.source_file import Statement
 from . import exception_handlers, stack
+from .exception_classes import Flying
 from .exception_handlers import Fate
 from .namespace import locals_of
 
@@ -135,7 +136,7 @@ def _coroutine_handles(exc: BaseException, task: Any) -> bool:
             break
         frames.append(frame)
         coroutine = getattr(coroutine, "cr_await", None)
-    flying: exception_handlers.Flying = exc
+    flying: Flying = exc
     for frame in reversed(frames):
         file = registry.file_of(frame)
         if file is None:
@@ -148,7 +149,7 @@ def _coroutine_handles(exc: BaseException, task: Any) -> bool:
     return False
 
 
-def result_is_tried(exc: exception_handlers.Flying, here: int = 0) -> bool:
+def result_is_tried(exc: Flying, here: int = 0) -> bool:
     """Whether a user call in another thread than `here` asks for results within a `try` that handles the exception.
 
     A call that waits for a result at this moment gets it; one that does something else may ask for it later.

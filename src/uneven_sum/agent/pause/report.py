@@ -60,12 +60,12 @@ def culprit_dict(file: SourceFile, found: Culprit | None) -> dict[str, Any] | No
     }
 
 
-def trail(calls: list[types.FrameType], dead: list[types.FrameType]) -> list[dict[str, Any]]:
-    """The user's calls from the outermost to the paused one."""
-    found = [
+def trail(calls: list[types.FrameType], left: dict[int, int]) -> list[dict[str, Any]]:
+    """The user's calls from the outermost to the paused one.  `left`: the lines by which the exception left calls."""
+    return [
         {
             "file": registry.path_of(call),
-            "line": stack.line_of(call),
+            "line": left.get(id(call)) or stack.line_of(call),
             "function": stack.function_name(call),
             "old": registry.is_old(call),
             "text": _print(call),
@@ -73,19 +73,11 @@ def trail(calls: list[types.FrameType], dead: list[types.FrameType]) -> list[dic
         }
         for call in reversed(calls)
     ]
-    for told, call in zip(reversed(found), dead):
-        told["line"] = _left_at(call) or told["line"]
-    return found
 
 
 def _print(call: types.FrameType) -> int:
     file = registry.file_of(call)
     return file.print if file is not None else 0
-
-
-def _left_at(call: types.FrameType) -> int | None:
-    """The line where an exception left a call."""
-    return stack.line_of(call)
 
 
 def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
@@ -350,6 +342,25 @@ def _loops_of(call: types.FrameType) -> list[dict[str, Any]]:
     return stack.loops(call, statement_at(file, call)) if file else []
 
 
+def _left_by(pause: Pause, file: SourceFile, frame: types.FrameType) -> Statement | None:
+    """The statement by which the exception has left a call: that itself may be at the end of its guard."""
+    tb = stack.traceback_from(pause.exception, frame) if pause.dead and pause.exception is not None else None
+    if tb is None:
+        return None
+    place = instruction_place(frame.f_code, tb.tb_lasti)
+    return file.innermost(tb.tb_lineno, place[1] if place is not None and place[0] == tb.tb_lineno else None)
+
+
+def _lines_left(pause: Pause) -> dict[int, int]:
+    """The lines by which the exception has left calls that have ended, and the one that it is in."""
+    found: dict[int, int] = {}
+    tb = pause.exception.__traceback__ if pause.dead and pause.exception is not None else None
+    while tb is not None:
+        found[id(tb.tb_frame)] = tb.tb_lineno
+        tb = tb.tb_next
+    return found
+
+
 def compose(pause: Pause, may_fork: bool = True, apart: dict[str, Any] | None = None) -> dict[str, Any]:
     """Everything about a pause, as `uneven-sum check --json` and the Bench show it."""
     live = pause.frame
@@ -360,7 +371,7 @@ def compose(pause: Pause, may_fork: bool = True, apart: dict[str, Any] | None = 
     assert frame is not None
     file = registry.file_of(frame)
     if pause.statement is None and file is not None:
-        pause.statement = statement_at(file, frame)
+        pause.statement = _left_by(pause, file, frame) or statement_at(file, frame)
     statement = pause.statement
     if pause.past:
         loops = [found for call in pause.past for found in _loops_of(call)]
@@ -398,7 +409,7 @@ def compose(pause: Pause, may_fork: bool = True, apart: dict[str, Any] | None = 
         "end_line": statement.node.end_lineno if statement and not is_compound(statement.node) else line,
         "function": stack.function_name(frame),
         "statement": file.statement_text(statement) if file and statement else "",
-        "trail": trail(pause.calls(registry.file_of(live) is None), pause.dead),
+        "trail": trail(pause.calls(registry.file_of(live) is None), _lines_left(pause)),
         "loops": loops,
         "culprit": apart["culprit"],
         "terms": apart["terms"],

@@ -41,12 +41,14 @@ def position(node: ast.AST) -> Position:
 class Handler:
     """One thing around a statement that may catch: the class expressions of an `except` clause
     (None: catches all), or the arguments of `contextlib.suppress`.  `parts`: of a group it catches the exceptions
-    that fit (`except*`; since 3.12 `suppress`).  `raises`: what the clause surely ends in raising."""
+    that fit (`except*`; since 3.12 `suppress`).  `raises`: what the clause surely ends in raising.  `manager`: any
+    other context manager, which catches nothing itself."""
 
     classes: list[ast.expr] | None
     parts: bool = False
     raises: ast.Raise | None = None
     name: str | None = None
+    manager: ast.expr | None = None
 
 
 @record
@@ -304,14 +306,27 @@ def _last_raise(handler: ast.ExceptHandler) -> ast.Raise | None:
     return last if isinstance(last, ast.Raise) and not leaves else None
 
 
+def managers(s: ast.With | ast.AsyncWith) -> list[ast.expr]:
+    """The context managers of a `with` statement, those that its body enters in an `ExitStack` among them."""
+    found = [item.context_expr for item in s.items]
+    for node in [n for part in s.body for n in walk(part)]:
+        if isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute) and len(node.args) == 1:
+            found += node.args if node.func.attr in ("enter_context", "enter_async_context") else []
+    return found
+
+
+EXPECTING = ("raises", "assertraises", "assertraisesregex")
+
+
 def _suppressed(s: ast.With | ast.AsyncWith) -> list[Handler]:
     found = []
-    for item in s.items:
-        call = item.context_expr
-        if isinstance(call, ast.Call):
-            name = call.func.attr if isinstance(call.func, ast.Attribute) else getattr(call.func, "id", "")
-            if name == "suppress":
-                found.append(Handler(list(call.args), sys.version_info >= (3, 12)))
-            elif name.lower().replace("_", "") in ("raises", "assertraises", "assertraisesregex") and call.args:
-                found.append(Handler(_classes(call.args[0])))  # a test that expects the error
+    for call in managers(s):
+        func = call.func if isinstance(call, ast.Call) else None
+        name = func.attr if isinstance(func, ast.Attribute) else getattr(func, "id", "")
+        if isinstance(call, ast.Call) and name == "suppress":
+            found.append(Handler(list(call.args), sys.version_info >= (3, 12)))
+        elif isinstance(call, ast.Call) and call.args and name.lower().replace("_", "") in EXPECTING:
+            found.append(Handler(_classes(call.args[0])))  # a test that expects the error
+        else:
+            found.append(Handler([], manager=call))
     return found
