@@ -195,3 +195,29 @@ async def test_a_class_that_refuses_every_look(script) -> None:
     async with running(script(REFUSES)) as run:
         facts = await run.pause()
         assert facts.exception.type == "ZeroDivisionError" and facts.function == "rate" and not run.trouble
+
+
+SILENT_SCRIPT = "warnings.simplefilter('ignore')\n"
+SILENT_NUMPY = "np.seterr(all='ignore')\n"
+SILENCED = {  # what silences, the statements, and the line that pauses
+    "an operand is tested elsewhere": (SILENT_SCRIPT, "t = np.log(v)\nw = np.where(v > 0, v, 1.0)\n", 5),
+    "and so under seterr": (SILENT_NUMPY, "t = np.log(v)\nw = np.where(v > 0, v, 1.0)\n", 5),
+    "the result is tested": (SILENT_SCRIPT, "t = np.log(v)\nw = np.where(v > 0, t, 1.0)\n", None),
+    "its cells are set": (SILENT_NUMPY, "t = np.log(v)\nt[v <= 0] = 0.0\n", None),
+    "here alone": ("", "with np.errstate(all='ignore'):\n    t = np.log(v)\nw = np.where(v > 0, v, 1.0)\n", None),
+    "nothing is tested here": ("", "with np.errstate(all='ignore'):\n    t = np.log(v)\n", 5),
+    "a decorator": (
+        "@np.errstate(all='ignore')\ndef f(v):\n    t = np.log(v)\n    return t[np.isfinite(v)].sum()\n",
+        "x = f(np.array([1.0, 0.0]))\n",
+        None,
+    ),
+}
+
+
+@pytest.mark.parametrize("name", SILENCED)
+async def test_results_of_silenced_arithmetic_are_meant_where_they_are_tested(name: str, script) -> None:
+    silence, statements, line = SILENCED[name]
+    text = f"import warnings\nimport numpy as np\n{silence}v = np.array([1.0, 0.0, 2.0])\n{statements}"
+    async with running(script(text)) as run:
+        facts = await run.pause()
+        assert (facts.line if facts is not None else None) == line

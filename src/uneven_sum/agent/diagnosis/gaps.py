@@ -203,10 +203,14 @@ def _column(node: ast.AST, scope: Scope) -> tuple[object, object] | None:
     return (owner, key) if isinstance(key, (str, int)) and not isinstance(owner, types.ModuleType) else None
 
 
-def is_handled(source: ast.AST, statement: Statement) -> bool:
-    """True when some call of the same function fills, drops, masks or tests what is named by the operand or target."""
-    names = stored_names(source)
-    for target in getattr(statement.node, "targets", []):
+def is_handled(source: ast.AST, statement: Statement, results_only: bool = False) -> bool:
+    """True when some call of the same function fills, drops, masks or tests what is named by the operand or target.
+
+    `results_only`: a target, if there is one.
+    """
+    targets = getattr(statement.node, "targets", [])
+    names = set() if results_only and targets else stored_names(source)
+    for target in targets:
         names |= stored_names(target)
     for node in ast.walk(statement.scope):
         if isinstance(node, ast.Call) and callee(node) in ABSORBING and names & stored_names(node):

@@ -9,6 +9,7 @@ from __future__ import annotations
 import ast
 import warnings
 
+from ..source.sites import callee
 from ..source.source_file import Statement
 from ..values import nonfinite
 from .gaps import is_handled
@@ -41,8 +42,18 @@ def _is_filtered(name: str) -> bool:
 
 
 def is_meant(node: ast.AST, statement: Statement) -> bool:
-    """True when the same function masks or tests what the statement makes."""
-    return is_handled(node, statement) or _is_overwritten(statement)
+    """True when the same function masks or tests what the statement makes.
+
+    Within an `errstate` or `catch_warnings` a test of an operand is enough.  What silences the whole script says
+    nothing of this statement: there the result must be tested.
+    """
+    return is_handled(node, statement, not _is_silenced_here(statement)) or _is_overwritten(statement)
+
+
+def _is_silenced_here(statement: Statement) -> bool:
+    """True within a `with` statement, or in a function with a decorator, that silences what is in it."""
+    around = [h.manager for h in statement.handlers] + getattr(statement.scope, "decorator_list", [])
+    return any(isinstance(one, ast.Call) and callee(one) in ("errstate", "catch_warnings") for one in around)
 
 
 def _is_overwritten(statement: Statement) -> bool:
