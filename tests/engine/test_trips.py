@@ -221,3 +221,22 @@ async def test_results_of_silenced_arithmetic_are_meant_where_they_are_tested(na
     async with running(script(text)) as run:
         facts = await run.pause()
         assert (facts.line if facts is not None else None) == line
+
+
+@pytest.mark.parametrize(
+    ("statement", "line"),
+    [
+        ("change = rain.pct_change()", 3),
+        ("change = rain.pct_change().fillna(0.0)", 3),
+        ("change = rain[3:].pct_change()", None),
+        ("change = rain.diff()", None),
+        ("frame = rain.to_frame('rain').pct_change()", 3),
+    ],
+)
+async def test_a_change_relative_to_zero_is_created_though_gaps_are_by_design(statement, line, script) -> None:
+    text = f"import pandas as pd\nrain = pd.Series([0.0, 1.0, 0.0, 3.0, 4.0])\n{statement}\n"
+    async with running(script(text)) as run:
+        facts = await run.pause()
+        assert (facts.line if facts is not None else None) == line
+        if line is not None:
+            assert "pct_change() at [1" in facts.headline and "a change relative to zero" in facts.headline

@@ -12,7 +12,7 @@ from typing import Any
 from ..core.markers import MISSING
 from ..core.records import record
 from ..frames.namespace import Scope
-from ..source.call_lists import EMPTY_BY_DESIGN
+from ..source.call_lists import DIVIDES, EMPTY_BY_DESIGN
 from ..source.sites import callee
 from ..source.source_file import SourceFile
 from ..values import nonfinite, tensor_arrays
@@ -68,7 +68,7 @@ def find(root: Term, terms: list[Term], raised: ast.AST | None, file: SourceFile
             continue
         if isinstance(term.node, ast.Await) or provenance.is_deliberate(term.node) or term.judged_inside:
             continue
-        if isinstance(term.node, ast.Call) and callee(term.node) in EMPTY_BY_DESIGN:
+        if isinstance(term.node, ast.Call) and callee(term.node) in EMPTY_BY_DESIGN and not _divided(term):
             continue
         if _explained(term):
             continue
@@ -163,12 +163,20 @@ def _explained(term: Term) -> bool:
     return provenance.explained(term.value, operands)
 
 
+def _divided(term: Term) -> bool:
+    """True for a change relative to zero."""
+    divides = isinstance(term.node, ast.Call) and callee(term.node) in DIVIDES
+    return divides and nonfinite.any_infinite(term.value)
+
+
 def _first_cell(term: Term) -> list[int] | None:
     """The first bad cell that no operand explains; None for scalars."""
     np = nonfinite.module("numpy")
     mine = nonfinite.mask(term.value)
     if np is None or not getattr(mine, "shape", ()) or isinstance(term.value, (list, tuple)):
         return None
+    if _divided(term):
+        mine = mine & ~nonfinite.nan_mask(term.value)
     left = mine.copy()
     for operand in term.operands if term.cellwise else []:
         with contextlib.suppress(Exception):

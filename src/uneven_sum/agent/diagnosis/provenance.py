@@ -15,7 +15,7 @@ from typing import Any
 from ..core.markers import MISSING
 from ..core.type_identity import is_one_of
 from ..frames.namespace import Scope
-from ..source.call_lists import EMPTY_BY_DESIGN
+from ..source.call_lists import DIVIDES, EMPTY_BY_DESIGN
 from ..source.sites import callee
 from ..source.source_file import COMPREHENSIONS
 from ..values import nonfinite
@@ -100,7 +100,8 @@ class Operands:
         self.whole: list[object] = []  # values under a reduction, a product, an unknown call
         self.no_data_calls = 0
         self.calls = 0
-        self.exempt = False
+        self.exempt = False  # a call leaves cells empty by design
+        self.divides = False  # and it may divide by zero
         self._walk(node, self.cellwise)
 
     def _leaf(self, node: ast.AST, into: list[object]) -> None:
@@ -149,6 +150,7 @@ class Operands:
         self.calls += 1
         if callee(node) in EMPTY_BY_DESIGN and not self._fills_with_a_number(node):
             self.exempt = True
+            self.divides = self.divides or callee(node) in DIVIDES
         if is_deliberate(node):
             into.append(float("nan"))
             return

@@ -43,6 +43,7 @@ ROOT_OF_NEGATIVE = Reason("root-of-negative", "the square root of a negative num
 OUTSIDE_UNIT = Reason("outside-unit", "an argument outside -1 … 1")
 BELOW_ONE = Reason("below-one", "an argument below 1")
 NOT_WITHIN_UNIT = Reason("not-within-unit", "an argument not within -1 … 1")
+CHANGE_FROM_ZERO = Reason("change-from-zero", "a change relative to zero")
 DIVISION_BY_ZERO = Reason("division-by-zero", "a division by zero")
 ZERO_BY_ZERO = Reason("zero-by-zero", "zero divided by zero")
 
@@ -100,6 +101,8 @@ def _call(name: str, numbers: list[float | None]) -> Reason:
             return LOG_OF_ZERO
         if first < 0:
             return LOG_OF_NEGATIVE
+    if name == "pct_change":
+        return CHANGE_FROM_ZERO
     if name == "log1p" and first <= -1:
         return LOG_OF_NOTHING
     if name == "sqrt" and first < 0:

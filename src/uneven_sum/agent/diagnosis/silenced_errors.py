@@ -22,11 +22,10 @@ def is_silenced(value: object) -> bool:
     np = nonfinite.module("numpy")
     if np is None or not isinstance(value, (np.ndarray, np.generic)):
         return False
-    nan, bad = nonfinite.nan_mask(value), nonfinite.mask(value)
     wanted: list[tuple[str, ...]] = []
-    if bool(np.any(nan)):
+    if bool(np.any(nonfinite.nan_mask(value))):
         wanted.append(("invalid",))
-    if bool(np.any(bad & ~nan if not isinstance(bad, bool) else bad and not nan)):
+    if nonfinite.any_infinite(value):
         wanted.append(("divide", "over"))
     states = np.geterr()
     return all(any(states[name] == "ignore" or _is_filtered(name) for name in names) for names in wanted)

@@ -26,6 +26,9 @@ EMPTY_BY_DESIGN = {
     *("empty", "empty_like", "ndarray", "full", "full_like", "masked_all", "masked_all_like"),
 }
 
+# Of these, the calls that divide: nan is by design, an infinity is not.
+DIVIDES = {"pct_change"}
+
 # Builtins whose arguments cannot carry a number on.
 NO_DATA_PASSED = {
     *("range", "len", "isinstance", "issubclass", "type", "id", "iter", "next", "enumerate", "zip", "super"),

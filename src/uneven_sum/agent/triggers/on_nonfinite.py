@@ -248,7 +248,7 @@ class NonfiniteTrigger(tracer.Hooks):
         operands = provenance.Operands(node, Scope(frame))
         if provenance.explained(value, operands):
             return provenance.CARRIED
-        if operands.exempt and not operands.cellwise:
+        if operands.exempt and not operands.cellwise and not (operands.divides and nonfinite.any_infinite(value)):
             return provenance.CARRIED
         return provenance.ARRIVED if operands.calls and operands.no_data_calls == operands.calls else provenance.CREATED
 

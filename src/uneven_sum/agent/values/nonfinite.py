@@ -157,6 +157,13 @@ def mask(value: Any) -> Any:
     return np.zeros(cells.shape, dtype=bool)
 
 
+def any_infinite(value: object) -> bool:
+    """True when a cell of an array, a frame or a number is an infinity; missing cells do not count."""
+    np = module("numpy")
+    bad, nan = mask(value), nan_mask(value)
+    return bool(np.any(bad & ~np.asarray(nan))) if np is not None else bool(bad) and not nan
+
+
 def is_frame(value: object) -> bool:
     pd = module("pandas")
     return pd is not None and isinstance(value, (pd.DataFrame, pd.Series, pd.Index))
