@@ -19,6 +19,8 @@ def may_swallow(manager: ast.expr, flying: Flying, scope: Scope) -> bool:
     may return something true.  Managers of libraries count as letting it pass.
     """
     made = look_up(manager.func if isinstance(manager, ast.Call) else manager, scope)
+    if type(made) is types.MethodType:
+        made = made.__func__
     if isinstance(manager, ast.Call) and type(made) is types.FunctionType:
         wrapped = made.__dict__.get("__wrapped__")
         return type(wrapped) is types.FunctionType and _yields_in_try(wrapped, flying, scope)
