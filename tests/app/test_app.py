@@ -732,7 +732,7 @@ def test_apart_try_put_in_the_file_and_on_to_the_end(terminal, script) -> None:
     t.keys("t")
     t.expect("head - 1.0")
     t.keys("w")
-    t.expect("as it is")
+    t.expect("save edit")
     time.sleep(0.5 * slowness())
     t.keys(*["BSpace"] * len("(head - 1.0))"))
     time.sleep(0.5 * slowness())

@@ -16,7 +16,7 @@ def mend(one, folder: Path, shown: str) -> None:
     one.expect(shown)
     one.keys(*["BSpace"] * 80)
     one.keys("flow[day] = C * max(head, 0.0) ** 1.5 * WIDTH")
-    one.expect("as tried")
+    one.expect("edited")
     one.keys("C-s")
     one.expect("How to continue?")
     one.keys("Down", "Down", "Enter")
@@ -111,7 +111,7 @@ def test_from_a_printed_nan_to_its_cause_and_a_tried_change(terminal, tmp_path, 
     one.keys("Escape")
     one.gone("origin of line 3")
     # A change, tried there.
-    mend(one, tmp_path, "as it is")
+    mend(one, tmp_path, "save edit")
     one.expect("The script finished")
     one.keys("d")
     one.expect("volume over the sill: 3.3e+08 m3")  # it was nan
@@ -135,7 +135,7 @@ def test_from_a_repair_that_is_tried_to_a_test_that_is_kept(terminal, tmp_path, 
     one.expect("⇥ output line 2: volume over the sill: 3.3e+08 m3 · was: volume over the sill: nan m3")
     # In the file.
     one.keys("Enter")
-    one.expect("as tried")
+    one.expect("edited")
     one.keys("C-s")
     one.expect("How to continue?")
     one.keys("Escape")

@@ -219,7 +219,7 @@ def _rows(proof: Proof, known: list[Repair], call: SavedCall, waiting: bool = Fa
     for name, outcome in proof.tried:
         rows.append((name, outcome.sentence, "fine" if outcome.passed else "quiet"))
     if proof.shows and not waiting and not proof.tried:
-        rows.append(("with a repair", "none is known or tried: w tries an edit, and puts it in the file", "quiet"))
+        rows.append(("with a repair", "none is known or tried: w tries an edit and can save it", "quiet"))
     if waiting and proof.shows and len(proof.tried) < len(known):
         rows.append(("", "runs with versions of the line …", "quiet"))
     return rows + [("note", note, "quiet") for note in call.notes]

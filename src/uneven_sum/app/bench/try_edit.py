@@ -69,9 +69,9 @@ class TryChange(ModalScreen[None]):
                 yield VerticalScroll(Static("", id="would"), id="tried", can_focus=False)
             yield Static("", id="said")
             keys = Text("ctrl+s", f"bold {p.text}")
-            keys.append(" puts it in the file · ", p.quiet)
+            keys.append(" save edit · ", p.quiet)
             keys.append("escape", f"bold {p.text}")
-            keys.append(" leaves the file as it is", p.quiet)
+            keys.append(" cancel", p.quiet)
             yield Static(keys)
 
     async def on_mount(self) -> None:
@@ -90,7 +90,7 @@ class TryChange(ModalScreen[None]):
         area.load_text(self.text or textwrap.dedent(self.old))
         area.move_cursor(area.document.end)
         area.focus()
-        present = self._written(msgspec.convert(self.place["terms"], list[Term]), "as it is")
+        present = self._written(msgspec.convert(self.place["terms"], list[Term]), "now")
         self.query_one("#is", Static).update(present)
         if self.text:
             self._try(self.text)
@@ -117,7 +117,7 @@ class TryChange(ModalScreen[None]):
         self.fine = True
         out = Text()
         for one in tried["statements"]:
-            title = one["text"] if len(tried["statements"]) > 1 else "as tried"
+            title = one["text"] if len(tried["statements"]) > 1 else "edited"
             out.append_text(self._written(msgspec.convert(one["terms"], list[Term]), title, one["value"]))
             out.append("\n")
         self.query_one("#would", Static).update(out)
@@ -207,7 +207,7 @@ async def after_change(bench: Bench, file: str, facts: Facts) -> None:
         why = ""
     except BadUse as e:
         why = f"{e} ".lstrip()
-    choices.append(Choice("only", "go on as it is", "the script runs its old text to the end"))
+    choices.append(Choice("only", "go on without it", "the script runs the old source to its end"))
     question = f"File saved. {why}How to continue?"
     chosen = await bench.app.push_screen_wait(Choose(bench.palette, question, choices))
     if chosen in ("now", "before", "before-on") and client is not None:
