@@ -15,8 +15,8 @@ from .namespace import Scope
 def may_swallow(manager: ast.expr, flying: Flying, scope: Scope) -> bool:
     """Whether the end of a `with` statement may swallow an exception.  `manager`: what the statement makes or names.
 
-    True for a function under `contextmanager` that yields in a `try` which may handle it, for a class whose `__exit__`
-    may return something true.  Managers of libraries count as letting it pass.
+    True for a function under `contextmanager` that yields in a `try` which may handle it, and for a class whose
+    `__exit__` may return something true.  Managers of libraries count as letting it pass.
     """
     made = look_up(manager.func if isinstance(manager, ast.Call) else manager, scope)
     if type(made) is types.MethodType:
