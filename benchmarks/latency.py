@@ -93,7 +93,7 @@ class Screen:
         os.close(self.fd)
 
 
-def step_latencies(path: str, steps: int = 40) -> list[float]:
+def step_latencies(path: str, steps: int = rounds(40)) -> list[float]:
     screen = Screen("run", "--pause-on", "start,error,nonfinite", path)
     screen.quiet_after(5.0, 1.5)
     found = []
@@ -106,7 +106,7 @@ def step_latencies(path: str, steps: int = 40) -> list[float]:
     return found
 
 
-def cards(path: str, pauses: int = 12) -> tuple[float, float]:
+def cards(path: str, pauses: int = rounds(12)) -> tuple[float, float]:
     """200 locals, 20 of them arrays of 1e6 that change in each pass: from the pause (what stands before it in the
     script takes the time) to the painted cards, and from those to the arrays' filled ones; medians, in seconds."""
     screen = Screen("run", "--pause-on", "error", path)

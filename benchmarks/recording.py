@@ -12,7 +12,7 @@ from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parent.parent / "src"))
 
-from rounds import rounds
+from rounds import passes, rounds
 
 from uneven_sum.client import Client, Exited, Launch, Output
 
@@ -55,7 +55,7 @@ async def opening() -> list[tuple[str, float, float]]:
 
     with tempfile.TemporaryDirectory() as folder:
         path = os.path.join(folder, "loop.py")
-        Path(path).write_text(HEAD + SCALARS + "    breakpoint()\n" + TAIL.format(passes=1_000_000))
+        Path(path).write_text(HEAD + SCALARS + "    breakpoint()\n" + TAIL.format(passes=passes(1_000_000)))
         app = UnevenSum(Launch(path, keep_case=False))
         async with app.run_test(size=(140, 42)) as pilot:
             bench = app.screen
@@ -74,16 +74,16 @@ async def opening() -> list[tuple[str, float, float]]:
                 await pilot.pause(0.001)
             opened = time.perf_counter() - began
             began = time.perf_counter()
-            for _ in range(rounds(20)):
+            for _ in range(turns := rounds(20)):
                 await grid.action_leap(-1)
                 await pilot.pause()
             return [
                 ("the Ledger of 1e6 passes opens", opened, 0.3),
-                ("and scrolls by a page", (time.perf_counter() - began) / 20, 0.1),
+                ("and scrolls by a page", (time.perf_counter() - began) / turns, 0.1),
             ]
 
 
-def memory(passes: int) -> float:
+def memory(count: int) -> float:
     """Megabytes that the recorder of three scalars holds after so many passes."""
     import tracemalloc
 
@@ -91,7 +91,7 @@ def memory(passes: int) -> float:
 
     tracemalloc.start()
     run = Recorder("f", (1, 0), ("x", "y", "z")).begin()
-    for k in run.over(range(passes)):
+    for k in run.over(range(count)):
         run.waiting.extend((k * 0.5, k - 0.25, 1.0 / (k + 1)))
         if run.slow:
             run.settle()
@@ -103,10 +103,10 @@ def memory(passes: int) -> float:
 def main() -> int:
     bad = 0
     print("recording a loop, to the plain run")
-    for name, (body, passes, names, limit) in CASES.items():
+    for name, (body, count, names, limit) in CASES.items():
         with tempfile.TemporaryDirectory() as folder:
             path = os.path.join(folder, "loop.py")
-            Path(path).write_text(HEAD + body + TAIL.format(passes=passes))
+            Path(path).write_text(HEAD + body + TAIL.format(passes=passes(count)))
             pairs = [
                 (plain(path), asyncio.run(watched(path, 6 * bool(names), names, not names))) for _ in range(rounds(5))
             ]
@@ -117,7 +117,7 @@ def main() -> int:
     for what, seconds, limit in asyncio.run(opening()):
         bad += seconds > limit
         print(f"  {what:<54}{seconds * 1e3:>8.0f} ms  at most {limit * 1e3:.0f} ms")
-    held = memory(1_000_000)
+    held = memory(passes(1_000_000))
     bad += held > 64
     print(f"  {'memory of 1e6 passes, three scalars':<54}{held:>8.1f} MB  at most 64 MB")
     return bad

@@ -13,7 +13,7 @@ from pathlib import Path
 sys.path.insert(0, str(Path(__file__).parent.parent / "src"))
 
 from latency import Screen
-from rounds import rounds
+from rounds import passes, rounds
 
 from uneven_sum.client import Client, Ended, Launch, Stopped
 
@@ -65,45 +65,48 @@ async def measure() -> tuple[float, float, float]:
     return statistics.median(trials), statistics.median(backs), statistics.median(steps)
 
 
-def painted(rounds: int = 12) -> tuple[float, float]:
+def painted() -> tuple[float, float]:
     """From the key to the painted answer of a trial, and to the painted Bench after backspace: medians, in seconds."""
     with tempfile.TemporaryDirectory() as folder:
         path = os.path.join(folder, "held.py")
         Path(path).write_text(SCRIPT)
         screen = Screen("run", "--pause-on", "start", path)
-        screen.quiet_after(10, 2.0)
-        for key in ("\x1b[B" * 5, "h"):  # to line 6, in the loop
-            os.write(screen.fd, key.encode())
-            screen.quiet_after(5, 1.0)
+        screen.quiet_after(60, 2.0)
+        os.write(screen.fd, b"\x1b[B" * 5)  # to line 6, in the loop
+        screen.quiet_after(60, 1.0)
+        os.write(screen.fd, b"h")
+        screen.seen_at(b"paused", b"", 60)
+        screen.quiet_after(1, 1.0)
         trials, backs = [], []
-        for n in range(rounds):
+        for n in range(rounds(10) + 2):
             os.write(screen.fd, b" ")
-            screen.quiet_after(2, 0.3)
+            screen.seen_at(b"At line", b"", 60)
+            screen.quiet_after(0.3, 0.3)
             os.write(screen.fd, b"a")
-            screen.quiet_after(1, 0.2)
+            screen.seen_at(b"in a copy", b"", 60)
             os.write(screen.fd, f"total * 0 + {7000 + n}".encode())
-            screen.quiet_after(1, 0.3)
+            screen.quiet_after(60, 0.3)
             began = time.perf_counter()
             os.write(screen.fd, b"\r")
-            trials.append(screen.seen_at(f"{7000 + n}.0".encode(), b"unchanged", 5)[0] - began)
+            trials.append(screen.seen_at(f"{7000 + n}.0".encode(), b"unchanged", 60)[0] - began)
             screen.quiet_after(1, 0.2)
             os.write(screen.fd, b"\x1b")
             screen.quiet_after(1, 0.4)
             os.write(screen.fd, b"\x1b")
             screen.quiet_after(1, 0.4)
-        for _ in range(rounds - 2):
+        for _ in range(rounds(10)):
             began = time.perf_counter()
             os.write(screen.fd, b"\x7f")
-            backs.append(screen.seen_at(b"At line", b"line", 5)[0] - began)
+            backs.append(screen.seen_at(b"At line", b"line", 60)[0] - began)
             screen.quiet_after(1, 0.5)
         screen.close()
     return statistics.median(trials), statistics.median(backs)
 
 
-async def seconds(body: str, passes: int, rewind: bool) -> float:
+async def seconds(body: str, count: int, rewind: bool) -> float:
     with tempfile.TemporaryDirectory() as folder:
         path = os.path.join(folder, "loop.py")
-        text = f"def work(a, x):\n  for k in range({passes}):\n    {body}\nwork(np.ones(150_000), 0.0)\n"
+        text = f"def work(a, x):\n  for k in range({count}):\n    {body}\nwork(np.ones(150_000), 0.0)\n"
         Path(path).write_text("import numpy as np\n" + text)
         client = Client(Launch(path, capture=True, rewind=rewind))
         await client.start()
@@ -116,12 +119,13 @@ async def seconds(body: str, passes: int, rewind: bool) -> float:
 def loops() -> int:
     """Return points in running loops, as ratios to the same loop without them."""
     bad = 0
-    for name, (body, passes) in LOOPS.items():
-        pairs = [[asyncio.run(seconds(body, passes, how)) for how in (False, True)] for _ in range(rounds(7))]
+    for name, (body, count) in LOOPS.items():
+        count = passes(count)
+        pairs = [[asyncio.run(seconds(body, count, how)) for how in (False, True)] for _ in range(rounds(7))]
         ratio = min(b for _, b in pairs) / min(a for a, _ in pairs)
         over = ratio > 1.05
         bad += over
-        each = min(a for a, _ in pairs) / passes * 1e3
+        each = min(a for a, _ in pairs) / count * 1e3
         print(f"  {name:<34}{ratio:>8.3f}{' !' if over else '  '}     at most 1.05   ({each:.4f} ms a pass)")
     return bad
 

@@ -18,6 +18,7 @@ from driving import PATIENCE
 from uneven_sum.client import BadUse, Launch
 from uneven_sum.sweep import cluster
 from uneven_sum.sweep.kept import Kept
+from uneven_sum.sweep.one import Ran
 from uneven_sum.sweep.rows import Inputs
 from uneven_sum.sweep.sweep import Sweep
 
@@ -144,6 +145,33 @@ async def test_the_scheduler_is_lost(folder, started, monkeypatch) -> None:
     made = sweep_of(folder, address, 200)
     with pytest.raises(BadUse, match="it goes on"):
         await asyncio.wait_for(made.run(lambda done, before, ran: done == 3 and process.kill()), PATIENCE)
+
+
+class Failing:
+    """A task whose result cannot be had."""
+
+    def __init__(self, error: Exception) -> None:
+        self.error, self.released = error, False
+
+    async def result(self) -> bytes:
+        raise self.error
+
+    def release(self) -> None:
+        self.released = True
+
+
+@pytest.mark.parametrize(
+    ("error", "told"),
+    [
+        (distributed.comm.CommClosedError("Stream is closed"), r"All workers of tcp://a are gone.*it goes on"),
+        (OSError(28, "No space left on device"), r"A worker of tcp://a cannot unpack .*No space left on device"),
+    ],
+)
+async def test_a_result_that_cannot_be_had(error, told) -> None:
+    task = Failing(error)
+    with pytest.raises(BadUse, match=told):
+        await cluster.Cluster("tcp://a", None, b"").run(Ran(1, []), lambda files: task)
+    assert task.released
 
 
 async def test_a_cluster_without_workers(folder, started, monkeypatch) -> None:

@@ -118,6 +118,12 @@ class Cluster:
                 await self._unless_gone(self.ship(files))
             except distributed.KilledWorker:
                 break
+            except (
+                distributed.comm.CommClosedError
+            ):  # in the midst of an answer, before the client knows that it is alone
+                raise BadUse(LOST.format(address=self.address)) from None
+            except OSError as e:
+                raise BadUse(f"A worker of {self.address} cannot unpack the files or start a run: {e}.") from None
             except ModuleNotFoundError as e:
                 raise BadUse(f"The workers of {self.address} lack {e.name}: install uneven-sum there.") from None
             finally:
