@@ -119,7 +119,7 @@ class Cluster:
             except distributed.KilledWorker:
                 break
             except (
-                distributed.comm.CommClosedError
+                distributed.comm.core.CommClosedError
             ):  # in the midst of an answer, before the client knows that it is alone
                 raise BadUse(LOST.format(address=self.address)) from None
             except OSError as e:
