@@ -23,7 +23,7 @@ from uneven_sum.agent.frames.exception_handlers import Fate
 from uneven_sum.agent.frames.namespace import Scope
 from uneven_sum.agent.recording.retention import FIRST, LAST, Kept
 from uneven_sum.agent.source.source_file import SourceFile
-from uneven_sum.agent.values import nonfinite
+from uneven_sum.agent.values import nonfinite, quick_look
 
 INF, NAN = math.inf, math.nan
 
@@ -65,10 +65,10 @@ def test_how_many_cells_are_bad(value: Any, count: int) -> None:
 
 
 def test_large_arrays_are_looked_at_in_parts() -> None:
-    size = nonfinite.CHUNK + 10
+    size = quick_look.CHUNK + 10
     whole = np.ones(size)
     assert nonfinite.count(whole) == 0 and not nonfinite.any_bad(whole)
-    whole[[0, nonfinite.CHUNK - 1, nonfinite.CHUNK, size - 1]] = NAN
+    whole[[0, quick_look.CHUNK - 1, quick_look.CHUNK, size - 1]] = NAN
     assert nonfinite.count(whole) == 4 and nonfinite.any_bad(whole)
     last = np.ones(size)
     last[-1] = INF
@@ -81,22 +81,22 @@ def test_large_arrays_are_looked_at_in_parts() -> None:
 
 
 def test_new_bad_cells_are_those_that_no_operand_has() -> None:
-    size = nonfinite.CHUNK + 10
+    size = quick_look.CHUNK + 10
     result, one, other = np.ones(size), np.ones(size), np.ones(size)
-    assert nonfinite.new_cells(np, result, [one, other]) == (False, False)
+    assert quick_look.new_cells(np, result, [one, other]) == (False, False)
     result[5] = one[5] = NAN
     result[-1] = other[-1] = INF
-    assert nonfinite.new_cells(np, result, [one, other]) == (False, False)
-    assert nonfinite.new_cells(np, result, [one]) == (True, False)
-    assert nonfinite.new_cells(np, result, [other]) == (True, True)
+    assert quick_look.new_cells(np, result, [one, other]) == (False, False)
+    assert quick_look.new_cells(np, result, [one]) == (True, False)
+    assert quick_look.new_cells(np, result, [other]) == (True, True)
     result[-1] = NAN  # made of an infinity
-    assert nonfinite.new_cells(np, result, [one, other]) == (False, True)
+    assert quick_look.new_cells(np, result, [one, other]) == (False, True)
     result[7] = NAN
-    assert nonfinite.new_cells(np, result, [one, other]) == (True, True)
+    assert quick_look.new_cells(np, result, [one, other]) == (True, True)
 
 
 def test_a_sum_that_overflows_is_no_bad_cell() -> None:
-    large = np.full(3 * nonfinite.CHUNK, 1e308)
+    large = np.full(3 * quick_look.CHUNK, 1e308)
     with warnings.catch_warnings():
         warnings.simplefilter("error")
         assert not nonfinite.any_bad(large)
@@ -110,7 +110,7 @@ def test_a_sum_that_overflows_is_no_bad_cell() -> None:
 @pytest.mark.parametrize("made", [None, NAN, INF])
 def test_large_arrays_are_judged_as_small_ones_are(scalar: float, made: float | None) -> None:
     """What is told of a large array in one walk is what is told of a part of it."""
-    size = nonfinite.CHUNK + 10
+    size = quick_look.CHUNK + 10
     one, other, result = np.ones(size), np.ones(size), np.ones(size)
     one[3] = result[3] = NAN
     other[5] = result[5] = INF
@@ -221,7 +221,7 @@ def test_what_only_carries_bad_cells_is_told_from_what_makes_them(text: str, res
 
 
 def test_large_arrays_are_compared_cell_by_cell_in_parts() -> None:
-    size = nonfinite.CHUNK + 5
+    size = quick_look.CHUNK + 5
     one, result = np.ones(size), np.ones(size)
     one[3] = result[3] = NAN
     assert provenance.explained(result, operands("one * one", one=one))

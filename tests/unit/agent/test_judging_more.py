@@ -23,7 +23,7 @@ from uneven_sum.agent.frames.exception_handlers import Fate
 from uneven_sum.agent.frames.namespace import Scope
 from uneven_sum.agent.recording.retention import Kept
 from uneven_sum.agent.source.source_file import SourceFile
-from uneven_sum.agent.values import nonfinite, tensor_arrays
+from uneven_sum.agent.values import nonfinite, quick_look, tensor_arrays
 
 INF, NAN = math.inf, math.nan
 
@@ -151,7 +151,7 @@ def test_objects_that_can_be_read_as_numbers_are_data(value: object, data: bool)
 
 
 def test_large_results_of_operands_of_another_shape() -> None:
-    size = nonfinite.CHUNK
+    size = quick_look.CHUNK
     grid = np.ones((4, size))
     row = np.ones(size)
     row[7] = NAN

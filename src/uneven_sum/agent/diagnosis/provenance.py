@@ -18,7 +18,7 @@ from ..frames.namespace import Scope
 from ..source.call_lists import DIVIDES, EMPTY_BY_DESIGN
 from ..source.sites import callee
 from ..source.source_file import COMPREHENSIONS
-from ..values import nonfinite
+from ..values import nonfinite, quick_look
 from ..values.safe_read import read_attribute, safe_kind
 
 CREATED, ARRIVED, CARRIED = "created", "arrived", "carried"
@@ -321,7 +321,7 @@ def explained(value: Any, operands: Operands) -> bool:
         bad = [v for v in everything if nonfinite.any_bad(v) or _has_none(v)]
         return bool(bad) and _explained_frame(pd, value, bad, everything)
     np = nonfinite.module("numpy")
-    if np is not None and type(value) is np.ndarray and value.size > nonfinite.CHUNK and value.dtype.kind in "fc":
+    if np is not None and type(value) is np.ndarray and value.size > quick_look.CHUNK and value.dtype.kind in "fc":
         carries = _large_explained(np, value, operands)
         if carries is not None:
             return carries
@@ -358,7 +358,7 @@ def _large_explained(np: types.ModuleType, value: Any, operands: Operands) -> bo
     alike = all(a.shape == value.shape and a.dtype.kind in "fciub" for a in arrays)
     if not alike or not all(isinstance(v, (int, float, complex, np.generic)) for v in scalars):
         return None
-    bad, made = nonfinite.new_cells(np, value, arrays)
+    bad, made = quick_look.new_cells(np, value, arrays)
     if made and any(nonfinite.any_bad(v) for v in [*operands.cellwise, *operands.whole]):
         others = [*scalars, *operands.whole]
         if not any(np.any(nonfinite.nan_mask(v)) for v in others):

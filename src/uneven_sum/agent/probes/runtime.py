@@ -18,13 +18,20 @@ from ..recording.coverage import all_marks
 from ..recording.recorder import numbered
 from ..source import gates, registry
 from ..source.sites import Site, sites
-from ..values import nonfinite, snapshot
+from ..values import nonfinite, quick_look, snapshot
 from ..values.nonfinite import PLAIN
+from ..values.quick_look import carries, carries_float, is_fine
+from ..values.safe_read import read_attribute
 from . import run_texts
 
+sum_of = sum  # a script may put another in its place
 numbers = TypeIds(float, int, bool, complex)  # types whose augmented operators never work in place
 floats = TypeIds()  # other kinds of floats that have been met: numpy's scalars
 float64: Any = None  # numpy's, once it has been met
+ndarray: Any = None  # the same
+double: Any = None  # its dtype of float64
+vdot: Any = None
+known = TypeIds()  # the types that have been met
 _before: dict[tuple[int, int], Any] = {}
 
 
@@ -33,6 +40,9 @@ class Listener:
 
     def nonfinite(self, value: object, site: Site, frame: types.FrameType, old: object) -> Any:
         return value
+
+    def carried(self, value: object, site: Site) -> bool:
+        return False
 
     def finite(self, site: Site, frame: types.FrameType) -> None: ...
     def failed(self, site: Site, frame: types.FrameType, head: bool) -> str:
@@ -82,9 +92,39 @@ def check(value: Any, emptied: None, site: int) -> Any:
     elif kind is float64 or key_of(kind) in floats:
         if isfinite(value) and not holding:
             return value
+    elif kind is ndarray:
+        if value.dtype is double and value.ndim == 1 and (size := value.size) <= 10_000:
+            # As `is_fine` does, without its call; of a few cells Python's sum is faster.
+            if isfinite(sum_of(value.tolist()) if size < 10 else vdot(value, value)) and not holding:
+                return value
+        elif is_fine(value) and not holding:
+            return value
     elif key_of(kind) in PLAIN and not holding:
         return value
     return _look(value, site, None)
+
+
+def check_result(value: Any, emptied: None, site: int, operands: tuple[object, ...]) -> Any:
+    """The same of arithmetic.  `operands`: those that are names; where they explain what is bad, nothing is asked."""
+    kind = type(value)
+    if kind is ndarray:
+        if value.dtype is double and value.ndim == 1 and (size := value.size) <= 10_000:
+            if isfinite(sum_of(value.tolist()) if size < 10 else vdot(value, value)) and not holding:
+                return value
+        elif is_fine(value) and not holding:
+            return value
+    elif kind is float or kind is float64:
+        if isfinite(value):
+            if not holding:
+                return value
+        elif run_state.quiet or run_state.in_trial or holding:
+            pass
+        elif carries_float(value, operands) and listener.carried(value, sites[site]):
+            return value
+        return _look(value, site, None)
+    elif key_of(kind) in PLAIN and not holding:
+        return value
+    return _look(value, site, None, operands)
 
 
 def check_augmented(value: Any, old: object, site: int) -> Any:
@@ -92,15 +132,32 @@ def check_augmented(value: Any, old: object, site: int) -> Any:
     if kind is float or kind is float64 or key_of(kind) in floats:
         if isfinite(value) and not holding:
             return value
+    elif kind is ndarray:
+        if is_fine(value) and not holding:
+            return value
     elif key_of(kind) in PLAIN and not holding:
         return value
     return _look(value, site, old)
 
 
-def _look(value: object, site: int, old: object) -> Any:
+def element_of(owner: Any, index: object, added: int) -> object:
+    """An element of a plain collection, where reading it runs no code of the script's; else None."""
+    kind = type(owner)
+    try:
+        if kind is ndarray or kind is list or kind is tuple:
+            return owner[index + added] if type(index) is int else None
+        return owner[index] if kind is dict and type(index) is str else None
+    except (IndexError, KeyError):
+        return None
+
+
+def _look(value: object, site: int, old: object, operands: tuple[object, ...] = ()) -> Any:
     if run_state.quiet or sys is None:
         return value
     try:
+        if operands and not (holding or run_state.in_trial) and carries(value, operands):
+            if listener.carried(value, sites[site]):
+                return value
         bad = nonfinite.any_bad(value)
     except Exception as e:
         if signal_masking.is_the_scripts(e):
@@ -109,11 +166,8 @@ def _look(value: object, site: int, old: object) -> Any:
     if run_state.in_trial:
         run_state.met += bad
         return value
-    kind = type(value)
-    if key_of(kind) not in numbers and nonfinite.is_number_kind(kind):
-        numbers.take(kind)
-        if isinstance(value, float):
-            _note_float(kind)
+    if key_of(type(value)) not in known:
+        _note_kind(type(value))
     if bad:
         return listener.nonfinite(value, sites[site], sys._getframe(2), old)
     if holding:
@@ -121,11 +175,18 @@ def _look(value: object, site: int, old: object) -> Any:
     return value
 
 
-def _note_float(kind: type) -> None:
-    global float64
-    floats.take(kind)
-    if kind is getattr(nonfinite.module("numpy"), "float64", None):
-        float64 = kind
+def _note_kind(kind: type) -> None:
+    """A type is met for the first time."""
+    global float64, ndarray, double, vdot
+    known.take(kind)
+    if kind is quick_look.ndarray:
+        ndarray, double, vdot = kind, quick_look.double, quick_look.vdot
+    elif nonfinite.is_number_kind(kind):
+        numbers.take(kind)
+        if issubclass(kind, float):
+            floats.take(kind)
+            if kind is getattr(nonfinite.module("numpy"), "float64", None):
+                float64 = kind
 
 
 def old(value: object) -> Any:
@@ -384,6 +445,9 @@ _AUGMENTED = "add sub mult:mul div:truediv floordiv mod pow lshift rshift bitor:
 
 PROBES = _Probes(
     check=check,
+    check_result=check_result,
+    element_of=element_of,
+    attribute_of=read_attribute,
     check_augmented=check_augmented,
     old=old,
     before=before,

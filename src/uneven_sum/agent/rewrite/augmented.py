@@ -11,7 +11,7 @@ from typing import Any
 
 from ..core.markers import INDEX, OLD, OWNER, VALUE
 from ..core.trees import walk
-from .expressions import placed
+from .expressions import Operands, placed
 from .predicates import repeatable
 from .recording_probes import RecordingProbes
 
@@ -49,9 +49,10 @@ class Augmented(RecordingProbes):
             return value
         if old is not None:
             return self._here(self._probe("check_augmented", value, old, site), s)
+        operands = Operands(self.readable).take(s.target).take(s.value)
         if self.temps:
-            return self._here(self._inline(None, site), s)
-        return self._here(self._probe("check", value, ast.Constant(None), site), s)
+            return self._here(self._inline(None, site, VALUE, operands), s)
+        return self._here(self._check(value, ast.Constant(None), site, self._names_in(operands)), s)
 
     def _told(self, s: ast.AugAssign, target: ast.Name) -> list[ast.stmt]:
         """`x += e` as it is, and then its result told to the stream."""

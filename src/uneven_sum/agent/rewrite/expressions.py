@@ -109,6 +109,46 @@ def _parts(kind: type) -> tuple[str, ...]:
     return _with_nodes[kind]
 
 
+class Operands:
+    """What an expression may have its bad cells from, to be read again: names; elements and attributes of names."""
+
+    def __init__(self, readable: set[str]) -> None:
+        self.readable = readable
+        self.names: set[str] = set()
+        self.elements: list[
+            tuple[str, ast.Constant | ast.Name, int]
+        ] = []  # a name, an index, and what is added to that
+        self.attributes: list[tuple[str, str]] = []
+
+    def take(self, node: ast.AST) -> Operands:
+        if isinstance(node, ast.Name):
+            self.names |= {node.id} & self.readable
+        elif isinstance(node, ast.BinOp):
+            self.take(node.left).take(node.right)
+        elif isinstance(node, ast.UnaryOp):
+            self.take(node.operand)
+        elif isinstance(node, ast.Call):
+            for one in [node.func, *node.args]:
+                self.take(one.value if isinstance(one, ast.Attribute) and one is node.func else one)
+        elif isinstance(node, (ast.Attribute, ast.Subscript)) and isinstance(node.value, ast.Name):
+            self._take_part(node, node.value.id)
+        return self
+
+    def _take_part(self, node: ast.Attribute | ast.Subscript, owner: str) -> None:
+        if owner not in self.readable:
+            return
+        if isinstance(node, ast.Attribute):
+            self.attributes.append((owner, node.attr))
+            return
+        index, added = node.slice, 0
+        if isinstance(index, ast.BinOp) and isinstance(index.op, (ast.Add, ast.Sub)):
+            if isinstance(index.right, ast.Constant) and type(index.right.value) is int:
+                added = index.right.value if isinstance(index.op, ast.Add) else -index.right.value
+                index = index.left
+        if isinstance(index, ast.Constant) or (isinstance(index, ast.Name) and index.id in self.readable):
+            self.elements.append((owner, index, added))
+
+
 class Expressions:
     """Rewrites expressions.  `at` is the position of the statement under way."""
 
@@ -120,6 +160,8 @@ class Expressions:
         self.absorbing = 0
         self.looked_at: set[str] = set()  # functions of the file whose `return` looks at the value
         self.own_names: set[str] = set()  # of the function around, which nothing else binds
+        self.readable: set[str] = set()  # names that may be read once more, at no risk
+        self.globals: set[str] = set()  # those of the module
         self.calls = True  # the function around calls something
         self.at: Position = (0, 0, 0, 0)
         self.range_is_builtin = True
@@ -250,15 +292,37 @@ class Expressions:
         if self._is_looked_at(node):
             return self.inside(node)
         site_of = position(node)
+        operands = Operands(self.readable).take(node)
         node = self.inside(node)
         site = ast.Constant(self.sites.add(self.file, self.at, site_of, role))
         if self.temps and self.in_line:
-            return self._here(self._of_numbers(node, self._inline(node, site)), node)
+            return self._here(self._of_numbers(node, self._inline(node, site, VALUE, operands)), node)
         if self.in_element and self.in_line:
-            return self._here(self._inline(node, site, ELEMENT), node)
+            return self._here(self._inline(node, site, ELEMENT, operands), node)
+        if operands.names:
+            return self._here(self._check(node, ast.Constant(None), site, self._names_in(operands)), node)
         call = at(self._probe("check", node, at(ast.Constant(None), node), at(site, node)), node)
         at(call.func, node)
         return call
+
+    def _check(self, value: ast.expr, emptied: ast.expr, site: ast.expr, operands: list[ast.expr]) -> ast.expr:
+        """The call that looks at a value; with the operands that it may have its bad cells from, if there are any."""
+        if not operands:
+            return self._probe("check", value, emptied, site)
+        return self._probe("check_result", value, emptied, site, ast.Tuple(operands, ast.Load()))
+
+    def _names_in(self, operands: Operands) -> list[ast.expr]:
+        return [self._load(name) for name in sorted(operands.names)]
+
+    def _parts_in(self, operands: Operands) -> list[ast.expr]:
+        """Elements and attributes of plain objects: they are read where a value is bad, not at each pass."""
+        found: list[ast.expr] = []
+        for name, index, added in operands.elements:
+            again = ast.Constant(index.value) if isinstance(index, ast.Constant) else self._load(index.id)
+            found.append(self._probe("element_of", self._load(name), again, ast.Constant(added)))
+        for name, attribute in operands.attributes:
+            found.append(self._probe("attribute_of", self._load(name), ast.Constant(attribute)))
+        return found
 
     def _is_looked_at(self, node: ast.expr) -> bool:
         """True for a call whose value its function looks at, and whose arguments leave no warning that would wait: they
@@ -293,13 +357,16 @@ class Expressions:
             return isinstance(node, (ast.Name, ast.Attribute, ast.Subscript))
         return False
 
-    def _inline(self, node: ast.expr | None, site: ast.expr, name: str = VALUE) -> ast.expr:
+    def _inline(
+        self, node: ast.expr | None, site: ast.expr, name: str = VALUE, operands: Operands | None = None
+    ) -> ast.expr:
         """The check in line; node None: what is looked at is in the temporary already."""
         load = self._load(name) if node is None else ast.NamedExpr(self._store(name), node)
         finite = ast.BoolOp(ast.And(), [self._type_is(load, "float"), self._within(name)])
         test = ast.BoolOp(ast.Or(), [finite, self._type_is(self._load(name), "int")])
         emptied = ast.NamedExpr(self._store(name), ast.Constant(None))
-        return ast.IfExp(test, self._load(name), self._probe("check", self._load(name), emptied, site))
+        given = [*self._names_in(operands), *self._parts_in(operands)] if operands is not None else []
+        return ast.IfExp(test, self._load(name), self._check(self._load(name), emptied, site, given))
 
     def _of_numbers(self, node: ast.expr, checked: ast.expr) -> ast.expr:
         """A check that is faster where the names in it are known to be numbers: see `block_probes`."""

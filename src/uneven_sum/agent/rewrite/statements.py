@@ -90,6 +90,7 @@ class Rewriter(BlockProbes):
             self.blocks = blocks.plan(tree, self.lines, self.functions)
             # A warning of a function may be told of the line that calls it: then it waits for the value there.
             self.looked_at = set() if "warn" in self.file.text else checked_functions(tree)
+            self.readable = self.globals = blocks.own_names(tree) if self.options.only_checks else set()
         flags = self.blocks.flags
         body = self.body(tree.body, docstring=self.file.cells is None)
         if flags:
@@ -442,10 +443,10 @@ class Rewriter(BlockProbes):
     _trystar = _try
 
     def _classdef(self, s: ast.ClassDef) -> list[ast.stmt]:
-        outer, self.temps = self.temps, False
+        outer, self.temps, self.readable = (self.temps, self.readable), False, set()
         with self.scope(s), self.no_recording():
             s.body = self.body(s.body, docstring=True)
-        self.temps = outer
+        self.temps, self.readable = outer
         return [s]
 
     def _functiondef(self, s: ast.FunctionDef | ast.AsyncFunctionDef) -> list[ast.stmt]:
@@ -456,8 +457,9 @@ class Rewriter(BlockProbes):
         if s.lineno in self.lines:  # the line of the `def`: its first statement
             self.lines.setdefault(begin.lineno, []).extend(self.lines.pop(s.lineno))
         first, last = begin, s.body[-1]
-        outer_blocks, self.blocks = (self.blocks, self.own_names), blocks.Plan()
+        outer_blocks, self.blocks = (self.blocks, self.own_names, self.readable), blocks.Plan()
         self.own_names = blocks.own_names(s) if self.options.only_checks else set()
+        self.readable = self.own_names | self.globals
         if self.temps and self.in_line and self.options.at_once:
             self.blocks = blocks.plan(s, self.lines, self.functions)
         outer_calls, self.calls = self.calls, any(isinstance(n, ast.Call) for n in walk(s))
@@ -472,7 +474,7 @@ class Rewriter(BlockProbes):
             if recorder is not None:
                 rest = self.recorded_calls(rest or [self._here(ast.Pass(), first_line(last))], recorder, s)
             s.body = [*body[:start], *rest]
-        self.calls, (self.blocks, self.own_names) = outer_calls, outer_blocks
+        self.calls, (self.blocks, self.own_names, self.readable) = outer_calls, outer_blocks
         self.temps, self.absorbing = outer
         return [s]
 

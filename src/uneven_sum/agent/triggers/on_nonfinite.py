@@ -96,6 +96,15 @@ class NonfiniteTrigger(tracer.Hooks):
             return pause.replacement
         return value
 
+    def carried(self, value: object, site: Site) -> bool:
+        """Notes a value whose operands explain it; False where it must be judged all the same."""
+        if not run_state.met or self.gaps or self.guarded or "carried" in self.pauses_on or site.role == "right":
+            return False
+        run_state.met += 1
+        if site.role in ("return", "yield"):
+            self.last_bad = _remembered(value)
+        return True
+
     def _at_value(self, pause: Pause, site: Site, apart: dict[str, object] | None = None) -> Pause:
         """Pauses at a value; then the statement may run again, or another value take its place."""
         assert pause.frame is not None and pause.statement is not None

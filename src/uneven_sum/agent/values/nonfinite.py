@@ -13,10 +13,9 @@ from typing import Any
 
 from ..core import signal_masking
 from ..core.type_identity import TypeIds, TypeTable, is_one_of, key_of
-from . import tensor_arrays
+from . import quick_look, tensor_arrays
 
 MAX = sys.float_info.max
-CHUNK = 1 << 16  # cells looked at in one go: the truth values stay in the cache
 ELSEWHERE = ("dask", "dask_expr", "h5py", "netCDF4", "zarr")  # packages whose values are computed or read on demand
 LOOKED_INTO = 100_000  # elements of a list or dict that are looked at
 
@@ -68,64 +67,13 @@ def count(value: Any) -> int:
 
 def any_bad(value: Any) -> bool:
     """True when a value has a non-finite cell; stops looking at the first."""
-    np = module("numpy")
-    if np is not None and type(value) is np.ndarray and value.dtype.kind in "fc" and value.size > CHUNK:
-        if not (value.flags.c_contiguous or value.flags.f_contiguous):
-            return any(any_bad(part) for part in value)
-        flat = value.reshape(-1, order="A")
-        return _has_bad_part(np, flat[:CHUNK]) or (not _has_finite_sum(np, flat) and _has_bad_part(np, flat))
+    if type(value) is quick_look.ndarray:
+        if quick_look.is_fine(value):
+            return False
+        np = module("numpy")
+        if np is not None and value.dtype.kind in "fc":
+            return quick_look.has_bad_cell(np, value)
     return count(value) > 0
-
-
-def _has_finite_sum(np: types.ModuleType, flat: Any) -> bool:
-    """True when the sum of all cells is finite, and so each cell; an overflow of the sum gives False, too.
-
-    The sum of squares, where BLAS makes it, takes less than half the time.
-    """
-    with np.errstate(all="ignore"):
-        total = np.dot(flat, flat) if flat.dtype in (np.float64, np.float32) else np.add.reduce(flat)
-        return bool(total - total == 0)
-
-
-def _has_bad_part(np: types.ModuleType, flat: Any) -> bool:
-    good = np.empty(CHUNK, dtype=bool)
-    for start in range(0, flat.size, CHUNK):
-        part = flat[start : start + CHUNK]
-        truth = good[: part.size]
-        np.isfinite(part, out=truth)
-        if not truth.all():
-            return True
-    return False
-
-
-def new_cells(np: types.ModuleType, value: Any, operands: list[Any]) -> tuple[bool, bool]:
-    """Whether an array has a cell that is bad where no operand has a bad one, and one that is nan where none has a nan.
-
-    The operands are arrays of its shape.  Of each part only the cells that are bad are compared, with one operand after
-    the other until none is left: what waits for memory is the time that it takes.
-    """
-    flat = value.reshape(-1)
-    parts = [o.reshape(-1) for o in operands]
-    room = np.empty(CHUNK, dtype=bool)
-    bad = made = False
-    for start in range(0, flat.size, CHUNK):
-        here = slice(start, start + CHUNK)
-        good = room[: flat[here].size]
-        np.isfinite(flat[here], out=good)
-        if good.all():
-            continue
-        at = np.logical_not(good, out=good).nonzero()[0]
-        left, nan = np.ones(at.size, dtype=bool), np.isnan(flat[here].take(at))
-        for part in parts:
-            theirs = part[here].take(at)
-            left &= np.isfinite(theirs)
-            nan &= ~np.isnan(theirs)
-            if not (left.any() or nan.any()):
-                break
-        bad, made = bad or bool(left.any()), made or bool(nan.any())
-        if bad and made:
-            break
-    return bad, made
 
 
 def mask(value: Any) -> Any:
@@ -204,6 +152,7 @@ def _choose_looker(kind: type, home: str) -> Any:
     if np is not None and issubclass(kind, np.ma.MaskedArray):
         found = _masked
     elif np is not None and issubclass(kind, np.ndarray):
+        quick_look.prepare(np)
         found = _array
     elif np is not None and issubclass(kind, np.generic):
         found = _scalar if issubclass(kind, (np.floating, np.complexfloating)) else _nothing
@@ -279,16 +228,16 @@ def _array(value: Any) -> int:
 def count_cells(np: types.ModuleType, value: Any) -> int:
     """Non-finite cells of a float or complex array; no copy of it is made."""
     size: int = value.size
-    if size <= CHUNK:
+    if size <= quick_look.CHUNK:
         good = np.isfinite(value)
         return 0 if good.all() else size - int(np.count_nonzero(good))
     if not (value.flags.c_contiguous or value.flags.f_contiguous):
         return sum(count_cells(np, part) for part in value)
     flat = value.reshape(-1, order="A")
-    good = np.empty(CHUNK, dtype=bool)
+    good = np.empty(quick_look.CHUNK, dtype=bool)
     bad = 0
-    for start in range(0, size, CHUNK):
-        part = flat[start : start + CHUNK]
+    for start in range(0, size, quick_look.CHUNK):
+        part = flat[start : start + quick_look.CHUNK]
         truth = good[: part.size]
         np.isfinite(part, out=truth)
         if not truth.all():

@@ -1,0 +1,132 @@
+"""Whether an array of numpy's holds only finite cells, as fast as that can be told.
+
+The sum of the squares of a few thousand cells is one call, and takes as long as the operation that made them, or less.
+Where it is finite, so is each cell.  Where it is not, a cell is bad, or the sum overflowed: then the cells are looked
+at one by one.
+"""
+
+from __future__ import annotations
+
+import math
+import types
+from typing import Any
+
+AT_ONCE = 10_000  # cells of one sum: with more of them, BLAS starts threads
+CHUNK = 1 << 16  # cells looked at in one go: the truth values stay in the cache
+
+# Of numpy, once the script has used it: what the quickest path needs is held, not looked up.
+numpy: Any = None
+ndarray: Any = None
+float64: Any = None
+double: Any = None  # the dtype of that
+_summed: frozenset[int] = frozenset()  # the numbers of the dtypes that BLAS sums
+vdot: Any = None
+
+
+def prepare(np: types.ModuleType) -> None:
+    """The script uses numpy."""
+    global numpy, ndarray, float64, double, _summed, vdot
+    numpy, ndarray, float64, vdot = np, np.ndarray, np.float64, np.vdot
+    with np.errstate(all="raise"):
+        huge = np.full(2, 1e300)
+        try:
+            vdot(huge, huge)  # `dot` would warn, in the script's name
+        except FloatingPointError:
+            return
+    double = np.dtype(np.float64)
+    _summed = frozenset(np.dtype(kind).num for kind in (np.float64, np.float32, np.complex64, np.complex128))
+
+
+def is_fine(value: Any) -> bool:
+    """True when one sum shows that an array (of this very type) is finite; False where more must be looked at."""
+    dtype = value.dtype
+    if dtype is double:
+        if value.size > AT_ONCE:
+            return False
+        return math.isfinite(vdot(value, value))
+    if dtype.num in _summed:
+        return value.size <= AT_ONCE and math.isfinite(vdot(value, value).real)
+    return dtype.kind not in "fcOV"
+
+
+def has_bad_cell(np: types.ModuleType, value: Any) -> bool:
+    """True when an array of floats or complex numbers has a cell that is not finite; stops at the first part with one.
+
+    No copy of it is made.
+    """
+    if value.size > AT_ONCE and not (value.flags.c_contiguous or value.flags.f_contiguous):
+        return any(has_bad_cell(np, part) for part in value)
+    flat, summed = value.reshape(-1, order="A"), value.dtype.num in _summed
+    for start in range(0, flat.size, AT_ONCE):
+        part = flat[start : start + AT_ONCE]
+        if (not summed or not math.isfinite(vdot(part, part).real)) and not np.isfinite(part).all():
+            return True
+    return False
+
+
+def new_cells(np: types.ModuleType, value: Any, operands: list[Any]) -> tuple[bool, bool]:
+    """Whether an array has a cell that is bad where no operand has a bad one, and one that is nan where none has a nan.
+
+    The operands are arrays of its shape.  Of each part only the cells that are bad are compared, with one operand after
+    the other until none is left: what waits for memory is the time that it takes.
+    """
+    flat = value.reshape(-1)
+    parts = [o.reshape(-1) for o in operands]
+    room = np.empty(CHUNK, dtype=bool)
+    bad = made = False
+    for start in range(0, flat.size, CHUNK):
+        here = slice(start, start + CHUNK)
+        good = room[: flat[here].size]
+        np.isfinite(flat[here], out=good)
+        if good.all():
+            continue
+        at = np.logical_not(good, out=good).nonzero()[0]
+        left, nan = np.ones(at.size, dtype=bool), np.isnan(flat[here].take(at))
+        for part in parts:
+            theirs = part[here].take(at)
+            left &= np.isfinite(theirs)
+            nan &= ~np.isnan(theirs)
+            if not (left.any() or nan.any()):
+                break
+        bad, made = bad or bool(left.any()), made or bool(nan.any())
+        if bad and made:
+            break
+    return bad, made
+
+
+def carries_float(value: float, operands: tuple[Any, ...]) -> bool:
+    """True when a float that is not finite is so by one of its operands: nan by nan, an infinity by either."""
+    for one in operands:
+        kind = type(one)
+        if kind is float or kind is float64:
+            if not math.isfinite(one) and (value == value or one != one):
+                return True
+        elif kind is ndarray and one.dtype.kind == "f" and numpy.isnan(one).any():
+            return True  # of a call: arithmetic would give an array
+    return False
+
+
+def carries(value: Any, operands: tuple[Any, ...]) -> bool:
+    """True when an array of floats has bad cells, each of them an operand's: nan where that is nan, else either."""
+    if type(value) is not ndarray or value.dtype.kind != "f" or not value.ndim or value.size > CHUNK:
+        return False
+    arrays = []
+    all_nan = False
+    for one in operands:
+        if type(one) is ndarray:
+            if one.dtype.kind == "f" and one.shape == value.shape:
+                arrays.append(one)
+        elif (type(one) is float or type(one) is float64) and one != one:
+            all_nan = True
+    if not (arrays or all_nan):
+        return False
+    nan, infinite = numpy.isnan(value), numpy.isinf(value)
+    has_nan, has_infinite = True in nan.tobytes(), True in infinite.tobytes()
+    if all_nan or not (has_nan or has_infinite):
+        return has_nan or has_infinite
+    for one in arrays:
+        if has_nan:
+            numpy.greater(nan, numpy.isnan(one), out=nan)
+        if has_infinite:
+            numpy.logical_and(infinite, numpy.isfinite(one), out=infinite)
+    return True not in nan.tobytes() and True not in infinite.tobytes()
