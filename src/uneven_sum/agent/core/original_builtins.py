@@ -16,10 +16,13 @@ P = ParamSpec("P")
 R = TypeVar("R")
 PRESENT = vars(builtins)
 ORIGINAL: dict[str, object] = {n: v for n, v in PRESENT.items() if not n.startswith("__") or n == "__import__"}
+_AS_THEY_WERE = list(PRESENT.values())
 
 
 def are_replaced() -> bool:
     """True when the script has put something else in the place of a built-in."""
+    if all(map(is_, PRESENT.values(), _AS_THEY_WERE)) and len(PRESENT) >= len(_AS_THEY_WERE):
+        return False
     return not all(map(is_, ORIGINAL.values(), map(PRESENT.get, ORIGINAL)))
 
 

@@ -315,6 +315,12 @@ def is_deliberate(node: ast.AST) -> bool:
 
 def explained(value: Any, operands: Operands) -> bool:
     """True when the bad cells of a value are all those of its operands: it only carries them."""
+    kind, read_already = type(value), (*operands.cellwise, *operands.whole)
+    if kind is float or kind is quick_look.float64:
+        if quick_look.carries_float(value, read_already):
+            return True
+    elif quick_look.carries(value, read_already):
+        return True
     pd = nonfinite.module("pandas")
     if pd is not None and isinstance(value, pd.DataFrame):
         everything = operands.cellwise + operands.whole

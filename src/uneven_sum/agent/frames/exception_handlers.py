@@ -15,11 +15,12 @@ import itertools
 import sys
 import types
 
+from ..core.markers import MISSING
 from ..core.records import record
 from ..source.source_file import Handler, SourceFile, Statement, position
 from .context_managers import may_swallow
 from .exception_classes import Flying, look_up, matches
-from .namespace import Scope, locals_of
+from .namespace import Scope, global_of, locals_of
 
 # Library calls that catch an exception only to carry it elsewhere: to a task, a thread's end, an importer.
 CARRIERS = {
@@ -119,8 +120,11 @@ def _catches(handler: Handler, flying: Flying, frame: types.FrameType) -> bool:
         return True
     scope: Scope | None = None
     for node in handler.classes:
-        scope = scope or Scope(frame)
-        if matches(look_up(node, scope), flying):
+        found = global_of(frame, node.id) if isinstance(node, ast.Name) else MISSING
+        if found is MISSING:
+            scope = scope or Scope(frame)
+            found = look_up(node, scope)
+        if matches(found, flying):
             return True
     return False
 

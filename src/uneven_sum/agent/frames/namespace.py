@@ -8,7 +8,7 @@ import types
 from collections.abc import Iterator, Mapping
 from typing import Any
 
-from ..core.markers import HIDDEN, INNER
+from ..core.markers import HIDDEN, INNER, MISSING
 
 OPTIMIZED = 0x1  # CO_OPTIMIZED: locals are no dictionary
 TRACERS: dict[int, types.CodeType] = {}  # the code of our trace functions, by identity: a hash reads all constants
@@ -49,6 +49,20 @@ def let_go(frame: types.FrameType, held: Any, untraced: bool = False) -> None:
         inner = inner.f_back
     if inner is frame:  # not of another thread
         held.clear()
+
+
+def global_of(frame: types.FrameType, name: str) -> Any:
+    """The value of a name that a function takes from its module or the built-ins, without a look at its own names.
+
+    MISSING where it may be one of those, or is not there.
+    """
+    code = frame.f_code
+    if not code.co_flags & OPTIMIZED or code.co_name in INNER:
+        return MISSING
+    if name in code.co_varnames or name in code.co_freevars or name in code.co_cellvars:
+        return MISSING
+    found = frame.f_globals.get(name, MISSING)
+    return frame.f_builtins.get(name, MISSING) if found is MISSING else found
 
 
 class Scope(Mapping[str, Any]):

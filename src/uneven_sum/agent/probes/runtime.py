@@ -20,7 +20,7 @@ from ..source import gates, registry
 from ..source.sites import Site, sites
 from ..values import nonfinite, quick_look, snapshot
 from ..values.nonfinite import PLAIN
-from ..values.quick_look import carries, carries_float, is_fine
+from ..values.quick_look import carries, carries_float, holds_no_more, is_fine
 from ..values.safe_read import read_attribute
 from . import run_texts
 
@@ -155,8 +155,9 @@ def _look(value: object, site: int, old: object, operands: tuple[object, ...] = 
     if run_state.quiet or sys is None:
         return value
     try:
-        if operands and not (holding or run_state.in_trial) and carries(value, operands):
-            if listener.carried(value, sites[site]):
+        if (operands or old is not None) and not (holding or run_state.in_trial):
+            explained = carries(value, operands) if old is None else holds_no_more(value, old)
+            if explained and listener.carried(value, sites[site]):
                 return value
         bad = nonfinite.any_bad(value)
     except Exception as e:
@@ -191,20 +192,22 @@ def _note_kind(kind: type) -> None:
 
 def old(value: object) -> Any:
     """Before an operation that may work in place: which cells are bad already (None: none is)."""
-    if run_state.quiet or not nonfinite.any_bad(value):
+    if run_state.quiet or (type(value) is ndarray and is_fine(value)) or not nonfinite.any_bad(value):
         return None
     return nonfinite.mask(value)
 
 
 def before(value: object, site: int) -> None:
-    if key_of(type(value)) in PLAIN or run_state.quiet:
+    if key_of(type(value)) in PLAIN or run_state.quiet or (type(value) is ndarray and is_fine(value)):
         return
     if nonfinite.any_bad(value):
         _before[site, id(sys._getframe(1))] = nonfinite.mask(value)
 
 
 def after(value: object, site: int) -> None:
-    if key_of(type(value)) in PLAIN and not holding:
+    if not holding and (key_of(type(value)) in PLAIN or (type(value) is ndarray and is_fine(value))):
+        if _before:
+            _before.pop((site, id(sys._getframe(1))), None)
         return
     kept = _before.pop((site, id(sys._getframe(1))), None) if _before else None
     _look(value, site, kept)

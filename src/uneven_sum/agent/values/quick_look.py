@@ -130,3 +130,14 @@ def carries(value: Any, operands: tuple[Any, ...]) -> bool:
         if has_infinite:
             numpy.logical_and(infinite, numpy.isfinite(one), out=infinite)
     return True not in nan.tobytes() and True not in infinite.tobytes()
+
+
+def holds_no_more(value: Any, old: Any) -> bool:
+    """True when an array that was changed in place has bad cells where it had them before, and nowhere else."""
+    if type(value) is not ndarray or value.dtype.kind != "f" or not value.ndim or value.size > CHUNK:
+        return False
+    if type(old) is not ndarray or old.shape != value.shape:
+        return False
+    now = numpy.isfinite(value)
+    numpy.logical_not(now, out=now)
+    return True in now.tobytes() and True not in numpy.greater(now, old).tobytes()
