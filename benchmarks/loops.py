@@ -61,6 +61,22 @@ for i in range(200_000):
 LOOPS["gaps"] = LOOPS["vectorised"].replace(
     "def work", "a[np.random.default_rng(7).random(a.size) < 0.01] = np.nan\ndef work", 1
 )
+LOOPS["small"] = LOOPS["vectorised"].replace("1_000_000", "100").replace("work(8)", "work(20_000)")
+LOOPS["small gaps"] = LOOPS["small"].replace("def work", "a[7] = np.nan\ndef work", 1).replace("20_000", "5_000")
+LOOPS["carried"] = """
+def work(n):
+    level, total = float("nan"), 0.0
+    for i in range(n):
+        level = level * 0.5 + i
+        total = level - 1.0
+    return total
+def main():
+    return work(20_000)
+"""
+LIMITS = {  # whole runs, and the same in one process
+    **{"scalar": 1.8, "calls": 1.9, "elements": 1.7, "module": 1.9, "vectorised": 1.2, "gaps": 1.7},
+    **{"small": 2.0, "small gaps": 8.0, "carried": 60.0},
+}
 
 # Programs as they are written to try languages out: what a script of loops over plain numbers costs.
 CLASSIC = {

@@ -10,7 +10,7 @@ from pathlib import Path
 sys.path.insert(0, str(Path(__file__).parent.parent / "src"))
 sys.path.insert(0, str(Path(__file__).parent))
 
-from loops import LOOPS
+from loops import LIMITS, LOOPS
 from rounds import rounds
 
 from uneven_sum.agent.engine.engine import Engine
@@ -19,7 +19,6 @@ from uneven_sum.agent.reload.loader import Loader
 from uneven_sum.agent.source import registry
 from uneven_sum.agent.source.sites import Options
 
-LIMITS = {"scalar": 1.8, "calls": 1.9, "elements": 1.7, "module": 1.9, "vectorised": 1.2, "gaps": 1.7}
 ROUNDS = rounds(15)
 
 

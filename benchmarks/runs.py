@@ -17,13 +17,12 @@ from pathlib import Path
 sys.path.insert(0, str(Path(__file__).parent.parent / "src"))
 sys.path.insert(0, str(Path(__file__).parent))
 
-from loops import CLASSIC, LOOPS
+from loops import CLASSIC, LIMITS, LOOPS
 from rounds import rounds
 
 from uneven_sum.client import Client, Launch, Output
 from uneven_sum.protocol import Lookout
 
-LIMITS = {"scalar": 1.8, "calls": 1.9, "elements": 1.7, "module": 1.9, "vectorised": 1.2, "gaps": 1.7}
 MEAN = 1.7  # of the classic programs, geometric
 TIMED = """
 import time

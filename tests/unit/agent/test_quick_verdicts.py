@@ -153,7 +153,9 @@ def random_script(seed: int) -> str:
         else:
             bad = made.choice(["np.nan", "np.inf", "1.0"])
             body.append(f"if k == {made.randint(0, 5)}: {made.choice(fields)}[{made.randint(0, 3)}] = {bad}")
-    text = "\n        ".join(f"try:\n            {line}\n        except (ArithmeticError, TypeError): pass" for line in body)
+    text = "\n        ".join(
+        f"try:\n            {line}\n        except (ArithmeticError, TypeError): pass" for line in body
+    )
     return (
         "import numpy as np\nclass Box:\n    level = 0.5\nbox = Box()\nscale = np.array([0.0, 1.0, 2.0, 4.0])\n"
         "def half(a, b):\n    return a * 0.5 + b\ndef twice(a):\n    return a + a\n"

@@ -21,8 +21,8 @@ from ..source.sites import Site, sites
 from ..values import nonfinite, quick_look, snapshot
 from ..values.nonfinite import PLAIN
 from ..values.quick_look import carries, carries_float, holds_no_more, is_fine
-from ..values.safe_read import read_attribute
 from . import run_texts
+from .operands import operands_in
 
 sum_of = sum  # a script may put another in its place
 numbers = TypeIds(float, int, bool, complex)  # types whose augmented operators never work in place
@@ -104,27 +104,26 @@ def check(value: Any, emptied: None, site: int) -> Any:
     return _look(value, site, None)
 
 
-def check_result(value: Any, emptied: None, site: int, operands: tuple[object, ...]) -> Any:
-    """The same of arithmetic.  `operands`: those that are names; where they explain what is bad, nothing is asked."""
+def check_result(value: Any, emptied: None, site: int, given: tuple[object, ...]) -> Any:
+    """The same of arithmetic.  `given`: values of names in it; where they explain what is bad, nobody is asked."""
     kind = type(value)
+    if kind is float or kind is float64:
+        if -1.7976931348623157e308 <= value <= 1.7976931348623157e308:
+            if not holding:
+                return value
+        elif not (holding or run_state.quiet or run_state.in_trial):
+            if carries_float(value, operands_in(given, sites[site].parts)) and listener.carried(value, sites[site]):
+                return value
+        return _look(value, site, None)
     if kind is ndarray:
         if value.dtype is double and value.ndim == 1 and (size := value.size) <= 10_000:
             if isfinite(sum_of(value.tolist()) if size < 10 else vdot(value, value)) and not holding:
                 return value
         elif is_fine(value) and not holding:
             return value
-    elif kind is float or kind is float64:
-        if isfinite(value):
-            if not holding:
-                return value
-        elif run_state.quiet or run_state.in_trial or holding:
-            pass
-        elif carries_float(value, operands) and listener.carried(value, sites[site]):
-            return value
-        return _look(value, site, None)
-    elif key_of(kind) in PLAIN and not holding:
+    elif (key_of(kind) in PLAIN or (key_of(kind) in floats and isfinite(value))) and not holding:
         return value
-    return _look(value, site, None, operands)
+    return _look(value, site, None, given)
 
 
 def check_augmented(value: Any, old: object, site: int) -> Any:
@@ -140,23 +139,15 @@ def check_augmented(value: Any, old: object, site: int) -> Any:
     return _look(value, site, old)
 
 
-def element_of(owner: Any, index: object, added: int) -> object:
-    """An element of a plain collection, where reading it runs no code of the script's; else None."""
-    kind = type(owner)
-    try:
-        if kind is ndarray or kind is list or kind is tuple:
-            return owner[index + added] if type(index) is int else None
-        return owner[index] if kind is dict and type(index) is str else None
-    except (IndexError, KeyError):
-        return None
-
-
-def _look(value: object, site: int, old: object, operands: tuple[object, ...] = ()) -> Any:
+def _look(value: object, site: int, old: object, given: tuple[object, ...] = ()) -> Any:
     if run_state.quiet or sys is None:
         return value
     try:
-        if (operands or old is not None) and not (holding or run_state.in_trial):
-            explained = carries(value, operands) if old is None else holds_no_more(value, old)
+        if (given or old is not None) and not (holding or run_state.in_trial):
+            if old is None:
+                explained = carries(value, operands_in(given, sites[site].parts))
+            else:
+                explained = holds_no_more(value, old)
             if explained and listener.carried(value, sites[site]):
                 return value
         bad = nonfinite.any_bad(value)
@@ -449,8 +440,6 @@ _AUGMENTED = "add sub mult:mul div:truediv floordiv mod pow lshift rshift bitor:
 PROBES = _Probes(
     check=check,
     check_result=check_result,
-    element_of=element_of,
-    attribute_of=read_attribute,
     check_augmented=check_augmented,
     old=old,
     before=before,

@@ -11,7 +11,8 @@ from typing import Any
 
 from ..core.markers import INDEX, OLD, OWNER, VALUE
 from ..core.trees import walk
-from .expressions import Operands, placed
+from .expressions import placed
+from .operands import Operands
 from .predicates import repeatable
 from .recording_probes import RecordingProbes
 
@@ -42,17 +43,17 @@ class Augmented(RecordingProbes):
 
     def _checked(self, value: ast.expr, s: ast.AugAssign, old: ast.expr | None = None) -> ast.expr:
         """The result of an augmented assignment, looked at before it is stored."""
-        site = self._site("augmented", s.value)
+        operands = Operands(self.readable).take(s.target).take(s.value)
+        site = self._site("augmented", s.value, parts=operands.parts)
         if self.options.stream:
             return self._here(self._probe("stream", value, site), s)
         if not self.options.checks:
             return value
         if old is not None:
             return self._here(self._probe("check_augmented", value, old, site), s)
-        operands = Operands(self.readable).take(s.target).take(s.value)
         if self.temps:
-            return self._here(self._inline(None, site, VALUE, operands), s)
-        return self._here(self._check(value, ast.Constant(None), site, self._names_in(operands)), s)
+            return self._here(self._inline(None, site, VALUE, operands.names), s)
+        return self._here(self._check(value, ast.Constant(None), site, operands.names), s)
 
     def _told(self, s: ast.AugAssign, target: ast.Name) -> list[ast.stmt]:
         """`x += e` as it is, and then its result told to the stream."""

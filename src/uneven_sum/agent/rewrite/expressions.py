@@ -13,8 +13,9 @@ from typing import TYPE_CHECKING, Any, TypeVar
 from ..core.markers import ELEMENT, MARK, METER, VALUE
 from ..core.trees import walk
 from ..source.call_lists import ABSORBING, NAMESPACES, NO_DATA_PASSED
-from ..source.sites import Options, Sites, callee
+from ..source.sites import Options, Parts, Sites, callee
 from ..source.source_file import COMPREHENSIONS, Position, SourceFile, position
+from .operands import Operands
 
 if TYPE_CHECKING:
     from ..lookouts.lookout import Lookout
@@ -109,46 +110,6 @@ def _parts(kind: type) -> tuple[str, ...]:
     return _with_nodes[kind]
 
 
-class Operands:
-    """What an expression may have its bad cells from, to be read again: names; elements and attributes of names."""
-
-    def __init__(self, readable: set[str]) -> None:
-        self.readable = readable
-        self.names: set[str] = set()
-        self.elements: list[
-            tuple[str, ast.Constant | ast.Name, int]
-        ] = []  # a name, an index, and what is added to that
-        self.attributes: list[tuple[str, str]] = []
-
-    def take(self, node: ast.AST) -> Operands:
-        if isinstance(node, ast.Name):
-            self.names |= {node.id} & self.readable
-        elif isinstance(node, ast.BinOp):
-            self.take(node.left).take(node.right)
-        elif isinstance(node, ast.UnaryOp):
-            self.take(node.operand)
-        elif isinstance(node, ast.Call):
-            for one in [node.func, *node.args]:
-                self.take(one.value if isinstance(one, ast.Attribute) and one is node.func else one)
-        elif isinstance(node, (ast.Attribute, ast.Subscript)) and isinstance(node.value, ast.Name):
-            self._take_part(node, node.value.id)
-        return self
-
-    def _take_part(self, node: ast.Attribute | ast.Subscript, owner: str) -> None:
-        if owner not in self.readable:
-            return
-        if isinstance(node, ast.Attribute):
-            self.attributes.append((owner, node.attr))
-            return
-        index, added = node.slice, 0
-        if isinstance(index, ast.BinOp) and isinstance(index.op, (ast.Add, ast.Sub)):
-            if isinstance(index.right, ast.Constant) and type(index.right.value) is int:
-                added = index.right.value if isinstance(index.op, ast.Add) else -index.right.value
-                index = index.left
-        if isinstance(index, ast.Constant) or (isinstance(index, ast.Name) and index.id in self.readable):
-            self.elements.append((owner, index, added))
-
-
 class Expressions:
     """Rewrites expressions.  `at` is the position of the statement under way."""
 
@@ -175,10 +136,16 @@ class Expressions:
     def _probe(self, name: str, *args: ast.expr) -> ast.Call:
         return ast.Call(ast.Constant(MARK + name), list(args), [])
 
-    def _site(self, role: str, expression: ast.AST | None = None, lookouts: Sequence[Lookout] = ()) -> ast.Constant:
+    def _site(
+        self,
+        role: str,
+        expression: ast.AST | None = None,
+        lookouts: Sequence[Lookout] = (),
+        parts: Parts | None = None,
+    ) -> ast.Constant:
         where = position(expression) if expression is not None else None
         numbers, versions = tuple(lk.id for lk in lookouts), tuple(lk.version for lk in lookouts)
-        return ast.Constant(self.sites.add(self.file, self.at, where, role, numbers, versions))
+        return ast.Constant(self.sites.add(self.file, self.at, where, role, numbers, versions, parts))
 
     def _watched_lambda(self, node: ast.Lambda) -> None:
         """Lookouts that stand in a lambda or comprehension: see `lookout_probes`."""
@@ -293,36 +260,25 @@ class Expressions:
             return self.inside(node)
         site_of = position(node)
         operands = Operands(self.readable).take(node)
+        names = operands.names
         node = self.inside(node)
-        site = ast.Constant(self.sites.add(self.file, self.at, site_of, role))
+        site = ast.Constant(self.sites.add(self.file, self.at, site_of, role, (), (), operands.parts))
         if self.temps and self.in_line:
-            return self._here(self._of_numbers(node, self._inline(node, site, VALUE, operands)), node)
+            return self._here(self._of_numbers(node, self._inline(node, site, VALUE, names)), node)
         if self.in_element and self.in_line:
-            return self._here(self._inline(node, site, ELEMENT, operands), node)
-        if operands.names:
-            return self._here(self._check(node, ast.Constant(None), site, self._names_in(operands)), node)
+            return self._here(self._inline(node, site, ELEMENT, names), node)
+        if names and self.readable is self.globals:  # elsewhere it is an element of a generator: each call counts
+            return self._here(self._check(node, ast.Constant(None), site, names), node)
         call = at(self._probe("check", node, at(ast.Constant(None), node), at(site, node)), node)
         at(call.func, node)
         return call
 
-    def _check(self, value: ast.expr, emptied: ast.expr, site: ast.expr, operands: list[ast.expr]) -> ast.expr:
-        """The call that looks at a value; with the operands that it may have its bad cells from, if there are any."""
+    def _check(self, value: ast.expr, emptied: ast.expr, site: ast.expr, operands: Sequence[str]) -> ast.expr:
+        """The call that looks at a value; with the names that it may have its bad cells from, if there are any."""
         if not operands:
             return self._probe("check", value, emptied, site)
-        return self._probe("check_result", value, emptied, site, ast.Tuple(operands, ast.Load()))
-
-    def _names_in(self, operands: Operands) -> list[ast.expr]:
-        return [self._load(name) for name in sorted(operands.names)]
-
-    def _parts_in(self, operands: Operands) -> list[ast.expr]:
-        """Elements and attributes of plain objects: they are read where a value is bad, not at each pass."""
-        found: list[ast.expr] = []
-        for name, index, added in operands.elements:
-            again = ast.Constant(index.value) if isinstance(index, ast.Constant) else self._load(index.id)
-            found.append(self._probe("element_of", self._load(name), again, ast.Constant(added)))
-        for name, attribute in operands.attributes:
-            found.append(self._probe("attribute_of", self._load(name), ast.Constant(attribute)))
-        return found
+        given = ast.Tuple([self._load(name) for name in operands], ast.Load())
+        return self._probe("check_result", value, emptied, site, given)
 
     def _is_looked_at(self, node: ast.expr) -> bool:
         """True for a call whose value its function looks at, and whose arguments leave no warning that would wait: they
@@ -358,15 +314,14 @@ class Expressions:
         return False
 
     def _inline(
-        self, node: ast.expr | None, site: ast.expr, name: str = VALUE, operands: Operands | None = None
+        self, node: ast.expr | None, site: ast.expr, name: str = VALUE, operands: Sequence[str] = ()
     ) -> ast.expr:
         """The check in line; node None: what is looked at is in the temporary already."""
         load = self._load(name) if node is None else ast.NamedExpr(self._store(name), node)
         finite = ast.BoolOp(ast.And(), [self._type_is(load, "float"), self._within(name)])
         test = ast.BoolOp(ast.Or(), [finite, self._type_is(self._load(name), "int")])
         emptied = ast.NamedExpr(self._store(name), ast.Constant(None))
-        given = [*self._names_in(operands), *self._parts_in(operands)] if operands is not None else []
-        return ast.IfExp(test, self._load(name), self._check(self._load(name), emptied, site, given))
+        return ast.IfExp(test, self._load(name), self._check(self._load(name), emptied, site, operands))
 
     def _of_numbers(self, node: ast.expr, checked: ast.expr) -> ast.expr:
         """A check that is faster where the names in it are known to be numbers: see `block_probes`."""

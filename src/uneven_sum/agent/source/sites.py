@@ -38,6 +38,16 @@ class Options:
 
 
 @record
+class Parts:
+    """How the operands of an expression are found among the values of the names in it; those by their places."""
+
+    whole: list[int]  # operands themselves
+    elements: list[tuple[int, int | None, int]]  # of an owner; the place of the index, and what is added to that
+    keys: list[tuple[int, str]]
+    attributes: list[tuple[int, str]]
+
+
+@record
 class Site:
     """A place where a probe is: its statement and, for checks, the expression that it looks at."""
 
@@ -47,6 +57,7 @@ class Site:
     role: str  # statement, head, value, argument, return, yield, test, augmented, right, loop, lookout
     lookouts: tuple[int, ...] = ()  # numbers of the lookouts that a probe is for
     versions: tuple[int, ...] = ()  # of these, as the probe was made for
+    parts: Parts | None = None  # how the operands are found among the values that the probe is given
 
 
 class Sites(list[Site]):

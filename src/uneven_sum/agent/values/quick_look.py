@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import math
 import types
+from collections.abc import Sequence
 from typing import Any
 
 AT_ONCE = 10_000  # cells of one sum: with more of them, BLAS starts threads
@@ -56,12 +57,12 @@ def has_bad_cell(np: types.ModuleType, value: Any) -> bool:
     """
     if value.size > AT_ONCE and not (value.flags.c_contiguous or value.flags.f_contiguous):
         return any(has_bad_cell(np, part) for part in value)
-    flat, summed = value.reshape(-1, order="A"), value.dtype.num in _summed
-    for start in range(0, flat.size, AT_ONCE):
-        part = flat[start : start + AT_ONCE]
-        if (not summed or not math.isfinite(vdot(part, part).real)) and not np.isfinite(part).all():
-            return True
-    return False
+    flat = value.reshape(-1, order="A")
+    first = flat[:AT_ONCE]
+    if value.dtype.num in _summed and math.isfinite(vdot(first, first).real):
+        if flat.size <= AT_ONCE or math.isfinite(vdot(flat, flat).real):
+            return False
+    return any(not np.isfinite(flat[n : n + AT_ONCE]).all() for n in range(0, flat.size, AT_ONCE))
 
 
 def new_cells(np: types.ModuleType, value: Any, operands: list[Any]) -> tuple[bool, bool]:
@@ -94,7 +95,7 @@ def new_cells(np: types.ModuleType, value: Any, operands: list[Any]) -> tuple[bo
     return bad, made
 
 
-def carries_float(value: float, operands: tuple[Any, ...]) -> bool:
+def carries_float(value: float, operands: Sequence[Any]) -> bool:
     """True when a float that is not finite is so by one of its operands: nan by nan, an infinity by either."""
     for one in operands:
         kind = type(one)
@@ -106,7 +107,7 @@ def carries_float(value: float, operands: tuple[Any, ...]) -> bool:
     return False
 
 
-def carries(value: Any, operands: tuple[Any, ...]) -> bool:
+def carries(value: Any, operands: Sequence[Any]) -> bool:
     """True when an array of floats has bad cells, each of them an operand's: nan where that is nan, else either."""
     if type(value) is not ndarray or value.dtype.kind != "f" or not value.ndim or value.size > CHUNK:
         return False

@@ -1,0 +1,70 @@
+"""The operands of an expression that a probe may read once more, to see whether they explain a result."""
+
+from __future__ import annotations
+
+import ast
+
+from ..source.sites import Parts
+
+
+class Operands:
+    """What an expression may have its bad cells from, to be read again: names; elements and attributes of names."""
+
+    def __init__(self, readable: set[str]) -> None:
+        self.readable = readable
+        self.whole: set[str] = set()  # names that are operands themselves
+        self.elements: list[tuple[str, str | None, int]] = []  # of a name; the index's name; what is added to that
+        self.keys: list[tuple[str, str]] = []
+        self.attributes: list[tuple[str, str]] = []
+
+    def take(self, node: ast.AST) -> Operands:
+        if isinstance(node, ast.Name):
+            self.whole |= {node.id} & self.readable
+        elif isinstance(node, ast.BinOp):
+            self.take(node.left).take(node.right)
+        elif isinstance(node, ast.UnaryOp):
+            self.take(node.operand)
+        elif isinstance(node, ast.Call):
+            for one in [node.func, *node.args]:
+                self.take(one.value if isinstance(one, ast.Attribute) and one is node.func else one)
+        elif isinstance(node, (ast.Attribute, ast.Subscript)) and isinstance(node.value, ast.Name):
+            self._take_part(node, node.value.id)
+        return self
+
+    def _take_part(self, node: ast.Attribute | ast.Subscript, owner: str) -> None:
+        if owner not in self.readable:
+            return
+        if isinstance(node, ast.Attribute):
+            self.attributes.append((owner, node.attr))
+            return
+        index, added = node.slice, 0
+        if isinstance(index, ast.BinOp) and isinstance(index.op, (ast.Add, ast.Sub)):
+            if isinstance(index.right, ast.Constant) and type(index.right.value) is int:
+                added = index.right.value if isinstance(index.op, ast.Add) else -index.right.value
+                index = index.left
+        if isinstance(index, ast.Name) and index.id in self.readable:
+            self.elements.append((owner, index.id, added))
+        elif isinstance(index, ast.Constant) and type(index.value) is int:
+            self.elements.append((owner, None, index.value + added))
+        elif isinstance(index, ast.Constant) and type(index.value) is str:
+            self.keys.append((owner, index.value))
+
+    @property
+    def names(self) -> list[str]:
+        """All names that are needed, in the order in which a probe has their values."""
+        indices = {index for _, index, _ in self.elements if index is not None}
+        owners = {one[0] for one in self.elements} | {owner for owner, _ in [*self.keys, *self.attributes]}
+        return sorted(self.whole | indices | owners)
+
+    @property
+    def parts(self) -> Parts | None:
+        """How a probe finds the operands among the values of these names; None where they are these themselves."""
+        if not (self.elements or self.keys or self.attributes):
+            return None
+        at = {name: place for place, name in enumerate(self.names)}
+        return Parts(
+            [at[name] for name in sorted(self.whole)],
+            [(at[name], None if index is None else at[index], added) for name, index, added in self.elements],
+            [(at[name], key) for name, key in self.keys],
+            [(at[name], attribute) for name, attribute in self.attributes],
+        )
