@@ -165,6 +165,35 @@ def random_script(seed: int) -> str:
     ).replace("`", "'")
 
 
+GAPS = """
+import numpy as np
+import pandas as pd
+gauges = pd.DataFrame({"name": ["weir", "ford", "mill"]})
+levels = pd.DataFrame({"name": ["weir", "ford"], "level": [1.0, 2.0]})
+frame = gauges.merge(levels, how="left")
+cells = np.array([1.0, np.nan])
+def work(level, rain):
+    for k in range(4):
+        level = level * 0.5 + k
+        rain = rain * 2.0
+        if k == 2:
+            total = ENTERS
+    return level
+work(float("nan"), cells)
+"""
+
+
+@pytest.mark.parametrize(
+    "enters",
+    ["frame.level * 2.0", "frame['level'] * level", "-frame.level + rain[0]", "np.sqrt(frame.level) + level"],
+)
+def test_a_gap_enters_arithmetic_where_other_values_are_bad_as_well(enters: str, monkeypatch: Any) -> None:
+    source = GAPS.replace("ENTERS", enters)
+    slowly, _ = pauses_of(source, False, monkeypatch)
+    quickly, count = pauses_of(source, True, monkeypatch)
+    assert quickly == slowly and [kind for _, kind, _ in slowly] == ["gaps"] and count >= 6
+
+
 @pytest.mark.parametrize("seed", range(60))
 def test_random_scripts_pause_where_they_did(seed: int, monkeypatch: pytest.MonkeyPatch) -> None:
     source = random_script(seed)

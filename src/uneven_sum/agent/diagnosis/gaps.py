@@ -9,13 +9,14 @@ from __future__ import annotations
 import ast
 import types
 import weakref
+from collections.abc import Sequence
 from typing import Any
 
 from ..core.records import record
 from ..frames.namespace import Scope
 from ..source.call_lists import ABSORBING, ARITHMETIC_METHODS
 from ..source.cells import place_words
-from ..source.sites import callee
+from ..source.sites import Parts, callee
 from ..source.source_file import Statement
 from ..values import nonfinite
 from . import provenance
@@ -87,6 +88,12 @@ class Gaps:
 
     def __bool__(self) -> bool:
         return bool(self.values)
+
+    def may_enter(self, given: Sequence[object], parts: Parts) -> bool:
+        """Whether an expression may have an operand with a gap.  `given`: the values of its names."""
+        if not parts.complete or (self.columns and (parts.elements or parts.keys or parts.attributes)):
+            return True
+        return any(type(one) is not float and type(one) is not int and id(one) in self.values for one in given)
 
     def note(self, value: object, gap: Gap, statement: Statement, scope: Scope) -> None:
         """Remember a value, and what the statement stores it in."""

@@ -12,7 +12,7 @@ from ..values.safe_read import read_attribute
 
 def operands_in(given: Sequence[Any], parts: Parts | None) -> Sequence[object]:
     """The operands of an expression, from the values of the names in it; reading them runs no code of the script's."""
-    if parts is None:
+    if parts is None or not (parts.elements or parts.keys or parts.attributes):
         return given
     found = [given[place] for place in parts.whole]
     found += [read_attribute(given[place], name) for place, name in parts.attributes]

@@ -6,6 +6,7 @@ import itertools
 import operator
 import sys
 import types
+from collections.abc import Sequence
 from math import isfinite
 from typing import Any
 
@@ -41,7 +42,7 @@ class Listener:
     def nonfinite(self, value: object, site: Site, frame: types.FrameType, old: object) -> Any:
         return value
 
-    def carried(self, value: object, site: Site) -> bool:
+    def carried(self, value: object, site: Site, given: Sequence[object]) -> bool:
         return False
 
     def finite(self, site: Site, frame: types.FrameType) -> None: ...
@@ -112,7 +113,9 @@ def check_result(value: Any, emptied: None, site: int, given: tuple[object, ...]
             if not holding:
                 return value
         elif not (holding or run_state.quiet or run_state.in_trial):
-            if carries_float(value, operands_in(given, sites[site].parts)) and listener.carried(value, sites[site]):
+            if carries_float(value, operands_in(given, sites[site].parts)) and listener.carried(
+                value, sites[site], given
+            ):
                 return value
         return _look(value, site, None)
     if kind is ndarray:
@@ -144,11 +147,9 @@ def _look(value: object, site: int, old: object, given: tuple[object, ...] = ())
         return value
     try:
         if (given or old is not None) and not (holding or run_state.in_trial):
-            if old is None:
-                explained = carries(value, operands_in(given, sites[site].parts))
-            else:
-                explained = holds_no_more(value, old)
-            if explained and listener.carried(value, sites[site]):
+            operands = operands_in(given, sites[site].parts)
+            explained = carries(value, operands) if old is None else holds_no_more(value, old)
+            if explained and listener.carried(value, sites[site], given):
                 return value
         bad = nonfinite.any_bad(value)
     except Exception as e:

@@ -16,27 +16,33 @@ class Operands:
         self.elements: list[tuple[str, str | None, int]] = []  # of a name; the index's name; what is added to that
         self.keys: list[tuple[str, str]] = []
         self.attributes: list[tuple[str, str]] = []
+        self.complete = True
 
     def take(self, node: ast.AST) -> Operands:
-        if isinstance(node, ast.Name):
-            self.whole |= {node.id} & self.readable
+        if isinstance(node, ast.Name) and node.id in self.readable:
+            self.whole.add(node.id)
         elif isinstance(node, ast.BinOp):
             self.take(node.left).take(node.right)
         elif isinstance(node, ast.UnaryOp):
             self.take(node.operand)
         elif isinstance(node, ast.Call):
-            for one in [node.func, *node.args]:
-                self.take(one.value if isinstance(one, ast.Attribute) and one is node.func else one)
+            self.complete = self.complete and not node.keywords
+            if isinstance(node.func, ast.Attribute):
+                self.take(node.func.value)
+            for one in node.args:
+                self.take(one)
         elif isinstance(node, (ast.Attribute, ast.Subscript)) and isinstance(node.value, ast.Name):
-            self._take_part(node, node.value.id)
+            self.complete = self._take_part(node, node.value.id) and self.complete
+        elif not isinstance(node, ast.Constant):
+            self.complete = False
         return self
 
-    def _take_part(self, node: ast.Attribute | ast.Subscript, owner: str) -> None:
+    def _take_part(self, node: ast.Attribute | ast.Subscript, owner: str) -> bool:
         if owner not in self.readable:
-            return
+            return False
         if isinstance(node, ast.Attribute):
             self.attributes.append((owner, node.attr))
-            return
+            return True
         index, added = node.slice, 0
         if isinstance(index, ast.BinOp) and isinstance(index.op, (ast.Add, ast.Sub)):
             if isinstance(index.right, ast.Constant) and type(index.right.value) is int:
@@ -48,6 +54,9 @@ class Operands:
             self.elements.append((owner, None, index.value + added))
         elif isinstance(index, ast.Constant) and type(index.value) is str:
             self.keys.append((owner, index.value))
+        else:
+            return False
+        return True
 
     @property
     def names(self) -> list[str]:
@@ -58,8 +67,8 @@ class Operands:
 
     @property
     def parts(self) -> Parts | None:
-        """How a probe finds the operands among the values of these names; None where they are these themselves."""
-        if not (self.elements or self.keys or self.attributes):
+        """How a probe finds the operands among the values of these names; None where there are none."""
+        if not self.names:
             return None
         at = {name: place for place, name in enumerate(self.names)}
         return Parts(
@@ -67,4 +76,5 @@ class Operands:
             [(at[name], None if index is None else at[index], added) for name, index, added in self.elements],
             [(at[name], key) for name, key in self.keys],
             [(at[name], attribute) for name, attribute in self.attributes],
+            self.complete,
         )

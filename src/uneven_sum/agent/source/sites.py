@@ -45,6 +45,7 @@ class Parts:
     elements: list[tuple[int, int | None, int]]  # of an owner; the place of the index, and what is added to that
     keys: list[tuple[int, str]]
     attributes: list[tuple[int, str]]
+    complete: bool  # no other name is in the expression, but for functions
 
 
 @record

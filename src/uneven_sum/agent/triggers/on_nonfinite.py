@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 import types
 import weakref
+from collections.abc import Sequence
 from typing import Any
 
 from ..core import run_state
@@ -96,9 +97,16 @@ class NonfiniteTrigger(tracer.Hooks):
             return pause.replacement
         return value
 
-    def carried(self, value: object, site: Site) -> bool:
-        """Notes a value whose operands explain it; False where it must be judged all the same."""
-        if not run_state.met or self.gaps or self.guarded or "carried" in self.pauses_on or site.role == "right":
+    def carried(self, value: object, site: Site, given: Sequence[object]) -> bool:
+        """Notes a value whose operands explain it; False where it must be judged all the same.
+
+        `given`: the values of names in the expression, in which a gap may enter it.
+        """
+        if not run_state.met or "carried" in self.pauses_on or site.role == "right":
+            return False
+        if (self.gaps or self.guarded) and (
+            site.parts is None or self.gaps.may_enter(given, site.parts) or self.guarded.may_enter(given, site.parts)
+        ):
             return False
         run_state.met += 1
         if site.role in ("return", "yield"):
