@@ -83,6 +83,9 @@ GAPS = (
         "    return m\n",
         "    m['z'] = m['x'] * m['y'].fillna(0)\n",
         "    m['z'] = m['x'] * m['y']\n    return m.dropna()\n",
+        "    y = m['y']\n    m['z'] = m['x'] * y.fillna(0)\n",
+        "    y = m['y']\n    z = m['x'] * y\n    return m['y'].isna(), z\n",
+        "    y = m['x']\n    m['z'] = m['x'] * y\n",
     ],
 )
 async def test_gaps_that_are_handled_do_not_pause(rest: str, script) -> None:
@@ -94,6 +97,14 @@ async def test_gaps_pause_where_they_enter_arithmetic(script) -> None:
     assert [(p.kind, p.line) for p in found] == [("gaps", 9)]
     assert "1 empty cell left by a.merge(b, how='left', on='k') at line 8" in found[0].headline
     assert "enters the arithmetic by m['y']" in found[0].headline
+
+
+@pytest.mark.parametrize("column", ["m['y']", "m.y", "m['y'][1:]", "m.loc[:, 'y']"])
+async def test_a_column_with_gaps_has_a_name_of_its_own(column: str, script) -> None:
+    found = await pauses(script, GAPS + f"    y = {column}\n    w = y * 2.0\nf()")
+    assert [(p.kind, p.line) for p in found] == [("gaps", 10)]
+    assert "1 empty cell left by a.merge(b, how='left', on='k')" in found[0].headline
+    assert "enters the arithmetic by y" in found[0].headline
 
 
 async def test_a_chain_over_lines_leaves_gaps(script) -> None:

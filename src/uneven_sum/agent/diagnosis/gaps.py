@@ -85,6 +85,7 @@ class Gaps:
     def __init__(self) -> None:
         self.values: dict[int, tuple[weakref.ref[object], Gap]] = {}
         self.columns: dict[tuple[int, object], tuple[weakref.ref[object], Gap]] = {}
+        self._read_from: dict[tuple[ast.AST, str], ast.expr | None] = {}
 
     def __bool__(self) -> bool:
         return bool(self.values)
@@ -93,7 +94,8 @@ class Gaps:
         """Whether an expression may have an operand with a gap.  `given`: the values of its names."""
         if not parts.complete or (self.columns and (parts.elements or parts.keys or parts.attributes)):
             return True
-        return any(type(one) is not float and type(one) is not int and id(one) in self.values for one in given)
+        held = [one for one in given if type(one) is not float and type(one) is not int]
+        return any(id(one) in self.values or nonfinite.is_frame(one) for one in held)
 
     def note(self, value: object, gap: Gap, statement: Statement, scope: Scope) -> None:
         """Remember a value, and what the statement stores it in."""
@@ -127,28 +129,44 @@ class Gaps:
 
         Where the value only passes a gap on it is remembered, too.
         """
-        direct = self._through(node, scope, False)
+        direct = self._through(node, scope, statement.scope, False)
         if direct is None:
             return None
         gap, source, arithmetic = direct
+        column = self._column_of(source, statement.scope)
         if not arithmetic:
             self.note(value, gap, statement, scope)
             return None
-        if gap.entered or is_handled(source, statement):
+        if gap.entered or is_handled(source, statement) or (column is not None and is_handled(column, statement)):
             return None
         gap.entered = True
         return gap, ast.unparse(source)
 
     def pass_on(self, value: object, node: ast.AST, statement: Statement, scope: Scope) -> None:
         """Remember a value that was made of one with a gap, whatever was done to it."""
-        found = self._through(node, scope, False)
+        found = self._through(node, scope, statement.scope, False)
         if found is not None and not found[0].entered:
             self.note(value, found[0], statement, scope)
 
-    def _through(self, node: ast.AST, scope: Scope, arithmetic: bool) -> tuple[Gap, ast.AST, bool] | None:
+    def _column_of(self, node: ast.AST, tree: ast.AST) -> ast.expr | None:
+        """The column or element that a name stands for in a function: `level = frame["level"]`, and nothing else."""
+        if not isinstance(node, ast.Name):
+            return None
+        key = (tree, node.id)
+        if key not in self._read_from:
+            stores = [n for n in ast.walk(tree) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)]
+            set_to = [n for n in ast.walk(tree) if isinstance(n, ast.Assign) and len(n.targets) == 1]
+            values = [n.value for n in set_to if isinstance(n.targets[0], ast.Name) and n.targets[0].id == node.id]
+            once = len(values) == sum(n.id == node.id for n in stores) == 1
+            self._read_from[key] = values[0] if once and isinstance(values[0], (ast.Attribute, ast.Subscript)) else None
+        return self._read_from[key]
+
+    def _through(
+        self, node: ast.AST, scope: Scope, tree: ast.AST, arithmetic: bool
+    ) -> tuple[Gap, ast.AST, bool] | None:
         """The first operand with a gap, and whether there is arithmetic between it and the whole."""
         if isinstance(node, ast.AugAssign):
-            return self._through(node.target, scope, True) or self._through(node.value, scope, True)
+            return self._through(node.target, scope, tree, True) or self._through(node.value, scope, tree, True)
         if isinstance(node, (ast.Name, ast.Attribute, ast.Subscript)):
             try:
                 if not nonfinite.any_bad(provenance.read(node, scope)):
@@ -156,8 +174,10 @@ class Gaps:
             except provenance.Unreadable:
                 pass
             gap = self._at(node, scope)
-            if gap is None and isinstance(node, (ast.Attribute, ast.Subscript)):
-                gap = self._at(node.value, scope)
+            part = node if isinstance(node, (ast.Attribute, ast.Subscript)) else self._column_of(node, tree)
+            while gap is None and isinstance(part, (ast.Attribute, ast.Subscript)):
+                gap = self._at(part, scope) or self._at(part.value, scope)
+                part = part.value
             if gap is not None:
                 return gap, node, arithmetic
         if isinstance(node, ast.Call):
@@ -172,7 +192,7 @@ class Gaps:
             arithmetic = True
         for child in ast.iter_child_nodes(node):
             if isinstance(child, (ast.expr, ast.keyword)):
-                found = self._through(child, scope, arithmetic)
+                found = self._through(child, scope, tree, arithmetic)
                 if found is not None:
                     return found
         return None
