@@ -7,6 +7,13 @@ import ast
 from ..source.sites import Parts
 
 
+def _whole_number(node: ast.AST) -> int | None:
+    if isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.USub):
+        below = _whole_number(node.operand)
+        return None if below is None else -below
+    return node.value if isinstance(node, ast.Constant) and type(node.value) is int else None
+
+
 class Operands:
     """What an expression may have its bad cells from, to be read again: names; elements and attributes of names."""
 
@@ -45,13 +52,14 @@ class Operands:
             return True
         index, added = node.slice, 0
         if isinstance(index, ast.BinOp) and isinstance(index.op, (ast.Add, ast.Sub)):
-            if isinstance(index.right, ast.Constant) and type(index.right.value) is int:
-                added = index.right.value if isinstance(index.op, ast.Add) else -index.right.value
-                index = index.left
+            beside = _whole_number(index.right)
+            if beside is not None:
+                index, added = index.left, beside if isinstance(index.op, ast.Add) else -beside
+        alone = _whole_number(index)
         if isinstance(index, ast.Name) and index.id in self.readable:
             self.elements.append((owner, index.id, added))
-        elif isinstance(index, ast.Constant) and type(index.value) is int:
-            self.elements.append((owner, None, index.value + added))
+        elif alone is not None:
+            self.elements.append((owner, None, alone + added))
         elif isinstance(index, ast.Constant) and type(index.value) is str:
             self.keys.append((owner, index.value))
         else:
