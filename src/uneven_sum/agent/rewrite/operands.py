@@ -54,7 +54,8 @@ class Operands:
         if isinstance(index, ast.BinOp) and isinstance(index.op, (ast.Add, ast.Sub)):
             beside = _whole_number(index.right)
             if beside is not None:
-                index, added = index.left, beside if isinstance(index.op, ast.Add) else -beside
+                added = beside if isinstance(index.op, ast.Add) else -beside
+                index = index.left
         alone = _whole_number(index)
         if isinstance(index, ast.Name) and index.id in self.readable:
             self.elements.append((owner, index.id, added))
