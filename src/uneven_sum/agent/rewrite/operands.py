@@ -77,13 +77,13 @@ class Operands:
     @property
     def parts(self) -> Parts | None:
         """How a probe finds the operands among the values of these names; None where there are none."""
-        if not self.names:
-            return None
         at = {name: place for place, name in enumerate(self.names)}
+        if not at:
+            return None
         return Parts(
-            [at[name] for name in sorted(self.whole)],
-            [(at[name], None if index is None else at[index], added) for name, index, added in self.elements],
-            [(at[name], key) for name, key in self.keys],
-            [(at[name], attribute) for name, attribute in self.attributes],
+            tuple([at[name] for name in sorted(self.whole)]),
+            tuple([(at[name], None if index is None else at[index], added) for name, index, added in self.elements]),
+            tuple([(at[name], key) for name, key in self.keys]),
+            tuple([(at[name], attribute) for name, attribute in self.attributes]),
             self.complete,
         )

@@ -41,10 +41,10 @@ class Options:
 class Parts:
     """How the operands of an expression are found among the values of the names in it; those by their places."""
 
-    whole: list[int]  # operands themselves
-    elements: list[tuple[int, int | None, int]]  # of an owner; the place of the index, and what is added to that
-    keys: list[tuple[int, str]]
-    attributes: list[tuple[int, str]]
+    whole: tuple[int, ...]  # operands themselves
+    elements: tuple[tuple[int, int | None, int], ...]  # of an owner; the place of the index, and what is added to that
+    keys: tuple[tuple[int, str], ...]
+    attributes: tuple[tuple[int, str], ...]
     complete: bool  # no other name is in the expression, but for functions
 
 
