@@ -108,14 +108,13 @@ def check(value: Any, emptied: None, site: int) -> Any:
 def check_result(value: Any, emptied: None, site: int, given: tuple[object, ...]) -> Any:
     """The same of arithmetic.  `given`: values of names in it; where they explain what is bad, nobody is asked."""
     kind = type(value)
-    if kind is float or kind is float64:
-        if -1.7976931348623157e308 <= value <= 1.7976931348623157e308:
+    if kind is float64 or kind is float:
+        if isfinite(value):  # two comparisons of numpy's float would take longer
             if not holding:
                 return value
         elif not (holding or run_state.quiet or run_state.in_trial):
-            if carries_float(value, operands_in(given, sites[site].parts)) and listener.carried(
-                value, sites[site], given
-            ):
+            found = sites[site]
+            if carries_float(value, operands_in(given, found.parts)) and listener.carried(value, found, given):
                 return value
         return _look(value, site, None)
     if kind is ndarray:
