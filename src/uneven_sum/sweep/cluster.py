@@ -118,9 +118,8 @@ class Cluster:
                 await self._unless_gone(self.ship(files))
             except distributed.KilledWorker:
                 break
-            except (
-                distributed.comm.core.CommClosedError
-            ):  # in the midst of an answer, before the client knows that it is alone
+            except distributed.comm.core.CommClosedError:
+                # In the midst of an answer, before the client knows that it is alone.
                 raise BadUse(LOST.format(address=self.address)) from None
             except OSError as e:
                 raise BadUse(f"A worker of {self.address} cannot unpack the files or start a run: {e}.") from None
