@@ -21,7 +21,7 @@ from ..source import gates, registry
 from ..source.sites import Site, sites
 from ..values import nonfinite, quick_look, snapshot
 from ..values.nonfinite import PLAIN
-from ..values.quick_look import carries, carries_float, holds_no_more, is_fine
+from ..values.quick_look import AT_ONCE, carries, carries_float, holds_no_more, is_fine
 from . import run_texts
 from .operands import operands_in
 
@@ -94,11 +94,7 @@ def check(value: Any, emptied: None, site: int) -> Any:
         if isfinite(value) and not holding:
             return value
     elif kind is ndarray:
-        if value.dtype is double and value.ndim == 1 and (size := value.size) <= 10_000:
-            # As `is_fine` does, without its call; of a few cells Python's sum is faster.
-            if isfinite(sum_of(value.tolist()) if size < 10 else vdot(value, value)) and not holding:
-                return value
-        elif is_fine(value) and not holding:
+        if is_fine(value) and not holding:
             return value
     elif key_of(kind) in PLAIN and not holding:
         return value
@@ -118,7 +114,8 @@ def check_result(value: Any, emptied: None, site: int, given: tuple[object, ...]
                 return value
         return _look(value, site, None)
     if kind is ndarray:
-        if value.dtype is double and value.ndim == 1 and (size := value.size) <= 10_000:
+        if value.dtype is double and value.ndim == 1 and (size := value.size) <= AT_ONCE:
+            # As `is_fine` does, without its call; of a few cells Python's sum is faster.
             if isfinite(sum_of(value.tolist()) if size < 10 else vdot(value, value)) and not holding:
                 return value
         elif is_fine(value) and not holding:

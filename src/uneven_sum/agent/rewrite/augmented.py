@@ -11,8 +11,8 @@ from typing import Any
 
 from ..core.markers import INDEX, OLD, OWNER, VALUE
 from ..core.trees import walk
-from .expressions import placed
 from .operands import Operands
+from .placing import placed
 from .predicates import repeatable
 from .recording_probes import RecordingProbes
 

@@ -18,7 +18,7 @@ from ..core.trees import walk
 from ..source.sites import Sites
 from ..source.source_file import SourceFile, position
 from ..source.wanted import Wanted
-from .expressions import placed
+from .placing import placed
 from .predicates import is_docstring, is_future, names_bound, repeatable
 
 N = TypeVar("N", bound=ast.AST)

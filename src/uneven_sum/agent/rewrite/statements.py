@@ -46,8 +46,8 @@ from ..source.source_file import SourceFile, last_statements, position
 from . import block_forms, blocks
 from .block_probes import BlockProbes
 from .checked_functions import checked_functions
-from .expressions import at, placed
 from .origin_probes import Inserter
+from .placing import at, placed
 from .predicates import cannot_fail, is_docstring, is_future, leaves_early, sees_frame, takes_all
 from .recording_probes import first_line, may_leave, run_name
 
