@@ -285,7 +285,7 @@ def test_a_class_that_a_name_of_the_call_holds_is_not_read(name: str, closed: bo
 def test_a_function_that_is_not_the_real_one_closes_a_gate() -> None:
     body = ["f = math.sqrt(a * b)", "c = f * 0.5 + d", "d = c * f"]
     source = work(body, passes=30) + "math = Slim()\nmath.sqrt = None\n"
-    assert "math.sqrt" not in blocks.math_calls(ast.parse(source))
+    assert "math.sqrt" not in blocks.block_calls(ast.parse(source))
     replaced = work(body, passes=30) + "math.sqrt = lambda x: x * 0.5\n"
     try:
         compared(replaced, 1.0, 0.5, 0.0, 0.0, 0.0)
@@ -306,7 +306,7 @@ def test_a_function_that_is_not_the_real_one_closes_a_gate() -> None:
     ],
 )
 def test_how_mathematical_functions_are_called(text: str, calls: set[str]) -> None:
-    found = blocks.math_calls(ast.parse(text))
+    found = blocks.block_calls(ast.parse(text))
     assert {call for call in found if found[call] in ("abs", "max", "min", "math.sqrt")} == calls
 
 

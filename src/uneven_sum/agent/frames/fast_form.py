@@ -6,9 +6,19 @@ Instructions of a fast form have a line but no column; those that decide whether
 from __future__ import annotations
 
 import types
+import warnings
+from typing import Any
+
+from ..core import identity
 
 # What arithmetic raises, and reading a name or an attribute.
-ITS_ERRORS = (ArithmeticError, AttributeError, NameError, TypeError, ValueError)
+ITS_ERRORS = (ArithmeticError, AttributeError, NameError, TypeError, ValueError, Warning)
+
+
+class Unclear(BaseException):
+    """Raised within a fast form that warns: the warning belongs to a statement of the precise form."""
+
+
 Offsets = frozenset[int]
 _known: dict[int, tuple[types.CodeType, Offsets, Offsets]] = {}  # by identity: probes among constants have no hash
 
@@ -16,6 +26,24 @@ _known: dict[int, tuple[types.CodeType, Offsets, Offsets]] = {}  # by identity: 
 def is_fast(frame: types.FrameType | None) -> bool:
     """True within a fast form: what it has computed is not stored yet."""
     return frame is not None and frame.f_lasti // 2 in _of(frame.f_code)[1]
+
+
+def warns(message: Any, frame: types.FrameType | None) -> bool:
+    """True when a warning comes from arithmetic in a fast form; then `warnings` forgets that it was shown.
+
+    `frame`: of what shows it.
+    """
+    while frame is not None and identity.is_ours(frame):
+        frame = frame.f_back
+    if not is_fast(frame):
+        return False
+    assert frame is not None
+    noted = frame.f_globals.get("__warningregistry__", {})
+    text = str(message.message)
+    for key in ((text, message.category, message.lineno), (text, message.category, 0)):
+        noted.pop(key, None)
+    warnings.onceregistry.pop((text, message.category), None)  # type: ignore[attr-defined]  # no public way
+    return True
 
 
 def is_in(code: types.CodeType, offset: int) -> bool:

@@ -21,7 +21,7 @@ from ..source import gates, registry
 from ..source.sites import Site, sites
 from ..values import nonfinite, quick_look, snapshot
 from ..values.nonfinite import PLAIN
-from ..values.quick_look import AT_ONCE, carries, carries_float, holds_no_more, is_fine
+from ..values.quick_look import AT_ONCE, FEW, carries, carries_float, holds_no_more, is_fine
 from . import run_texts
 from .operands import operands_in
 
@@ -116,7 +116,7 @@ def check_result(value: Any, emptied: None, site: int, given: tuple[object, ...]
     if kind is ndarray:
         if value.dtype is double and value.ndim == 1 and (size := value.size) <= AT_ONCE:
             # As `is_fine` does, without its call; of a few cells Python's sum is faster.
-            if isfinite(sum_of(value.tolist()) if size < 10 else vdot(value, value)) and not holding:
+            if isfinite(sum_of(value.tolist()) if size < FEW else vdot(value, value)) and not holding:
                 return value
         elif is_fine(value) and not holding:
             return value
@@ -248,7 +248,9 @@ def block_failed(site: int) -> bool:
     traceback = raised.__traceback__ if raised is not None else None
     if traceback is None or not fast_form.is_in(traceback.tb_frame.f_code, traceback.tb_lasti):
         return False  # a statement's guard has judged it
-    if traceback.tb_next is None and isinstance(raised, fast_form.ITS_ERRORS):
+    if isinstance(raised, fast_form.Unclear) or (
+        traceback.tb_next is None and isinstance(raised, fast_form.ITS_ERRORS)
+    ):
         return True
     if run_state.quiet or run_state.in_trial:
         return False
@@ -446,6 +448,9 @@ PROBES = _Probes(
     head_failed=head_failed,
     block_failed=block_failed,
     doubt=gates.doubt,
+    doubt_arrays=gates.doubt_arrays,
+    are_arrays=quick_look.are_arrays,
+    all_finite=quick_look.all_finite,
     know=know,
     precise=gates.reopen,
     learn=learn,

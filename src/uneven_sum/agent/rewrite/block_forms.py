@@ -65,6 +65,7 @@ class Scope:
     mine: set[str] = field(default_factory=set)  # names that nothing but its own statements binds
     wholes: set[str] = field(default_factory=set)  # names that are ints wherever they are bound
     functions: dict[str, str] = field(default_factory=dict)  # how a call is written, and what it has to be
+    likely: set[str] = field(default_factory=set)  # names that are set to a number somewhere
     temporaries: Temporaries = field(default_factory=Temporaries)
 
 
@@ -85,6 +86,12 @@ class Block:
     over: ast.stmt | None = None  # the loop for which it does
     resets: list[str] = field(default_factory=list)  # flags that its precise form takes back
     checks: int = 0  # what the checks of the precise form cost
+    temporaries: list[str] = field(default_factory=list)
+    of_arrays: bool = False
+    # Of a block on arrays:
+    numbers: list[str] = field(default_factory=list)  # names that it reads and that must hold numbers
+    of_numbers: set[str] = field(default_factory=set)  # temporaries that hold numbers
+    saved: int = 0  # looks at results, of those of the precise form
 
     @property
     def place(self) -> Position:
@@ -129,6 +136,7 @@ class Form:
     def block(self) -> Block:
         self.made.stores = list(self.version.items())
         self.made.tested = list(self.sinks)
+        self.made.temporaries = [f"{BLOCK}{number}" for number in range(self.count)]
         return self.made
 
     def add(self, s: ast.stmt) -> None:
@@ -212,9 +220,7 @@ class Form:
         self.made.checks += CHECK
         if is_whole(value, self.scope.wholes):
             return  # an int is finite
-        for one in self.used:
-            self.sinks.pop(one, None)
-        self.sinks[temporary] = None
+        self._tested(temporary)
 
     def _put(self, place: Place, temporary: str) -> None:
         name, attribute = place
@@ -255,7 +261,7 @@ class Form:
             left, right = self._argument(node.left), self._argument(node.comparators[0])
             return unplaced(ast.Compare(left, node.ops, [right]), node)
         if isinstance(node, ast.Call):
-            return self._call(node)
+            return self._call(node, hidden)
         raise NotPlain
 
     def _operator(self, node: ast.BinOp, hidden: bool, checked_right: bool) -> ast.expr:
@@ -270,14 +276,18 @@ class Form:
         right = self._argument(node.right) if checked_right else self._value(node.right, right_hidden)
         return unplaced(ast.BinOp(left, node.op, right), node)
 
-    def _call(self, node: ast.Call) -> ast.expr:
+    def _passed(self, node: ast.expr, function: str, hidden: bool) -> ast.expr:
+        """An argument of a call."""
+        return self._argument(node)
+
+    def _call(self, node: ast.Call, hidden: bool) -> ast.expr:
         written = _as_written(node.func)
         real = self.scope.functions.get(written)
         least = 2 if real in ("min", "max") else 1
         if real is None or node.keywords or len(node.args) < least:
             raise NotPlain
         self.made.functions[written] = real
-        arguments = [self._argument(argument) for argument in node.args]
+        arguments = [self._passed(argument, real, hidden) for argument in node.args]
         called = ast.Name(written, ast.Load())
         function: ast.expr = called
         if isinstance(node.func, ast.Attribute):
@@ -287,14 +297,21 @@ class Form:
 
     def _argument(self, node: ast.expr) -> ast.expr:
         """An operand that the precise form looks at by itself, when it is made here."""
-        fast = self._value(node, True)
         if not isinstance(node, (ast.BinOp, ast.UnaryOp, ast.Call)):
-            return fast
-        name = self._temporary(fast, node)
+            return self._value(node, True)
+        outer, self.used = self.used, []
+        name = self._temporary(self._value(node, False), node)
         self.made.checks += CHECK
         if not is_whole(node, self.scope.wholes):
-            self.sinks[name] = None
+            self._tested(name)
+        self.used = outer
         return unplaced(self.temporaries.load(name), node)
+
+    def _tested(self, temporary: str) -> None:
+        """A result that must be finite: then those are that went into it."""
+        for one in self.used:
+            self.sinks.pop(one, None)
+        self.sinks[temporary] = None
 
     def _read(self, name: str, hidden: bool) -> ast.expr:
         temporary = self.version.get((name, ""))
@@ -325,23 +342,31 @@ class Form:
 
 def fast_form(block: Block, temporaries: Temporaries) -> list[ast.stmt]:
     """The statements of the fast form, with the test of its results and what it stores."""
-    last, load = block.statements[-1], temporaries.load
+    load = temporaries.load
+    if not block.tested:
+        return form_with(block, temporaries, None, [])
+    whole = load(block.tested[0])
+    for name in block.tested[1:]:
+        whole = ast.BinOp(whole, ast.Add(), load(name))
+    nothing = ast.BinOp(whole, ast.Mult(), ast.Constant(0.0))
+    return form_with(block, temporaries, ast.Compare(nothing, [ast.Eq()], [ast.Constant(0.0)]), [])
+
+
+def form_with(
+    block: Block, temporaries: Temporaries, test: ast.expr | None, after: list[ast.stmt]
+) -> list[ast.stmt]:
+    """A fast form whose results are stored when the test holds; `after`: what follows that."""
+    last = block.statements[-1]
     stores: list[ast.stmt] = []
     for (name, attribute), temporary in block.stores:
         target: ast.expr = ast.Name(name, ast.Store())
         if attribute:
             target = ast.Attribute(ast.Name(name, ast.Load()), attribute, ast.Store())
-        stores.append(unplaced(ast.Assign([target], load(temporary)), last))
+        stores.append(unplaced(ast.Assign([target], temporaries.load(temporary)), last))
+    stores += [unplaced(step, last) for step in after]
     # All is stored: the jump back to the loop's head, where signals come, is no part of the fast form.
     stores.append(ast.copy_location(ast.Break(), last))
-    if not block.tested:
-        return [*block.steps, *stores]
-    whole = load(block.tested[0])
-    for name in block.tested[1:]:
-        whole = ast.BinOp(whole, ast.Add(), load(name))
-    nothing = ast.BinOp(whole, ast.Mult(), ast.Constant(0.0))
-    test = ast.Compare(nothing, [ast.Eq()], [ast.Constant(0.0)])
-    return [*block.steps, unplaced(ast.If(test, stores, []), last)]
+    return [*block.steps, *(stores if test is None else [unplaced(ast.If(test, stores, []), last)])]
 
 
 def before(s: ast.stmt) -> ast.stmt:

@@ -31,14 +31,15 @@ from __future__ import annotations
 
 import ast
 from collections import Counter
-from collections.abc import Collection, Iterator
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import field
 
 from ..core.markers import KNOWN_TYPES
 from ..core.records import record
 from ..core.trees import walk
-from ..source.gates import FUNCTIONS
+from ..source.gates import FUNCTIONS, MODULES
 from ..source.source_file import LOOPS
+from .array_forms import ArrayForm
 from .block_forms import Block, Cells, Form, NotPlain, Scope, is_whole
 from .predicates import names_bound, rebinds
 
@@ -52,6 +53,7 @@ class Plan:
 
     blocks: dict[int, Block] = field(default_factory=dict)  # by the identity of their first statement
     begins: dict[int, list[str]] = field(default_factory=dict)  # flags to set before a loop, by its identity
+    arrays: dict[int, Block] = field(default_factory=dict)  # blocks of arithmetic on arrays, in the same way
     ints: set[str] = field(default_factory=set)  # names that are likely ints
     scope: Scope = field(default_factory=Scope)
 
@@ -59,61 +61,98 @@ class Plan:
     def flags(self) -> list[str]:
         return [flag for flags in self.begins.values() for flag in flags]
 
+    def longest_at(self, statements: list[ast.stmt], number: int, within: Block | None = None) -> Block | None:
+        """The block that begins at a statement of a body, or of another block."""
+        found = [blocks.get(id(statements[number])) for blocks in (self.blocks, self.arrays)]
+        fits = [b for b in found if b is not None and b is not within and number + len(b.statements) <= len(statements)]
+        if within is not None and within.of_arrays:
+            fits = [b for b in fits if len(b.statements) < len(statements)]
+        return max(fits, key=lambda b: len(b.statements), default=None)
 
-def plan(tree: Tree, apart: Collection[int], functions: dict[str, str] | None = None) -> Plan:
+    def flags_within(self, block: Block) -> list[str]:
+        """What no longer holds of numbers when a block on arrays has set names that blocks within it set, too."""
+        inner = [self.blocks[id(s)] for s in block.statements if id(s) in self.blocks]
+        of_arrays = {b.flag for b in self.arrays.values()}
+        return [flag for flag in dict.fromkeys(flag for one in inner for flag in one.resets) if flag not in of_arrays]
+
+
+def plan(
+    tree: Tree, apart: Collection[int], functions: dict[str, str] | None = None, arrays: bool = False
+) -> Plan:
     """The blocks of a function or module, without those of the functions within it.  `apart`: lines whose statements
-    are in no block.  `functions`: how calls of mathematical functions are written in the module."""
-    ints = _likely_ints(tree)
+    are in no block.  `functions`: how calls of mathematical functions are written in the module.  `arrays`: blocks of
+    arithmetic on arrays are wanted, too."""
+    ints = _likely_numbers(tree, (int,))
     scope = Scope(mine := own_names(tree), _wholes(tree, ints) & mine)
     if isinstance(tree, ast.Module):
         scope.temporaries = Cells()
         mine = set()  # it imports them
-    scope.functions = {call: real for call, real in (functions or {}).items() if call.partition(".")[0] not in mine}
+    usable = {call: real for call, real in (functions or {}).items() if call.partition(".")[0] not in mine}
+    scope.functions = {call: real for call, real in usable.items() if not real.startswith("numpy.")}
     found = Plan(ints=ints, scope=scope)
     blocks = list(_find(tree.body, [], apart, scope))
-    if not blocks:
-        return found
     _know_all(blocks, scope.mine)
     blocks = [block for block in blocks if block.pays(once=isinstance(tree, ast.Module))]
+    on_arrays: list[Block] = []
+    if arrays:
+        of_arrays = Scope(scope.mine, scope.wholes, usable, _likely_numbers(tree, (int, float)), scope.temporaries)
+        for block in _find(tree.body, [], apart, of_arrays, ArrayForm):
+            chosen = _beside(block, blocks, of_arrays)
+            if chosen.saved > 0 and (chosen.loops or not isinstance(tree, ast.Module)):
+                on_arrays.append(chosen)
+        _know_all(on_arrays, scope.mine, blocks)
     _know_all(blocks, scope.mine)  # a block that is dropped assigns what it likes
-    for number, block in enumerate(blocks):
+    every = [*blocks, *on_arrays]
+    for number, block in enumerate(every):
         if block.known and block.over is not None:
             block.flag = f"{KNOWN_TYPES}{number}"
             found.begins.setdefault(id(block.over), []).append(block.flag)
-        found.blocks[id(block.statements[0])] = block
-    for block in blocks:
-        block.resets = [b.flag for b in blocks if b.flag and any(loop is b.over for loop in block.loops)]
+        (found.arrays if block.of_arrays else found.blocks)[id(block.statements[0])] = block
+    for block in every:
+        block.resets = [b.flag for b in every if b.flag and any(loop is b.over for loop in block.loops)]
     return found
 
 
-def _find(body: list[ast.stmt], loops: list[ast.stmt], apart: Collection[int], scope: Scope) -> Iterator[Block]:
-    form = Form([], loops, scope)
+def _find(
+    body: list[ast.stmt], loops: list[ast.stmt], apart: Collection[int], scope: Scope, of: type[Form] = Form
+) -> Iterator[Block]:
+    form = of([], loops, scope)
     run: list[ast.stmt] = []
     made = 0  # statements of the run, up to the last that makes something
     for s in [*body, None]:
         if s is not None and s.lineno not in apart:
             checks = _added(form, s)
             if checks is None and run:
-                yield _analysed(run[:made], loops, scope)  # what does not go with these may begin another
-                form, run = Form([], loops, scope), []
+                yield _analysed(of(run[:made], loops, scope))  # what does not go with these may begin another
+                form, run = of([], loops, scope), []
                 checks = _added(form, s)
             if checks is not None:
                 if checks or run:  # copies and constants are in a block when they are within it
                     run.append(s)
                     made = len(run) if checks else made
                 else:
-                    form = Form([], loops, scope)
+                    form = of([], loops, scope)
                 continue
         if run:
-            yield _analysed(run[:made], loops, scope)
-        form, run = Form([], loops, scope), []
+            yield _analysed(of(run[:made], loops, scope))
+        form, run = of([], loops, scope), []
         if s is None or isinstance(s, OWN_SCOPE):
             continue
         around = [*loops, s] if isinstance(s, LOOPS) else loops
         for name in ("body", "orelse", "finalbody"):
-            yield from _find(getattr(s, name, []), around if name == "body" else loops, apart, scope)
+            yield from _find(getattr(s, name, []), around if name == "body" else loops, apart, scope, of)
         for part in [*getattr(s, "handlers", []), *getattr(s, "cases", [])]:
-            yield from _find(part.body, loops, apart, scope)
+            yield from _find(part.body, loops, apart, scope, of)
+
+
+def _beside(block: Block, others: list[Block], scope: Scope) -> Block:
+    """A block on arrays without what it shares with another one, unless one is within the other."""
+    left = block.statements
+    for other in others:
+        shared = {id(s) for s in other.statements}.intersection(map(id, left))
+        if 0 < len(shared) < min(len(left), len(other.statements)):
+            left = [s for s in left if id(s) not in shared]
+    return block if left is block.statements else _analysed(ArrayForm(left, block.loops, scope))
 
 
 def _added(form: Form, s: ast.stmt) -> int | None:
@@ -126,16 +165,15 @@ def _added(form: Form, s: ast.stmt) -> int | None:
     return form.made.checks - before
 
 
-def _analysed(run: list[ast.stmt], loops: list[ast.stmt], scope: Scope) -> Block:
-    form = Form(run, loops, scope)
-    for s in run:
+def _analysed(form: Form) -> Block:
+    for s in form.made.statements:
         form.add(s)
     return form.block()
 
 
-def math_calls(tree: ast.Module) -> dict[str, str]:
+def block_calls(tree: ast.Module) -> dict[str, str]:
     """How a module may write the calls that a block may hold, by the names that it binds once, with what they stand
-    for: `{"math.sqrt": "math.sqrt", "root": "math.sqrt", "abs": "abs"}`."""
+    for: `{"math.sqrt": "math.sqrt", "root": "math.sqrt", "np.exp": "numpy.exp", "abs": "abs"}`."""
     bound: Counter[str] = Counter()
     meant: dict[str, str] = {}
     for node in walk(tree):
@@ -143,13 +181,14 @@ def math_calls(tree: ast.Module) -> dict[str, str]:
             return {}
         bound.update(names_bound(node))
         if isinstance(node, ast.Import):
-            meant.update({one.asname or one.name: one.name for one in node.names if one.name == "math"})
-        elif isinstance(node, ast.ImportFrom) and node.module == "math":
-            meant.update({one.asname or one.name: f"math.{one.name}" for one in node.names})
+            meant.update({one.asname or one.name: one.name for one in node.names if one.name in MODULES})
+        elif isinstance(node, ast.ImportFrom) and node.module in MODULES and not node.level:
+            meant.update({one.asname or one.name: f"{node.module}.{one.name}" for one in node.names})
     calls = {name: name for name in FUNCTIONS if "." not in name and not bound[name]}
     for name, real in meant.items():
-        if bound[name] == 1 and real == "math":
-            calls.update({f"{name}.{one.partition('.')[2]}": one for one in FUNCTIONS if "." in one})
+        if bound[name] == 1 and real in MODULES:
+            own = [one for one in FUNCTIONS if one.startswith(f"{real}.")]
+            calls.update({f"{name}.{one.partition('.')[2]}": one for one in own})
         elif bound[name] == 1 and real in FUNCTIONS:
             calls[name] = real
     return calls
@@ -158,8 +197,9 @@ def math_calls(tree: ast.Module) -> dict[str, str]:
 # -- types that stay known -----------------------------------------------------------------------------
 
 
-def _know_all(blocks: list[Block], mine: set[str]) -> None:
-    inside = {id(s) for block in blocks for s in block.statements}
+def _know_all(blocks: list[Block], mine: set[str], others: Sequence[Block] = ()) -> None:
+    """`others`: what they set is of the same types, too."""
+    inside = {id(s) for block in [*blocks, *others] for s in block.statements}
     unstable = {id(loop): _assigned_outside(loop, inside) for block in blocks for loop in block.loops}
     numbers = {name for block in blocks for (name, attribute), _ in block.stores if not attribute}
     for block in blocks:
@@ -170,7 +210,7 @@ def _know_types(block: Block, unstable: dict[int, set[str]], mine: set[str], num
     """Which names keep their types in the loop around, and in how many loops around that.  `numbers`: names that
     blocks set."""
     block.known, block.over = [], None
-    names = [*block.reads, *(name for name in block.objects if name not in numbers)]
+    names = [*(n for n in block.reads if n not in block.numbers), *(name for name in block.objects if name not in numbers)]
     for loop in reversed(block.loops):
         known = [name for name in names if name in mine and name not in unstable[id(loop)]]
         if block.over is not None and len(known) < len(block.known):
@@ -213,13 +253,13 @@ def own_names(tree: Tree) -> set[str]:
     return mine
 
 
-def _likely_ints(tree: Tree) -> set[str]:
-    """Names that a `for` over a range binds, or that are set to a whole number."""
+def _likely_numbers(tree: Tree, kinds: tuple[type, ...]) -> set[str]:
+    """Names that a `for` over a range binds, or that are set to a number of these kinds."""
     found: set[str] = set()
     for node in _own(tree):
         if isinstance(node, ast.For) and isinstance(node.target, ast.Name) and _is_range(node.iter):
             found.add(node.target.id)
-        elif isinstance(node, ast.Assign) and isinstance(node.value, ast.Constant) and type(node.value.value) is int:
+        elif isinstance(node, ast.Assign) and isinstance(node.value, ast.Constant) and type(node.value.value) in kinds:
             found.update(t.id for t in node.targets if isinstance(t, ast.Name))
     return found
 

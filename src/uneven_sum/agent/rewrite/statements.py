@@ -38,12 +38,11 @@ from ..core.markers import MARK
 from ..core.trees import walk
 from ..lookouts.lookout import Plan
 from ..recording import coverage
-from ..source import gates
 from ..source.call_lists import SEES_FRAME
 from ..source.cells import Cell, Cells
 from ..source.sites import Options, Sites
 from ..source.source_file import SourceFile, last_statements, position
-from . import block_forms, blocks
+from . import blocks
 from .block_probes import BlockProbes
 from .checked_functions import checked_functions
 from .origin_probes import Inserter
@@ -55,7 +54,7 @@ GUARDED = (ast.Assign, ast.AugAssign, ast.AnnAssign, ast.Expr, ast.Return, ast.D
 GUARDED_TOO = (ast.Import, ast.ImportFrom)
 OWN_SCOPE = (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef)
 NO_GUARD = (*OWN_SCOPE, ast.Try, ast.TryStar)  # their errors are not counted where they stand
-CALLED_IN_BLOCKS = ("math", "abs(", "min(", "max(")
+CALLED_IN_BLOCKS = ("math", "abs(", "min(", "max(", "numpy")
 ENDS = (ast.Return, ast.Raise, ast.Break, ast.Continue)
 
 
@@ -69,6 +68,7 @@ class Rewriter(BlockProbes):
         super().__init__(file, sites, options, plan or Plan())
         self.once = once
         self.asserts = True  # False: they stay as they are written, for a test runner that rewrites them itself
+        self.uses_numpy = False  # blocks on arrays pay
         self.ours: set[int] = set()  # statements that stay as they are
         self.shown: dict[int, Cell] = {}  # statements whose value is the output of a cell
         self.last: set[int] = set()  # of functions: the statements after which there is none
@@ -85,9 +85,10 @@ class Rewriter(BlockProbes):
             if isinstance(node, ast.Name) and node.id == "range" and not isinstance(node.ctx, ast.Load):
                 self.range_is_builtin = False
         if self.in_line and self.options.at_once and any(word in self.file.text for word in CALLED_IN_BLOCKS):
-            self.functions = blocks.math_calls(tree)
+            self.functions = blocks.block_calls(tree)
+            self.uses_numpy = "numpy" in self.file.text
         if self.once and self.in_line and self.options.at_once:
-            self.blocks = blocks.plan(tree, self.lines, self.functions)
+            self.blocks = blocks.plan(tree, self.lines, self.functions, self.uses_numpy)
             # A warning of a function may be told of the line that calls it: then it waits for the value there.
             self.looked_at = set() if "warn" in self.file.text else checked_functions(tree)
             self.readable = self.globals = blocks.own_names(tree) if self.options.only_checks else set()
@@ -134,7 +135,6 @@ class Rewriter(BlockProbes):
             if id(s) in self.ours:
                 out.append(s)
                 continue
-            run = self.blocks.blocks.get(id(s))
             if docstring and number == 0 and is_docstring(s):
                 out.append(s)
             else:
@@ -146,9 +146,10 @@ class Rewriter(BlockProbes):
                     steps, block = self.counted(s, block)
                     out += steps
                     block = block if not leaves and self.options.guards else None
-                if run is not None and not self.changing:
+                run = None if self.changing else self.blocks.longest_at(statements, number)
+                if run is not None:
                     done = number + len(run.statements)
-                    out.append(self._block(run))
+                    out.append(self.block(run))
                     continue
                 out += self.statement(s)
                 if self.changing and not hasattr(s, "body") and not isinstance(s, ENDS):
@@ -188,29 +189,6 @@ class Rewriter(BlockProbes):
         start = [begins] if isinstance(s, ast.Return) or id(s) in self.last else []
         wrapped = at(ast.Try([*start, *self._steps_at(new, like), *([] if ends else [end])], [handler], [], []), like)
         return at(ast.While(at(ast.Constant(True), like), [wrapped], []), like)
-
-    def _block(self, block: block_forms.Block) -> ast.stmt:
-        """A run of arithmetic in its two forms; `blocks` shows the code."""
-        first, last = block.statements[0], block.statements[-1]
-        outer, self.at = self.at, block.place
-        fast = block_forms.fast_form(block, self.blocks.scope.temporaries)
-        number = gates.number_of(self.file.path, block.place, block.wanted)
-        gate = ast.Constant(number)
-        site = self._site("statement")
-        may_run = self._here(self._may_run(block, number), block_forms.before(first))
-        precise = self._precise_begins(block, number)
-        around, self.loops = self.loops, []  # no type is known
-        for s in block.statements:
-            precise += self.statement(s)
-        self.loops = around
-        precise.append(self._shared()[1])
-        lost = ast.If(ast.UnaryOp(ast.Not(), self._probe("block_failed", site)), [*self._leave(), ast.Raise()], [])
-        handler = ast.ExceptHandler(None, None, [lost])
-        either = ast.If(ast.UnaryOp(ast.Not(), may_run), precise, [])
-        whole = ast.Try([either, *fast], [handler], [], [])
-        doubt = block_forms.unplaced(ast.Expr(self._probe("doubt", gate)), last)
-        self.at = outer
-        return self._here(ast.While(ast.Constant(True), [whole, doubt], []), first_line(first))
 
     def _steps_at(self, steps: list[ast.stmt], like: ast.AST) -> list[ast.stmt]:
         for step in steps:
@@ -461,7 +439,7 @@ class Rewriter(BlockProbes):
         self.own_names = blocks.own_names(s) if self.options.only_checks else set()
         self.readable = self.own_names | self.globals
         if self.temps and self.in_line and self.options.at_once:
-            self.blocks = blocks.plan(s, self.lines, self.functions)
+            self.blocks = blocks.plan(s, self.lines, self.functions, self.uses_numpy)
         outer_calls, self.calls = self.calls, any(isinstance(n, ast.Call) for n in walk(s))
         recorder = self.recorder_of(s)
         self.last |= {id(one) for one in last_statements(s.body)}

@@ -12,6 +12,7 @@ from __future__ import annotations
 
 import builtins
 import math
+import sys
 import types
 from collections.abc import Mapping
 from typing import Any, NamedTuple
@@ -19,7 +20,7 @@ from typing import Any, NamedTuple
 from .source_file import Position
 
 MOST_DOUBTS = 1000  # of one block: from then on it runs in its precise form
-NOT_PLAIN, OTHER_CLASS = 300, 20  # how many doubts they are worth
+NOT_PLAIN, OTHER_CLASS, OF_ARRAYS = 300, 20, 20  # how many doubts they are worth
 MOST_OBJECTS = 4  # whose attributes a block reads or sets
 # Functions that a block may call: they take and return numbers, and do nothing else.
 # fmt: off
@@ -30,8 +31,15 @@ _MATH = (
     math.sin, math.sinh, math.sqrt, math.tan, math.tanh, math.trunc,
 )
 # fmt: on
+_NUMPY = (
+    "abs absolute add arccos arccosh arcsin arcsinh arctan arctan2 arctanh cbrt ceil copysign cos cosh deg2rad degrees "
+    "divide exp exp2 expm1 fabs float_power floor fmod hypot log log10 log1p log2 maximum minimum mod multiply negative "
+    "power rad2deg radians reciprocal remainder rint sign sin sinh sqrt square subtract tan tanh true_divide trunc"
+)
+MODULES = ("math", "numpy")
 FUNCTIONS: dict[str, object] = {f"math.{one.__name__}": one for one in _MATH}
 FUNCTIONS |= {"abs": abs, "max": max, "min": min}
+FUNCTIONS |= dict.fromkeys((f"numpy.{one}" for one in _NUMPY.split()), None)  # once numpy is there
 
 # Of each object its name and attributes; of each function how it is written and what it has to be.
 Wanted = tuple[tuple[tuple[str, tuple[str, ...]], ...], tuple[tuple[str, str], ...]]
@@ -59,13 +67,14 @@ class Gate:
 
 
 gates: list[Gate] = []  # by their number
-_numbers: dict[tuple[str, Position, Wanted], int] = {}
+_numbers: dict[tuple[str, Position, Wanted, bool], int] = {}
 _traced = False
 
 
-def number_of(path: str, block: Position, wanted: Wanted = ((), ())) -> int:
-    """The number of the gate of a block; one gate for all versions of its code that want the same."""
-    key = (path, block, wanted)
+def number_of(path: str, block: Position, wanted: Wanted = ((), ()), arrays: bool = False) -> int:
+    """The number of the gate of a block; one gate for all versions of its code that want the same.  `arrays`: it is a
+    block on arrays."""
+    key = (path, block, wanted, arrays)
     if key not in _numbers:
         _numbers[key] = len(gates)
         gates.append(Gate(wanted))
@@ -96,6 +105,12 @@ def doubt(number: int) -> None:
     gate.close(_traced)
 
 
+def doubt_arrays(number: int) -> None:
+    """The same of a block of arithmetic on arrays, where running twice takes longer."""
+    gates[number].doubts += OF_ARRAYS - 1
+    doubt(number)
+
+
 def reopen(number: int) -> None:
     """The precise form of a block begins."""
     gate = gates[number]
@@ -120,14 +135,24 @@ def learn(number: int, names: Mapping[str, object], of_module: Mapping[str, obje
     for written, real in functions:
         owner, _, method = written.partition(".")
         found = names.get(owner, of_module.get(owner, getattr(builtins, owner, None)))
-        found = getattr(found, method, None) if found is math else None if method else found
-        if found is not FUNCTIONS[real]:
+        home = real.partition(".")[0]
+        if method:
+            found = getattr(found, method, None) if found is sys.modules.get(home) else None
+        if found is None or found is not (FUNCTIONS[real] or _of_numpy(real.partition(".")[2])):
             worth = NOT_PLAIN
     gate.doubts += worth
     if gate.doubts > MOST_DOUBTS:
         gate.close(_traced)
     elif worth < NOT_PLAIN:
         reopen(number)
+
+
+def _of_numpy(name: str) -> object:
+    """A function of numpy's that works on each cell and does nothing else; None for what a script has put there."""
+    numpy = sys.modules.get("numpy")
+    found = getattr(numpy, name, None)
+    is_real = numpy is not None and type(found) is numpy.ufunc and "(" not in found.__name__  # "f (vectorized)"
+    return found if is_real else None
 
 
 class _Named(NamedTuple):

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 from ..core import identity, run_state
 from ..core.original_builtins import with_originals
 from ..core.transport import Closed
+from ..frames import fast_form
 from ..pause.facts import Pause
 from ..probes import runtime
 from ..source import registry
@@ -51,6 +52,8 @@ class WarningTrigger(tracer.Hooks):
             return  # matplotlib's `show` on our backend: the figures are kept, and can be saved
         if sys.gettrace() is not None and str(message.message).startswith("assigning None to unbound local"):
             return  # 3.12 says so of a comprehension's names whenever a module's call is traced, as we do in a step
+        if fast_form.warns(message, sys._getframe(1)):
+            raise fast_form.Unclear
         if not warning_places.give_back(message, sys._getframe(1)):
             return
         self._show(message)

@@ -13,6 +13,7 @@ from collections.abc import Sequence
 from typing import Any
 
 AT_ONCE = 10_000  # cells of one sum: with more of them, BLAS starts threads
+FEW = 10  # cells of which Python's own sum is as fast
 CHUNK = 1 << 16  # cells looked at in one go: the truth values stay in the cache
 
 # Of numpy, once the script has used it: what the quickest path needs is held, not looked up.
@@ -22,12 +23,16 @@ float64: Any = None
 double: Any = None  # the dtype of that
 _summed: frozenset[int] = frozenset()  # the numbers of the dtypes that BLAS sums
 vdot: Any = None
+sum_of = sum  # a script may put another in its place
+_errors: Any = None  # gives what numpy does at errors, as an object that stays the same until that is set anew
+_seen_errors: Any = None  # one that was found to have no effect
 
 
 def prepare(np: types.ModuleType) -> None:
     """The script uses numpy."""
-    global numpy, ndarray, float64, double, _summed, vdot
-    numpy, ndarray, float64, vdot = np, np.ndarray, np.float64, np.vdot
+    global numpy, ndarray, float64, double, _summed, vdot, _errors
+    numpy, ndarray, float64 = np, np.ndarray, np.float64
+    vdot = getattr(np.vdot, "_implementation", np.vdot)  # without the question whether a class has its own
     with np.errstate(all="raise"):
         huge = np.full(2, 1e300)
         try:
@@ -36,6 +41,8 @@ def prepare(np: types.ModuleType) -> None:
             return
     double = np.dtype(np.float64)
     _summed = frozenset(np.dtype(kind).num for kind in (np.float64, np.float32, np.complex64, np.complex128))
+    set_for_context = getattr(getattr(np, "_core", None), "umath", None)
+    _errors = getattr(getattr(set_for_context, "_extobj_contextvar", None), "get", None)  # no public way
 
 
 def is_fine(value: Any) -> bool:
@@ -142,3 +149,37 @@ def holds_no_more(value: Any, old: Any) -> bool:
     now = numpy.isfinite(value)
     numpy.logical_not(now, out=now)
     return True in now.tobytes() and True not in numpy.greater(now, old).tobytes()
+
+
+def are_arrays(*values: Any) -> bool:
+    """True where each value is a small array of numbers or a number, and errors of numpy's give warnings or nothing."""
+    for one in values:
+        kind = type(one)
+        if kind is ndarray:
+            if one.size > AT_ONCE or (one.dtype is not double and one.dtype.kind not in "fciub"):
+                return False
+        elif not (kind is float or kind is int or kind is float64):
+            return False
+    return _errors is not None and (_errors() is _seen_errors or _only_warns())
+
+
+def all_finite(value: Any) -> bool:
+    """True where a result is surely finite, and what it was made of went into it."""
+    kind = type(value)
+    if kind is ndarray:
+        if value.dtype is double and value.ndim == 1 and (size := value.size) <= AT_ONCE:
+            # Of a few cells Python's sum is faster; an empty array hides what it was made of.
+            return math.isfinite(sum_of(value.tolist()) if size < FEW else vdot(value, value)) and size > 0
+        return value.size > 0 and is_fine(value)
+    if kind is float or kind is float64:
+        return math.isfinite(value)
+    return kind is int or kind is bool or (kind is not complex and getattr(value, "dtype", double).kind == "b")
+
+
+def _only_warns() -> bool:
+    """Whether errors of numpy's call nothing and print nothing, now and for as long as they are set so."""
+    global _seen_errors
+    if not {"call", "print", "log"}.isdisjoint(numpy.geterr().values()):
+        return False
+    _seen_errors = _errors()
+    return True
