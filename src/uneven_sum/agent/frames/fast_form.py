@@ -40,9 +40,10 @@ def warns(message: Any, frame: types.FrameType | None) -> bool:
     assert frame is not None
     noted = frame.f_globals.get("__warningregistry__", {})
     text = str(message.message)
-    for key in ((text, message.category, message.lineno), (text, message.category, 0)):
-        noted.pop(key, None)
-    warnings.onceregistry.pop((text, message.category), None)  # type: ignore[attr-defined]  # no public way
+    once: dict[object, object] = warnings.onceregistry  # type: ignore[attr-defined]  # no public way
+    for at in ((message.lineno,), (0,), ()):  # by the filter that lets it through
+        for registry in (noted, once):
+            registry.pop((text, message.category, *at), None)
     return True
 
 

@@ -248,9 +248,7 @@ def block_failed(site: int) -> bool:
     traceback = raised.__traceback__ if raised is not None else None
     if traceback is None or not fast_form.is_in(traceback.tb_frame.f_code, traceback.tb_lasti):
         return False  # a statement's guard has judged it
-    if isinstance(raised, fast_form.Unclear) or (
-        traceback.tb_next is None and isinstance(raised, fast_form.ITS_ERRORS)
-    ):
+    if type(raised) is fast_form.Unclear or (traceback.tb_next is None and isinstance(raised, fast_form.ITS_ERRORS)):
         return True
     if run_state.quiet or run_state.in_trial:
         return False

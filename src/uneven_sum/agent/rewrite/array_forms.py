@@ -29,10 +29,8 @@ import ast
 from .block_forms import Block, Form, NotPlain, Place, Scope, is_arithmetic
 
 # Where a cell of an operand is not finite, neither is that of the result.
-PASS_ON = {"abs"} | {
-    f"numpy.{name}"
-    for name in "abs absolute add cos cosh fabs log log10 log2 multiply negative sin sinh sqrt square subtract".split()
-}
+_PASS_ON = "abs absolute add cos cosh fabs log log10 log2 multiply negative sin sinh sqrt square subtract"
+PASS_ON = {"abs", *(f"numpy.{name}" for name in _PASS_ON.split())}
 
 
 class ArrayForm(Form):

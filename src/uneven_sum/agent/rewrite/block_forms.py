@@ -352,9 +352,7 @@ def fast_form(block: Block, temporaries: Temporaries) -> list[ast.stmt]:
     return form_with(block, temporaries, ast.Compare(nothing, [ast.Eq()], [ast.Constant(0.0)]), [])
 
 
-def form_with(
-    block: Block, temporaries: Temporaries, test: ast.expr | None, after: list[ast.stmt]
-) -> list[ast.stmt]:
+def form_with(block: Block, temporaries: Temporaries, test: ast.expr | None, after: list[ast.stmt]) -> list[ast.stmt]:
     """A fast form whose results are stored when the test holds; `after`: what follows that."""
     last = block.statements[-1]
     stores: list[ast.stmt] = []

@@ -76,9 +76,7 @@ class Plan:
         return [flag for flag in dict.fromkeys(flag for one in inner for flag in one.resets) if flag not in of_arrays]
 
 
-def plan(
-    tree: Tree, apart: Collection[int], functions: dict[str, str] | None = None, arrays: bool = False
-) -> Plan:
+def plan(tree: Tree, apart: Collection[int], functions: dict[str, str] | None = None, arrays: bool = False) -> Plan:
     """The blocks of a function or module, without those of the functions within it.  `apart`: lines whose statements
     are in no block.  `functions`: how calls of mathematical functions are written in the module.  `arrays`: blocks of
     arithmetic on arrays are wanted, too."""
@@ -210,7 +208,10 @@ def _know_types(block: Block, unstable: dict[int, set[str]], mine: set[str], num
     """Which names keep their types in the loop around, and in how many loops around that.  `numbers`: names that
     blocks set."""
     block.known, block.over = [], None
-    names = [*(n for n in block.reads if n not in block.numbers), *(name for name in block.objects if name not in numbers)]
+    names = [
+        *(n for n in block.reads if n not in block.numbers),
+        *(name for name in block.objects if name not in numbers),
+    ]
     for loop in reversed(block.loops):
         known = [name for name in names if name in mine and name not in unstable[id(loop)]]
         if block.over is not None and len(known) < len(block.known):

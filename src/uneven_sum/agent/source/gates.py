@@ -33,8 +33,8 @@ _MATH = (
 # fmt: on
 _NUMPY = (
     "abs absolute add arccos arccosh arcsin arcsinh arctan arctan2 arctanh cbrt ceil copysign cos cosh deg2rad degrees "
-    "divide exp exp2 expm1 fabs float_power floor fmod hypot log log10 log1p log2 maximum minimum mod multiply negative "
-    "power rad2deg radians reciprocal remainder rint sign sin sinh sqrt square subtract tan tanh true_divide trunc"
+    "divide exp exp2 expm1 fabs floor fmod hypot log log10 log1p log2 maximum minimum mod multiply negative power "
+    "rad2deg radians reciprocal remainder rint sign sin sinh sqrt square subtract tan tanh true_divide trunc"
 )
 MODULES = ("math", "numpy")
 FUNCTIONS: dict[str, object] = {f"math.{one.__name__}": one for one in _MATH}
@@ -149,8 +149,8 @@ def learn(number: int, names: Mapping[str, object], of_module: Mapping[str, obje
 
 def _of_numpy(name: str) -> object:
     """A function of numpy's that works on each cell and does nothing else; None for what a script has put there."""
-    numpy = sys.modules.get("numpy")
-    found = getattr(numpy, name, None)
+    numpy: Any = sys.modules.get("numpy")
+    found: Any = getattr(numpy, name, None)
     is_real = numpy is not None and type(found) is numpy.ufunc and "(" not in found.__name__  # "f (vectorized)"
     return found if is_real else None
 

@@ -131,7 +131,7 @@ def nan_mask(value: object) -> Any:
     if pd is not None and isinstance(value, (pd.Series, pd.Index, pd.DataFrame)):
         return np.asarray(value.isna())
     if isinstance(value, (np.ndarray, np.generic)) and value.dtype.kind in "fc":
-        return np.isnan(value.filled(0) if isinstance(value, np.ma.MaskedArray) else value)
+        return np.isnan(value.filled(0) if isinstance(value, np.ma.MaskedArray) else _cells(np, value))
     return False
 
 
@@ -213,8 +213,16 @@ def _scalar(value: object) -> int:
     return 0 if sys.modules["numpy"].isfinite(value) else 1
 
 
+def _cells(np: types.ModuleType, value: Any) -> Any:
+    """An array without what a subclass makes of its operations: a look at it runs no code of the script's."""
+    if type(value) is np.ndarray or not isinstance(value, np.ndarray):
+        return value
+    return np.ndarray.view(value, np.ndarray)
+
+
 def _array(value: Any) -> int:
     np = sys.modules["numpy"]
+    value = _cells(np, value)
     kind = value.dtype.kind
     if kind in "fc":
         return count_cells(np, value)
