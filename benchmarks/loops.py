@@ -62,6 +62,21 @@ LOOPS["gaps"] = LOOPS["vectorised"].replace(
     "def work", "a[np.random.default_rng(7).random(a.size) < 0.01] = np.nan\ndef work", 1
 )
 LOOPS["small"] = LOOPS["vectorised"].replace("1_000_000", "100").replace("work(8)", "work(20_000)")
+LOOPS["in place"] = LOOPS["small"].replace("c = a * b + 0.5", "c = a * b\n        c += 0.5")
+LOOPS["oscillator"] = """
+import numpy as np
+def work(n):
+    x, v = np.linspace(0.1, 1.0, 100), np.zeros(100)
+    for i in range(n):
+        pull = -2.0 * x
+        drag = 0.1 * v
+        force = pull - drag
+        v = v + force * 0.01
+        x = x + v * 0.01
+    return x
+def main():
+    return work(10_000)
+"""
 LOOPS["small gaps"] = LOOPS["small"].replace("def work", "a[7] = np.nan\ndef work", 1).replace("20_000", "5_000")
 LOOPS["carried"] = """
 def work(n):
@@ -75,7 +90,7 @@ def main():
 """
 LIMITS = {  # whole runs, and the same in one process
     **{"scalar": 1.8, "calls": 1.9, "elements": 1.7, "module": 1.9, "vectorised": 1.2, "gaps": 1.7},
-    **{"small": 2.0, "small gaps": 8.0, "carried": 60.0},
+    **{"small": 1.8, "in place": 2.5, "oscillator": 1.6, "small gaps": 8.0, "carried": 60.0},
 }
 
 # Programs as they are written to try languages out: what a script of loops over plain numbers costs.

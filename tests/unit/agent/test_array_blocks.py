@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import copy
 import itertools
 import random
 import warnings
@@ -51,7 +52,7 @@ def report(source: str, values: tuple[Any, ...], options: Options | None, monkey
 
     def pause(found: Pause, apart: object = None) -> str:
         at = found.statement.line if found.statement is not None else 0
-        told.append((at, found.kind, found.state, repr(found.actual), list(found.warnings)))
+        told.append((at, found.kind, found.state, repr(copy.copy(found.actual)), list(found.warnings)))
         return ""
 
     def show(message: Any) -> None:
@@ -111,6 +112,7 @@ def expression(r: random.Random, depth: int = 0) -> str:
 def statement(r: random.Random) -> str:
     target = r.choice([*NAMES, "t", "e"])
     ways = [f"{target} = {expression(r)}"] * 7
+    ways += [f"{target} = {expression(r)}; {target} {r.choice(['+', '*', '-', '/', '//', '**'])}= {expression(r)}"]
     ways += [f"t += {expression(r)}", f"{r.choice(NAMES)} {r.choice('+*-')}= {expression(r)}"]
     ways += [f"box.x = {expression(r)}", f"a, b = b, {expression(r)}", f"e = {target} = {expression(r)}"]
     return r.choice(ways)

@@ -117,8 +117,9 @@ def test_a_name_that_turns_into_something_else_is_not_run_twice() -> None:
 
 def test_many_doubts_close_a_gate_for_good() -> None:
     source = work(["a = b + 1.0", "c = c * 0.5 + a"], passes=3000, extra="e = i")
+    first = len(gates.gates)
     heard, trips = ran(source, Options(), (0.0, math.inf, 0.0, 0.0, 0.0))
-    gate = max(gates.gates, key=lambda gate: gate.doubts)
+    gate = max(gates.gates[first:], key=lambda gate: gate.doubts)
     assert gate.off and gate.doubts == gates.MOST_DOUBTS + 1
     assert len(trips) == 6000 and heard[0] == "returns"
 

@@ -26,11 +26,13 @@ from __future__ import annotations
 
 import ast
 
-from .block_forms import Block, Form, NotPlain, Place, Scope, is_arithmetic
+from .block_forms import FROM_LEFT, PROPAGATE, Block, Form, NotPlain, Place, Scope, is_arithmetic, unplaced
 
 # Where a cell of an operand is not finite, neither is that of the result.
 _PASS_ON = "abs absolute add cos cosh fabs log log10 log2 multiply negative sin sinh sqrt square subtract"
 PASS_ON = {"abs", *(f"numpy.{name}" for name in _PASS_ON.split())}
+MAKES = (ast.BinOp, ast.UnaryOp, ast.Call, ast.Compare)
+CHOOSE = ("max", "min")  # they give what they were given
 
 
 class ArrayForm(Form):
@@ -39,6 +41,7 @@ class ArrayForm(Form):
     def __init__(self, run: list[ast.stmt], loops: list[ast.stmt], scope: Scope) -> None:
         super().__init__(run, loops, scope)
         self.made.of_arrays = True
+        self.fresh: set[str] = set()  # temporaries whose values nothing else holds
         self.looks = 0  # of the precise form, at results that may be arrays
 
     def block(self) -> Block:
@@ -47,20 +50,45 @@ class ArrayForm(Form):
         return block
 
     def _augmented(self, s: ast.AugAssign, target: ast.Name | ast.Attribute) -> None:
-        """A number's: an array would be changed in place, which other names may see."""
-        if not isinstance(target, ast.Name) or target.id not in self.scope.likely or (target.id, "") in self.version:
+        """A number's, or an array's that is made in this block: another one's other names may see."""
+        if not isinstance(target, ast.Name):
+            raise NotPlain
+        made = self.version.get((target.id, ""))
+        if made is not None:
+            self._in_place(s, target, made)
+            return
+        if target.id not in self.scope.likely:
             raise NotPlain
         if target.id not in self.made.numbers:
             self.made.numbers.append(target.id)
         super()._augmented(s, target)
 
+    def _in_place(self, s: ast.AugAssign, target: ast.Name, made: str) -> None:
+        if made not in self.fresh or list(self.version.values()).count(made) > 1:
+            raise NotPlain  # another name has it, too
+        if isinstance(s.op, PROPAGATE):
+            right = self._value(s.value, False)
+        elif isinstance(s.op, FROM_LEFT):
+            right = self._argument(s.value)
+        else:
+            raise NotPlain
+        place = self.temporaries.store(made)
+        assert isinstance(place, (ast.Name, ast.Attribute))
+        self.made.steps.append(unplaced(ast.AugAssign(place, s.op, right), s))
+        self.used.append(made)
+        present = ast.Name(target.id, ast.Load())
+        self._stored([(target.id, "")], made, ast.BinOp(present, s.op, s.value))
+
     def _stored(self, places: list[Place], temporary: str, value: ast.expr) -> None:
         numbers = {name for name in {*self.made.numbers, *self.scope.wholes} if (name, "") not in self.version}
         numbers |= {name for (name, _), held in self.version.items() if held in self.made.of_numbers}
+        self.made.of_numbers.discard(temporary)
         if is_arithmetic(value, numbers):
             self.made.of_numbers.add(temporary)
-        elif isinstance(value, (ast.BinOp, ast.UnaryOp, ast.Call, ast.Compare)):
+        elif isinstance(value, MAKES):
             self.looks += 1
+        if isinstance(value, MAKES) and not (isinstance(value, ast.Call) and getattr(value.func, "id", "") in CHOOSE):
+            self.fresh.add(temporary)
         super()._stored(places, temporary, value)
 
     def _passed(self, node: ast.expr, function: str, hidden: bool) -> ast.expr:

@@ -150,7 +150,12 @@ def _beside(block: Block, others: list[Block], scope: Scope) -> Block:
         shared = {id(s) for s in other.statements}.intersection(map(id, left))
         if 0 < len(shared) < min(len(left), len(other.statements)):
             left = [s for s in left if id(s) not in shared]
-    return block if left is block.statements else _analysed(ArrayForm(left, block.loops, scope))
+    while left is not block.statements:
+        try:
+            return _analysed(ArrayForm(left, block.loops, scope))
+        except NotPlain:  # it changes what the statements before it have made
+            left = left[1:]
+    return block
 
 
 def _added(form: Form, s: ast.stmt) -> int | None:
