@@ -25,7 +25,6 @@ from ..values.quick_look import AT_ONCE, FEW, carries, carries_float, holds_no_m
 from . import run_texts
 from .operands import operands_in
 
-sum_of = sum  # a script may put another in its place
 numbers = TypeIds(float, int, bool, complex)  # types whose augmented operators never work in place
 floats = TypeIds()  # other kinds of floats that have been met: numpy's scalars
 float64: Any = None  # numpy's, once it has been met
@@ -114,9 +113,8 @@ def check_result(value: Any, emptied: None, site: int, given: tuple[object, ...]
                 return value
         return _look(value, site, None)
     if kind is ndarray:
-        if value.dtype is double and value.ndim == 1 and (size := value.size) <= AT_ONCE:
-            # As `is_fine` does, without its call; of a few cells Python's sum is faster.
-            if isfinite(sum_of(value.tolist()) if size < FEW else vdot(value, value)) and not holding:
+        if value.dtype is double and FEW <= value.size <= AT_ONCE:  # as `is_fine` does, without its call
+            if isfinite(vdot(value, value)) and not holding:
                 return value
         elif is_fine(value) and not holding:
             return value
@@ -186,14 +184,16 @@ def old(value: object) -> Any:
 
 
 def before(value: object, site: int) -> None:
-    if key_of(type(value)) in PLAIN or run_state.quiet or (type(value) is ndarray and is_fine(value)):
+    kind = type(value)
+    if (is_fine(value) if kind is ndarray else key_of(kind) in PLAIN) or run_state.quiet:
         return
     if nonfinite.any_bad(value):
         _before[site, id(sys._getframe(1))] = nonfinite.mask(value)
 
 
 def after(value: object, site: int) -> None:
-    if not holding and (key_of(type(value)) in PLAIN or (type(value) is ndarray and is_fine(value))):
+    kind = type(value)
+    if (is_fine(value) if kind is ndarray else key_of(kind) in PLAIN) and not holding:
         if _before:
             _before.pop((site, id(sys._getframe(1))), None)
         return

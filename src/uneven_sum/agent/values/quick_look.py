@@ -7,9 +7,9 @@ at one by one.
 
 from __future__ import annotations
 
-import math
 import types
 from collections.abc import Sequence
+from math import isfinite
 from typing import Any
 
 AT_ONCE = 10_000  # cells of one sum: with more of them, BLAS starts threads
@@ -49,11 +49,12 @@ def is_fine(value: Any) -> bool:
     """True when one sum shows that an array (of this very type) is finite; False where more must be looked at."""
     dtype = value.dtype
     if dtype is double:
-        if value.size > AT_ONCE:
-            return False
-        return math.isfinite(vdot(value, value))
+        size = value.size
+        if size < FEW and value.ndim == 1:
+            return isfinite(sum_of(value.tolist()))
+        return size <= AT_ONCE and isfinite(vdot(value, value))
     if dtype.num in _summed:
-        return value.size <= AT_ONCE and math.isfinite(vdot(value, value).real)
+        return value.size <= AT_ONCE and isfinite(vdot(value, value).real)
     return dtype.kind not in "fcOV"
 
 
@@ -66,8 +67,8 @@ def has_bad_cell(np: types.ModuleType, value: Any) -> bool:
         return any(has_bad_cell(np, part) for part in value)
     flat = value.reshape(-1, order="A")
     first = flat[:AT_ONCE]
-    if value.dtype.num in _summed and math.isfinite(vdot(first, first).real):
-        if flat.size <= AT_ONCE or math.isfinite(vdot(flat, flat).real):
+    if value.dtype.num in _summed and isfinite(vdot(first, first).real):
+        if flat.size <= AT_ONCE or isfinite(vdot(flat, flat).real):
             return False
     return any(not np.isfinite(flat[n : n + AT_ONCE]).all() for n in range(0, flat.size, AT_ONCE))
 
@@ -107,7 +108,7 @@ def carries_float(value: float, operands: Sequence[Any]) -> bool:
     for one in operands:
         kind = type(one)
         if kind is float or kind is float64:
-            if not math.isfinite(one) and (value == value or one != one):
+            if not isfinite(one) and (value == value or one != one):
                 return True
         elif kind is ndarray and one.dtype.kind == "f" and numpy.isnan(one).any():
             return True  # of a call: arithmetic would give an array
@@ -167,12 +168,11 @@ def all_finite(value: Any) -> bool:
     """True where a result is surely finite, and what it was made of went into it."""
     kind = type(value)
     if kind is ndarray:
-        if value.dtype is double and value.ndim == 1 and (size := value.size) <= AT_ONCE:
-            # Of a few cells Python's sum is faster; an empty array hides what it was made of.
-            return math.isfinite(sum_of(value.tolist()) if size < FEW else vdot(value, value)) and size > 0
-        return value.size > 0 and is_fine(value)
+        if value.dtype is double and FEW <= value.size <= AT_ONCE:  # as `is_fine` does, without its call
+            return isfinite(vdot(value, value))
+        return value.size > 0 and is_fine(value)  # an empty one hides what it was made of
     if kind is float or kind is float64:
-        return math.isfinite(value)
+        return isfinite(value)
     return kind is int or kind is bool or (kind is not complex and getattr(value, "dtype", double).kind == "b")
 
 
