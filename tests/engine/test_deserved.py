@@ -107,6 +107,54 @@ async def test_a_column_with_gaps_has_a_name_of_its_own(column: str, script) -> 
     assert "enters the arithmetic by y" in found[0].headline
 
 
+HANDED = """def scaled(flow, by=2.0):
+    w = flow * by
+    return w
+class Gauge:
+    def rate(self, level, *, slope):
+        return slope * level
+def both(one):
+    return scaled(one)
+"""
+
+
+@pytest.mark.parametrize(
+    ("call", "line", "name"),
+    [
+        ("scaled(m['y'])", 6, "flow"),
+        ("scaled(by=3.0, flow=m['y'])", 6, "flow"),
+        ("y = m.y; z = scaled(y) + 1.0", 6, "flow"),
+        ("Gauge().rate(m['y'], slope=2.0)", 10, "level"),
+        ("both(m['y'])", 6, "flow"),
+        ("scaled(m['x']); scaled(m['y'])", 6, "flow"),
+    ],
+)
+async def test_a_column_with_gaps_is_handed_to_a_function(call: str, line: int, name: str, script) -> None:
+    found = await pauses(script, HANDED + GAPS + f"    {call}\nf()")
+    assert [(p.kind, p.line) for p in found] == [("gaps", line)]
+    assert f"enters the arithmetic by {name}" in found[0].headline
+
+
+@pytest.mark.parametrize(
+    "rest",
+    [
+        "    return scaled(m['x'])\n",
+        "    return scaled(m['y'].fillna(0))\n",
+        "    m['z'] = scaled(m['y'])\n    return m.dropna()\n",
+        "    y = m['y']\n    z = scaled(y)\n    return z[y.notna()]\n",
+    ],
+)
+async def test_a_caller_handles_the_gaps_that_it_hands_on(rest: str, script) -> None:
+    assert not await pauses(script, HANDED + GAPS + rest + "f()")
+
+
+async def test_a_function_handles_the_gaps_that_it_is_handed(script) -> None:
+    text = HANDED.replace("    return w\n", "    return np.where(np.isnan(flow), 0.0, w)\n")
+    assert not await pauses(script, text + GAPS + "    return scaled(m['y'])\nf()")
+    text = HANDED.replace("    w = flow", "    flow = flow.iloc[:2]\n    w = flow")
+    assert not await pauses(script, text + GAPS + "    return scaled(m['y'])\nf()")
+
+
 async def test_a_chain_over_lines_leaves_gaps(script) -> None:
     found = await pauses(
         script,

@@ -20,8 +20,10 @@ from ..source.sites import Parts, callee
 from ..source.source_file import Statement
 from ..values import nonfinite
 from . import provenance
+from .arguments import argument_of
 
 KEPT = 1000  # values that are remembered
+MOST_CALLS = 3  # that hand a column on
 
 
 @record
@@ -161,6 +163,26 @@ class Gaps:
             self._read_from[key] = values[0] if once and isinstance(values[0], (ast.Attribute, ast.Subscript)) else None
         return self._read_from[key]
 
+    def _handed(self, name: str, scope: Scope, tree: ast.AST, depth: int = 0) -> Gap | None:
+        """The gap of a column or value that the caller gave for a parameter, and does not handle itself."""
+        given = argument_of(name, scope.frame, tree) if depth < MOST_CALLS else None
+        if given is None or not isinstance(given.node, (ast.Name, ast.Attribute, ast.Subscript)):
+            return None
+        theirs = Scope(given.frame)
+        gap = self._part(given.node, theirs, given.statement.scope)
+        if gap is None and isinstance(given.node, ast.Name):
+            return self._handed(given.node.id, theirs, given.statement.scope, depth + 1)
+        return None if gap is None or is_handled(given.node, given.statement) else gap
+
+    def _part(self, node: ast.AST, scope: Scope, tree: ast.AST) -> Gap | None:
+        """The gap of a name, or of the owner of an attribute or item."""
+        gap = self._at(node, scope)
+        part = node if isinstance(node, (ast.Attribute, ast.Subscript)) else self._column_of(node, tree)
+        while gap is None and isinstance(part, (ast.Attribute, ast.Subscript)):
+            gap = self._at(part, scope) or self._at(part.value, scope)
+            part = part.value
+        return gap
+
     def _through(
         self, node: ast.AST, scope: Scope, tree: ast.AST, arithmetic: bool
     ) -> tuple[Gap, ast.AST, bool] | None:
@@ -173,11 +195,9 @@ class Gaps:
                     return None
             except provenance.Unreadable:
                 pass
-            gap = self._at(node, scope)
-            part = node if isinstance(node, (ast.Attribute, ast.Subscript)) else self._column_of(node, tree)
-            while gap is None and isinstance(part, (ast.Attribute, ast.Subscript)):
-                gap = self._at(part, scope) or self._at(part.value, scope)
-                part = part.value
+            gap = self._part(node, scope, tree)
+            if gap is None and isinstance(node, ast.Name):
+                gap = self._handed(node.id, scope, tree)
             if gap is not None:
                 return gap, node, arithmetic
         if isinstance(node, ast.Call):
