@@ -269,3 +269,22 @@ async def test_items_that_are_only_read_are_no_finding(script) -> None:
         script, READS + "x = [fit.params[name] * np.log(k - 2.0) for k in (1.0, 3.0) for name in ['level']]"
     )
     assert found.kind == "created"
+
+
+@pytest.mark.parametrize(
+    "line",
+    [
+        "np.testing.assert_equal(np.log(np.array([-1.0])), np.nan)",
+        "np.testing.assert_almost_equal(np.log(z), [-np.inf, -np.inf])",
+        "pd.testing.assert_series_equal(pd.Series(z) / 0, pd.Series([np.nan, np.nan]))",
+        "assert np.complex128('nan+nanj') != 1.0",
+    ],
+)
+async def test_what_an_assertion_expects_does_not_pause(line: str, script) -> None:
+    assert not await pauses(script, f"warnings.simplefilter('ignore')\nz = np.zeros(2)\n{line}\n")
+    assert await pauses(script, "warnings.simplefilter('ignore')\nz = np.log(np.zeros(2))\n")
+
+
+async def test_an_assertion_that_fails_pauses(script) -> None:
+    found = await pauses(script, "np.testing.assert_equal(np.log(np.ones(1)), np.nan)\n")
+    assert [p.reason for p in found] == ["error"]

@@ -306,9 +306,12 @@ def test_what_can_carry_a_number_into_a_call(value: Any, data: bool) -> None:
             ("float(' -Inf ')", True),
             ("Decimal('sNaN')", True),
             ("np.float64('infinity')", True),
+            ("complex('nan+nanj')", True),
+            ("np.complex128('1.5-infj')", True),
         ),
         *(
             ("float('1.5')", False),
+            ("complex('1.5-2j')", False),
             ("float(text)", False),
             ("float('nan', 1)", False),
             ("f(key='nan')", False),

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import ast
 import operator as o
+import re
 import types
 from typing import Any
 
@@ -22,6 +23,7 @@ from ..values import nonfinite, quick_look
 from ..values.safe_read import read_attribute, safe_kind
 
 CREATED, ARRIVED, CARRIED = "created", "arrived", "carried"
+BAD_LITERAL = re.compile(r"[+-]?(inf|infinity|s?nan)(j|[+-][\w.]*j)?|[+-]?[\d.]+[+-](inf|infinity|nan)j")
 TEXT = (str, bytes, bytearray, bool, type(None))
 
 
@@ -310,7 +312,7 @@ def is_deliberate(node: ast.AST) -> bool:
     text = node.args[0]
     if not (isinstance(text, ast.Constant) and isinstance(text.value, str)):
         return False
-    return text.value.strip().lower().lstrip("+-") in ("inf", "infinity", "nan", "snan")
+    return BAD_LITERAL.fullmatch(text.value.strip().lower()) is not None
 
 
 def explained(value: Any, operands: Operands) -> bool:

@@ -7,7 +7,10 @@ ABSORBING = {
     *("where", "select", "choose", "nan_to_num", "isnan", "isfinite", "isinf", "isneginf", "isposinf", "isna"),
     *("notna", "isnull", "notnull", "fillna", "dropna", "interpolate", "ffill", "bfill", "fix_invalid"),
     *("masked_invalid", "masked_where", "is_nan", "is_finite", "is_infinite", "is_null", "fill_nan", "fill_null"),
-    *("drop_nans", "drop_nulls", "is_normal", "isclose", "allclose", "assert_allclose", "assert_array_equal"),
+    *("drop_nans", "drop_nulls", "is_normal", "isclose", "allclose"),
+    # A test that compares: the comparison decides.
+    *("assert_allclose", "assert_array_equal", "assert_equal", "assert_almost_equal", "assert_array_almost_equal"),
+    *("assert_series_equal", "assert_frame_equal", "assert_index_equal", "assertEqual", "assertAlmostEqual", "approx"),
     *("nansum", "nanmean", "nanmax", "nanmin", "nanstd", "nanvar", "nanmedian", "nanpercentile", "nanquantile"),
     *("nanprod", "nanargmax", "nanargmin", "nancumsum", "nancumprod", "is_finite", "combine_first"),
 }
