@@ -61,7 +61,20 @@ def route(reservoir, inflows):
     return spilled
 print(route(Reservoir(2.0, 1.5e6), [0.4 + 0.1 * (day % 7) for day in range(40)] + [1e300] * 3))
 """
-MORE = {"objects": OBJECTS, "warnings in arguments": CALLS, "warnings of a caller's line": WARNS}
+ARRAYS = """import numpy as np
+def route(level, inflow, passes):
+    time = 0.0
+    for k in range(passes):
+        time += 0.5
+        head = level - 0.25 * k
+        outflow = 0.6 / head
+        outflow *= 2.0
+        change = inflow - np.exp(-outflow)
+        level = level + change * 1e-9
+    return level
+print(route(np.array([1.5, 1.0, 4.0]), np.zeros(3), 9).round(2))
+"""
+MORE = {"arrays": ARRAYS, "objects": OBJECTS, "warnings in arguments": CALLS, "warnings of a caller's line": WARNS}
 
 
 @pytest.mark.slow
@@ -78,6 +91,20 @@ async def test_a_result_that_an_attribute_would_get_pauses_before_it_is_set(scri
         assert "reservoir.level would become inf" in facts.headline
         assert float(await run.ask("reservoir.level")) < 1e300 < float(await run.ask("reservoir.level * 1e10"))
         assert not run.trouble
+
+
+async def test_an_array_that_divides_by_zero_pauses_at_its_statement(script, interpreter: str) -> None:
+    text = ARRAYS.replace("1e-9", "0.0")
+    async with running(script(text), python=interpreter) as run:
+        facts = await run.pause()
+        assert (facts.line, facts.loops[0].number, facts.loops[0].of) == (7, 5, 9)
+        assert "outflow would hold 1 non-finite cell" in facts.headline and facts.warnings
+        assert await run.ask("outflow[1] == 0.6 * 2 / 0.25 and head[1] == 0.0 and time == 2.5") == "True"
+        facts = await run.step("on")
+        assert (facts.line, facts.loops[0].number) == (7, 7), "the next cell"
+        facts = await run.step("on")
+        assert facts is None
+        assert run.out == "[1.5 1.  4. ]\n" and run.err.count("divide by zero") == 1 and not run.trouble
 
 
 @pytest.mark.interpreters

@@ -389,3 +389,20 @@ def test_figures_are_the_same_with_and_without_numpy(numpy: bool, monkeypatch: p
     kept.add([NAN, 1e300, -INF, -1e300])
     assert (first.bad, first.first_bad, first.low_at) == (2, 101, evens.index(min(evens)) + 1)
     assert (second.high_at, second.low_at) == (101, 102)
+
+
+def test_the_number_of_extreme_passes_that_are_kept_is_bounded() -> None:
+    """A value that grows in each piece is extreme in each: those before it are let go."""
+    kept = Kept(1)
+    for piece in range(60):
+        kept.add([float(1000 * piece + n) for n in range(1000)])
+        assert len(kept.special) <= 12
+    assert set(kept.special) >= {1, 60_000}
+
+
+@pytest.mark.parametrize("huge", [10**4000, -(10**4000)])
+def test_a_huge_integer_is_told_by_its_length(huge: int) -> None:
+    kept = Kept(1)
+    kept.add([1, huge, 3])
+    assert [row for _, row in kept.rows()] == [(1,), (f"int of {huge.bit_length()} bits",), (3,)]
+    assert kept.columns[0].high == 3.0 and kept.columns[0].bad == 0
