@@ -30,6 +30,7 @@ BEGIN = "seen, box, cells, k = [], Box(), [1.0, 2.0, 3.0], 2; twin, pair, slim =
 SEEN = "seen.append((a, b, c, d, e, box.x, box.held, pair.x, pair.w, slim.x, slim.w, *cells))"
 IMPORTS = "import math; from math import sqrt as root"
 SPECIAL = [0.0, -0.0, 5e-324, 1e-308, 1e308, -1e308, 1.0, -1.0, 0.5, math.inf, -math.inf, math.nan]
+COMPLEX = [0j, 2.5 - 1j, complex(math.inf, 1.0), complex(0.0, math.nan), 1e200 + 1e200j]
 numbers = itertools.count()
 
 
@@ -171,7 +172,7 @@ def at_module_level(body: list[str], passes: int = 3) -> str:
 
 def value(r: random.Random) -> Any:
     more = [r.uniform(-10, 10), r.uniform(-10, 10), r.random() * 1e200, r.randint(-3, 3)]
-    return r.choice([*SPECIAL, *more, 2**53 + 1, -(10**400), True, Counting(2.5), 1j])
+    return r.choice([*SPECIAL, *more, 2**53 + 1, -(10**400), True, Counting(2.5), 1j, *COMPLEX])
 
 
 def expression(r: random.Random, depth: int = 0) -> str:

@@ -14,6 +14,7 @@ import pandas as pd
 import pytest
 from blocks_run import (
     ATTRIBUTES,
+    COMPLEX,
     FUNCTIONS,
     NAMES,
     PLACES,
@@ -42,7 +43,7 @@ floats = st.one_of(
     st.floats(-10, 10),
 )
 values = st.one_of(
-    floats, floats, st.integers(-3, 3), st.sampled_from([2**53 + 1, -(10**400), True, Counting(2.5), 1j])
+    floats, floats, st.integers(-3, 3), st.sampled_from([2**53 + 1, -(10**400), True, Counting(2.5), 1j, *COMPLEX])
 )
 constants = st.sampled_from(["0", "1", "2", "0.0", "0.5", "1e200", "1e-200", "3.7", "10", "True"])
 

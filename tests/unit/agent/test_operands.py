@@ -16,7 +16,7 @@ from uneven_sum.agent.probes.operands import operands_in
 from uneven_sum.agent.rewrite.operands import Operands
 from uneven_sum.agent.values import nonfinite
 
-READABLE = {"x", "y", "k", "stage", "box", "table"}
+READABLE = {"x", "y", "k", "stage", "box", "table", "grid", "rows"}
 
 
 class Box:
@@ -29,6 +29,7 @@ class Box:
 
 VALUES: dict[str, Any] = {
     **{"x": 1.5, "y": 2.5, "k": 2, "stage": [1.0, 4.0, 9.0, 16.0], "box": Box(), "table": {"flow": 0.5}},
+    **{"grid": np.array([[10.0, 20.0], [30.0, 40.0]]), "rows": [[1.0, 2.0], [3.0, 4.0]]},
     "np": np,
 }
 
@@ -40,7 +41,11 @@ VALUES: dict[str, Any] = {
         ("-x / (y - other)", [1.5, 2.5], False),
         ("stage[k] * 0.5", [9.0], True),
         ("stage[k - 1] + stage[k + 1] + stage[0] + stage[-1]", [4.0, 16.0, 1.0, 16.0], True),
-        ("stage[k % 2] * x", [1.5], False),
+        ("stage[k % 2] * x + stage[(k - 1) * 2]", [1.5, 1.0, 9.0], True),
+        ("grid[k - 1, 0] + grid[0][-1] * rows[k - 1][k // 2]", [30.0, 20.0, 4.0], True),
+        ("sum(stage[1:k + 1])", [[4.0, 9.0]], True),
+        ("stage[k % 0] + stage[x] + rows[k][0] + box[0]", [], True),
+        ("stage[f(k)] * x + grid[k, ...]", [1.5], False),
         ("stage[9] + x", [1.5], True),
         ("table['flow'] * x + table['none']", [1.5, 0.5, None], True),
         ("box.level * x", [1.5, 0.25], True),

@@ -122,8 +122,18 @@ def pauses_of(source: str, at_once: bool, monkeypatch: pytest.MonkeyPatch) -> tu
 def random_script(seed: int) -> str:
     """A loop over floats, arrays, elements and attributes, some of which are bad from a pass on."""
     made = random.Random(seed)
-    floats = ["x", "y", "z", "box.level", "stage[k - 1]", "stage[0]"]
-    fields = ["flow", "head", "scale"]
+    floats = [
+        "x",
+        "y",
+        "z",
+        "box.level",
+        "stage[k - 1]",
+        "stage[0]",
+        "stage[k * 2 % 5]",
+        "rows[k % 2][1]",
+        "grid[k % 3, 1]",
+    ]
+    fields = ["flow", "head", "scale", "grid[1]", "grid[:, 0]"]
 
     def number(depth: int = 2) -> str:
         if depth == 0 or made.random() < 0.3:
@@ -147,20 +157,23 @@ def random_script(seed: int) -> str:
         if kind < 0.4:
             body.append(f"{made.choice('xyz')} {made.choice(['=', '=', '+=', '*='])} {number()}")
         elif kind < 0.5:
-            body.append(f"{made.choice(['stage[k]', 'box.level'])} = {number()}")
+            places = ["stage[k]", "box.level", "rows[k % 2][1]", "grid[k % 3, 1]", "grid[0, k % 4]"]
+            body.append(f"{made.choice(places)} = {number()}")
         elif kind < 0.85:
-            body.append(f"{made.choice(fields)} = {field()}")
+            body.append(f"{made.choice([*fields[:3], 'grid[2]', 'grid[1:, 3]'])} = {field()}")
         else:
             bad = made.choice(["np.nan", "np.inf", "1.0"])
-            body.append(f"if k == {made.randint(0, 5)}: {made.choice(fields)}[{made.randint(0, 3)}] = {bad}")
+            body.append(f"if k == {made.randint(0, 5)}: {made.choice(fields[:4])}[{made.randint(0, 3)}] = {bad}")
     text = "\n        ".join(
-        f"try:\n            {line}\n        except (ArithmeticError, TypeError): pass" for line in body
+        f"try:\n            {line}\n        except (ArithmeticError, LookupError, TypeError, ValueError): pass"
+        for line in body
     )
     return (
         "import numpy as np\nclass Box:\n    level = 0.5\nbox = Box()\nscale = np.array([0.0, 1.0, 2.0, 4.0])\n"
         "def half(a, b):\n    return a * 0.5 + b\ndef twice(a):\n    return a + a\n"
         f"def work(x, y, z):\n    stage = [0.0, {made.choice(['float(`nan`)', '1.0', 'float(`inf`)'])}] * 5\n"
         "    flow = np.array([1.0, 2.0, 3.0, 0.5])\n    head = flow - 1.0\n    scale = flow * 2.0\n"
+        "    rows, grid = [[1.0, 2.0], [0.5, 4.0]], np.array([flow, head, scale])\n"
         f"    for k in range(1, 8):\n        {text}\nwork(1.0, 0.0, {made.choice(['float(`nan`)', '2.0'])})\n"
     ).replace("`", "'")
 

@@ -94,7 +94,7 @@ class Gaps:
 
     def may_enter(self, given: Sequence[object], parts: Parts) -> bool:
         """Whether an expression may have an operand with a gap.  `given`: the values of its names."""
-        if not parts.complete or (self.columns and (parts.elements or parts.keys or parts.attributes)):
+        if not parts.complete or (self.columns and (parts.elements or parts.keys or parts.attributes or parts.items)):
             return True
         held = [one for one in given if type(one) is not float and type(one) is not int]
         return any(id(one) in self.values or nonfinite.is_frame(one) for one in held)

@@ -6,7 +6,6 @@ import itertools
 import operator
 import sys
 import types
-from collections.abc import Sequence
 from math import isfinite
 from typing import Any
 
@@ -18,11 +17,12 @@ from ..lookouts.lookout import Lookout, tickers
 from ..recording.coverage import all_marks
 from ..recording.recorder import numbered
 from ..source import gates, registry
-from ..source.sites import Site, sites
+from ..source.sites import sites
 from ..values import nonfinite, quick_look, snapshot
 from ..values.nonfinite import PLAIN
-from ..values.quick_look import AT_ONCE, FEW, carries, carries_float, holds_no_more, is_fine
+from ..values.quick_look import AT_ONCE, FEW, carries, carries_float, holds_no_more, is_fine, is_quickly_fine
 from . import run_texts
+from .listener import Listener as Listener
 from .operands import operands_in
 
 numbers = TypeIds(float, int, bool, complex)  # types whose augmented operators never work in place
@@ -32,30 +32,9 @@ ndarray: Any = None  # the same
 double: Any = None  # its dtype of float64
 vdot: Any = None
 known = TypeIds()  # the types that have been met
+never_bad = TypeIds()  # those whose values hold nothing that could be bad
+never_bad.update(PLAIN)
 _before: dict[tuple[int, int], Any] = {}
-
-
-class Listener:
-    """What the engine is to the probes."""
-
-    def nonfinite(self, value: object, site: Site, frame: types.FrameType, old: object) -> Any:
-        return value
-
-    def carried(self, value: object, site: Site, given: Sequence[object]) -> bool:
-        return False
-
-    def finite(self, site: Site, frame: types.FrameType) -> None: ...
-    def failed(self, site: Site, frame: types.FrameType, head: bool) -> str:
-        return ""
-
-    def lookout(
-        self, numbers: tuple[int, ...], site: Site, frame: types.FrameType, by_name: bool, **facts: object
-    ) -> None: ...
-    def condition_failed(self, number: int, site: Site, frame: types.FrameType, error: BaseException) -> None: ...
-    def changed(self, site: Site, frame: types.FrameType, begins: bool) -> None: ...
-    def given(self, frame: types.FrameType) -> None: ...
-    def skipped(self, frame: types.FrameType) -> None: ...
-    def again(self, frame: types.FrameType) -> None: ...
 
 
 class Leave(BaseException):
@@ -95,7 +74,7 @@ def check(value: Any, emptied: None, site: int) -> Any:
     elif kind is ndarray:
         if is_fine(value) and not holding:
             return value
-    elif key_of(kind) in PLAIN and not holding:
+    elif (key_of(kind) in never_bad or ((kind is tuple or kind is complex) and is_quickly_fine(value))) and not holding:
         return value
     return _look(value, site, None)
 
@@ -118,7 +97,10 @@ def check_result(value: Any, emptied: None, site: int, given: tuple[object, ...]
                 return value
         elif is_fine(value) and not holding:
             return value
-    elif (key_of(kind) in PLAIN or (key_of(kind) in floats and isfinite(value))) and not holding:
+    elif kind is complex:
+        if isfinite(value.real) and isfinite(value.imag) and not holding:
+            return value
+    elif (key_of(kind) in never_bad or (key_of(kind) in floats and isfinite(value))) and not holding:
         return value
     return _look(value, site, None, given)
 
@@ -131,7 +113,7 @@ def check_augmented(value: Any, old: object, site: int) -> Any:
     elif kind is ndarray:
         if is_fine(value) and not holding:
             return value
-    elif key_of(kind) in PLAIN and not holding:
+    elif (key_of(kind) in never_bad or (kind is complex and is_quickly_fine(value))) and not holding:
         return value
     return _look(value, site, old)
 
@@ -166,6 +148,8 @@ def _note_kind(kind: type) -> None:
     """A type is met for the first time."""
     global float64, ndarray, double, vdot
     known.take(kind)
+    if nonfinite.is_never_bad(kind):
+        never_bad.take(kind)
     if kind is quick_look.ndarray:
         ndarray, double, vdot = kind, quick_look.double, quick_look.vdot
     elif nonfinite.is_number_kind(kind):
@@ -185,7 +169,7 @@ def old(value: object) -> Any:
 
 def before(value: object, site: int) -> None:
     kind = type(value)
-    if (is_fine(value) if kind is ndarray else key_of(kind) in PLAIN) or run_state.quiet:
+    if (is_fine(value) if kind is ndarray else key_of(kind) in never_bad) or run_state.quiet:
         return
     if nonfinite.any_bad(value):
         _before[site, id(sys._getframe(1))] = nonfinite.mask(value)
@@ -193,7 +177,7 @@ def before(value: object, site: int) -> None:
 
 def after(value: object, site: int) -> None:
     kind = type(value)
-    if (is_fine(value) if kind is ndarray else key_of(kind) in PLAIN) and not holding:
+    if (is_fine(value) if kind is ndarray else key_of(kind) in never_bad) and not holding:
         if _before:
             _before.pop((site, id(sys._getframe(1))), None)
         return
@@ -483,6 +467,7 @@ PROBES = _Probes(
     float=float,
     int=int,
     bool=bool,
+    complex=complex,
     list=list,
     tuple=tuple,
     enumerate=enumerate,

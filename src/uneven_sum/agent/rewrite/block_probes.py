@@ -145,7 +145,10 @@ class BlockProbes(Augmented):
     def _is_number_kind(self, name: str) -> ast.expr:
         if name in self.blocks.scope.wholes:
             return self._type_is(self._load(name), "int")
-        return self._is_plain_number(name, name in self.blocks.ints)
+        if name in self.blocks.ints:
+            return self._is_plain_number(name, True)
+        kinds: list[ast.expr] = [self._type_is(self._load(name), kind) for kind in ("float", "int", "complex")]
+        return ast.BoolOp(ast.Or(), kinds)
 
     def _is_closed(self, gate: int) -> ast.expr:
         return ast.BoolOp(ast.And(), [ast.UnaryOp(ast.Not(), self._gate(gate, word)) for word in ("open", "off")])

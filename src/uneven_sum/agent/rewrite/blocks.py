@@ -2,9 +2,9 @@
 
 A block is a run of assignments whose expressions hold only names, numbers, `+ - * / // %`, powers with a constant
 exponent, signs, single comparisons, attributes of plain objects, and calls of `math`, `abs`, `min` and `max`.  When
-each value that it reads is a float or an int, nothing in it can have an effect, and nan and inf go from each result to
-the next.  So its *fast form* computes into temporaries, looks at those results from which none goes on, and only then
-stores the values:
+each value that it reads is a float, an int or a complex number, nothing in it can have an effect, and nan and inf go
+from each result to the next.  So its *fast form* computes into temporaries, looks at those results from which none goes
+on, and only then stores the values:
 
     while True:
         try:

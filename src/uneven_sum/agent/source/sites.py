@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import ast
-from typing import Any
+from typing import Any, TypeAlias
 
 from ..core.records import record
 from .source_file import Position, SourceFile
@@ -37,6 +37,11 @@ class Options:
         return self.blocks and self.only_checks
 
 
+# An index that is computed of whole numbers: one, or a word with its parts: `("name", place)`, `("slice", a, b, c)`,
+# `("tuple", …)`, or an operator's class.
+Index: TypeAlias = "int | tuple[object, ...] | None"
+
+
 @record
 class Parts:
     """How the operands of an expression are found among the values of the names in it; those by their places."""
@@ -45,6 +50,7 @@ class Parts:
     elements: tuple[tuple[int, int | None, int], ...]  # of an owner; the place of the index, and what is added to that
     keys: tuple[tuple[int, str], ...]
     attributes: tuple[tuple[int, str], ...]
+    items: tuple[tuple[int, tuple[Index, ...]], ...]  # of an owner, by one index after the other
     complete: bool  # no other name is in the expression, but for functions
 
 

@@ -146,6 +146,11 @@ def _looker(kind: type) -> Any:
         return _nothing
 
 
+def is_never_bad(kind: type) -> bool:
+    """True for a type that has been met, and whose values nothing is looked for in."""
+    return _LOOKERS.get(kind) is _nothing
+
+
 def _choose_looker(kind: type, home: str) -> Any:
     np, pd = module("numpy"), module("pandas")
     found: object = _nothing

@@ -58,6 +58,25 @@ def is_fine(value: Any) -> bool:
     return dtype.kind not in "fcOV"
 
 
+def is_quickly_fine(value: Any) -> bool:
+    """True for a finite complex number, and for a short tuple of nothing but finite floats, ints and arrays."""
+    if type(value) is complex:
+        return isfinite(value.real) and isfinite(value.imag)
+    if len(value) > FEW:
+        return False
+    for one in value:
+        kind = type(one)
+        if kind is float or kind is float64:
+            if not isfinite(one):
+                return False
+        elif kind is ndarray:
+            if not is_fine(one):
+                return False
+        elif kind is not int:
+            return False
+    return True
+
+
 def has_bad_cell(np: types.ModuleType, value: Any) -> bool:
     """True when an array of floats or complex numbers has a cell that is not finite; stops at the first part with one.
 
