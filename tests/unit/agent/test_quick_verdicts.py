@@ -159,6 +159,9 @@ def random_script(seed: int) -> str:
         elif kind < 0.5:
             places = ["stage[k]", "box.level", "rows[k % 2][1]", "grid[k % 3, 1]", "grid[0, k % 4]"]
             body.append(f"{made.choice(places)} = {number()}")
+        elif kind < 0.56:
+            changed = made.choice(["grid[2]", "grid[1:, 3]", "flow[1:]", "stage[k]", "rows[1][0]"])
+            body.append(f"{changed} {made.choice('+-*/')}= {number() if changed[0] in 'sr' else field()}")
         elif kind < 0.85:
             body.append(f"{made.choice([*fields[:3], 'grid[2]', 'grid[1:, 3]'])} = {field()}")
         else:

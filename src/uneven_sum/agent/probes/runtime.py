@@ -123,8 +123,10 @@ def _look(value: object, site: int, old: object, given: tuple[object, ...] = ())
         return value
     try:
         if (given or old is not None) and not (holding or run_state.in_trial):
-            operands = operands_in(given, sites[site].parts)
-            explained = carries(value, operands) if old is None else holds_no_more(value, old)
+            if old is None:
+                explained = carries(value, operands_in(given, sites[site].parts))
+            else:
+                explained = holds_no_more(value, old)
             if explained and listener.carried(value, sites[site], given):
                 return value
         bad = nonfinite.any_bad(value)

@@ -215,9 +215,9 @@ class Expressions:
             return self.inside(node)
         site_of = position(node)
         operands = Operands(self.readable).take(node)
-        names = operands.names
+        names, parts = operands.names, operands.parts  # before the nodes change
         node = self.inside(node)
-        site = ast.Constant(self.sites.add(self.file, self.at, site_of, role, (), (), operands.parts))
+        site = ast.Constant(self.sites.add(self.file, self.at, site_of, role, (), (), parts))
         if self.temps and self.in_line:
             return self._here(self._of_numbers(node, self._inline(node, site, VALUE, names)), node)
         if self.in_element and self.in_line:
