@@ -26,7 +26,7 @@ LONGEST = 0.5  # seconds that a key waits
 TURN = 0.004
 
 
-def parts(app: App[Any], key: str) -> list[str]:
+def parts(app: App[object], key: str) -> list[str]:
     """The keys that a key stands for."""
     prefix, _, rest = key.partition("alt+")
     if prefix or not rest or _is_bound(app, key):
@@ -34,7 +34,7 @@ def parts(app: App[Any], key: str) -> list[str]:
     return ["escape", rest]
 
 
-def _is_bound(app: App[Any], key: str) -> bool:
+def _is_bound(app: App[object], key: str) -> bool:
     return any(key in bindings.key_to_bindings for _, bindings in app.screen._binding_chain)
 
 
@@ -61,7 +61,7 @@ class KeyOrder:
         await self.act(self.waiting.popleft())
         self.under_way = asyncio.create_task(self._finish(screen, focused, before))
 
-    async def _finish(self, screen: Screen[Any], focused: Widget | None, before: set[Worker[object]]) -> None:
+    async def _finish(self, screen: Screen[object], focused: Widget | None, before: set[Worker[object]]) -> None:
         """Wait until a key has acted; then the next one does.  `before`: workers that other keys have started."""
         try:
             async with asyncio.timeout(LONGEST):
@@ -91,7 +91,7 @@ async def _processed(target: MessagePump | None) -> None:
         await done
 
 
-async def _opened(app: App[Any], before: object, known: set[Worker[object]]) -> None:
+async def _opened(app: App[object], before: object, known: set[Worker[object]]) -> None:
     """Wait for a dialog that is being opened by a worker that is not known, until it takes keys."""
     while app.screen is before and not isinstance(before, ModalScreen) and _opening(app) - known:
         await asyncio.sleep(TURN)
@@ -110,6 +110,6 @@ def _focuses(screen: ModalScreen[object]) -> bool:
     return bool(screen.AUTO_FOCUS and screen.query(screen.AUTO_FOCUS))
 
 
-def _opening(app: App[Any]) -> set[Worker[object]]:
+def _opening(app: App[object]) -> set[Worker[object]]:
     """Workers that open a dialog, or whose dialog or editor is open."""
     return {w for w in app.workers if w.group in OPENING and not w.is_finished}

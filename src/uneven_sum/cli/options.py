@@ -123,14 +123,14 @@ PAUSES: list[Decorator] = [
 ]
 
 
-def script_options(command: Callable[..., Any]) -> Callable[..., Any]:
+def script_options(command: Callable[..., object]) -> Callable[..., object]:
     """The options that all commands with a script share."""
     for option in SCRIPT:
         command = option(command)
     return command
 
 
-def pause_options(command: Callable[..., Any]) -> Callable[..., Any]:
+def pause_options(command: Callable[..., object]) -> Callable[..., object]:
     """The options of commands that pause, or report pauses."""
     for option in PAUSES:
         command = option(command)

@@ -56,7 +56,7 @@ class Values:
         body = await self.session.request("source", {"source": {"path": path}, "sourceReference": 0})
         return str(body["content"])
 
-    async def scopes(self, frame: int = 0) -> list[dict[str, Any]]:
+    async def scopes(self, frame: int = 0) -> list[dict[str, object]]:
         body = await self.session.request("scopes", {"frameId": frame})
         found: list[dict[str, object]] = body["scopes"]
         return found
@@ -97,17 +97,17 @@ class Values:
 
     # -- the Close-up --------------------------------------------------------------------------------
 
-    async def closeup(self, expression: str, frame: int = 0) -> dict[str, Any]:
+    async def closeup(self, expression: str, frame: int = 0) -> dict[str, object]:
         """Summary, facts, grid, plots, parts of a value.  BadUse when it cannot be had."""
         return await self._of_value("closeup", expression, frame)
 
-    async def parts(self, expression: str, frame: int, start: int, count: int) -> dict[str, Any]:
+    async def parts(self, expression: str, frame: int, start: int, count: int) -> dict[str, object]:
         return await self._of_value("parts", expression, frame, start=start, count=count)
 
     async def read_text(self, expression: str, frame: int = 0) -> str:
         return str((await self._of_value("text", expression, frame))["text"])
 
-    async def page(self, expression: str, frame: int = 0, **how: object) -> dict[str, Any]:
+    async def page(self, expression: str, frame: int = 0, **how: object) -> dict[str, object]:
         """A page of the grid: `row`, `column`, `rows`, `columns`, `slice`, `sort`, `filter`."""
         return await self._of_value("page", expression, frame, **how)
 
@@ -119,14 +119,14 @@ class Values:
         """A plot's reduced data: `kind`, `width`, `height`, `columns`, `first`, `last`, `slice`, `log`."""
         return await self._of_value("plot", expression, frame, **how)
 
-    async def compare(self, expression: str, frame: int, other: str, atol: float, rtol: float) -> dict[str, Any]:
+    async def compare(self, expression: str, frame: int, other: str, atol: float, rtol: float) -> dict[str, object]:
         return await self._of_value("compare", expression, frame, other=other, atol=atol, rtol=rtol)
 
     async def matrix(self, expression: str, frame: int = 0) -> list[list[str]]:
         found: list[list[str]] = (await self._of_value("matrix", expression, frame))["facts"]
         return found
 
-    async def export_grid(self, expression: str, frame: int, path: str, **how: object) -> dict[str, Any]:
+    async def export_grid(self, expression: str, frame: int, path: str, **how: object) -> dict[str, object]:
         return await self._of_value("export", expression, frame, path=path, **how)
 
     async def _of_value(self, command: str, expression: str, frame: int, **how: object) -> dict[str, Any]:

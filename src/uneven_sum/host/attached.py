@@ -156,7 +156,7 @@ class AttachedSession(Session):
 
     async def request(
         self, command: str, arguments: dict[str, object] | None = None, link: Link | None = None
-    ) -> dict[str, Any]:
+    ) -> dict[str, object]:
         found: dict[str, object] = await self._call("request", command, arguments or {})
         return found
 

@@ -64,7 +64,7 @@ class Processes:
         self, on_event: Callable[[Message], None], take: Callable[[Link, Message], None], request: Ask, launch: Launch
     ) -> None:
         self.on_event, self.take, self.request, self.launch = on_event, take, request, launch
-        self._sending: set[asyncio.Task[Any]] = set()
+        self._sending: set[asyncio.Task[object]] = set()
         self.main = self.here = Link()
         self.links: dict[int, Link] = {}  # of children, by process number
         self.kept: dict[str, Message] = {}  # requests that hold for every process

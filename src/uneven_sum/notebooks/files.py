@@ -31,7 +31,7 @@ def _nbformat() -> Any:
     return nbformat
 
 
-def read(path: str) -> Any:
+def read(path: str) -> object:
     """A notebook of nbformat 4, checked against its schema.  BadNotebook with what is wrong, and where."""
     nbformat = _nbformat()
     name = os.path.basename(path)
@@ -123,7 +123,7 @@ def _joined(source: Any) -> str:
     return source if isinstance(source, str) else "".join(source)
 
 
-def made_of(cells: list[Cell]) -> Any:
+def made_of(cells: list[Cell]) -> object:
     """A notebook without outputs."""
     v4 = _nbformat().v4
     new = {"code": v4.new_code_cell, "markdown": v4.new_markdown_cell, "raw": v4.new_raw_cell}

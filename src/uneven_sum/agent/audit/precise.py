@@ -160,7 +160,7 @@ class _Exact:
     def __init__(self, off: Moves | None = None) -> None:
         self.off = off
 
-    def given(self, value: object, name: str) -> Any:
+    def given(self, value: object, name: str) -> object:
         """A number that a name stands for."""
         number = self.number(value)
         if self.off is None or type(value) is int:
@@ -177,13 +177,13 @@ class _Exact:
             return Decimal(value)
         raise Unknown
 
-    def call(self, name: str, args: list[object]) -> Any:
+    def call(self, name: str, args: list[object]) -> object:
         name = SAME.get(name, name)
         if name not in DECIMAL:
             raise Unknown
         return DECIMAL[name](*args)
 
-    def reduced(self, name: str, values: list[Any]) -> Any:
+    def reduced(self, name: str, values: list[Any]) -> object:
         if name == "sum":
             return sum(values, Decimal(0))
         raise Unknown
@@ -194,10 +194,10 @@ class _Stored:
 
     inline = False
 
-    def given(self, value: object, name: str) -> Any:
+    def given(self, value: object, name: str) -> object:
         return self.number(value)
 
-    def number(self, value: Any) -> Any:
+    def number(self, value: Any) -> object:
         np = nonfinite.module("numpy")
         if np is not None and isinstance(value, (np.float64, np.integer)):
             return value.item()
@@ -207,13 +207,13 @@ class _Stored:
             return value
         raise Unknown
 
-    def call(self, name: str, args: list[Any]) -> Any:
+    def call(self, name: str, args: list[Any]) -> object:
         np = nonfinite.module("numpy")
         if np is not None and any(isinstance(a, (np.ndarray, np.floating)) for a in args):
             return getattr(np, {"fabs": "abs"}.get(name, name))(*args)
         name = SAME.get(name, name)
         if name in ("abs", "float", "pow"):
-            plain: dict[str, Callable[..., Any]] = {"abs": abs, "float": float, "pow": pow}
+            plain: dict[str, Callable[..., object]] = {"abs": abs, "float": float, "pow": pow}
             return plain[name](*args)
         if name == "square":
             return args[0] * args[0]
@@ -231,7 +231,7 @@ class _Long:
     def __init__(self, off: Moves | None = None) -> None:
         self.off = off
 
-    def given(self, value: object, name: str) -> Any:
+    def given(self, value: object, name: str) -> object:
         np, number = nonfinite.module("numpy"), self.number(value)
         if self.off is None or getattr(value, "dtype", np.dtype(type(value))).kind != "f":
             return number
@@ -249,7 +249,7 @@ class _Long:
             return np.longdouble(value)
         raise Unknown
 
-    def call(self, name: str, args: list[object]) -> Any:
+    def call(self, name: str, args: list[object]) -> object:
         np = nonfinite.module("numpy")
         if name in ("float", "fabs", "pow"):
             return {"float": lambda x: x, "fabs": np.abs, "pow": np.power}[name](*args)
@@ -257,7 +257,7 @@ class _Long:
             raise Unknown
         return getattr(np, name)(*args)
 
-    def reduced(self, name: str, values: list[object]) -> Any:
+    def reduced(self, name: str, values: list[object]) -> object:
         raise Unknown
 
 
@@ -266,7 +266,7 @@ class _Evaluation:
 
     def __init__(self, scope: ast.AST, names: Mapping[str, object], domain: Any, depth: int = 0) -> None:
         self.scope, self.names, self.domain, self.depth = scope, names, domain, depth
-        self.own: dict[str, Any] = {}
+        self.own: dict[str, object] = {}
 
     def value(self, node: ast.AST) -> Any:
         if isinstance(node, ast.Constant):
@@ -283,7 +283,7 @@ class _Evaluation:
             return self.domain.given(self._object(node), ast.unparse(node))
         raise Unknown
 
-    def _name(self, name: str) -> Any:
+    def _name(self, name: str) -> object:
         if name in self.own:
             return self.own[name]
         present = self._object(ast.Name(name, ast.Load()))
@@ -317,7 +317,7 @@ class _Evaluation:
                 return owner[index]
         raise Unknown
 
-    def _index(self, node: ast.AST) -> Any:
+    def _index(self, node: ast.AST) -> object:
         if isinstance(node, ast.Constant):
             return node.value
         if isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.USub) and isinstance(node.operand, ast.Constant):
@@ -333,7 +333,7 @@ class _Evaluation:
             raise Unknown
         return found
 
-    def _call(self, node: ast.Call) -> Any:
+    def _call(self, node: ast.Call) -> object:
         if node.keywords or any(isinstance(a, ast.Starred) for a in node.args):
             raise Unknown
         func = node.func
@@ -367,13 +367,13 @@ class _Evaluation:
             return self.domain.call(name, [self.value(a) for a in node.args])
         raise Unknown
 
-    def _list(self, node: ast.AST) -> list[Any]:
+    def _list(self, node: ast.AST) -> list[object]:
         found = self._object(node)
         if not is_one_of(type(found), list, tuple) or len(found) > 10_000:
             raise Unknown
         return list(found)
 
-    def _followed(self, function: types.FunctionType, args: list[object]) -> Any:
+    def _followed(self, function: types.FunctionType, args: list[object]) -> object:
         """A function of the user's that is assignments and one return."""
         if self.depth >= DEEP:
             raise Unknown

@@ -35,7 +35,7 @@ Look = Callable[[Any, Any, Any, int], Any]  # at operands and result; gives the 
 def of(auditor: Auditor) -> dict[str, object]:
     """The functions by their marks."""
     store = _store(auditor)
-    found: dict[str, Any] = {"audit_store": store, "audit_put": _put(store)}
+    found: dict[str, object] = {"audit_store": store, "audit_put": _put(store)}
     for name in ARITHMETIC:
         do, change = getattr(operator, name), getattr(operator, "i" + name)
         found["audit_" + name] = _operator(auditor, name, do, False)
@@ -62,7 +62,7 @@ def _others(auditor: Auditor, name: str, numbers: Look | None) -> Look:
     `numbers`: the look at two numbers, for NumPy's float64, which counts as one.
     """
     rules = [r for r in auditor.by_operator.get(name, []) if r.OTHERS]
-    plans: dict[tuple[int, int], tuple[bool, list[Callable[..., Any]], type, type]] = {}
+    plans: dict[tuple[int, int], tuple[bool, list[Callable[..., object]], type, type]] = {}
     state = run_state
 
     def look(a: Any, b: Any, result: Any, site: int) -> object:
@@ -90,7 +90,7 @@ def _others(auditor: Auditor, name: str, numbers: Look | None) -> Look:
 
 
 def _in_part(
-    auditor: Auditor, rules: list[Callable[..., Any]], name: str, a: object, b: object, result: Any, site: int
+    auditor: Auditor, rules: list[Callable[..., object]], name: str, a: object, b: object, result: Any, site: int
 ) -> None:
     part = large.parts(a, b, result)
     if part is None:
@@ -136,7 +136,7 @@ def _are_plain(a: object, b: object) -> bool:
 def _tiny(auditor: Auditor, name: str, do: Operator, rules: list[Callable[..., Any]]) -> Probe:
     """Rules see a result that is nearly 0."""
 
-    def numbers(a: Any, b: object, result: Any, site: int) -> None:
+    def numbers(a: object, b: object, result: Any, site: int) -> None:
         if -TINY < result < TINY and a and b:
             for rule in rules:
                 with_care(rule, name, a, b, result, site)
@@ -222,7 +222,7 @@ def _running(auditor: Auditor, name: str, add: Operator, objects: Probe | None =
         for rule in alternating:
             with_care(rule, b, known, site)
 
-    def numbers(a: Any, b: Any, result: object, site: int) -> None:
+    def numbers(a: object, b: Any, result: object, site: int) -> None:
         known = sums.get(site)
         if known is None:
             known = sums[site] = Running()
@@ -397,12 +397,12 @@ def _negation(auditor: Auditor) -> Callable[[object, int], object]:
 # -- calls, stores, and what only passes by ----------------------------------------------------------------
 
 
-def _call(auditor: Auditor) -> Callable[..., Any]:
+def _call(auditor: Auditor) -> Callable[..., object]:
     by_name = {n[5:]: rules for n, rules in auditor.by_operator.items() if n.startswith("call:")}
-    plans: dict[int, tuple[list[Callable[..., Any]], list[Callable[..., Any]]]] = {}
+    plans: dict[int, tuple[list[Callable[..., object]], list[Callable[..., object]]]] = {}
     state = run_state
 
-    def call(function: Any, site: int, /, *args: Any, **named: object) -> object:
+    def call(function: Any, site: int, /, *args: object, **named: object) -> object:
         if state.quiet or state.in_trial:
             return function(*args, **named)
         plan = plans.get(site)
@@ -438,9 +438,9 @@ def _store(auditor: Auditor) -> Callable[..., None]:
     rules = auditor.by_operator.get("store", [])
     before = [(r.before_store, r.TAKES) for r in rules if type(r).before_store is not Rule.before_store]
     after = [(r.store, r.TAKES) for r in rules if type(r).store is not Rule.store]
-    plans: dict[int, tuple[list[Callable[..., Any]], list[Callable[..., Any]], type]] = {}
+    plans: dict[int, tuple[list[Callable[..., object]], list[Callable[..., object]], type]] = {}
 
-    def store(value: Any, target: Any, index: object, site: int) -> None:
+    def store(value: object, target: Any, index: object, site: int) -> None:
         kind = type(target)
         plan = plans.get(key_of(kind))
         if plan is None:

@@ -93,7 +93,7 @@ class Wire:
         self._own = os.fstat(sock.fileno()).st_ino
         self._buffer = bytearray()
         self._seq = 0
-        self._later: list[dict[str, Any]] = []
+        self._later: list[dict[str, object]] = []
 
     def check(self) -> None:
         """OSError where the script has closed our descriptor: its number may be that of a file of the script's by now,
@@ -130,7 +130,7 @@ class Wire:
                 self._later.append(message)
         return False
 
-    def answer(self, command: str, seconds: float = 1e6) -> dict[str, Any]:
+    def answer(self, command: str, seconds: float = 1e6) -> dict[str, object]:
         """The arguments of a request that is to come, empty where none has come for so long; what comes before it is
         kept for later."""
         end = time.monotonic() + seconds
@@ -179,7 +179,7 @@ class Wire:
             self._buffer += chunk
 
     @with_originals
-    def _take(self) -> dict[str, Any] | None:
+    def _take(self) -> dict[str, object] | None:
         end = self._buffer.find(b"\r\n\r\n")
         if end < 0:
             return None

@@ -87,7 +87,7 @@ class Decomposed:
         self.raised, self.before_call = raised, before_call
         self.failed, self.ran = failed, ran
         self.in_place = actual is not MISSING and not nonfinite.is_number_kind(type(actual))
-        self.namespace: dict[str, Any] | None = None
+        self.namespace: dict[str, object] | None = None
         self.succeeded = actual is not MISSING and raised is None
         self.stopped = False
         self.differs = self.raised_again = ""  # what a second evaluation gave, or raised
@@ -144,7 +144,7 @@ class Decomposed:
         first = self.failed
         return first is not None and type(first) is type(again) and str(first) == str(again)
 
-    def _operand(self, node: ast.AST, term: Term) -> Any:
+    def _operand(self, node: ast.AST, term: Term) -> object:
         """The value of an operand; a constant is no term of its own."""
         if isinstance(node, ast.Constant):
             term.operands.append(node.value)
@@ -178,7 +178,7 @@ class Decomposed:
         if not self.may_call and not all(safe_kind(type(v)) for v in values):
             raise NotEvaluated(CODE_OF_THE_SCRIPT)
 
-    def _evaluate(self, node: ast.AST, term: Term) -> Any:
+    def _evaluate(self, node: ast.AST, term: Term) -> object:
         method = getattr(self, "_" + type(node).__name__.lower(), None)
         if method is not None:
             return method(node, term)
@@ -186,17 +186,17 @@ class Decomposed:
             return self._comprehension(node, term)
         raise NotEvaluated
 
-    def _constant(self, node: ast.Constant, term: Term) -> Any:
+    def _constant(self, node: ast.Constant, term: Term) -> object:
         return node.value
 
-    def _name(self, node: ast.Name, term: Term) -> Any:
+    def _name(self, node: ast.Name, term: Term) -> object:
         if node.id not in self.scope:
             if node is self.raised or isinstance(node.ctx, ast.Load):
                 term.note = "not known here"
             raise NotEvaluated("not known here")
         return self.scope[node.id]
 
-    def _attribute(self, node: ast.Attribute, term: Term) -> Any:
+    def _attribute(self, node: ast.Attribute, term: Term) -> object:
         owner = self._owner(node.value, term)
         self._allow(term)
         found = read_attribute(owner, node.attr)
@@ -206,7 +206,7 @@ class Decomposed:
             found = getattr(owner, node.attr)
         return found
 
-    def _owner(self, node: ast.AST, term: Term) -> Any:
+    def _owner(self, node: ast.AST, term: Term) -> object:
         """What an attribute is read from: modules and classes are no terms."""
         if isinstance(node, (ast.Name, ast.Attribute)):
             with contextlib.suppress(provenance.Unreadable):
@@ -215,7 +215,7 @@ class Decomposed:
                     return value
         return self._operand(node, term)
 
-    def _subscript(self, node: ast.Subscript, term: Term) -> Any:
+    def _subscript(self, node: ast.Subscript, term: Term) -> object:
         owner = self._operand(node.value, term)
         index = self._index(node.slice, term)
         self._allow(term, owner, index)
@@ -223,27 +223,27 @@ class Decomposed:
             term.how = shape_notes.from_the_end(node.slice, owner, index)
         return self._apply(term, operator.getitem, owner, index)
 
-    def _index(self, node: ast.AST, term: Term) -> Any:
+    def _index(self, node: ast.AST, term: Term) -> object:
         if isinstance(node, ast.Slice):
             return slice(*[p and self._operand(p, term) for p in (node.lower, node.upper, node.step)])
         if isinstance(node, ast.Tuple):
             return tuple([self._index(e, term) for e in node.elts])
         return self._operand(node, term)
 
-    def _binop(self, node: ast.BinOp, term: Term) -> Any:
+    def _binop(self, node: ast.BinOp, term: Term) -> object:
         left, right = self._each([node.left, node.right], term)
         term.cellwise = not isinstance(node.op, ast.MatMult)
         self._allow(term, left, right)
         return self._told(term, self._apply(term, provenance.OPERATORS[type(node.op)], left, right))
 
-    def _apply(self, term: Term, function: Any, *args: object, **named: object) -> Any:
+    def _apply(self, term: Term, function: Any, *args: object, **named: object) -> object:
         """What the term itself does; whether code of the script's that it runs meets a non-finite value is noted."""
         met = self.met()
         value = function(*args, **named)
         term.judged_inside = self.met() > met
         return value
 
-    def _told(self, term: Term, value: object) -> Any:
+    def _told(self, term: Term, value: object) -> object:
         """A result; what became of shapes and dtypes is noted."""
         with contextlib.suppress(Exception):
             term.how = term.how or shape_notes.told(term.node, term.operands, value)
@@ -257,7 +257,7 @@ class Decomposed:
                 term.children.append(Term(node, term.depth + 1, note=KNOWN_BEFORE))
                 self.terms.append(term.children[-1])
 
-    def _augassign(self, node: ast.AugAssign, term: Term) -> Any:
+    def _augassign(self, node: ast.AugAssign, term: Term) -> object:
         if self.in_place:
             owner = next((n.id for n in ast.walk(node.target) if isinstance(n, ast.Name)), "")
             if any(isinstance(n, ast.Name) and n.id == owner for n in ast.walk(node.value)):
@@ -269,13 +269,13 @@ class Decomposed:
         self._allow(term, left, right)
         return self._told(term, self._apply(term, provenance.OPERATORS[type(node.op)], left, right))
 
-    def _unaryop(self, node: ast.UnaryOp, term: Term) -> Any:
+    def _unaryop(self, node: ast.UnaryOp, term: Term) -> object:
         value = self._operand(node.operand, term)
         term.cellwise = True
         self._allow(term, value)
         return self._apply(term, provenance.OPERATORS[type(node.op)], value)
 
-    def _boolop(self, node: ast.BoolOp, term: Term) -> Any:
+    def _boolop(self, node: ast.BoolOp, term: Term) -> object:
         value: object = None
         for number, part in enumerate(node.values, 1):
             value = self._operand(part, term)
@@ -285,7 +285,7 @@ class Decomposed:
                 break
         return value
 
-    def _compare(self, node: ast.Compare, term: Term) -> Any:
+    def _compare(self, node: ast.Compare, term: Term) -> object:
         left = self._operand(node.left, term)
         value: object = True
         for number, (op, part) in enumerate(zip(node.ops, node.comparators), 1):
@@ -298,19 +298,19 @@ class Decomposed:
             left = right
         return self._told(term, value)
 
-    def _ifexp(self, node: ast.IfExp, term: Term) -> Any:
+    def _ifexp(self, node: ast.IfExp, term: Term) -> object:
         test = self._operand(node.test, term)
         self._allow(term, test)
         value = self._operand(node.body if test else node.orelse, term)
         self._skipped([node.orelse if test else node.body], term)
         return value
 
-    def _namedexpr(self, node: ast.NamedExpr, term: Term) -> Any:
+    def _namedexpr(self, node: ast.NamedExpr, term: Term) -> object:
         value = self._operand(node.value, term)
         self.scope.locals[node.target.id] = value
         return value
 
-    def _call(self, node: ast.Call, term: Term) -> Any:
+    def _call(self, node: ast.Call, term: Term) -> object:
         function: object
         if isinstance(node.func, ast.Attribute):
             owner = self._owner(node.func.value, term)
@@ -349,10 +349,10 @@ class Decomposed:
         self.before_call(self, term)
         return self._told(term, self._apply(term, function, *args, **named))
 
-    def _lambda(self, node: ast.Lambda, term: Term) -> Any:
+    def _lambda(self, node: ast.Lambda, term: Term) -> object:
         return self._by_python(node)
 
-    def _comprehension(self, node: Any, term: Term) -> Any:
+    def _comprehension(self, node: Any, term: Term) -> object:
         with contextlib.suppress(provenance.Unreadable, NotEvaluated):
             if not isinstance(node.generators[0].iter, ast.Call):
                 self._operand(node.generators[0].iter, term)
@@ -367,7 +367,7 @@ class Decomposed:
         self.before_call(self, term)
         return self._elements(node, term)
 
-    def _elements(self, node: Any, term: Term) -> Any:
+    def _elements(self, node: Any, term: Term) -> object:
         """A comprehension gone through element by element; the first that is bad or raises becomes a term."""
         names = {**self.scope.globals, **self.scope.locals, "__builtins__": self.scope.builtins}
         part = node.value if isinstance(node, ast.DictComp) else node.elt
@@ -429,7 +429,7 @@ class Decomposed:
                 self.terms[at].how = f"element {number}, {shown}"
                 term.children.append(self.terms[at])
 
-    def _by_python(self, node: ast.AST) -> Any:
+    def _by_python(self, node: ast.AST) -> object:
         if self.namespace is None:
             self.namespace = {**self.scope.globals, **self.scope.locals}
         # mypy: any mapping is taken
@@ -438,24 +438,24 @@ class Decomposed:
     def _tuple(self, node: ast.Tuple, term: Term) -> Any:
         return tuple(self._each([e.value if isinstance(e, ast.Starred) else e for e in node.elts], term))
 
-    def _list(self, node: ast.List, term: Term) -> Any:
+    def _list(self, node: ast.List, term: Term) -> object:
         return list(self._tuple(node, term))  # type: ignore[arg-type]  # only `elts` is read
 
-    def _set(self, node: ast.Set, term: Term) -> Any:
+    def _set(self, node: ast.Set, term: Term) -> object:
         self._allow(term)
         return set(self._tuple(node, term))  # type: ignore[arg-type]  # only `elts` is read
 
-    def _dict(self, node: ast.Dict, term: Term) -> Any:
+    def _dict(self, node: ast.Dict, term: Term) -> object:
         if None in node.keys:
             raise NotEvaluated
         values = self._each([*node.keys, *node.values], term)
         half = len(node.keys)
         return dict(zip(values[:half], values[half:]))
 
-    def _starred(self, node: ast.Starred, term: Term) -> Any:
+    def _starred(self, node: ast.Starred, term: Term) -> object:
         return self._operand(node.value, term)
 
-    def _joinedstr(self, node: ast.JoinedStr, term: Term) -> Any:
+    def _joinedstr(self, node: ast.JoinedStr, term: Term) -> object:
         values = [v.value for v in node.values if isinstance(v, ast.FormattedValue)]
         shown = self._each(values, term)
         self._allow(term, *shown)
@@ -481,6 +481,6 @@ def _binder(target: Any) -> types.CodeType:
     return compile(ast.Module([ast.copy_location(step, target)], []), "<term>", "exec")
 
 
-def _bound(node: Any, names: dict[str, object]) -> dict[str, Any]:
+def _bound(node: Any, names: dict[str, object]) -> dict[str, object]:
     wanted = [n.id for g in node.generators for n in ast.walk(g.target) if isinstance(n, ast.Name)]
     return {n: names[n] for n in wanted if n in names}

@@ -51,7 +51,7 @@ def explain(node: ast.AST, operands: dict[str, tuple[str, object]], result: obje
 MERGE = ("right", "how", "on", "left_on", "right_on", "left_index", "right_index")
 
 
-def named_operands(node: ast.Call, texts: list[str], values: list[object]) -> dict[str, tuple[str, Any]]:
+def named_operands(node: ast.Call, texts: list[str], values: list[object]) -> dict[str, tuple[str, object]]:
     """The operands of a call by the name of the argument.
 
     `texts` and `values` are in their order, with a method's object first.

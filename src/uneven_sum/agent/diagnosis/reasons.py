@@ -55,7 +55,7 @@ def _real(value: Any) -> float | None:
         return None
 
 
-def reason(node: ast.AST, operands: list[Any]) -> Reason:
+def reason(node: ast.AST, operands: list[object]) -> Reason:
     """Why this operation on these operands (scalars, or the cells at the first bad place) is not finite."""
     numbers = [_real(v) for v in operands]
     if isinstance(node, ast.Call):
@@ -127,7 +127,7 @@ def _call(name: str, numbers: list[float | None]) -> Reason:
 # -- errors ------------------------------------------------------------------------------------------
 
 
-def of_error(exc: BaseException, operands: list[Any]) -> Reason:
+def of_error(exc: BaseException, operands: list[object]) -> Reason:
     """Why an operation on these operands raised, where a rule knows more than the message: the nearest keys, index
     and length, the two shapes, the two types."""
     if isinstance(exc, KeyError):
@@ -149,7 +149,7 @@ def _shape(value: object) -> tuple[Any, ...] | None:
     return found if isinstance(found, tuple) else None
 
 
-def _nearest_key(exc: KeyError, operands: list[Any]) -> Reason:
+def _nearest_key(exc: KeyError, operands: list[object]) -> Reason:
     wanted = exc.args[0] if exc.args else None
     for owner in operands:
         keys: list[Any] = []
@@ -175,7 +175,7 @@ def _nearest_key(exc: KeyError, operands: list[Any]) -> Reason:
     return NONE
 
 
-def _index(operands: list[Any]) -> Reason:
+def _index(operands: list[object]) -> Reason:
     size: int | None = None
     index: int | None = None
     for value in operands:

@@ -205,7 +205,7 @@ def of_name(name: str, file: SourceFile, statement: Statement, scope: Scope) -> 
     return ""
 
 
-def _operands(node: ast.Call, scope: Scope) -> list[Any]:
+def _operands(node: ast.Call, scope: Scope) -> list[object]:
     """The operands of a call that can be read, its object first."""
     owner = [node.func.value] if isinstance(node.func, ast.Attribute) else []
     found = []

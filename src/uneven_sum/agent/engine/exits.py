@@ -93,7 +93,7 @@ def watch(engine: Engine) -> None:
 
 
 def _telling(engine: Engine, original: Any, leaving: Any) -> object:
-    def call(*args: Any, **named: Any) -> object:
+    def call(*args: object, **named: object) -> object:
         leaving(f"os.{original.__name__}")
         if engine.audit is not None:
             audited.before_exit(engine)

@@ -51,7 +51,7 @@ def let_go(frame: types.FrameType, held: Any, untraced: bool = False) -> None:
         held.clear()
 
 
-def global_of(frame: types.FrameType, name: str) -> Any:
+def global_of(frame: types.FrameType, name: str) -> object:
     """The value of a name that a function takes from its module or the built-ins, without a look at its own names.
 
     MISSING where it may be one of those, or is not there.
@@ -73,7 +73,7 @@ class Scope(Mapping[str, Any]):
 
     def __init__(self, frame: types.FrameType, around: types.FrameType | None = None) -> None:
         self.frame = frame
-        self.locals: dict[str, Any] = dict(locals_of(around)) if around is not None else {}
+        self.locals: dict[str, object] = dict(locals_of(around)) if around is not None else {}
         if frame.f_code.co_name in INNER and frame.f_back is not None:
             outer = frame.f_back
             if frame.f_code.co_qualname.startswith(getattr(outer.f_code, "co_qualname", "\0")):
@@ -83,9 +83,9 @@ class Scope(Mapping[str, Any]):
             del self.locals[name]
         self.globals = frame.f_globals
         found = frame.f_builtins
-        self.builtins: dict[str, Any] = found if isinstance(found, dict) else vars(builtins)
+        self.builtins: dict[str, object] = found if isinstance(found, dict) else vars(builtins)
 
-    def __getitem__(self, name: str) -> Any:
+    def __getitem__(self, name: str) -> object:
         for names in (self.locals, self.globals, self.builtins):
             if name in names:
                 return names[name]

@@ -211,7 +211,7 @@ def _comprehensions(frame: types.FrameType, statement: Statement, place: Positio
     return found[::-1]
 
 
-def _loop(file: SourceFile, frame: types.FrameType, scope: Scope, loop: Any, lengths: bool = True) -> dict[str, Any]:
+def _loop(file: SourceFile, frame: types.FrameType, scope: Scope, loop: Any, lengths: bool = True) -> dict[str, object]:
     done, length = passes(file, frame, loop, lengths)
     if isinstance(loop, ast.While):
         target, value = file.segment(loop.test), None
@@ -304,7 +304,7 @@ def _meter(file: SourceFile, frame: types.FrameType, loop: Any) -> Meter:
     return held[name], len(numbers) if type(numbers) is range else -1, 0
 
 
-def _site_meter(file: SourceFile, frame: types.FrameType, loop: Any) -> tuple[Any, int, int]:
+def _site_meter(file: SourceFile, frame: types.FrameType, loop: Any) -> tuple[object, int, int]:
     from ..source.sites import sites
 
     best: Meter = (None, -1, 0)
@@ -346,7 +346,7 @@ def _hint(iterator: Any) -> int:
     return unknown
 
 
-def chain(frame: types.FrameType | None) -> list[list[Any]]:
+def chain(frame: types.FrameType | None) -> list[list[object]]:
     """What distinguishes calls: for each call from this one outwards its function, file, line and passes."""
     from .exception_handlers import statement_at
 
@@ -360,7 +360,7 @@ def chain(frame: types.FrameType | None) -> list[list[Any]]:
     return found
 
 
-def all_loops(frame: types.FrameType, place: Position | None = None, lengths: bool = True) -> list[dict[str, Any]]:
+def all_loops(frame: types.FrameType, place: Position | None = None, lengths: bool = True) -> list[dict[str, object]]:
     """The loops around the paused statement and those around the calls that led to it."""
     found = []
     for call in calls(frame):

@@ -106,7 +106,7 @@ class Outputs:
             self.kept.append(Output("text", text))
         return self.captured is not None
 
-    def shown(self, value: object, number: int) -> Any:
+    def shown(self, value: object, number: int) -> object:
         """The value of a cell's last expression."""
         if value is None or run_state.in_trial:
             return value

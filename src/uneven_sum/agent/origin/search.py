@@ -202,7 +202,7 @@ class Input:
     path: str | None = None
 
 
-def step(place: Place, end: End, since: bool, limit: float, cancelled: Callable[[], bool]) -> dict[str, Any]:
+def step(place: Place, end: End, since: bool, limit: float, cancelled: Callable[[], bool]) -> dict[str, object]:
     """The last write of a place before the end: where it is, its values, its operands; {"failed": why} without one.
     `since`: where the value is not finite, the write from which on it was not.
 
@@ -230,7 +230,7 @@ def step(place: Place, end: End, since: bool, limit: float, cancelled: Callable[
     }
 
 
-def printed(line: int, limit: float, cancelled: Callable[[], bool]) -> dict[str, Any]:
+def printed(line: int, limit: float, cancelled: Callable[[], bool]) -> dict[str, object]:
     """The statement that prints a line of the output, and its operands; {"failed": why} without one.  In a copy it
     raises Copy."""
     nothing = Place("", "", "", "")

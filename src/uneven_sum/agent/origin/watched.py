@@ -74,9 +74,9 @@ class Watched:
             self.leaf: Reader | None = Reader("returned", "returned" + text)
         else:
             self.leaf = Reader(name, text) if text != name or whole else None
-        self.last: dict[int, tuple[int, int, str, Any, Any]] = {}  # by the id of the call, 0 for a module's names
-        self.held: dict[int, Any] = {}  # the name's object in the latest calls, where the place is within it
-        self.turned: dict[int, tuple[int, int, str, Any, Any]] = {}  # the first of its writes that are not finite
+        self.last: dict[int, tuple[int, int, str, object, object]] = {}  # by the id of the call, 0 for a module's names
+        self.held: dict[int, object] = {}  # the name's object in the latest calls, where the place is within it
+        self.turned: dict[int, tuple[int, int, str, object, object]] = {}  # the first of its writes that are not finite
         self.later: dict[int, int] = {}  # writes since that one
         self.counts: dict[int, int] = {}  # executions of each site
         # Executions that have begun of each statement that calls something.
@@ -86,7 +86,7 @@ class Watched:
         self.stops = 0
         self.caller: types.FrameType | None = None  # the call whose statement is under way
         self.left = stop.call  # calls of the function that it has still to make
-        self.value: tuple[int, int, str, Any, Any] | None = None  # what it returned
+        self.value: tuple[int, int, str, object, object] | None = None  # what it returned
 
     # -- what the probes call ------------------------------------------------------------------------
 
@@ -166,7 +166,7 @@ class Watched:
             if any(one is value or share(one, value) or self.leaf.is_at(thing, one, ...) for one in owners):
                 self._keep(key, (site, count, WRITE, MISSING, value))
 
-    def through(self, site: int, value: object) -> Any:
+    def through(self, site: int, value: object) -> object:
         """As `maybe`, with the value of an expression."""
         self.maybe(site)
         return value
@@ -213,7 +213,7 @@ class Watched:
             self.first, self.started = frame, sites[site].statement
             self.own = self.started
 
-    def returned(self, site: int, value: object) -> Any:
+    def returned(self, site: int, value: object) -> object:
         """The scope's function returns."""
         count = self._count(site)
         if self.caller is not None and self._is_left(sys._getframe(1)):
@@ -253,7 +253,7 @@ class Watched:
 
     # -- how ------------------------------------------------------------------------------------------
 
-    def probes(self) -> dict[str, Any]:
+    def probes(self) -> dict[str, object]:
         names = [
             "begin",
             "bound",
@@ -289,7 +289,7 @@ class Watched:
                     del self.held[next(iter(self.held))]
         self._keep(key, (site, count, kind, before, value))
 
-    def _keep(self, key: int, write: tuple[int, int, str, Any, object]) -> None:
+    def _keep(self, key: int, write: tuple[int, int, str, object, object]) -> None:
         self.last[key] = write
         if self.since:
             if not is_bad(write[4]):
@@ -322,7 +322,7 @@ class Watched:
         here = stack.chain(frame)
         return [c[:1] + c[2:] for c in here] == [list(c[:1]) + list(c[2:]) for c in chain]
 
-    def present(self, frame: types.FrameType | None) -> Any:
+    def present(self, frame: types.FrameType | None) -> object:
         """The value as it is where the search ends."""
         if self.value is not None:
             return self.value[4]

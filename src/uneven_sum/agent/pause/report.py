@@ -26,7 +26,7 @@ from .headline import headline, str_of
 PATTERN_LIMIT = 2.0  # seconds to find how far a pattern went
 
 
-def term_dict(file: SourceFile, term: Term) -> dict[str, Any]:
+def term_dict(file: SourceFile, term: Term) -> dict[str, object]:
     base = {"depth": term.depth, "text": file.segment(term.node), "culprit": term.culprit, "how": term.how}
     if not term.known:
         return {**base, "value": term.note, "type": "", "shape": None, "dtype": None, "nonfinite": 0}
@@ -41,7 +41,7 @@ def term_dict(file: SourceFile, term: Term) -> dict[str, Any]:
     }
 
 
-def culprit_dict(file: SourceFile, found: Culprit | None) -> dict[str, Any] | None:
+def culprit_dict(file: SourceFile, found: Culprit | None) -> dict[str, object] | None:
     if found is None:
         return None
     term = term_dict(file, found.term)
@@ -60,7 +60,7 @@ def culprit_dict(file: SourceFile, found: Culprit | None) -> dict[str, Any] | No
     }
 
 
-def trail(calls: list[types.FrameType], left: dict[int, int]) -> list[dict[str, Any]]:
+def trail(calls: list[types.FrameType], left: dict[int, int]) -> list[dict[str, object]]:
     """The user's calls from the outermost to the paused one.  `left`: the lines by which the exception left calls."""
     return [
         {
@@ -361,7 +361,7 @@ def _lines_left(pause: Pause) -> dict[int, int]:
     return found
 
 
-def compose(pause: Pause, may_fork: bool = True, apart: dict[str, Any] | None = None) -> dict[str, Any]:
+def compose(pause: Pause, may_fork: bool = True, apart: dict[str, Any] | None = None) -> dict[str, object]:
     """Everything about a pause, as `uneven-sum check --json` and the Bench show it."""
     live = pause.frame
     assert live is not None

@@ -64,7 +64,7 @@ def _later(value: Any) -> dict[str, Any]:
     }
 
 
-def _shown(names: dict[str, object]) -> dict[str, Any]:
+def _shown(names: dict[str, object]) -> dict[str, object]:
     return {
         n: v
         for n, v in names.items()
@@ -110,7 +110,7 @@ def cards(
     before: dict[str, str],
     only: set[str] | None = None,
     texts: dict[str, str] | None = None,
-) -> list[dict[str, Any]]:
+) -> list[dict[str, object]]:
     """Cards `about` the line, the call or the module, most telling first.  Large arrays are `pending`, unless just
     they are wanted (`only`).
 
@@ -172,11 +172,11 @@ def cards(
     return _ranked(found, used)
 
 
-def _plain_card(name: str, used: list[str]) -> dict[str, Any]:
+def _plain_card(name: str, used: list[str]) -> dict[str, object]:
     return {"name": name, "changed": False, "new": False, "used": name in used, "assigned": True}
 
 
-def _ranked(found: list[dict[str, object]], used: list[str]) -> list[dict[str, Any]]:
+def _ranked(found: list[dict[str, object]], used: list[str]) -> list[dict[str, object]]:
     """Changed ones that the line uses first, names not assigned yet last."""
 
     def rank(card: dict[str, Any]) -> tuple[int, int]:

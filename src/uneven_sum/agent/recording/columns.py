@@ -125,7 +125,7 @@ def passes_at(file: SourceFile, line: int) -> list[Any]:
     return found
 
 
-def around(file: SourceFile, line: int) -> list[Any]:
+def around(file: SourceFile, line: int) -> list[object]:
     """The loops around a line within its function, and the one that it heads, outermost first; where there are none,
     the comprehensions of the line's statement; else the function."""
     statement = file.innermost(line)

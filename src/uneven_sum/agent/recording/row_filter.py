@@ -19,7 +19,7 @@ NODES = (
 )
 
 
-def _of_any(real: Callable[[float], object], other: Callable[[complex], object]) -> Callable[[Any], Any]:
+def _of_any(real: Callable[[float], object], other: Callable[[complex], object]) -> Callable[[Any], object]:
     return lambda v: other(v) if isinstance(v, complex) else real(v)
 
 

@@ -88,8 +88,8 @@ class CloseupRequests(Part):
 
     def __init__(self, exchange: Exchange) -> None:
         super().__init__(exchange)
-        self.orders: dict[Any, Any] = {}  # rows of sorted and filtered grids
-        self.pictures: dict[Any, Body] = {}  # of columns, until the script continues
+        self.orders: dict[object, object] = {}  # rows of sorted and filtered grids
+        self.pictures: dict[object, Body] = {}  # of columns, until the script continues
         self.copies: dict[str, Any] = {}  # arrays as they were at the last pause
 
     # -- the value -----------------------------------------------------------------------------------

@@ -91,7 +91,7 @@ def declared(part: object) -> dict[str, Answered]:
     return found
 
 
-def _arguments(method: Callable[..., Any]) -> tuple[Argument, ...]:
+def _arguments(method: Callable[..., object]) -> tuple[Argument, ...]:
     hints = typing.get_type_hints(method)
     found = []
     for name, parameter in inspect.signature(method).parameters.items():
@@ -104,7 +104,7 @@ def _arguments(method: Callable[..., Any]) -> tuple[Argument, ...]:
     return tuple(found)
 
 
-def _taken(given: Body, argument: Argument) -> Any:
+def _taken(given: Body, argument: Argument) -> object:
     if argument.fields:
         return argument.kind(**{f.name: _taken(given, f) for f in argument.fields})
     key, default = argument.key, argument.default

@@ -196,7 +196,7 @@ class Mover:
             self._signs[key] = np.empty(BLOCK, like.dtype)
         return self._signs[key][: len(like)]
 
-    def _ones(self, np: types.ModuleType, like: Any) -> Any:
+    def _ones(self, np: types.ModuleType, like: Any) -> object:
         key = -like.dtype.itemsize
         if key not in self._signs:
             self._signs[key] = np.ones(BLOCK, like.dtype)

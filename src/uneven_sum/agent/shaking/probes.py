@@ -30,7 +30,7 @@ PLAIN = {"add": inexact_sum, "mul": inexact_product, "truediv": inexact_quotient
 def of(stream: ValueStream, seed: int) -> dict[str, object]:
     """The functions by their marks.  `seed`: of the ups and downs; 0 and below: nothing is moved."""
     mover = Mover(seed) if seed > 0 else None
-    found: dict[str, Any] = {"shaken_call": _call(stream, mover), "audit_put": _put}
+    found: dict[str, object] = {"shaken_call": _call(stream, mover), "audit_put": _put}
     found["shaken_constant"] = mover.constant if mover is not None else float
     found |= {"audit_take": _take, "audit_take_attribute": _take_attribute}
     for name in OPERATORS:
@@ -47,7 +47,7 @@ def of(stream: ValueStream, seed: int) -> dict[str, object]:
 # -- plain numbers: the hottest path, so each operator has a function of its own -------------------------------
 
 
-def _operator(stream: ValueStream, mover: Mover | None, name: str, do: object, others: Callable[..., Any]) -> Probe:
+def _operator(stream: ValueStream, mover: Mover | None, name: str, do: object, others: Callable[..., object]) -> Probe:
     made = None
     if mover is not None:
         of_name = {"add": _added, "sub": _subtracted, "mul": _multiplied, "truediv": _divided, "pow": _raised}.get(name)
@@ -58,7 +58,7 @@ def _operator(stream: ValueStream, mover: Mover | None, name: str, do: object, o
 def _unmoved(stream: ValueStream, do: Any, others: Callable[..., Any]) -> Probe:
     pending, add, flush = stream.pending, stream.pending.extend, stream.flush
 
-    def plain(a: Any, b: object, site: int) -> object:
+    def plain(a: object, b: object, site: int) -> object:
         result = do(a, b)
         if type(b) is float and (type(a) is float or type(a) is int) and type(result) is float:
             add((site, result, a, b))
@@ -70,7 +70,7 @@ def _unmoved(stream: ValueStream, do: Any, others: Callable[..., Any]) -> Probe:
     return plain
 
 
-def _added(stream: ValueStream, mover: Mover, others: Callable[..., Any]) -> Probe:
+def _added(stream: ValueStream, mover: Mover, others: Callable[..., object]) -> Probe:
     pending, add, flush, ulp = stream.pending, stream.pending.extend, stream.flush, mover.ulp
 
     def added(a: object, b: Any, site: int) -> object:
@@ -89,7 +89,7 @@ def _added(stream: ValueStream, mover: Mover, others: Callable[..., Any]) -> Pro
     return added
 
 
-def _subtracted(stream: ValueStream, mover: Mover, others: Callable[..., Any]) -> Probe:
+def _subtracted(stream: ValueStream, mover: Mover, others: Callable[..., object]) -> Probe:
     pending, add, flush, ulp = stream.pending, stream.pending.extend, stream.flush, mover.ulp
 
     def subtracted(a: object, b: Any, site: int) -> object:
@@ -108,7 +108,7 @@ def _subtracted(stream: ValueStream, mover: Mover, others: Callable[..., Any]) -
     return subtracted
 
 
-def _multiplied(stream: ValueStream, mover: Mover, others: Callable[..., Any]) -> Probe:
+def _multiplied(stream: ValueStream, mover: Mover, others: Callable[..., object]) -> Probe:
     pending, add, flush, ulp = stream.pending, stream.pending.extend, stream.flush, mover.ulp
 
     def multiplied(a: object, b: Any, site: int) -> object:
@@ -130,7 +130,7 @@ def _multiplied(stream: ValueStream, mover: Mover, others: Callable[..., Any]) -
     return multiplied
 
 
-def _divided(stream: ValueStream, mover: Mover, others: Callable[..., Any]) -> Probe:
+def _divided(stream: ValueStream, mover: Mover, others: Callable[..., object]) -> Probe:
     pending, add, flush, ulp = stream.pending, stream.pending.extend, stream.flush, mover.ulp
 
     def divided(a: object, b: Any, site: int) -> object:
@@ -147,7 +147,7 @@ def _divided(stream: ValueStream, mover: Mover, others: Callable[..., Any]) -> P
     return divided
 
 
-def _raised(stream: ValueStream, mover: Mover, others: Callable[..., Any]) -> Probe:
+def _raised(stream: ValueStream, mover: Mover, others: Callable[..., object]) -> Probe:
     pending, add, flush, ulp = stream.pending, stream.pending.extend, stream.flush, mover.ulp
 
     def raised(a: object, b: Any, site: int) -> object:
@@ -164,7 +164,7 @@ def _raised(stream: ValueStream, mover: Mover, others: Callable[..., Any]) -> Pr
     return raised
 
 
-def _others(stream: ValueStream, mover: Mover | None, name: str) -> Callable[..., Any]:
+def _others(stream: ValueStream, mover: Mover | None, name: str) -> Callable[..., object]:
     """What is no pair of floats: moves the result, and tells it with its operands."""
     inexact = PLAIN.get("add" if name == "sub" else name)
 

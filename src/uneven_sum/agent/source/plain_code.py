@@ -100,7 +100,7 @@ def install() -> None:
 def _marshals(original: Any) -> object:
     """`marshal.dumps` and `dump`, which get plain code."""
 
-    def call(value: Any, *args: Any, **named: object) -> object:
+    def call(value: object, *args: object, **named: object) -> object:
         if _holds_probes(value, 0):
             value = _plainly(value)
         return original(value, *args, **named)

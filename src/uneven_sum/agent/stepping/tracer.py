@@ -208,7 +208,7 @@ class Stepper:
         place = instruction_place(caller.f_code, caller.f_lasti)
         return place == self.aim.call
 
-    def _local(self, frame: types.FrameType, event: str, arg: object) -> Any:
+    def _local(self, frame: types.FrameType, event: str, arg: object) -> object:
         if run_state.quiet:
             return None
         if event == "line":

@@ -42,10 +42,10 @@ class NonfiniteTrigger(tracer.Hooks):
     def __init__(self) -> None:
         super().__init__()
         self.looked: dict[int, int] = {}
-        self.bad_right: tuple[int, Any] | None = None  # the right side of an augmented assignment under way
+        self.bad_right: tuple[int, object] | None = None  # the right side of an augmented assignment under way
         self.gaps = Gaps()
         self.guarded = Gaps()  # made where NumPy ignores such errors
-        self.last_bad: Any = MISSING  # what a user call has just returned
+        self.last_bad: object = MISSING  # what a user call has just returned
 
     def pause(self, pause: Pause, apart: dict[str, object] | None = None) -> str:
         raise NotImplementedError
@@ -77,7 +77,7 @@ class NonfiniteTrigger(tracer.Hooks):
         raise NotImplementedError
 
     @with_originals
-    def nonfinite(self, value: object, site: Site, frame: types.FrameType, old: object) -> Any:
+    def nonfinite(self, value: object, site: Site, frame: types.FrameType, old: object) -> object:
         """The value, or what the user has put in its place.  Raises `Leave` to run the statement again."""
         pause = None
         try:
@@ -314,7 +314,7 @@ def _reads_items(text: str) -> bool:
     return all(isinstance(part, reads) for part in ast.walk(node.elt))
 
 
-def _remembered(value: object) -> Any:
+def _remembered(value: object) -> object:
     """A value by which it is known again, without keeping an array alive."""
     if nonfinite.is_number_kind(type(value)):
         return value

@@ -26,7 +26,7 @@ def _array(np: types.ModuleType, value: object) -> Any:
     return array
 
 
-def compare(np: types.ModuleType, one: object, other: object, atol: float, rtol: float) -> dict[str, Any]:
+def compare(np: types.ModuleType, one: object, other: object, atol: float, rtol: float) -> dict[str, object]:
     """Shapes, dtypes, how many cells differ beyond |a - b| <= atol + rtol |b| (nan equals nan), the largest difference
     and where."""
     if np is None:
@@ -165,7 +165,7 @@ def _few(values: Any) -> str:
 CHUNK = 50_000
 
 
-def export(grid: Grid, order: Any, path: str) -> dict[str, Any]:
+def export(grid: Grid, order: Any, path: str) -> dict[str, object]:
     """Writes the grid as it is shown.  CSV has labels; NPY the bare cells; Parquet needs pyarrow in the script's
     interpreter."""
     ending = os.path.splitext(path)[1].lower()

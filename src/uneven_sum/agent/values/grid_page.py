@@ -27,7 +27,7 @@ def cell_marks(np: types.ModuleType, kind: str, data: Any) -> str:
     return "".join("!" if text in ("nan", "NaT", "None", "<NA>", "inf", "-inf") else "." for text in data)
 
 
-def fitting_rows(np: types.ModuleType, grid: Grid, wanted: str) -> Any:
+def fitting_rows(np: types.ModuleType, grid: Grid, wanted: str) -> object:
     """Which rows fit a filter: an expression over the columns' names, or `value` where there is one column."""
     names: dict[str, object] = {}
     source = grid.source
@@ -89,7 +89,7 @@ SAMPLED = 100_000  # rows of a column that its picture is made from
 BARS = "▁▂▃▄▅▆▇█"
 
 
-def column_picture(np: types.ModuleType, grid: Grid, column: int) -> dict[str, Any]:
+def column_picture(np: types.ModuleType, grid: Grid, column: int) -> dict[str, object]:
     """A small picture of a column: a histogram of its numbers, or how often its most frequent values come; and the
     share that is missing."""
     step = max(1, grid.rows // SAMPLED)
@@ -115,7 +115,7 @@ def column_picture(np: types.ModuleType, grid: Grid, column: int) -> dict[str, A
     return {"bars": "".join(BARS[min(7, n * 8 // (most + 1))] if n else " " for n in counts), "missing": missing}
 
 
-def dates(source: Any, first: int, last: int) -> list[list[Any]]:
+def dates(source: Any, first: int, last: int) -> list[list[object]]:
     """Ticks of the level axis, of a frame whose index, or else whose first column of dates, gives them: rows with their
     dates, as short as they differ."""
     pd = nonfinite.module("pandas")
@@ -138,7 +138,7 @@ def dates(source: Any, first: int, last: int) -> list[list[Any]]:
 
 def reduced_series(
     np: types.ModuleType, series: list[tuple[str, Any]], first: int, last: int, width: int
-) -> dict[str, Any]:
+) -> dict[str, object]:
     told = []
     for name, data in series:
         lows, highs, marks = downsample.extremes(np, data, width * 2)
@@ -149,7 +149,7 @@ def reduced_series(
     return {"series": told, "first": first, "last": last}
 
 
-def reduced_image(np: types.ModuleType, value: Any, width: int, height: int) -> dict[str, Any]:
+def reduced_image(np: types.ModuleType, value: Any, width: int, height: int) -> dict[str, object]:
     rows = downsample.edges(np, value.shape[0], min(height * 2, value.shape[0]))[:-1]
     columns = downsample.edges(np, value.shape[1], min(width, value.shape[1]))[:-1]
     part = np.asarray(value[rows][:, columns][:, :, :3], dtype=float)
@@ -172,7 +172,7 @@ def distinct(grid: Grid, column: int) -> int:
     return len(set(grid.cells(column, 0, min(grid.rows, 5000))[1]))
 
 
-def reduced_boxes(np: types.ModuleType, grid: Grid, columns: list[int]) -> dict[str, Any]:
+def reduced_boxes(np: types.ModuleType, grid: Grid, columns: list[int]) -> dict[str, object]:
     numeric = numeric_columns(np, grid)
     if not numeric:
         raise Refused("A box plot needs a column of numbers.")

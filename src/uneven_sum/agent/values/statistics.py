@@ -87,7 +87,7 @@ def _modulus(np: types.ModuleType, part: Any, m: Measures) -> Any:
     return np.abs(part[good])
 
 
-def _room(np: types.ModuleType, scratch: list[Any], kind: type, size: int) -> Any:
+def _room(np: types.ModuleType, scratch: list[Any], kind: type, size: int) -> object:
     """Space for so many cells; made when it is first needed, since making it moves the script's own memory about."""
     for room in scratch:
         if room.dtype == kind:

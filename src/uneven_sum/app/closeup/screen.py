@@ -76,7 +76,7 @@ class CloseUp(Keyed, Controlled, Screen[None]):
         self.range: tuple[int, int] | None = None
         self.chosen: list[int] = []
         self.busy_since = 0.0
-        self.plot_data: dict[str, Any] | None = None
+        self.plot_data: dict[str, object] | None = None
 
     @property
     def expression(self) -> str:

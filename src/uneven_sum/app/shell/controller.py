@@ -35,11 +35,11 @@ class Controlled:
                         return getattr(controller, name)
             raise AttributeError(f"{type(self).__name__!r} object has no attribute {name!r}")
 
-    def command(self, name: str) -> Callable[..., Any]:
+    def command(self, name: str) -> Callable[..., object]:
         """The method of a command that the palette alone has."""
         for owner in (self, *self.controllers):
             if hasattr(type(owner), name):
-                found: Callable[..., Any] = getattr(owner, name)
+                found: Callable[..., object] = getattr(owner, name)
                 return found
         raise AttributeError(name)
 

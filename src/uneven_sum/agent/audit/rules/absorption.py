@@ -41,7 +41,7 @@ class Absorption(Rule):
                 known.take(float(a), float(b) if name == "add" else -float(b), float(result))
                 known.narrow = result.dtype.itemsize < 8
 
-    def call(self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int) -> None:
+    def call(self, function: object, args: tuple[Any, ...], named: dict[str, object], result: Any, site: int) -> None:
         np = nonfinite.module("numpy")
         if np is None:
             return

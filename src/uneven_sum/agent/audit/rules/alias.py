@@ -43,7 +43,7 @@ class Alias(Rule):
 
     def __init__(self, auditor: Any) -> None:
         super().__init__(auditor)
-        self.shared: dict[int, tuple[Any, int, int]] = {}  # by id: the row, the place of the `*`, how often it is in
+        self.shared: dict[int, tuple[object, int, int]] = {}  # by id: the row, the place of the `*`, how often it is in
         self.empty: list[tuple[Any, int, int]] = []  # the same for rows that were empty
         self.looks: dict[int, int] = {}  # by place
 

@@ -31,7 +31,7 @@ class Broadcast(Rule):
         *(f"call:{name}" for name in ("add", "subtract", "multiply", "divide", "hypot", "maximum", "minimum")),
     )
 
-    def call(self, function: object, args: Any, named: object, result: Any, site: int) -> None:
+    def call(self, function: object, args: Any, named: object, result: object, site: int) -> None:
         if len(args) == 2:
             self.operator("call", args[0], args[1], result, site)
 

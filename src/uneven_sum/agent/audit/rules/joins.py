@@ -15,7 +15,9 @@ from .base import Rule
 MOST = 200_000  # keys that are looked at
 
 
-def _sides(function: object, args: tuple[object, ...], named: dict[str, object]) -> tuple[Any, Any, list[Any]] | None:
+def _sides(
+    function: object, args: tuple[object, ...], named: dict[str, object]
+) -> tuple[Any, Any, list[object]] | None:
     """Left and right frame, and the further positional arguments of a merge or join."""
     pd = nonfinite.module("pandas")
     if pd is None:
@@ -59,7 +61,7 @@ def _keys(
     return _tuples(pd, left[mine]), _tuples(pd, right[theirs]), called
 
 
-def _tuples(pd: types.ModuleType, frame: Any) -> Any:
+def _tuples(pd: types.ModuleType, frame: Any) -> object:
     columns = [frame.iloc[:, n].tolist() for n in range(frame.shape[1])]
     return pd.Series(list(zip(*columns)), index=frame.index, dtype=object)
 
@@ -88,7 +90,7 @@ def _polars_keys(
     return keys[0], keys[1], "`, `".join(names[0]), str(named.get("how", "inner"))
 
 
-def _folded(value: object) -> Any:
+def _folded(value: object) -> object:
     """A key as its writer may have meant it: without blanks around it, case, type and the last digits."""
     if isinstance(value, tuple):
         return tuple(map(_folded, value))
@@ -244,7 +246,9 @@ class DuplicatedRows(Rule):
     NAME = "duplicated-rows"
     WANTS = ("call:merge", "call:join")
 
-    def call(self, function: object, args: tuple[object, ...], named: dict[str, Any], result: Any, site: int) -> None:
+    def call(
+        self, function: object, args: tuple[object, ...], named: dict[str, object], result: Any, site: int
+    ) -> None:
         pd = nonfinite.module("pandas")
         polars = _polars_keys(function, args, named)
         if polars is not None:

@@ -62,7 +62,9 @@ class Narrowing(Rule):
             shown = pictures.cells(np, "cells that change", changed)
             self._tell(first, then, kind, int(changed.sum()), lost, site, where, shown)
 
-    def call(self, function: object, args: tuple[Any, ...], named: dict[str, object], result: Any, site: int) -> None:
+    def call(
+        self, function: object, args: tuple[object, ...], named: dict[str, object], result: Any, site: int
+    ) -> None:
         np = nonfinite.module("numpy")
         if np is None:
             if function is float and args and type(args[0]) is int and int(result) != args[0]:

@@ -70,7 +70,7 @@ class Truncation(Rule):
         )
 
     def call(
-        self, function: object, args: tuple[object, ...], named: dict[str, Any], result: object, site: int
+        self, function: object, args: tuple[object, ...], named: dict[str, object], result: object, site: int
     ) -> None:
         np = nonfinite.module("numpy")
         name = seen(function, "__name__", "")

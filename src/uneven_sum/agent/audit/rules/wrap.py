@@ -124,7 +124,7 @@ class Wrap(Rule):
         )
 
     def call(
-        self, function: object, args: tuple[object, ...], named: dict[str, Any], result: object, site: int
+        self, function: object, args: tuple[object, ...], named: dict[str, object], result: object, site: int
     ) -> None:
         np = nonfinite.module("numpy")
         told = _cells(np, result) if np is not None else None

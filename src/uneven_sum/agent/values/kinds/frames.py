@@ -219,7 +219,7 @@ def frame_grid(value: Any) -> Grid:
     )
 
 
-def _cells(column: Any) -> tuple[str, Any]:
+def _cells(column: Any) -> tuple[str, object]:
     np = module("numpy")
     if isinstance(column.dtype, np.dtype) and column.dtype.kind in "fiu":
         return encoded(np, column.to_numpy())

@@ -55,7 +55,7 @@ def parse_slice(text: str, ndim: int) -> tuple[Any, ...]:
     return index
 
 
-def _part(node: ast.expr) -> Any:
+def _part(node: ast.expr) -> object:
     if isinstance(node, ast.Slice):
         return slice(*[None if p is None else _whole(p) for p in (node.lower, node.upper, node.step)])
     if isinstance(node, ast.Constant) and node.value is Ellipsis:
@@ -105,7 +105,7 @@ def array_grid(array: Any, text: str = "") -> Grid:
     def column(c: int) -> Any:
         return table[:, 0][names[c]] if names else table[:, c]
 
-    def masked(c: int, first: int, last: int) -> Any:
+    def masked(c: int, first: int, last: int) -> object:
         return np.ma.getmaskarray(column(c)[first:last]).tolist()
 
     columns = len(names) or table.shape[1]
@@ -127,7 +127,7 @@ def array_grid(array: Any, text: str = "") -> Grid:
     )
 
 
-def encoded(np: types.ModuleType, part: Any) -> tuple[str, Any]:
+def encoded(np: types.ModuleType, part: Any) -> tuple[str, object]:
     """A piece of a column: numbers as they are, all else as texts."""
     if isinstance(part, np.ma.MaskedArray):
         part = part.data

@@ -38,7 +38,7 @@ def _quantity_facts(value: Any) -> list[Fact]:
 def _inner(name: str) -> Any:
     """A function of the kind of the magnitude."""
 
-    def call(value: Any, *args: Any) -> Any:
+    def call(value: Any, *args: Any) -> object:
         found = getattr(find(type(value.magnitude)), name)
         nothing: object = 0 if name == "count" else None if name in ("grid", "sliced") else []
         return found(value.magnitude, *args) if found is not None else nothing

@@ -99,7 +99,7 @@ def _dataset_grid(value: Any, text: str) -> Grid | None:
         raise BadSlice(f"{text} leaves {plural(len(axes), 'dimension')}; the grid shows one or two.")
 
     def part(c: int, first: int, last: int) -> tuple[str, object]:
-        at: list[Any] = list(places)
+        at: list[object] = list(places)
         found = places[axes[0]][first : min(last, first + PAGE_LIMIT)]
         at[axes[0]] = slice(found.start, found.stop if found.stop >= 0 else None, found.step)
         if len(axes) > 1:
