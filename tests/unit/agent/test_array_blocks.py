@@ -234,6 +234,21 @@ def test_no_array_is_held_that_the_script_let_go(in_module: bool, monkeypatch: p
     assert seen[0].tolist() == [3.0, 3.0, 3.0]
 
 
+@pytest.mark.parametrize("value", ["np.ones(30)", "2.0"])
+def test_a_file_that_a_name_held_is_closed_with_its_warning(
+    value: str, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    source = (
+        "import numpy as np, warnings\nwarnings.simplefilter('always')\ndef work(a, b, path):\n"
+        "    for k in range(4):\n        c = open(path)\n        d = a * b\n        c = d + 1.0\n        d = c - a\n"
+        f"    return d\nseen.append(work({value}, {value}, {__file__!r}) * 1.0)\n"
+    )
+    plain = report(source, (), None, monkeypatch)
+    at_once = report(source, (), Options(), monkeypatch)
+    assert len(plain[1]) == len(at_once[1]) == 4 and plain[0] == at_once[0]
+    assert not capsys.readouterr().err, "no error within the closing of the file"
+
+
 def test_what_works_in_place_stays_in_place(monkeypatch: pytest.MonkeyPatch) -> None:
     source = (
         "import numpy as np\ndef work(a, b):\n    same = a\n    for k in range(4):\n        c = a * 2.0\n"

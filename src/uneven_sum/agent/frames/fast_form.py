@@ -35,8 +35,8 @@ def warns(message: Any, frame: types.FrameType | None) -> bool:
     """
     while frame is not None and identity.is_ours(frame):
         frame = frame.f_back
-    if not is_fast(frame):
-        return False
+    if not is_fast(frame) or issubclass(message.category, ResourceWarning):
+        return False  # a file, say, that a name held before
     assert frame is not None
     noted = frame.f_globals.get("__warningregistry__", {})
     text = str(message.message)
