@@ -288,3 +288,19 @@ async def test_what_an_assertion_expects_does_not_pause(line: str, script) -> No
 async def test_an_assertion_that_fails_pauses(script) -> None:
     found = await pauses(script, "np.testing.assert_equal(np.log(np.ones(1)), np.nan)\n")
     assert [p.reason for p in found] == ["error"]
+
+
+IN_PLACE = """def work(flow, factor):
+    flow[0:] *= factor * 2.0
+    return flow
+work(np.array([np.nan, 1.0, 2.0, 1e308]), np.array([1.0, 3.0, 1.0, 50.0]))
+"""
+
+
+@pytest.mark.parametrize("change", ["flow[0:] *= factor * 2.0", "flow *= factor * 2.0", "flow[:4] *= 2.0 * factor"])
+async def test_the_cell_that_a_change_in_place_has_made_bad(change: str, script) -> None:
+    found = await pauses(script, IN_PLACE.replace("flow[0:] *= factor * 2.0", change))
+    assert [(p.kind, p.line) for p in found] == [("created", 6)]
+    assert found[0].culprit.cell == [3]
+    assert found[0].headline.startswith("1 non-finite cell created at line 6: flow")
+    assert "would hold 2 non-finite cells" in found[0].headline and "at [3]" in found[0].headline

@@ -36,6 +36,7 @@ class Term:
     sender: str = ""  # a call that passes on what another process has made: which
     cellwise: bool = False
     culprit: bool = False
+    was_bad: Any = None  # a mask of the cells that were not finite before it changed in place
     how: str = ""  # what the operation did to shapes and dtypes; which element of a comprehension it is
 
     @property
@@ -186,6 +187,8 @@ def _first_cell(term: Term) -> list[int] | None:
         for operand in term.operands:
             with contextlib.suppress(Exception):
                 left &= ~np.broadcast_to(nonfinite.nan_mask(operand), mine.shape)
+    if getattr(term.was_bad, "shape", None) == left.shape and (left & ~term.was_bad).any():
+        left &= ~term.was_bad
     places = np.argwhere(left if left.any() else mine)
     return [int(i) for i in places[0]] if len(places) else None
 

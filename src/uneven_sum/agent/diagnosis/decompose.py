@@ -79,6 +79,7 @@ class Decomposed:
         raised: ast.AST | None = None,
         failed: BaseException | None = None,
         ran: bool = False,
+        was_bad: object = None,
         may_call: bool = False,
         met: Callable[[], int] = lambda: 0,
         before_call: Callable[[Decomposed, Term], None] = lambda apart, term: None,
@@ -107,7 +108,7 @@ class Decomposed:
             again = self.root.value
             if self.root.known and summary(again)["text"] != summary(actual)["text"]:
                 self.differs = f"a second evaluation gave {summary(again)['text']}"
-            self.root.value = actual
+            self.root.value, self.root.was_bad = actual, was_bad
 
     # -- evaluation ----------------------------------------------------------------------------------
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 import types
 from dataclasses import field
+from typing import Any
 
 from ..core.markers import MISSING
 from ..core.records import record
@@ -26,6 +27,7 @@ class Pause:
     warnings: list[str] = field(default_factory=list)
     expression: ast.AST | None = None  # the term that was looked at
     actual: object = MISSING
+    was_bad: Any = None  # a mask of the cells that were not finite before `actual` was changed in place
     returned: object = MISSING
     statement: Statement | None = None
     apart: Decomposed | None = None

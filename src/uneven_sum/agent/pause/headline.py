@@ -49,6 +49,17 @@ def bad_word(value: object) -> str:
     return plural(count, "non-finite cell")
 
 
+def _new_cells(pause: Pause) -> str:
+    """How many cells a change in place has made bad, where others were so before; empty for other pauses."""
+    if getattr(pause.was_bad, "shape", None) is None:
+        return ""
+    now = nonfinite.mask(pause.actual)
+    if getattr(now, "shape", None) != pause.was_bad.shape:
+        return ""
+    new = int((now & ~pause.was_bad).sum())
+    return plural(new, "non-finite cell") if new else ""
+
+
 def _missing(value: Any, count: int) -> str:
     """`16 missing cells in kg, first at row 6`: of a frame, by column, with the first row's label."""
     np = nonfinite.module("numpy")
@@ -148,7 +159,7 @@ def headline(pause: Pause, loops: list[dict[str, object]], culprit: dict[str, ob
         made = {"created": "created", ARRIVED: f"from {source}", "carried": "propagated", "gaps": "left"}.get(
             pause.kind or "", "found"
         )
-        first = f"{_bad_name(pause.actual)} {made} at {line}: {would_become(pause)}."
+        first = f"{_new_cells(pause) or _bad_name(pause.actual)} {made} at {line}: {would_become(pause)}."
         if summary(pause.actual)["kind"] == "frame":  # by column, and once
             first = f"Missing cells {made} at {line}: {would_become(pause)}."
         if pause.warnings:

@@ -126,6 +126,7 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
             raised=raised,
             failed=pause.exception,
             ran=pause.reason in TRIPS,
+            was_bad=pause.was_bad,
             may_call=may_call,
             met=lambda: run_state.met,
             before_call=keep,

@@ -176,7 +176,7 @@ class NonfiniteTrigger(tracer.Hooks):
         if self.looked.get(number, 0) > LOOKED_AGAIN:
             return None
         self.looked[number] = self.looked.get(number, 0) + 1
-        pause = Pause("nonfinite", frame, kind=kind, expression=node, actual=value, statement=statement)
+        pause = Pause("nonfinite", frame, kind=kind, expression=node, actual=value, statement=statement, was_bad=old)
         pause.warnings = self._held_texts(frame)
         apart = report.examine(pause)
         if apart["kind"] is None and not apart["trial"] and not apart["raised"]:
