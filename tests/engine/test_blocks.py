@@ -127,9 +127,16 @@ print(work(400))
 """
 
 
-async def test_steps_and_values_within_a_block(script) -> None:
+OF_ARRAYS = LOOP.replace("    level, ", "    import numpy as np; level, ").replace(
+    "1.0, 0.5", "np.ones(3), np.full(3, 0.5)"
+)
+OF_ARRAYS = OF_ARRAYS.replace("work(400)", "work(400)[0]")
+
+
+@pytest.mark.parametrize("text", [LOOP, OF_ARRAYS])
+async def test_steps_and_values_within_a_block(text: str, script) -> None:
     """From a breakpoint in the loop, each line of the block is a step, with the values of then."""
-    path = script(LOOP)
+    path = script(text)
     stop = Lookout(1, file=path, line=4, condition="k == 7")
     async with running(path, start={"lookouts": [stop]}) as run:
         facts = await run.pause()
@@ -140,7 +147,11 @@ async def test_steps_and_values_within_a_block(script) -> None:
             facts = await run.pause()
             lines.append(facts.line)
             if facts.line == 6:
-                assert (await run.client.ask("rise == inflow / area"))["result"] == "True"
+                assert (
+                    await run.client.ask(
+                        "abs(rise - inflow / area).max() == 0" if text is OF_ARRAYS else "rise == inflow / area"
+                    )
+                )["result"] == "True"
         assert lines == [5, 6, 7, 3, 4]
         assert facts.loops[0].number == 9
 
@@ -158,8 +169,9 @@ async def test_a_name_set_by_hand_within_a_block_counts(script) -> None:
     assert run.out.startswith("[") and not run.trouble
 
 
-async def test_another_line_is_next_in_the_precise_form(script) -> None:
-    path = script(LOOP)
+@pytest.mark.parametrize("text", [LOOP, OF_ARRAYS])
+async def test_another_line_is_next_in_the_precise_form(text: str, script) -> None:
+    path = script(text)
     stop = Lookout(1, file=path, line=4, condition="k == 7")
     async with running(path, start={"lookouts": [stop]}) as run:
         facts = await run.pause()
