@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 import pytest
 
+from uneven_sum.agent.core.markers import MISSING
 from uneven_sum.agent.engine.engine import Engine
 from uneven_sum.agent.pause.facts import Pause
 from uneven_sum.agent.probes import runtime
@@ -52,7 +53,8 @@ def report(source: str, values: tuple[Any, ...], options: Options | None, monkey
 
     def pause(found: Pause, apart: object = None) -> str:
         at = found.statement.line if found.statement is not None else 0
-        told.append((at, found.kind, found.state, repr(copy.copy(found.actual)), list(found.warnings)))
+        actual = repr(copy.copy(found.actual)) if found.actual is not MISSING else ""  # a copy keeps no fill value
+        told.append((at, found.kind, found.state, actual, list(found.warnings)))
         return ""
 
     def show(message: Any) -> None:
@@ -126,6 +128,10 @@ def script(r: random.Random, settings: str) -> str:
     body = [statement(r) for _ in range(r.randint(2, 6))]
     if r.random() < 0.5:
         body.insert(r.randrange(len(body)), r.choice(["if k == 2: a = a * 0.0", "if k == 2: b = 1e308", "d = a"]))
+    if r.random() < 0.3:
+        state = r.choice(["all='ignore'", "all='raise'", "divide='call'", "over='ignore', invalid='raise'"])
+        body.append(f"with np.errstate({state}): {statement(r)}; {statement(r)}; {statement(r)}")
+        body.append(statement(r))
     lines = "".join(f"        {line}\n" for line in [*body, SEEN])
     start = f"    box, t, e = Box(), 0.0, 1.0\n    for k in range(5):\n{lines}"
     if r.random() < 0.3:
