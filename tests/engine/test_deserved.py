@@ -304,3 +304,9 @@ async def test_the_cell_that_a_change_in_place_has_made_bad(change: str, script)
     assert found[0].culprit.cell == [3]
     assert found[0].headline.startswith("1 non-finite cell created at line 6: flow")
     assert "would hold 2 non-finite cells" in found[0].headline and "at [3]" in found[0].headline
+
+
+async def test_a_change_in_place_pauses_where_its_warning_is_ignored_too(script) -> None:
+    text = "warnings.simplefilter('ignore')\n" + IN_PLACE.replace("* 2.0", "* STAGE[0]") + "\n"
+    found = await pauses(script, text.replace("def work", "STAGE = [2.0, 1.0]\ndef work"))
+    assert [(p.kind, p.line, p.culprit.cell) for p in found] == [("created", 8, [3])]

@@ -17,6 +17,7 @@ from uneven_sum.agent.engine.engine import Engine
 from uneven_sum.agent.pause.facts import Pause
 from uneven_sum.agent.probes import runtime
 from uneven_sum.agent.reload.loader import Loader
+from uneven_sum.agent.rewrite import blocks
 from uneven_sum.agent.source import gates, registry
 from uneven_sum.agent.source.sites import Options
 from uneven_sum.agent.values import quick_look
@@ -61,6 +62,7 @@ def report(source: str, values: tuple[Any, ...], options: Options | None, monkey
         shown.append(f"{message.lineno}: {message.category.__name__}: {message.message}")
 
     monkeypatch.setattr(engine, "pause", pause)
+    monkeypatch.setattr(blocks, "LEAST_SAVED", -100)  # each run of statements has a fast form
     monkeypatch.setattr(engine, "_show", show, raising=False)
     monkeypatch.setattr(runtime, "listener", engine)
     Counted.done = 0
@@ -100,7 +102,7 @@ def compared(source: str, values: tuple[Any, ...], monkeypatch: pytest.MonkeyPat
 def expression(r: random.Random, depth: int = 0) -> str:
     kind = r.random()
     if depth > 2 or kind < 0.3:
-        return r.choice([*NAMES, *NAMES, "k", "box.x"])
+        return r.choice([*NAMES, *NAMES, *NAMES, *NAMES, "k", r.choice(["k", "box.x"])])
     if kind < 0.4:
         return r.choice(["0.5", "2", "1e200", "0.0", "3.0"])
     if kind < 0.5:
@@ -108,12 +110,12 @@ def expression(r: random.Random, depth: int = 0) -> str:
         return call.format(expression(r, depth + 1))
     if kind < 0.6:
         return r.choice(["(-{})", "({} ** 2)", "({} ** -1)", "({} > b)"]).format(expression(r, depth + 1))
-    return f"({expression(r, depth + 1)} {r.choice('+-*/*+')} {expression(r, depth + 1)})"
+    return f"({expression(r, depth + 1)} {r.choice('+-*/*+-+*-*')} {expression(r, depth + 1)})"
 
 
 def statement(r: random.Random) -> str:
     target = r.choice([*NAMES, "t", "e"])
-    ways = [f"{target} = {expression(r)}"] * 7
+    ways = [f"{target} = {expression(r)}"] * 20
     ways += [f"{target} = {expression(r)}; {target} {r.choice(['+', '*', '-', '/', '//', '**'])}= {expression(r)}"]
     ways += [f"t += {expression(r)}", f"{r.choice(NAMES)} {r.choice('+*-')}= {expression(r)}"]
     ways += [f"box.x = {expression(r)}", f"a, b = b, {expression(r)}", f"e = {target} = {expression(r)}"]
@@ -133,10 +135,19 @@ def script(r: random.Random, settings: str) -> str:
         body.append(f"with np.errstate({state}): {statement(r)}; {statement(r)}; {statement(r)}")
         body.append(statement(r))
     lines = "".join(f"        {line}\n" for line in [*body, SEEN])
-    start = f"    box, t, e = Box(), 0.0, 1.0\n    for k in range(5):\n{lines}"
+    start = f"    box, t, e = Box(), 0.0, 1.0\n    for k in range(1, 6):\n{lines}"
     if r.random() < 0.3:
         return f"{BEGIN}{settings}\n" + "\n".join(line.removeprefix("    ") for line in start.splitlines())
     return f"{BEGIN}{settings}\ndef work(a, b, c, d):\n{start}work(a, b, c, d)\n"
+
+
+def values_for(r: random.Random) -> tuple[Any, ...]:
+    """One for each name: in most scripts arrays of one shape and numbers, in the others anything."""
+    if r.random() < 0.4:
+        return tuple(value(r) for _ in NAMES)
+    size = r.choice([3, 12])
+    plain = [np.array([r.choice([0.5, 1.0, -2.5, 0.25, 3.0, 0.0]) for _ in range(size)]) for _ in NAMES]
+    return tuple(r.choice([one, one, one, 1.5, 2, np.float64(0.75)]) for one in plain)
 
 
 def value(r: random.Random) -> Any:
@@ -170,7 +181,7 @@ def test_random_arithmetic_comes_to_the_same(seed: int, monkeypatch: pytest.Monk
     r = random.Random(seed)
     for _ in range(10):
         source = script(r, r.choice(SETTINGS))
-        compared(source, tuple(value(r) for _ in NAMES), monkeypatch)
+        compared(source, values_for(r), monkeypatch)
 
 
 def run(source: str, monkeypatch: pytest.MonkeyPatch) -> tuple[list[Any], int]:
@@ -263,6 +274,37 @@ def test_what_works_in_place_stays_in_place(monkeypatch: pytest.MonkeyPatch) -> 
     )
     seen, _ = run(source, monkeypatch)
     assert seen[:4] == [True] * 4 and seen[4] == 20 * 121.0
+
+
+def test_numpy_calls_the_scripts_function_once_for_an_error(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Also where the script sets that while its loop runs."""
+    source = (
+        "import numpy as np\ncalls = []\nnp.seterrcall(lambda kind, flag: calls.append(kind))\n"
+        "def work(a, b):\n    t = 0.0\n    for k in range(6):\n        if k == 3: change()\n        c = a * 2.0\n"
+        "        d = c - k\n        e = 1.0 / d\n    return e\n"
+        "def change():\n    np.seterr(divide='call')\nnp.seterr(divide='ignore')\n"
+        "work(np.array([2.0, 2.5, 9.0]), 1.0)\nseen.append(list(calls))\n"
+    )
+    plain = report(source, (), None, monkeypatch)
+    assert plain[0][1].count("divide by zero") == 2
+    assert report(source, (), Options(), monkeypatch)[0] == plain[0]
+
+
+def test_the_random_scripts_reach_the_fast_form(monkeypatch: pytest.MonkeyPatch) -> None:
+    passed = itertools.count()
+
+    def all_finite(value: object) -> bool:
+        fine = quick_look.all_finite(value)
+        if fine:
+            next(passed)
+        return fine
+
+    monkeypatch.setitem(runtime.PROBES, "all_finite", all_finite)
+    r = random.Random(3)
+    with pytest.MonkeyPatch.context() as own:
+        for _ in range(60):
+            report(script(r, ""), values_for(r), Options(), own)
+    assert next(passed) > 100
 
 
 def test_a_function_that_the_script_has_replaced_runs_once(monkeypatch: pytest.MonkeyPatch) -> None:

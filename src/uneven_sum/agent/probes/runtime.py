@@ -22,7 +22,7 @@ from ..values import nonfinite, quick_look, snapshot
 from ..values.nonfinite import PLAIN
 from ..values.quick_look import AT_ONCE, FEW, carries, carries_float, holds_no_more, is_fine, is_quickly_fine
 from . import run_texts
-from .listener import Listener as Listener
+from .listener import Listener
 from .operands import operands_in
 
 numbers = TypeIds(float, int, bool, complex)  # types whose augmented operators never work in place

@@ -41,7 +41,7 @@ class BlockProbes(Augmented):
         number = gates.number_of(self.file.path, block.place, block.wanted, block.of_arrays)
         site, gate = self._site("statement"), ast.Constant(number)
         if block.of_arrays:
-            after = [self._emptied(block), *self._flags(self.blocks.flags_within(block), last)]
+            after = [self._emptied(block), *self._flags(block.resets, last)]
             fast = block_forms.form_with(block, temporaries, self._all_finite(block), after)
             doubt: list[ast.stmt] = [ast.Expr(self._probe("doubt_arrays", gate)), self._emptied(block)]
         else:
@@ -106,19 +106,14 @@ class BlockProbes(Augmented):
         return [tests[name] for name in block.known], others
 
     def _types_of_arrays(self, block: Block, gate: int) -> tuple[list[ast.expr], list[ast.expr]]:
-        """The same for a block on arrays."""
+        """The same for a block on arrays: nothing stays known, since what numpy does at errors may change."""
         numbers = {*block.numbers, *self.blocks.scope.wholes}
-        tests = {name: self._is_number_kind(name) for name in block.reads if name in numbers}
-        tests |= self._classes(block, gate)
-        values: list[ast.expr] = [self._load(name) for name in block.reads if name not in {*tests, *block.known}]
+        tests = [self._is_number_kind(name) for name in block.reads if name in numbers]
+        values: list[ast.expr] = [self._load(name) for name in block.reads if name not in numbers]
         for (name, attribute), temporary in block.read_attributes.items():
             read = ast.Attribute(self._load(name), attribute, ast.Load())
             values.append(ast.NamedExpr(self._store(temporary), read))
-        known = [tests[name] for name in block.known if name in tests]
-        others = [test for name, test in tests.items() if name not in block.known]
-        if same := [self._load(name) for name in block.known if name not in tests]:
-            known.append(self._probe("are_arrays", *same))
-        return known, [*others, self._probe("are_arrays", *values)] if values else others
+        return [], [*tests, *self._classes(block, gate).values(), self._probe("are_arrays", *values)]
 
     def _classes(self, block: Block, gate: int) -> dict[str, ast.expr]:
         """Tests whether names hold objects of the classes that were found plain."""
@@ -127,8 +122,8 @@ class BlockProbes(Augmented):
             for place, name in enumerate(block.objects)
         }
 
-    def _all_finite(self, block: Block) -> ast.expr:
-        """Whether the results of a block on arrays are finite; of numbers without a call."""
+    def _all_finite(self, block: Block) -> ast.expr | None:
+        """Whether the results of a block on arrays are finite; of numbers without a call.  None: all are whole."""
         load = self.blocks.scope.temporaries.load
         tests: list[ast.expr] = [
             ast.Compare(ast.BinOp(load(name), ast.Mult(), ast.Constant(0.0)), [ast.Eq()], [ast.Constant(0.0)])
@@ -136,7 +131,7 @@ class BlockProbes(Augmented):
             else self._probe("all_finite", load(name))
             for name in block.tested
         ]
-        return ast.BoolOp(ast.And(), tests) if len(tests) > 1 else tests[0]
+        return ast.BoolOp(ast.And(), tests) if len(tests) > 1 else next(iter(tests), None)
 
     def _emptied(self, block: Block) -> ast.stmt:
         store = self.blocks.scope.temporaries.store

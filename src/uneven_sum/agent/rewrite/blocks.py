@@ -31,7 +31,7 @@ from __future__ import annotations
 
 import ast
 from collections import Counter
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Collection, Iterator
 from dataclasses import field
 
 from ..core.markers import KNOWN_TYPES
@@ -44,6 +44,7 @@ from .block_forms import Block, Cells, Form, NotPlain, Scope, is_whole
 from .predicates import names_bound, rebinds
 
 OWN_SCOPE = (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef, ast.Lambda)
+LEAST_SAVED = 1  # looks at results that a block on arrays saves: else it does not pay
 Tree = ast.Module | ast.FunctionDef | ast.AsyncFunctionDef
 
 
@@ -69,12 +70,6 @@ class Plan:
             fits = [b for b in fits if len(b.statements) < len(statements)]
         return max(fits, key=lambda b: len(b.statements), default=None)
 
-    def flags_within(self, block: Block) -> list[str]:
-        """What no longer holds of numbers when a block on arrays has set names that blocks within it set, too."""
-        inner = [self.blocks[id(s)] for s in block.statements if id(s) in self.blocks]
-        of_arrays = {b.flag for b in self.arrays.values()}
-        return [flag for flag in dict.fromkeys(flag for one in inner for flag in one.resets) if flag not in of_arrays]
-
 
 def plan(tree: Tree, apart: Collection[int], functions: dict[str, str] | None = None, arrays: bool = False) -> Plan:
     """The blocks of a function or module, without those of the functions within it.  `apart`: lines whose statements
@@ -91,23 +86,20 @@ def plan(tree: Tree, apart: Collection[int], functions: dict[str, str] | None = 
     blocks = list(_find(tree.body, [], apart, scope))
     _know_all(blocks, scope.mine)
     blocks = [block for block in blocks if block.pays(once=isinstance(tree, ast.Module))]
-    on_arrays: list[Block] = []
     if arrays:
         of_arrays = Scope(scope.mine, scope.wholes, usable, _likely_numbers(tree, (int, float)), scope.temporaries)
         for block in _find(tree.body, [], apart, of_arrays, ArrayForm):
-            chosen = _beside(block, blocks, of_arrays)
-            if chosen.saved > 0 and (chosen.loops or not isinstance(tree, ast.Module)):
-                on_arrays.append(chosen)
-        _know_all(on_arrays, scope.mine, blocks)
+            for chosen in _nested(block, blocks, of_arrays):
+                if chosen.saved >= LEAST_SAVED and (chosen.loops or not isinstance(tree, ast.Module)):
+                    found.arrays[id(chosen.statements[0])] = chosen
     _know_all(blocks, scope.mine)  # a block that is dropped assigns what it likes
-    every = [*blocks, *on_arrays]
-    for number, block in enumerate(every):
+    for number, block in enumerate(blocks):
         if block.known and block.over is not None:
             block.flag = f"{KNOWN_TYPES}{number}"
             found.begins.setdefault(id(block.over), []).append(block.flag)
-        (found.arrays if block.of_arrays else found.blocks)[id(block.statements[0])] = block
-    for block in every:
-        block.resets = [b.flag for b in every if b.flag and any(loop is b.over for loop in block.loops)]
+        found.blocks[id(block.statements[0])] = block
+    for block in [*blocks, *found.arrays.values()]:
+        block.resets = [b.flag for b in blocks if b.flag and any(loop is b.over for loop in block.loops)]
     return found
 
 
@@ -143,19 +135,24 @@ def _find(
             yield from _find(part.body, loops, apart, scope, of)
 
 
-def _beside(block: Block, others: list[Block], scope: Scope) -> Block:
-    """A block on arrays without what it shares with another one, unless one is within the other."""
-    left = block.statements
+def _nested(block: Block, others: list[Block], scope: Scope) -> list[Block]:
+    """A block on arrays in parts, each of them within another block, around it or beside it."""
+    parts = [block.statements]
     for other in others:
-        shared = {id(s) for s in other.statements}.intersection(map(id, left))
-        if 0 < len(shared) < min(len(left), len(other.statements)):
-            left = [s for s in left if id(s) not in shared]
-    while left is not block.statements:
-        try:
-            return _analysed(ArrayForm(left, block.loops, scope))
-        except NotPlain:  # it changes what the statements before it have made
-            left = left[1:]
-    return block
+        inside = {id(s) for s in other.statements}
+        for part in list(parts):
+            shared = [s for s in part if id(s) in inside]
+            if 0 < len(shared) < min(len(part), len(inside)):
+                parts.remove(part)
+                parts += [shared, [s for s in part if id(s) not in inside]]
+    return [block] if len(parts) == 1 else [made for part in parts if (made := _part(part, block, scope)) is not None]
+
+
+def _part(statements: list[ast.stmt], block: Block, scope: Scope) -> Block | None:
+    try:
+        return _analysed(ArrayForm(statements, block.loops, scope))
+    except NotPlain:  # it changes what the statements before it have made
+        return None
 
 
 def _added(form: Form, s: ast.stmt) -> int | None:
@@ -200,9 +197,8 @@ def block_calls(tree: ast.Module) -> dict[str, str]:
 # -- types that stay known -----------------------------------------------------------------------------
 
 
-def _know_all(blocks: list[Block], mine: set[str], others: Sequence[Block] = ()) -> None:
-    """`others`: what they set is of the same types, too."""
-    inside = {id(s) for block in [*blocks, *others] for s in block.statements}
+def _know_all(blocks: list[Block], mine: set[str]) -> None:
+    inside = {id(s) for block in blocks for s in block.statements}
     unstable = {id(loop): _assigned_outside(loop, inside) for block in blocks for loop in block.loops}
     numbers = {name for block in blocks for (name, attribute), _ in block.stores if not attribute}
     for block in blocks:
@@ -213,10 +209,7 @@ def _know_types(block: Block, unstable: dict[int, set[str]], mine: set[str], num
     """Which names keep their types in the loop around, and in how many loops around that.  `numbers`: names that
     blocks set."""
     block.known, block.over = [], None
-    names = [
-        *(n for n in block.reads if n not in block.numbers),
-        *(name for name in block.objects if name not in numbers),
-    ]
+    names = [*block.reads, *(name for name in block.objects if name not in numbers)]
     for loop in reversed(block.loops):
         known = [name for name in names if name in mine and name not in unstable[id(loop)]]
         if block.over is not None and len(known) < len(block.known):

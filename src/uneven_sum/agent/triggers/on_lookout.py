@@ -21,7 +21,7 @@ from ..lookouts.lookout import Lookout
 from ..pause import value_cards
 from ..pause.facts import Pause
 from ..pause.headline import str_of
-from ..probes import runtime
+from ..probes.listener import Listener
 from ..recording.traced_loop import TracedLoop
 from ..source import registry
 from ..source.sites import Site
@@ -38,7 +38,7 @@ SOON = 0.05  # seconds that written texts are kept to be sent together
 LONGEST = 4000  # characters of one written text
 
 
-class BreakpointTrigger(runtime.Listener):
+class BreakpointTrigger(Listener):
     """The part of the engine that knows the user's lookouts."""
 
     loader: Loader
