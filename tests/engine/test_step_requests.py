@@ -306,8 +306,7 @@ async def test_a_pause_holds_the_other_threads(script, interpreter: str) -> None
         "import threading, time\ncount = 0\ndef tick():\n    global count\n    for _ in range(10**9):\n        count += 1\n"
         "threading.Thread(target=tick, daemon=True, name='ticker').start()\ntime.sleep(0.05)\nx = 1\nprint(x)\n"
     )
-    async with running(path, python=interpreter) as run:
-        await run.client.set_lookouts([Lookout(1, file=path, line=9)])
+    async with running(path, python=interpreter, start={"lookouts": [Lookout(1, file=path, line=9)]}) as run:
         facts = await run.pause()
         assert facts.line == 9
         threads = await run.client.threads()
