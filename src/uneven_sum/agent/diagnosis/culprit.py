@@ -13,9 +13,9 @@ from ..core.markers import MISSING
 from ..core.records import record
 from ..frames.namespace import Scope
 from ..source.call_lists import DIVIDES, EMPTY_BY_DESIGN
-from ..source.sites import callee
+from ..source.sites import callee, read_from
 from ..source.source_file import SourceFile
-from ..values import nonfinite, tensor_arrays
+from ..values import nonfinite, polars_cells, tensor_arrays
 from . import join_notes, provenance, reasons
 from .reasons import Reason
 
@@ -77,7 +77,19 @@ def find(root: Term, terms: list[Term], raised: ast.AST | None, file: SourceFile
         if sent is not None:
             return _named(Culprit(sent, provenance.ARRIVED, sender=sent.sender), terms, file)
         return _named(Culprit(term, provenance.ARRIVED if term.no_data else provenance.CREATED), terms, file)
+    left_out = _left_out(root, terms)
+    if left_out is not None:
+        return _named(Culprit(left_out, provenance.ARRIVED if left_out.no_data else provenance.CREATED), terms, file)
     return None
+
+
+def _left_out(root: Term, terms: list[Term]) -> Term | None:
+    """The call that the bad cells of a statement were read from, where it could not be evaluated again."""
+    made = read_from(root.node)
+    if made is root.node or not isinstance(made, ast.Call) or not root.known or not nonfinite.count(root.value):
+        return None
+    call = next((term for term in terms if term.node is made), None)
+    return call if call is not None and call.note.startswith(NOT_EVALUATED) and not call.known else None
 
 
 def _named(found: Culprit, terms: list[Term], file: SourceFile) -> Culprit:
@@ -172,6 +184,9 @@ def _divided(term: Term) -> bool:
 
 def _first_cell(term: Term) -> list[int] | None:
     """The first bad cell that no operand explains; None for scalars."""
+    if polars_cells.is_one(term.value):
+        row = polars_cells.first_row(term.value, term.operands) if term.cellwise else -1
+        return [row] if row >= 0 else None
     np = nonfinite.module("numpy")
     mine = nonfinite.mask(term.value)
     if np is None or not getattr(mine, "shape", ()) or isinstance(term.value, (list, tuple)):
@@ -195,6 +210,8 @@ def _first_cell(term: Term) -> list[int] | None:
 
 def _at(value: Any, cell: list[int] | None, like: Any) -> object:
     """An operand's value at a cell of the result, by broadcasting (frames: by label, else by place)."""
+    if cell is not None and polars_cells.is_one(value):
+        return polars_cells.at_row(value, cell[0])
     np = nonfinite.module("numpy")
     if cell is None or np is None:
         return value

@@ -26,6 +26,7 @@ from .culprit import NOT_EVALUATED, Culprit, Term
 
 CODE_OF_THE_SCRIPT = "not evaluated: it would run code of the script"
 KNOWN_BEFORE = "not evaluated: the result was known before"
+THREADS_OF_POLARS = "not evaluated: the threads of polars do not exist in a copy"
 MOST_ELEMENTS = 200_000  # of a comprehension that is gone through one by one
 
 
@@ -327,6 +328,7 @@ class Decomposed:
         term.operands.clear()  # what follows are the operands of the call
         if isinstance(node.func, ast.Attribute) and term.children:
             term.operands.append(term.children[-1].value)
+        term.sender = provenance.sender(function, [])
         plain: list[object] = [a.value if isinstance(a, ast.Starred) else a for a in node.args]
         values = self._each(plain + [k.value for k in node.keywords], term)
         term.cellwise = provenance.is_cellwise(function)
@@ -339,7 +341,7 @@ class Decomposed:
         if function is MISSING or getattr(node.func, "id", "") == "super":
             raise NotEvaluated
         if any(_waits_for_threads(type(v)) for v in term.operands):
-            raise NotEvaluated("not evaluated: the threads of polars do not exist in a copy")
+            raise NotEvaluated(THREADS_OF_POLARS)
         args: list[object] = []
         for a, v in zip(node.args, values):
             v = iter(v) if isinstance(a, ast.GeneratorExp) else v

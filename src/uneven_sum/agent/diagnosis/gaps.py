@@ -18,7 +18,7 @@ from ..source.call_lists import ABSORBING, ARITHMETIC_METHODS
 from ..source.cells import place_words
 from ..source.sites import Parts, callee
 from ..source.source_file import Statement
-from ..values import nonfinite
+from ..values import nonfinite, polars_cells
 from . import provenance
 from .arguments import argument_of
 
@@ -50,6 +50,8 @@ def is_gap(node: ast.AST, function: object, value: object) -> bool:
     """
     if not isinstance(node, ast.Call) or _is_arithmetic(node, function):
         return False
+    if polars_cells.is_one(value):
+        return polars_cells.is_partly_missing(value)
     np, pd = nonfinite.module("numpy"), nonfinite.module("pandas")
     if np is None:
         return False
@@ -97,7 +99,7 @@ class Gaps:
         if not parts.complete or (self.columns and (parts.elements or parts.keys or parts.attributes or parts.items)):
             return True
         held = [one for one in given if type(one) is not float and type(one) is not int]
-        return any(id(one) in self.values or nonfinite.is_frame(one) for one in held)
+        return any(id(one) in self.values or nonfinite.is_frame(one) or polars_cells.is_one(one) for one in held)
 
     def note(self, value: object, gap: Gap, statement: Statement, scope: Scope) -> None:
         """Remember a value, and what the statement stores it in."""

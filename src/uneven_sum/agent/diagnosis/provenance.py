@@ -19,7 +19,7 @@ from ..frames.namespace import Scope
 from ..source.call_lists import DIVIDES, EMPTY_BY_DESIGN
 from ..source.sites import callee
 from ..source.source_file import COMPREHENSIONS
-from ..values import nonfinite, quick_look
+from ..values import nonfinite, polars_cells, quick_look
 from ..values.safe_read import read_attribute, safe_kind
 
 CREATED, ARRIVED, CARRIED = "created", "arrived", "carried"
@@ -150,6 +150,8 @@ class Operands:
 
     def _call(self, node: ast.Call, into: list[object]) -> None:
         self.calls += 1
+        if any(k.arg == "errors" and getattr(k.value, "value", "") == "coerce" for k in node.keywords):
+            self.exempt = True  # what is no number is to become nan
         if callee(node) in EMPTY_BY_DESIGN and not self._fills_with_a_number(node):
             self.exempt = True
             self.divides = self.divides or callee(node) in DIVIDES
@@ -222,6 +224,22 @@ def is_data(value: object, depth: int = 0) -> bool:
     return hasattr(kind, "__float__") or hasattr(kind, "__dataframe__")
 
 
+# Methods and functions that give an element of a collection, and make nothing.
+TAKES_OUT = {
+    *(
+        "pop",
+        "popleft",
+        "popitem",
+        "get",
+        "setdefault",
+        "heappop",
+        "heappushpop",
+        "heapreplace",
+        "nlargest",
+        "nsmallest",
+    ),
+}
+
 OF_EACH_CELL = {
     *("log", "log2", "log10", "log1p", "sqrt", "rsqrt", "exp", "expm1", "exp2", "sin", "cos", "tan", "asin", "acos"),
     *(
@@ -244,9 +262,9 @@ OF_EACH_CELL = {
 
 
 def _is_tensors(function: object) -> bool:
-    """True for a function of PyTorch or JAX."""
+    """True for a function of PyTorch or JAX, or a method of polars."""
     home = str(getattr(function, "__module__", None) or type(getattr(function, "__self__", None)).__module__)
-    return home.partition(".")[0] in ("torch", "jax") or "torch" in str(getattr(function, "__qualname__", ""))
+    return home.partition(".")[0] in ("torch", "jax", "polars") or "torch" in str(getattr(function, "__qualname__", ""))
 
 
 def is_cellwise(function: object) -> bool:
@@ -305,6 +323,21 @@ def sender_inside(node: ast.AST, scope: Scope) -> str:
     return ""
 
 
+def takes_out(node: ast.AST, scope: Scope) -> bool:
+    """True for calls that give what a collection of Python's holds: `stack.pop()`, `heappop(heap)`, `prices.get(k)`."""
+    if not isinstance(node, ast.Call):
+        return False
+    try:
+        function = read(node.func, scope)
+    except Unreadable:
+        return False
+    if type(function) is not types.BuiltinFunctionType:
+        return False
+    owner = type(function.__self__)
+    held = is_one_of(owner, list, dict, set) or owner.__module__ == "collections"
+    return function.__name__ in TAKES_OUT and (held or function.__module__ in ("_heapq", "heapq"))
+
+
 def is_deliberate(node: ast.AST) -> bool:
     """`float("inf")`, `Decimal("NaN")`, `np.float64("nan")`: a non-finite literal in the shape of a call."""
     if not isinstance(node, ast.Call) or len(node.args) != 1 or node.keywords:
@@ -323,6 +356,10 @@ def explained(value: Any, operands: Operands) -> bool:
             return True
     elif quick_look.carries(value, read_already):
         return True
+    if polars_cells.is_one(value):
+        carries = _explained_polars(value, operands)
+        if carries is not None:
+            return carries
     pd = nonfinite.module("pandas")
     if pd is not None and isinstance(value, pd.DataFrame):
         everything = operands.cellwise + operands.whole
@@ -395,6 +432,25 @@ def makes_nan(value: object, cellwise: list[object], whole: list[object]) -> boo
         except ValueError:
             return False
     return bool(left.any())
+
+
+def _explained_polars(value: object, operands: Operands) -> bool | None:
+    """`explained` for polars, by what the cells hold: a null comes from a null, an infinity from an infinity, nan from
+    either of the floats.  None where the cells' places decide."""
+    given = [*operands.cellwise, *operands.whole]
+    frames = [v for v in given if polars_cells.is_one(v)]
+    known = {name for frame in frames for name in getattr(frame, "columns", [])}
+    others = any(nonfinite.any_bad(v) for v in given if not polars_cells.is_one(v))
+    for kind, sources in polars_cells.SOURCES.items():
+        bad = polars_cells.names(value, (kind,))
+        if not bad or others or (kind == "missing" and any(map(_has_none, given))):
+            continue
+        had = {name for frame in frames for name in polars_cells.names(frame, sources)}
+        if not had:
+            return False
+        if hasattr(value, "get_column") and not all(name in had or name not in known for name in bad):
+            return False
+    return True if hasattr(value, "get_column") else None
 
 
 def _has_none(value: Any, depth: int = 0) -> bool:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import contextlib
 import os
 from typing import Any
 
@@ -12,7 +13,7 @@ from ..diagnosis import assertions
 from ..diagnosis.provenance import ARRIVED
 from ..frames import stack
 from ..source import cells, registry
-from ..values import nonfinite
+from ..values import nonfinite, polars_cells
 from ..values.describe import summary, text_of
 from .facts import Pause, whole_of
 
@@ -60,25 +61,45 @@ def _new_cells(pause: Pause) -> str:
     return plural(new, "non-finite cell") if new else ""
 
 
+def _frame_word(value: object) -> str:
+    """`missing`, `infinite`, `missing or infinite`; of polars also `nan`, which it keeps apart from what is missing."""
+    if polars_cells.is_one(value):
+        words = [word for word, count in polars_cells.COUNTS.items() if count(value)]
+        return " or ".join([", ".join(words[:-1]), words[-1]] if len(words) > 1 else words)
+    bad, nan = nonfinite.mask(value), nonfinite.nan_mask(value)
+    return " or ".join(word for word, cells in (("missing", nan), ("infinite", bad & ~nan)) if cells.any())
+
+
+def _first_row(value: Any) -> object:
+    """The label of a frame's first row with a bad cell; of polars its number."""
+    if polars_cells.is_one(value):
+        return polars_cells.first_row(value)
+    np, mask = nonfinite.module("numpy"), nonfinite.mask(value)
+    return value.index[int(np.argmax(mask if mask.ndim == 1 else mask.any(axis=1)))]
+
+
 def _missing(value: Any, count: int) -> str:
     """`16 missing cells in kg, first at row 6`: of a frame, by column, with the first row's label."""
-    np = nonfinite.module("numpy")
     try:
-        mask = nonfinite.mask(value)
-        rows = mask if mask.ndim == 1 else mask.any(axis=1)
-        first = f", first at row {clean(str(value.index[int(np.argmax(rows))]).removesuffix(' 00:00:00'), 40)}"
-        infinite = bool(np.any(mask & ~nonfinite.nan_mask(value)))
-        columns = (
-            [f"{n} in {clean(str(name), 30)}" for name, n in nonfinite.columns(value).items()] if mask.ndim > 1 else []
-        )
+        first = f", first at row {clean(str(_first_row(value)).removesuffix(' 00:00:00'), 40)}"
+        word = _frame_word(value)
+        of_columns = nonfinite.columns(value) if hasattr(value, "columns") else {}
+        columns = [f"{n} in {clean(str(name), 30)}" for name, n in of_columns.items()]
     except Exception:  # an index that cannot be read so
         return plural(count, "missing or infinite cell")
-    word = "missing or infinite" if infinite else "missing"
     if len(columns) == 1:
         return f"{plural(count, f'{word} cell')} in {columns[0].partition(' in ')[2]}{first}"
     more = ", …" if len(columns) > 3 else ""
     by_column = f" ({', '.join(columns[:3])}{more})" if columns else ""
     return f"{plural(count, f'{word} cell')}{by_column}{first}"
+
+
+def _bad_cells(value: object) -> str:
+    """`Missing cells`, `Infinite cells`: how a headline about a frame begins."""
+    word = "missing"
+    with contextlib.suppress(Exception):
+        word = _frame_word(value)
+    return f"{word if word.startswith('nan') else word.capitalize()} cells"
 
 
 def _bad_name(value: object) -> str:
@@ -161,7 +182,7 @@ def headline(pause: Pause, loops: list[dict[str, object]], culprit: dict[str, ob
         )
         first = f"{_new_cells(pause) or _bad_name(pause.actual)} {made} at {line}: {would_become(pause)}."
         if summary(pause.actual)["kind"] == "frame":  # by column, and once
-            first = f"Missing cells {made} at {line}: {would_become(pause)}."
+            first = f"{_bad_cells(pause.actual)} {made} at {line}: {would_become(pause)}."
         if pause.warnings:
             first += f" ({clean('; '.join(pause.warnings), 160)}.)"
     elif pause.reached:

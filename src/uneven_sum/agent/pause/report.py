@@ -10,13 +10,13 @@ from ..core.markers import INNER, MISSING, TRIPS
 from ..core.text import clean
 from ..diagnosis import assertions, gaps, provenance, text_notes
 from ..diagnosis.culprit import Culprit, Term
-from ..diagnosis.decompose import CODE_OF_THE_SCRIPT, Decomposed
+from ..diagnosis.decompose import CODE_OF_THE_SCRIPT, THREADS_OF_POLARS, Decomposed
 from ..diagnosis.reasons import Reason, of_error
 from ..frames import stack
 from ..frames.exception_handlers import instruction_place, statement_at
 from ..frames.namespace import Scope
 from ..source import registry
-from ..source.sites import callee
+from ..source.sites import callee, read_from
 from ..source.source_file import COMPREHENSIONS, Position, SourceFile, Statement, is_compound, position
 from ..trials import trial
 from ..values.describe import summary, text_of
@@ -83,8 +83,9 @@ def _print(call: types.FrameType) -> int:
 def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
     """Takes the paused statement apart: in a trial if it calls something, else in place.
 
-    Returns {"terms", "culprit", "kind", "differs", "raised", "sure", "trial"}; `kind` None when nothing here is at
-    fault, `sure` when all operands of the culprit are known.
+    Returns {"terms", "culprit", "kind", "differs", "raised", "left out", "sure", "trial"}; `kind` None when nothing
+    here is at fault, `sure` when all operands of the culprit are known, "left out" when a term would wait for threads
+    that a copy has not.
     """
     frame, statement = pause.frame, pause.statement
     assert frame is not None
@@ -95,7 +96,7 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
     if file is None or root is None:
         return {
             **{"terms": [], "culprit": None, "kind": None, "differs": "", "trial": ""},
-            **{"raised": False, "sure": False, "gap": False, "whole": False, "callee": ""},
+            **{"raised": False, "left out": False, "sure": False, "gap": False, "whole": False, "callee": ""},
         }
     whole = root
     inner: types.FrameType | None = None
@@ -146,8 +147,9 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
             "kind": found.kind if found else None,
             "differs": apart.differs or apart.raised_again,
             "raised": bool(apart.raised_again),
+            "left out": any(term.note == THREADS_OF_POLARS for term in apart.terms),
             "gap": found is not None and _left_gaps(found, scope()),
-            "whole": found is not None and found.term is apart.root,
+            "whole": found is not None and found.term.node in (apart.root.node, read_from(apart.root.node)),
             "why": found.reason.text if found is not None else "",
             "callee": callee(found.term.node) if found is not None and isinstance(found.term.node, ast.Call) else "",
             "sure": found is not None and all(child.known for child in found.term.children),

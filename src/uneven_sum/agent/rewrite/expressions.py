@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Any
 from ..core.markers import ELEMENT, MARK, METER, VALUE
 from ..core.trees import walk
 from ..source.call_lists import ABSORBING, NAMESPACES, NO_DATA_PASSED
-from ..source.sites import Options, Parts, Sites, callee
+from ..source.sites import Options, Parts, Sites, callee, read_from
 from ..source.source_file import COMPREHENSIONS, Position, SourceFile, position
 from .operands import Operands
 from .placing import N, at, placed
@@ -25,7 +25,10 @@ MAX = sys.float_info.max
 
 
 def produces(node: ast.AST) -> bool:
-    """True for expressions whose value is made here: operators and calls."""
+    """True for expressions whose value is made here: operators, calls, and what is read from the result of a call."""
+    if isinstance(node, (ast.Attribute, ast.Subscript)):
+        made = read_from(node)
+        return isinstance(made, ast.Call) and produces(made)
     if isinstance(node, ast.BinOp):
         return not (isinstance(node.left, (ast.Constant, ast.JoinedStr)) and _is_text(node.left))
     if isinstance(node, ast.UnaryOp):
@@ -190,7 +193,7 @@ class Expressions:
             node.values = [self.value(v, role) for v in node.values]
             return node
         if isinstance(node, ast.Starred):
-            node.value = self.inside(node.value)
+            node.value = self.value(node.value, "argument")
             return node
         if isinstance(node, ast.IfExp):
             node.test = self.value(node.test, "test")
@@ -418,7 +421,7 @@ class Expressions:
         in_element = (self.temps or self.in_element) and not isinstance(node, ast.GeneratorExp)
         like = node.generators[0].iter
         self.temps = self.in_element = False
-        first = self.inside(like)
+        first = self.value(like, "iterable")
         if self.options.audit and not node.generators[0].is_async:
             first = self.audited_iterable(first, node)
         node.generators[0].iter = first if node.generators[0].is_async else self._metered(first, node, like, False)

@@ -26,6 +26,8 @@ ARITHMETIC_METHODS = {
 EMPTY_BY_DESIGN = {
     *("shift", "diff", "pct_change", "rolling", "expanding", "ewm", "reindex", "reindex_like", "resample"),
     *("asfreq", "unstack", "pivot", "pivot_table", "lag", "mask", "where"),
+    *("when", "upsample", "rolling_mean", "rolling_sum", "rolling_std", "rolling_var", "rolling_median"),
+    *("rolling_min", "rolling_max", "rolling_quantile", "rolling_map"),  # polars'
     *("empty", "empty_like", "ndarray", "full", "full_like", "masked_all", "masked_all_like"),
 }
 

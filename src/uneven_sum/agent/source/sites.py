@@ -81,4 +81,11 @@ def callee(node: ast.Call) -> str:
     return f.attr if isinstance(f, ast.Attribute) else getattr(f, "id", "")
 
 
+def read_from(node: ast.AST) -> ast.AST:
+    """What attributes and items are read from: `f(x)` of `f(x).T[0]`, `a` of `a.b`."""
+    while isinstance(node, (ast.Attribute, ast.Subscript)):
+        node = node.value
+    return node
+
+
 sites = Sites()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import _thread
 import ast
 import types
 import weakref
@@ -19,13 +20,15 @@ from ..frames.namespace import Scope
 from ..pause import headline, report
 from ..pause.facts import Pause
 from ..probes import runtime
+from ..source import registry
 from ..source.cells import place_words
-from ..source.sites import Site
+from ..source.sites import Site, read_from
 from ..source.source_file import Statement
 from ..stepping import jumps, tracer
-from ..values import nonfinite
+from ..values import nonfinite, polars_cells
 from .settings import Switches
 
+READ = (ast.Name, ast.Attribute, ast.Subscript)
 LOOKED_AGAIN = 30  # times that one place is taken apart without a pause, before it is taken as carried
 
 
@@ -46,6 +49,7 @@ class NonfiniteTrigger(tracer.Hooks):
         self.gaps = Gaps()
         self.guarded = Gaps()  # made where NumPy ignores such errors
         self.last_bad: object = MISSING  # what a user call has just returned
+        self.met_in: set[int] = set()  # the threads that have met a non-finite value
 
     def pause(self, pause: Pause, apart: dict[str, object] | None = None) -> str:
         raise NotImplementedError
@@ -131,6 +135,7 @@ class NonfiniteTrigger(tracer.Hooks):
         if returns:
             self.last_bad = _remembered(value)
         run_state.met += 1
+        self.met_in.add(_thread.get_ident())
         if run_state.met == 1:
             self.first_met()
         if site.role == "right":
@@ -150,7 +155,9 @@ class NonfiniteTrigger(tracer.Hooks):
         ):
             self._drop_held(frame)  # of the same cause
             return None
-        only_read = isinstance(node, (ast.Name, ast.Attribute, ast.Subscript))
+        source = read_from(node)
+        only_read = isinstance(node, READ) and _is_judged_before(source, Scope(frame))
+        only_read = only_read or provenance.takes_out(source, Scope(frame))
         returned = not isinstance(node, ast.AugAssign) and not fresh  # judged where it was returned
         was_bad = old is not None and self._was_bad(value, old)
         if only_read or returned or was_bad or provenance.is_deliberate(node):
@@ -179,7 +186,10 @@ class NonfiniteTrigger(tracer.Hooks):
         pause = Pause("nonfinite", frame, kind=kind, expression=node, actual=value, statement=statement, was_bad=old)
         pause.warnings = self._held_texts(frame)
         apart = report.examine(pause)
-        if apart["kind"] is None and not apart["trial"] and not apart["raised"]:
+        read = isinstance(node, READ) and not apart["left out"]
+        if apart["kind"] is None and read:
+            return None
+        if apart["kind"] is None and not apart["trial"] and not apart["raised"] and not apart["left out"]:
             return None  # taken apart, no term of it is at fault: it came from further in
         if apart["raised"] and not apart["sure"] and nonfinite.is_frame(value):
             return None  # what cannot be read a second time may have had them, and in frames they are usual
@@ -191,7 +201,7 @@ class NonfiniteTrigger(tracer.Hooks):
         if apart["culprit"] is not None and _reads_items(apart["culprit"]["text"]):
             return None
         pause.kind = apart["kind"] or kind
-        if apart["culprit"] is not None and apart["culprit"]["sender"] and self.others_met():
+        if apart["culprit"] is not None and apart["culprit"]["sender"] and self._elsewhere_met():
             pause.kind = provenance.CARRIED
             if "carried" not in self.pauses_on:
                 self._drop_held(frame)
@@ -213,6 +223,10 @@ class NonfiniteTrigger(tracer.Hooks):
         self.looked[number] -= 1
         self._drop_held(frame)
         return self._at_value(pause, site, apart)
+
+    def _elsewhere_met(self) -> bool:
+        """Whether the user's code has met one in another thread or process."""
+        return bool(self.met_in - {_thread.get_ident()}) or self.others_met()
 
     def _is_accepted_name(self, statement: Statement) -> bool:
         """True when the statement stores into a name, an attribute or a key whose values are accepted."""
@@ -265,8 +279,10 @@ class NonfiniteTrigger(tracer.Hooks):
         operands = provenance.Operands(node, Scope(frame))
         if provenance.explained(value, operands):
             return provenance.CARRIED
-        if operands.exempt and not operands.cellwise and not (operands.divides and nonfinite.any_infinite(value)):
-            return provenance.CARRIED
+        divided = operands.divides and nonfinite.any_infinite(value)
+        if operands.exempt and not operands.cellwise and not divided:
+            if not polars_cells.is_one(value) or not polars_cells.not_finite(value):
+                return provenance.CARRIED
         return provenance.ARRIVED if operands.calls and operands.no_data_calls == operands.calls else provenance.CREATED
 
     def _kind_in_place(self, site: Site, node: ast.AugAssign, frame: types.FrameType) -> str:
@@ -300,6 +316,19 @@ class NonfiniteTrigger(tracer.Hooks):
 def _parsed(text: str) -> ast.expr:
     """The expression of a term's text, which may go over lines."""
     return ast.parse(f"({text}\n)", mode="eval").body
+
+
+def _is_judged_before(node: ast.AST, scope: Scope) -> bool:
+    """True for what is no call, and for a call of the user's own code: it was judged where it was returned."""
+    if not isinstance(node, ast.Call):
+        return True
+    try:
+        function = provenance.read(node.func, scope)
+    except provenance.Unreadable:
+        return False
+    if type(function) is types.MethodType:
+        function = function.__func__
+    return type(function) is types.FunctionType and function.__code__.co_filename in registry.files
 
 
 def _reads_items(text: str) -> bool:

@@ -13,7 +13,7 @@ from typing import Any
 
 from ..core import signal_masking
 from ..core.type_identity import TypeIds, TypeTable, is_one_of, key_of
-from . import quick_look, tensor_arrays
+from . import polars_cells, quick_look, tensor_arrays
 
 MAX = sys.float_info.max
 ELSEWHERE = ("dask", "dask_expr", "h5py", "netCDF4", "zarr")  # packages whose values are computed or read on demand
@@ -90,6 +90,8 @@ def mask(value: Any) -> Any:
         return _pandas_mask(np, pd, value)
     if pd is not None and isinstance(value, pd.DataFrame):
         return np.column_stack([_pandas_mask(np, pd, value.iloc[:, i]) for i in range(value.shape[1])])
+    if polars_cells.is_one(value):
+        return polars_cells.mask(np, value)
     if isinstance(value, np.ma.MaskedArray):
         return np.asarray(~np.isfinite(value.filled(0)))
     if isinstance(value, (list, tuple)):
@@ -113,6 +115,7 @@ def any_infinite(value: object) -> bool:
 
 
 def is_frame(value: object) -> bool:
+    """True for pandas' frames, series and indexes."""
     pd = module("pandas")
     return pd is not None and isinstance(value, (pd.DataFrame, pd.Series, pd.Index))
 
@@ -123,13 +126,15 @@ def nan_mask(value: object) -> Any:
     if isinstance(value, (float, complex)) or _is_decimal(type(value)):
         return bool(value != value)
     if np is None:
-        return False
+        return polars_cells.is_one(value) and polars_cells.nan(value) + polars_cells.missing(value) > 0
     if tensor_arrays.is_tensor(type(value)):
         value = tensor_arrays.as_numpy(value)
     if isinstance(value, (list, tuple)):
         return np.array([bool(np.any(nan_mask(v))) for v in plain_list(value)[:LOOKED_INTO]], dtype=bool)
     if pd is not None and isinstance(value, (pd.Series, pd.Index, pd.DataFrame)):
         return np.asarray(value.isna())
+    if polars_cells.is_one(value):
+        return polars_cells.nan_mask(np, value)
     if isinstance(value, (np.ndarray, np.generic)) and value.dtype.kind in "fc":
         return np.isnan(value.filled(0) if isinstance(value, np.ma.MaskedArray) else _cells(np, value))
     return False
@@ -342,7 +347,9 @@ def _frame(value: object) -> int:
 
 
 def columns(frame: Any) -> dict[Any, int]:
-    """Missing or infinite cells of each column of a pandas frame that has any."""
+    """Missing or infinite cells of each column of a frame of pandas or polars that has any."""
+    if polars_cells.is_one(frame):
+        return polars_cells.columns(frame)
     found: dict[object, int] = {}
     for number in range(min(frame.shape[1], 10_000)):
         bad = _series(frame.iloc[:, number])
@@ -353,17 +360,7 @@ def columns(frame: Any) -> dict[Any, int]:
 
 
 def _polars(value: object) -> int:
-    pl = module("polars")
-    if pl is None:
-        return 0
-    if isinstance(value, pl.DataFrame):
-        return sum(_polars(value.get_column(c)) for c in value.columns)
-    if isinstance(value, pl.Series):
-        bad = int(value.null_count())
-        if value.dtype in (pl.Float32, pl.Float64):
-            bad += int((~value.drop_nulls().is_finite()).sum())
-        return bad
-    return 0
+    return polars_cells.missing(value) + polars_cells.not_finite(value) if polars_cells.is_one(value) else 0
 
 
 def _tensor(value: object) -> int:
