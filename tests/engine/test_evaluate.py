@@ -6,6 +6,7 @@ import pytest
 from driving import running
 
 from uneven_sum.client import BadUse
+from uneven_sum.host.launch import Limits
 
 CODE = """\
 import numpy as np
@@ -96,10 +97,12 @@ async def test_questions_that_fail(paused, text: str, sentence: str) -> None:
     assert await paused.ask("day") == "3", "the script is unharmed"
 
 
-async def test_an_endless_question_is_ended(paused) -> None:
-    with pytest.raises(BadUse, match="longer than 5 s"):
-        await paused.ask("[0 for k in iter(int, 1)]")
-    assert await paused.ask("day") == "3"
+async def test_an_endless_question_is_ended(script) -> None:
+    async with running(script("day = 3\nbreakpoint()\n"), limits=Limits(trial=5)) as run:
+        await run.pause()
+        with pytest.raises(BadUse, match="longer than 5 s"):
+            await run.ask("[0 for k in iter(int, 1)]")
+        assert await run.ask("day") == "3"
 
 
 async def test_cards(paused) -> None:

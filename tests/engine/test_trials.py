@@ -15,6 +15,7 @@ from hypothesis import strategies as st
 from uneven_sum.agent.diagnosis.shape_notes import from_the_end, told
 from uneven_sum.agent.trials import snapshot_diff
 from uneven_sum.client import BadUse, CallEnded
+from uneven_sum.host.launch import Limits
 
 STATE = """
 import math, os
@@ -102,7 +103,7 @@ async def test_what_a_trial_is_refused(script, tmp_path) -> None:
     ],
 )
 async def test_hostile_questions(script, text: str, why: str) -> None:
-    async with running(script(STATE), pause_on=set()) as run:
+    async with running(script(STATE), pause_on=set(), limits=Limits(trial=5)) as run:
         await run.pause()
         with pytest.raises(BadUse, match=why):
             await run.client.ask(text)

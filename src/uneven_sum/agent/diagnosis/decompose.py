@@ -314,6 +314,7 @@ class Decomposed:
 
     def _call(self, node: ast.Call, term: Term) -> object:
         function: object
+        term.sender = provenance.sender_made(node.func, self.scope)
         if isinstance(node.func, ast.Attribute):
             owner = self._owner(node.func.value, term)
             function = read_attribute(owner, node.func.attr)
@@ -328,11 +329,11 @@ class Decomposed:
         term.operands.clear()  # what follows are the operands of the call
         if isinstance(node.func, ast.Attribute) and term.children:
             term.operands.append(term.children[-1].value)
-        term.sender = provenance.sender(function, [])
+        term.sender = term.sender or provenance.sender(function, [])
         plain: list[object] = [a.value if isinstance(a, ast.Starred) else a for a in node.args]
         values = self._each(plain + [k.value for k in node.keywords], term)
         term.cellwise = provenance.is_cellwise(function)
-        term.sender = provenance.sender(function, term.operands)
+        term.sender = term.sender or provenance.sender(function, term.operands)
         term.no_data = not any(provenance.is_data(v) for v in term.operands)
         if term.node is self.raised:
             raise NotEvaluated

@@ -11,6 +11,7 @@ import ast
 import operator as o
 import re
 import types
+from collections.abc import Iterable
 from typing import Any
 
 from ..core.markers import MISSING
@@ -291,18 +292,42 @@ SENDERS = {  # by the module of what is called or asked: from where its result c
 }
 
 
+def _sender_of(homes: Iterable[str]) -> str:
+    """Who sends, by the names of modules."""
+    for home in homes:
+        for module, name in SENDERS.items():
+            if home == module or home.startswith(module + "."):
+                return name
+    return ""
+
+
+def _homes(kind: type) -> list[str]:
+    """The modules of a class and its bases."""
+    return [str(read_attribute(one, "__module__")) for one in type.mro(kind)]
+
+
 def sender(function: object, operands: list[object]) -> str:
     """`a worker` where a call passes on what another process or a pool has made; else empty."""
     for value in [getattr(function, "__self__", function), *operands]:
         if isinstance(value, types.GeneratorType):
             homes = [str(value.gi_frame.f_globals.get("__name__", ""))] if value.gi_frame is not None else []
         else:
-            homes = [str(read_attribute(kind, "__module__")) for kind in type.mro(type(value))]
-        for home in homes:
-            for module, name in SENDERS.items():
-                if home == module or home.startswith(module + "."):
-                    return name
+            homes = _homes(type(value))
+        if _sender_of(homes):
+            return _sender_of(homes)
     return ""
+
+
+def sender_made(func: ast.expr, scope: Scope) -> str:
+    """The same where the pool is made in the expression: `ThreadPool(2).map`, `Parallel(n_jobs=2)`."""
+    made = func.value if isinstance(func, ast.Attribute) else func
+    if not isinstance(made, ast.Call):
+        return ""
+    try:
+        kind = read(made.func, scope)
+    except Unreadable:
+        return ""
+    return _sender_of(_homes(kind)) if isinstance(kind, type) else ""
 
 
 def sender_inside(node: ast.AST, scope: Scope) -> str:

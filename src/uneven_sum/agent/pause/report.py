@@ -148,7 +148,7 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
             "differs": apart.differs or apart.raised_again,
             "raised": bool(apart.raised_again),
             "left out": any(term.note == THREADS_OF_POLARS for term in apart.terms),
-            "gap": found is not None and _left_gaps(found, scope()),
+            "gap": found is not None and _left_gaps(found, apart, scope()),
             "whole": found is not None and found.term.node in (apart.root.node, read_from(apart.root.node)),
             "why": found.reason.text if found is not None else "",
             "callee": callee(found.term.node) if found is not None and isinstance(found.term.node, ast.Call) else "",
@@ -205,7 +205,7 @@ def _none_from_match(node: ast.AST, file: SourceFile, statement: Statement, name
     return next(filter(None, said["said"]), "")
 
 
-def _left_gaps(found: Culprit, scope: Scope) -> bool:
+def _left_gaps(found: Culprit, apart: Decomposed, scope: Scope) -> bool:
     """True for a library call that left cells empty though its operands were complete."""
     node = found.term.node
     if found.kind != provenance.CREATED or not isinstance(node, ast.Call):
@@ -214,7 +214,7 @@ def _left_gaps(found: Culprit, scope: Scope) -> bool:
         function = provenance.read(node.func, scope)
     except provenance.Unreadable:
         function = None
-    return gaps.is_gap(node, function, found.term.value)
+    return gaps.is_gap(node, function, found.term.value if found.term.known else apart.root.value)
 
 
 def _fill_in(terms: list[dict[str, Any]], others: list[dict[str, Any]]) -> None:
