@@ -334,7 +334,8 @@ class Decomposed:
         values = self._each(plain + [k.value for k in node.keywords], term)
         term.cellwise = provenance.is_cellwise(function)
         term.sender = term.sender or provenance.sender(function, term.operands)
-        term.no_data = not any(provenance.is_data(v) for v in term.operands)
+        bound_to = getattr(function, "__self__", None) if isinstance(node.func, ast.Call) else None
+        term.no_data = not any(provenance.is_data(v) for v in [*term.operands, bound_to])
         if term.node is self.raised:
             raise NotEvaluated
         if not self.may_call:

@@ -181,6 +181,8 @@ class Operands:
             owner = self._owner(node.func)
             if not isinstance(owner, (types.ModuleType, type)):
                 parts.append(node.func.value)
+        elif isinstance(node.func, ast.Call):  # a method that a call gives: it has its object's data
+            parts.append(node.func)
         found = []
         for part in parts:
             try:
