@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 
 from ..core.markers import ELEMENT, MARK, METER, VALUE
 from ..core.trees import walk
-from ..source.call_lists import ABSORBING, NAMESPACES, NO_DATA_PASSED
+from ..source.call_lists import ABSORBING, NAMESPACES, NO_DATA_ATTRIBUTES, NO_DATA_PASSED, TEXT_CALLS
 from ..source.sites import Options, Parts, Sites, callee, read_from
 from ..source.source_file import COMPREHENSIONS, Position, SourceFile, position
 from .operands import Operands
@@ -28,7 +28,7 @@ def produces(node: ast.AST) -> bool:
     """True for expressions whose value is made here: operators, calls, and what is read from the result of a call."""
     if isinstance(node, (ast.Attribute, ast.Subscript)):
         made = read_from(node)
-        return isinstance(made, ast.Call) and produces(made)
+        return isinstance(made, ast.Call) and produces(made) and not _reads_no_data(node, made)
     if isinstance(node, ast.BinOp):
         return not (isinstance(node.left, (ast.Constant, ast.JoinedStr)) and _is_text(node.left))
     if isinstance(node, ast.UnaryOp):
@@ -36,6 +36,17 @@ def produces(node: ast.AST) -> bool:
     if isinstance(node, ast.Call):
         return not (isinstance(node.func, ast.Name) and node.func.id in NAMESPACES)
     return isinstance(node, ast.Await)
+
+
+def _reads_no_data(node: ast.AST, made: ast.Call) -> bool:
+    """`f(x).shape[0]`, `line.split()[1]`: sizes, names and pieces of text."""
+    if callee(made) in TEXT_CALLS:
+        return True
+    while node is not made and isinstance(node, (ast.Attribute, ast.Subscript)):
+        if isinstance(node, ast.Attribute) and node.attr in NO_DATA_ATTRIBUTES:
+            return True
+        node = node.value
+    return False
 
 
 def _is_operator(node: ast.AST) -> bool:

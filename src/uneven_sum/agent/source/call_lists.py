@@ -40,6 +40,10 @@ NO_DATA_PASSED = {
     *("hasattr", "callable", "reversed", "locals", "globals", "vars", "dir"),
 }
 
+# Attributes that tell of data and hold none, and calls that give pieces of text or of data.
+NO_DATA_ATTRIBUTES = {"shape", "size", "ndim", "dtype", "nbytes", "columns", "index", "name", "__name__", "__doc__"}
+TEXT_CALLS = {"split", "rsplit", "splitlines", "partition", "rpartition", "strip", "readlines", "readline", "groups"}
+
 # Builtins that give what is there: nothing is made by them.
 NAMESPACES = {"locals", "globals", "vars", "dir"}
 

@@ -14,6 +14,7 @@ from typing import Any
 
 AT_ONCE = 10_000  # cells of one sum: with more of them, BLAS starts threads
 FEW = 10  # cells of which Python's own sum is as fast
+TRANSPOSED = 50  # cells from which on a look at the order of their axes pays
 CHUNK = 1 << 16  # cells looked at in one go: the truth values stay in the cache
 
 # Of numpy, once the script has used it: what the quickest path needs is held, not looked up.
@@ -52,6 +53,8 @@ def is_fine(value: Any) -> bool:
         size = value.size
         if size < FEW and value.ndim == 1:
             return isfinite(sum_of(value.tolist()))
+        if size > TRANSPOSED and value.ndim > 1 and value.flags.f_contiguous:
+            value = value.T  # else it would be copied
         return size <= AT_ONCE and isfinite(vdot(value, value))
     if dtype.num in _summed:
         return value.size <= AT_ONCE and isfinite(vdot(value, value).real)
