@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import pytest
+from driving import running
 
-from .test_deserved import pauses
+from .test_deserved import HEAD, pauses
 
 LEVEL = "level = pd.Series([0.0, 1.0, 2.0])\narray = level.to_numpy()\nnp.seterr(all='ignore')\n"
 READ = {  # what is read from one call whose result has an infinity, in each place of a statement
@@ -37,6 +38,28 @@ async def test_it_is_looked_at_in_each_place(name: str, script) -> None:
     found = await pauses(script, LEVEL + READ[name])
     assert [(p.reason, p.kind) for p in found] == [("nonfinite", "created")]
     assert found[0].culprit.text in ("level.rdiv(1.0)", "np.log(array)")
+
+
+ONCE = [
+    "x = np.sum(np.log(array))",
+    "x = np.log(array).sum()",
+    "x = np.log(array).max()",
+    "x = level.rdiv(1.0).min()",
+    "x = float(np.log(array)[0])",
+    "x = (1.0 / level).sum()",
+    "x = str(np.sqrt(1.0 / array[:1])[0] + 1.0)",
+]
+
+
+@pytest.mark.parametrize("text", ONCE)
+async def test_one_culprit_pauses_once_in_a_statement(text: str, script) -> None:
+    """Also in each pass, and in the next statement again."""
+    lines = f"for k in range(2):\n    {text}\n{text}\n"
+    async with running(script(HEAD + LEVEL + lines)) as run:
+        found = [await run.pause()]
+        while found[-1] is not None:
+            found.append(await run.step("on"))
+    assert [(p.line, p.loops[0].number if p.loops else 0) for p in found[:-1]] == [(9, 1), (9, 2), (10, 0)]
 
 
 HELD = [

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 
 from ..core.markers import ELEMENT, MARK, METER, VALUE
 from ..core.trees import walk
-from ..source.call_lists import ABSORBING, NAMESPACES, NO_DATA_ATTRIBUTES, NO_DATA_PASSED, TEXT_CALLS
+from ..source.call_lists import ABSORBING, CELLWISE_CALLS, NAMESPACES, NO_DATA_ATTRIBUTES, NO_DATA_PASSED, TEXT_CALLS
 from ..source.sites import Options, Parts, Sites, callee, read_from
 from ..source.source_file import COMPREHENSIONS, Position, SourceFile, position
 from .operands import Operands
@@ -357,7 +357,10 @@ class Expressions:
         self.absorbing += absorbs
         if isinstance(node.func, ast.Attribute):
             owner = node.func.value
-            if isinstance(owner, (ast.BinOp, ast.UnaryOp)) and not absorbs:
+            made_here = isinstance(owner, (ast.BinOp, ast.UnaryOp)) or (
+                isinstance(owner, ast.Call) and callee(owner) in CELLWISE_CALLS
+            )
+            if made_here and not absorbs:
                 node.func.value = self.value(owner, "argument")
             else:
                 node.func.value = self.inside(owner)

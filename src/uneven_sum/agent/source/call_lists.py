@@ -40,6 +40,25 @@ NO_DATA_PASSED = {
     *("hasattr", "callable", "reversed", "locals", "globals", "vars", "dir"),
 }
 
+# Calls that are arithmetic on each cell: what their result is asked (`np.log(level).max()`) may not show a bad cell.
+CELLWISE_CALLS = {
+    *("log", "log2", "log10", "log1p", "sqrt", "exp", "expm1", "exp2", "reciprocal", "arcsin", "arccos", "arctanh"),
+    *(
+        "divide",
+        "true_divide",
+        "div",
+        "rdiv",
+        "truediv",
+        "rtruediv",
+        "power",
+        "pow",
+        "rpow",
+        "mod",
+        "fmod",
+        "remainder",
+    ),
+}
+
 # Attributes that tell of data and hold none, and calls that give pieces of text or of data.
 NO_DATA_ATTRIBUTES = {"shape", "size", "ndim", "dtype", "nbytes", "columns", "index", "name", "__name__", "__doc__"}
 TEXT_CALLS = {"split", "rsplit", "splitlines", "partition", "rpartition", "strip", "readlines", "readline", "groups"}

@@ -49,6 +49,7 @@ class NonfiniteTrigger(tracer.Hooks):
         self.gaps = Gaps()
         self.guarded = Gaps()  # made where NumPy ignores such errors
         self.last_bad: object = MISSING  # what a user call has just returned
+        self.paused_for: tuple[object, ...] = ()  # the last pause: its call, statement, culprit; and its expression
         self.met_in: set[int] = set()  # the threads that have met a non-finite value
 
     def pause(self, pause: Pause, apart: dict[str, object] | None = None) -> str:
@@ -199,6 +200,9 @@ class NonfiniteTrigger(tracer.Hooks):
         if apart["culprit"] is not None and apart["culprit"]["element"]:
             return None  # an element of a comprehension: it was looked at when it was made
         if apart["culprit"] is not None and _reads_items(apart["culprit"]["text"]):
+            self._drop_held(frame)
+            return None
+        if apart["culprit"] is not None and self._is_known_here(site, frame, apart["culprit"]["text"]):
             return None
         pause.kind = apart["kind"] or kind
         if apart["culprit"] is not None and apart["culprit"]["sender"] and self._elsewhere_met():
@@ -222,7 +226,15 @@ class NonfiniteTrigger(tracer.Hooks):
             return None
         self.looked[number] -= 1
         self._drop_held(frame)
+        if apart["culprit"] is not None:
+            self.paused_for = (id(frame), site.statement, apart["culprit"]["text"], site.expression)
         return self._at_value(pause, site, apart)
+
+    def _is_known_here(self, site: Site, frame: types.FrameType, culprit: str) -> bool:
+        """True where the pause before was for this culprit, in another expression of the same statement."""
+        here = (id(frame), site.statement, culprit)
+        known = self.paused_for[:3] == here and self.paused_for[3] != site.expression
+        return known and "carried" not in self.pauses_on
 
     def _elsewhere_met(self) -> bool:
         """Whether the user's code has met one in another thread or process."""
