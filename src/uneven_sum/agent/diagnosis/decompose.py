@@ -23,6 +23,7 @@ from ..values.describe import summary
 from ..values.safe_read import read_attribute, safe_kind
 from . import culprit, provenance, shape_notes, text_notes
 from .culprit import NOT_EVALUATED, Culprit, Term
+from .harmless import is_harmless
 
 CODE_OF_THE_SCRIPT = "not evaluated: it would run code of the script"
 KNOWN_BEFORE = "not evaluated: the result was known before"
@@ -338,7 +339,8 @@ class Decomposed:
         term.no_data = not any(provenance.is_data(v) for v in [*term.operands, bound_to])
         if term.node is self.raised:
             raise NotEvaluated
-        if not self.may_call:
+        starred = any(isinstance(a, ast.Starred) for a in node.args)
+        if not self.may_call and (starred or not is_harmless(node, function, term.operands)):
             raise NotEvaluated("not evaluated: a call")
         if function is MISSING or getattr(node.func, "id", "") == "super":
             raise NotEvaluated

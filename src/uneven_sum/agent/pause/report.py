@@ -9,7 +9,7 @@ from typing import Any
 from ..core.markers import INNER, MISSING, TRIPS
 from ..core.text import clean
 from ..diagnosis import assertions, gaps, provenance, text_notes
-from ..diagnosis.culprit import Culprit, Term
+from ..diagnosis.culprit import NOT_EVALUATED, Culprit, Term
 from ..diagnosis.decompose import CODE_OF_THE_SCRIPT, THREADS_OF_POLARS, Decomposed
 from ..diagnosis.reasons import Reason, of_error
 from ..frames import stack
@@ -178,7 +178,9 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
                 return {**found, "trial": f"Evaluated again as far as {short}; there {why}."}
         except trial.Impossible as e:
             why = str(e)
-    return {**take(False), "trial": f"Calls were not evaluated again: {why}." if why else ""}
+    found = take(False)
+    left = any(not t["type"] and t["value"].startswith(NOT_EVALUATED) for t in found["terms"])
+    return {**found, "trial": f"Calls were not evaluated again: {why}." if why and left else ""}
 
 
 def _no_match(apart: Decomposed, found: Culprit, file: SourceFile, statement: Statement, names: Scope) -> str:
