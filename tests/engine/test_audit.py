@@ -37,6 +37,11 @@ def test_a_fault_of_each_rule_comes_to_the_client(rule: str, script) -> None:
     assert one.headline.endswith((".", "?")) and one.evidence and 0 < one.weight <= 1 and one.term and one.statement
 
 
+def test_a_singular_matrix_has_a_finding_without_a_number(script) -> None:
+    (found,) = audit(script("import jax.numpy as jnp\nx = jnp.linalg.inv(jnp.zeros((2, 2)))\n"), ["ill-conditioned"])
+    assert "is singular, no digit of the result is sure" in found.headline and found.evidence["condition"] == "inf"
+
+
 def test_large_arrays_are_looked_at_in_part_and_calls_with_them_are_named(script) -> None:
     text = "import numpy as np\nx = np.full(21_000_000, 2_000_000_000, dtype=np.int32)\ny = x + x\nz = np.sum(x)\n"
     launch = Launch(script(text), audit=[], pause_on=set(), checks=False, capture=True)

@@ -95,6 +95,7 @@ THREADS = {
     "submit": "[one.result() for one in [pool.submit(head, k) for k in range(4)]]",
     "thread pool": "ThreadPool(2).map(head, range(4))",
     "starmap": "ThreadPool(2).starmap(head, [(k,) for k in range(4)])",
+    "dask": "dask.compute(*[dask.delayed(head)(k) for k in range(4)], scheduler='threads')",
     "joblib": "joblib.Parallel(n_jobs=2, backend='threading')(joblib.delayed(head)(k) for k in range(4))",
 }
 
@@ -102,7 +103,7 @@ THREADS = {
 @pytest.mark.parametrize("name", THREADS)
 async def test_what_a_thread_passes_on_was_judged_there(name: str, script) -> None:
     text = (
-        "import joblib\nfrom concurrent.futures import ThreadPoolExecutor\nfrom multiprocessing.pool import ThreadPool\n"
+        "import dask, joblib\nfrom concurrent.futures import ThreadPoolExecutor\nfrom multiprocessing.pool import ThreadPool\n"
         "def head(k):\n    return math.inf - math.inf if k == 2 else float(k)\n"
         f"with ThreadPoolExecutor(2) as pool:\n    x = {THREADS[name]}\n"
     )

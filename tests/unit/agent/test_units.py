@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 import base64
+import json
 import math
 import os
 import struct
@@ -323,3 +324,9 @@ def test_passes_are_counted_as_they_are_told() -> None:
     space["work"](3)  # type: ignore[operator]  # the function of the text
     registry.files.clear()
     assert seen == [(1, 1), (2, 2), (3, 3)] * 2
+
+
+def test_messages_hold_no_nan() -> None:
+    told = {"a": [1.5, float("nan")], 2: {"b": (-float("inf"), "x", None)}, float("inf"): True}
+    assert json.loads(text.to_json(told)) == {"a": [1.5, "nan"], "2": {"b": ["-inf", "x", None]}, "inf": True}
+    assert json.loads(text.to_json({"a": 0.1, "b": object})) == {"a": 0.1, "b": "<class 'object'>"}

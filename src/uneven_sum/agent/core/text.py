@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import json
+import math
 from typing import Any
 
 from .errors import ForbiddenInCopy
@@ -24,6 +26,22 @@ def clean(text: str, limit: int = TEXT_SHOWN) -> str:
     cut = text[: limit + 1]
     shown = "".join(c if c.isprintable() else repr(c)[1:-1] for c in cut)
     return shown[:limit] + "…" if len(text) > limit else shown
+
+
+def to_json(message: object) -> bytes:
+    """A message as JSON, which knows no nan and no infinities: where there are some they become text."""
+    try:
+        return json.dumps(message, allow_nan=False, default=str).encode()
+    except ValueError:
+        return json.dumps(_without_nan(message), allow_nan=False, default=str).encode()
+
+
+def _without_nan(part: object) -> object:
+    if isinstance(part, dict):
+        return {str(_without_nan(key)): _without_nan(value) for key, value in part.items()}
+    if isinstance(part, (list, tuple)):
+        return [_without_nan(value) for value in part]
+    return number(part) if isinstance(part, float) and not math.isfinite(part) else part
 
 
 def plural(count: int, word: str) -> str:

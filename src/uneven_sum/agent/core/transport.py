@@ -15,6 +15,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from .original_builtins import with_originals
+from .text import to_json
 
 MAX_HEADER = 4096
 
@@ -107,7 +108,7 @@ class Wire:
         """Send one message; a vanished host raises Closed."""
         self._seq += 1
         message["seq"] = self._seq
-        body = json.dumps(message, ensure_ascii=True, allow_nan=False, default=str).encode()
+        body = to_json(message)
         try:
             self.check()
             _send(self.sock, b"Content-Length: %d\r\n\r\n" % len(body) + body)

@@ -287,6 +287,7 @@ SENDERS = {  # by the module of what is called or asked: from where its result c
     "multiprocessing.pool": "a worker",
     "concurrent.futures": "a worker",
     "joblib.parallel": "a worker",
+    "dask.delayed": "a worker",
     "distributed": "a worker",
     "multiprocessing.queues": "another process",
     "multiprocessing.connection": "another process",
@@ -310,9 +311,13 @@ def _homes(kind: type) -> list[str]:
 
 def sender(function: object, operands: list[object]) -> str:
     """`a worker` where a call passes on what another process or a pool has made; else empty."""
-    for value in [getattr(function, "__self__", function), *operands]:
+    held = [next(iter(nonfinite.plain_list(v)), None) for v in operands if isinstance(v, (list, tuple))]
+    bound = type(function) in (types.MethodType, types.BuiltinFunctionType)
+    for value in [getattr(function, "__self__", None) if bound else function, *operands, *held]:
         if isinstance(value, types.GeneratorType):
             homes = [str(value.gi_frame.f_globals.get("__name__", ""))] if value.gi_frame is not None else []
+        elif isinstance(value, types.FunctionType):
+            homes = [str(value.__module__)]
         else:
             homes = _homes(type(value))
         if _sender_of(homes):
@@ -335,7 +340,10 @@ def sender_made(func: ast.expr, scope: Scope) -> str:
 def sender_inside(node: ast.AST, scope: Scope) -> str:
     """The same of what a comprehension asks or goes through, as far as that can be read."""
     for one in ast.walk(node):
-        asked = one.func.value if isinstance(one, ast.Call) and isinstance(one.func, ast.Attribute) else None
+        if isinstance(one, ast.Call) and callee(one) == "delayed":
+            return "a worker"  # Dask's and joblib's
+        asked = one.func if isinstance(one, ast.Call) else None
+        asked = asked.value if isinstance(asked, ast.Attribute) else asked
         asked = one.iter if isinstance(one, ast.comprehension) else asked
         if asked is None:
             continue

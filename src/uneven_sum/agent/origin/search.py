@@ -21,6 +21,7 @@ from typing import Any
 from ..core import run_state
 from ..core.errors import Refused
 from ..core.records import record
+from ..core.text import to_json
 from ..core.transport import Closed, Wire
 from ..frames import stack
 from ..probes import runtime
@@ -124,7 +125,7 @@ class Search:
             answer = self._answer(frame, stops)
         except Exception as e:
             answer = {"failed": f"its values cannot be told: {type(e).__name__}: {e}"}
-        data = json.dumps(answer, allow_nan=False, default=str).encode()
+        data = to_json(answer)
         while data:
             data = data[os.write(self.writer, data) :]
         os._exit(0)

@@ -16,6 +16,7 @@ from typing import Any
 
 from ..core import run_state
 from ..core.errors import ForbiddenInCopy
+from ..core.text import to_json
 from . import isolation, system_calls
 
 LIMIT = 5.0  # seconds; set by `launch`
@@ -108,7 +109,7 @@ def so_far(answer: Callable[[], dict[str, object]]) -> None:
 
 
 def _write(answer: dict[str, object]) -> None:
-    data = json.dumps(answer, allow_nan=False, default=str).encode() + b"\n"
+    data = to_json(answer) + b"\n"
     while data:
         data = data[os.write(_writer, data) :]
 

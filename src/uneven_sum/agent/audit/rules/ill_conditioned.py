@@ -79,10 +79,11 @@ class IllConditioned(Rule):
         shown = [names[i] if names else f"column {i}" for i in pair] if pair else []
         which = f" Nearly dependent: {shown[0]} and {shown[1]}." if shown else ""
         left = f"about {digits} of 16 digits hold" if digits else "no digit of the result is sure"
+        how = f"ill-conditioned ({condition:.2g})" if math.isfinite(condition) else "singular"
         self.auditor.report(
             self,
             site,
-            f"{place.text}: {texts[0] if texts else 'the matrix'} is ill-conditioned ({condition:.2g}), {left}.{which}",
+            f"{place.text}: {texts[0] if texts else 'the matrix'} is {how}, {left}.{which}",
             0.9 if digits < 3 else 0.75,
             evidence={"condition": condition, "digits": digits, "shape": list(matrix.shape), "columns": shown},
         )
