@@ -132,11 +132,11 @@ async def test_what_another_process_passes_on(how: str, checked: bool, script) -
     a value that is looked for.  Else it pauses, and is not said to be made here."""
     start, call, culprit = PASSED_ON[how]
     work = "parsed" if checked else "float"
-    put = f"{work}('inf')" if checked else "pool_of_nothing()"
+    put = f"{work}('inf')" if checked else "kept['a']"  # what is only read is not looked at
     path = script(
-        f"{TOP}pool_of_nothing = {{'a': float('1e999')}}.popitem\n\n\ndef parsed(text):\n    found = float(text)\n    return found\n\n\n"
-        f"def put(line):\n    line.put({put}{'' if checked else '[1]'})\n\n\n"
-        f"def send(pipe):\n    pipe.send({put}{'' if checked else '[1]'})\n\n\n"
+        f"{TOP}kept = {{'a': float('1e999')}}\n\n\ndef parsed(text):\n    found = float(text)\n    return found\n\n\n"
+        f"def put(line):\n    line.put({put})\n\n\n"
+        f"def send(pipe):\n    pipe.send({put})\n\n\n"
         + start.format(context="multiprocessing.get_context('fork')", f=work, x="inf")
         + f"\nfound = {call.format(f=work, x='inf')}\n"
     )
