@@ -62,6 +62,14 @@ async def test_one_culprit_pauses_once_in_a_statement(text: str, script) -> None
     assert [(p.line, p.loops[0].number if p.loops else 0) for p in found[:-1]] == [(9, 1), (9, 2), (10, 0)]
 
 
+async def test_its_warning_is_quoted_once(script) -> None:
+    text = HEAD + "array = np.array([0.0, 1.0])\nx = np.sum(np.log(array))\ny = 1\n"
+    async with running(script(text)) as run:
+        facts = await run.pause()
+        assert facts.reason == "nonfinite" and "divide by zero encountered in log" in facts.headline
+        assert await run.step("on") is None
+
+
 HELD = [
     "stack = [1.0, inf, 2.0]\nwhile stack:\n    x = stack.pop()",
     "stack = [(1.0, 'a'), (inf, 'b'), (2.0, 'c')]\nwhile stack:\n    x = stack.pop()[0]",

@@ -166,20 +166,7 @@ class NonfiniteTrigger(tracer.Hooks):
         else:
             kind = self._kind(value, site, node, frame)
         if kind == provenance.CARRIED:
-            left = self._guarded_leaves(value, site, frame, node, statement)
-            if left is not None:
-                return left
-            entered = self.gaps.follow(value, node, statement, Scope(frame)) if self.gaps else None
-            if entered is not None:
-                gap, operand = entered
-                said = f"{gap.sentence()} enter{'s' if gap.cells == 1 else ''} the arithmetic by {clean(operand, 60)}"
-                pause = Pause("nonfinite", frame, kind="gaps", expression=node, actual=value, statement=statement)
-                pause.said = said
-                return self._at_value(pause, site)
-            if "carried" not in self.pauses_on:
-                return None
-            pause = Pause("nonfinite", frame, kind=kind, expression=node, actual=value, statement=statement)
-            return self._at_value(pause, site)
+            return self._pause_if_carried(value, site, frame, node, statement)
         number = hash((where, site.expression))
         if self.looked.get(number, 0) > LOOKED_AGAIN:
             return None
@@ -200,9 +187,9 @@ class NonfiniteTrigger(tracer.Hooks):
         if apart["culprit"] is not None and apart["culprit"]["element"]:
             return None  # an element of a comprehension: it was looked at when it was made
         if apart["culprit"] is not None and _reads_items(apart["culprit"]["text"]):
-            self._drop_held(frame)
             return None
         if apart["culprit"] is not None and self._is_known_here(site, frame, apart["culprit"]["text"]):
+            self._drop_held(frame)
             return None
         pause.kind = apart["kind"] or kind
         if apart["culprit"] is not None and apart["culprit"]["sender"] and self._elsewhere_met():
@@ -229,6 +216,25 @@ class NonfiniteTrigger(tracer.Hooks):
         if apart["culprit"] is not None:
             self.paused_for = (id(frame), site.statement, apart["culprit"]["text"], site.expression)
         return self._at_value(pause, site, apart)
+
+    def _pause_if_carried(
+        self, value: object, site: Site, frame: types.FrameType, node: ast.AST, statement: Statement
+    ) -> Pause | None:
+        """The pause for a value that was not made here: one that leaves a guard, a gap that enters arithmetic, or one
+        that the user wants to see wherever it goes."""
+        left = self._guarded_leaves(value, site, frame, node, statement)
+        if left is not None:
+            return left
+        entered = self.gaps.follow(value, node, statement, Scope(frame)) if self.gaps else None
+        if entered is None and "carried" not in self.pauses_on:
+            return None
+        kind = provenance.CARRIED if entered is None else "gaps"
+        pause = Pause("nonfinite", frame, kind=kind, expression=node, actual=value, statement=statement)
+        if entered is not None:
+            gap, operand = entered
+            enters = "enters" if gap.cells == 1 else "enter"
+            pause.said = f"{gap.sentence()} {enters} the arithmetic by {clean(operand, 60)}"
+        return self._at_value(pause, site)
 
     def _is_known_here(self, site: Site, frame: types.FrameType, culprit: str) -> bool:
         """True where the pause before was for this culprit, in another expression of the same statement."""
