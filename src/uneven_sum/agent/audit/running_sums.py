@@ -32,8 +32,9 @@ class Running:
         if (a if a >= 0 else -a) < (small if small >= 0 else -small):
             a, small = small, a
         lost = small - (result - a)
-        self.added += small if small >= 0 else -small
         if lost:
+            if lost * 0.0 != 0.0:
+                return  # nan or an infinity: nothing more can be lost
             self.lost += lost
             if result == a:
                 self.without += 1
@@ -41,6 +42,7 @@ class Running:
                     self.first, self.shown = self.passes, (a, small)
                 if not self.without % self.apart:
                     self.note()
+        self.added += small if small >= 0 else -small
         self.last = result
 
     def note(self) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import types
 from typing import Any
 
@@ -56,8 +57,10 @@ class Absorption(Rule):
         known = self.casts.get(site)
         if known is None:
             known = self.casts[site] = Running()
-        known.passes += 1
         given, stored = float(args[0]), float(result)
+        if not math.isfinite(given):
+            return
+        known.passes += 1
         if known.last is not None:
             step = given - known.last
             known.added += abs(step)
@@ -79,7 +82,12 @@ class Absorption(Rule):
         ):
             return
         right = float(np.sum(cells, dtype=np.float64))
-        if not right or abs(float(result) - right) / abs(right) < NARROW_SHARE / 10 or self.auditor.has(self, site):
+        if (
+            not right
+            or not math.isfinite(right)
+            or abs(float(result) - right) / abs(right) < NARROW_SHARE / 10
+            or self.auditor.has(self, site)
+        ):
             return
         place = self.auditor.place(site)
         self.auditor.report(
