@@ -203,7 +203,7 @@ def setup_of(script: str) -> Setup | None:
     return found
 
 
-def _run_table(setup: Setup, folder: str) -> Any:
+def _run_table(setup: Setup, folder: str) -> object:
     """The entries that are not as usual; paths below the script's folder as seen from it."""
     table, usual = tomlkit.table(), Setup(setup.program)
     for key, name in RUN.items():

@@ -180,7 +180,7 @@ def _ends_a_line(path: str) -> bool:
         return f.read() in (b"", b"\n")
 
 
-def _batch(rows: list[Ran], schema: Any) -> Any:
+def _batch(rows: list[Ran], schema: Any) -> object:
     """Rows as a record batch, column by column: from Python's objects pyarrow would import pandas, 50 MB of memory."""
     import pyarrow as pa
     from pyarrow.lib import StringBuilder

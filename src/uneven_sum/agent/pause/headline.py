@@ -78,7 +78,7 @@ def _first_row(value: Any) -> object:
     return value.index[int(np.argmax(mask if mask.ndim == 1 else mask.any(axis=1)))]
 
 
-def _missing(value: Any, count: int) -> str:
+def _missing(value: object, count: int) -> str:
     """`16 missing cells in kg, first at row 6`: of a frame, by column, with the first row's label."""
     try:
         first = f", first at row {clean(str(_first_row(value)).removesuffix(' 00:00:00'), 40)}"

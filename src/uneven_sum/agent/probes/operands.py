@@ -48,7 +48,7 @@ def _item(owner: Any, path: tuple[Index, ...], given: Sequence[object]) -> list[
     return [owner]
 
 
-def _index(index: Any, given: Sequence[object]) -> Any:
+def _index(index: object, given: Sequence[object]) -> object:
     if type(index) is not tuple:
         return index
     word, *parts = index

@@ -61,7 +61,7 @@ present: dict[int, Lookout] | None = None  # the lookouts of the run
 _retried: set[int] = set()  # ids of frames whose failed statement runs again; by frame, since threads fail at once
 
 
-def check(value: Any, emptied: None, site: int) -> Any:
+def check(value: Any, emptied: None, site: int) -> object:
     """Looks at a value before it is stored or passed on; returns it."""
     # The bounds of float stand here as constants: this is called for each element of a generator.
     kind = type(value)
@@ -105,7 +105,7 @@ def check_result(value: Any, emptied: None, site: int, given: tuple[object, ...]
     return _look(value, site, None, given)
 
 
-def check_augmented(value: Any, old: object, site: int) -> Any:
+def check_augmented(value: Any, old: object, site: int) -> object:
     kind = type(value)
     if kind is float or kind is float64 or key_of(kind) in floats:
         if isfinite(value) and not holding:
@@ -118,7 +118,7 @@ def check_augmented(value: Any, old: object, site: int) -> Any:
     return _look(value, site, old)
 
 
-def _look(value: object, site: int, old: object, given: tuple[object, ...] = ()) -> Any:
+def _look(value: object, site: int, old: object, given: tuple[object, ...] = ()) -> object:
     if run_state.quiet or sys is None:
         return value
     try:
@@ -162,7 +162,7 @@ def _note_kind(kind: type) -> None:
                 float64 = kind
 
 
-def old(value: object) -> Any:
+def old(value: object) -> object:
     """Before an operation that may work in place: which cells are bad already (None: none is)."""
     if run_state.quiet or (type(value) is ndarray and is_fine(value)) or not nonfinite.any_bad(value):
         return None
@@ -273,7 +273,7 @@ def leaving() -> bool:
     return bool(leave.frame) and not leave.skips and not leave.again and leave.frame == id(sys._getframe(1))
 
 
-def given() -> Any:
+def given() -> object:
     """The value that the user gives for a call that is left."""
     value, leave.value, leave.frame = leave.value, None, 0
     listener.given(sys._getframe(1))
@@ -345,7 +345,7 @@ def at_while(site: int, condition: object = None) -> bool:
     return False
 
 
-def returning(value: object, site: int, condition: object = None) -> Any:
+def returning(value: object, site: int, condition: object = None) -> object:
     if not (run_state.quiet or run_state.in_trial):
         _asked(site, condition, sys._getframe(1), returned=value)
     return value
@@ -384,7 +384,7 @@ def pass_of_call(site: int) -> None:
         next(found[0])
 
 
-def range_loop(numbers: Any, site: int) -> Any:
+def range_loop(numbers: Any, site: int) -> object:
     if type(numbers) is not range:
         return itertools.compress(numbers, enter_loop(site))
     iterator = iter(numbers)
@@ -398,7 +398,7 @@ _passers: dict[int, Any] = {}
 class _Probes(dict[str, Any]):
     """Probes by their mark; `pass:SITE` is made for its loop."""
 
-    def __missing__(self, name: str) -> Any:
+    def __missing__(self, name: str) -> object:
         word, _, site = name.partition(":")
         if word == "tick":
             return tickers[int(site)]()

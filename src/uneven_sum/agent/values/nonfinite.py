@@ -156,7 +156,7 @@ def is_never_bad(kind: type) -> bool:
     return _LOOKERS.get(kind) is _nothing
 
 
-def _choose_looker(kind: type, home: str) -> Any:
+def _choose_looker(kind: type, home: str) -> object:
     np, pd = module("numpy"), module("pandas")
     found: object = _nothing
     if np is not None and issubclass(kind, np.ma.MaskedArray):
@@ -223,7 +223,7 @@ def _scalar(value: object) -> int:
     return 0 if sys.modules["numpy"].isfinite(value) else 1
 
 
-def _cells(np: types.ModuleType, value: Any) -> Any:
+def _cells(np: types.ModuleType, value: object) -> object:
     """An array without what a subclass makes of its operations: a look at it runs no code of the script's."""
     if type(value) is np.ndarray or not isinstance(value, np.ndarray):
         return value

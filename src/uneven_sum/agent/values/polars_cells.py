@@ -81,7 +81,7 @@ COUNTS = {"missing": missing, "nan": nan, "infinite": infinite}
 SOURCES = {"missing": ("missing",), "nan": ("nan", "infinite"), "infinite": ("infinite",)}
 
 
-def names(value: Any, kinds: Sequence[str]) -> list[str]:
+def names(value: object, kinds: Sequence[str]) -> list[str]:
     """The columns, or the name of a series, with a cell of one of these kinds."""
     return [str(one.name) for one in _series(value) if any(COUNTS[kind](one) for kind in kinds)]
 
@@ -99,12 +99,12 @@ def _mask(np: Any, value: object, of_floats: str) -> Any:
     return np.column_stack(found) if found else np.zeros((0, 0), dtype=bool)
 
 
-def mask(np: Any, value: object) -> Any:
+def mask(np: object, value: object) -> object:
     """Which cells are missing, nan or infinite, as a NumPy array of bool (rows, or rows x columns)."""
     return _mask(np, value, "is_nan") | _mask(np, value, "is_infinite")
 
 
-def nan_mask(np: Any, value: object) -> Any:
+def nan_mask(np: object, value: object) -> object:
     """Which cells are missing or nan, in the same shape."""
     return _mask(np, value, "is_nan")
 

@@ -58,7 +58,7 @@ class Searches:
         how["expected"] = self.expected
         return await self._asked("unevenSum/originStep", how, place)
 
-    async def use(self, place: Place, end: dict[str, Any]) -> Step:
+    async def use(self, place: Place, end: dict[str, object]) -> Step:
         """The next statement that reads a place.  BadUse with the reason where none does."""
         how = {"place": self._there(place), "end": self._end_there(end)}
         return await self._asked("unevenSum/originUse", how, place)
