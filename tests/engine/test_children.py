@@ -9,7 +9,9 @@ import shutil
 import signal
 import subprocess
 import sys
+import tempfile
 import time
+from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -80,21 +82,28 @@ def runs_scripts(interpreter: str) -> bool:
     return new.returncode == 0
 
 
+@pytest.fixture
+def open_folder() -> Iterator[Path]:
+    """One that every user may enter: another session of pytest closes the folders of all to other users."""
+    with tempfile.TemporaryDirectory() as name:
+        Path(name).chmod(0o755)
+        yield Path(name)
+
+
 @pytest.mark.skipif(os.getuid() != 0 or not runs_scripts(SYSTEM), reason="needs root and a CPython of the system")
 @pytest.mark.parametrize("hidden", ["", ".", "uneven_sum/agent/engine"])
-def test_a_process_of_another_user_who_cannot_read_the_agent(hidden: str, tmp_path) -> None:
+def test_a_process_of_another_user_who_cannot_read_the_agent(hidden: str, open_folder: Path) -> None:
     """It runs as it would, and is not watched."""
-    for folder in [tmp_path, *tmp_path.parents][:-1]:
-        folder.chmod(folder.stat().st_mode | 0o055)
-    shutil.copytree(Path(uneven_sum.__file__).parent, tmp_path / "src" / "uneven_sum")
-    path = tmp_path / "script.py"
+    half_written = shutil.ignore_patterns("*.pyc.*")  # by another test
+    shutil.copytree(Path(uneven_sum.__file__).parent, open_folder / "src" / "uneven_sum", ignore=half_written)
+    path = open_folder / "script.py"
     path.write_text(OTHER_USER)
     if hidden:
-        (tmp_path / "src" / hidden).chmod(0o700)
+        (open_folder / "src" / hidden).chmod(0o700)
     plain = subprocess.run([SYSTEM, str(path)], capture_output=True, text=True)
     command = [sys.executable, "-m", "uneven_sum", "check", "--all", "--python", SYSTEM, str(path)]
     watched = subprocess.run(
-        command, capture_output=True, text=True, env={**os.environ, "PYTHONPATH": str(tmp_path / "src")}
+        command, capture_output=True, text=True, env={**os.environ, "PYTHONPATH": str(open_folder / "src")}
     )
     assert watched.stdout == plain.stdout and plain.stdout.count("65534 inf") == 3, watched.stderr
     assert "inf created at line 7" in watched.stderr and "In script.py (" in watched.stderr, "that of the same user"

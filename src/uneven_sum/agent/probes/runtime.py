@@ -20,11 +20,12 @@ from ..source import gates, registry
 from ..source.sites import sites
 from ..values import nonfinite, quick_look, snapshot
 from ..values.nonfinite import PLAIN
-from ..values.quick_look import AT_ONCE, FEW, carries, carries_float, holds_no_more, is_fine, is_quickly_fine
+from ..values.quick_look import AT_ONCE, FEW, carries, carries_float, has_nan, holds_no_more, is_fine, is_quickly_fine
 from . import run_texts
 from .listener import Listener
 from .operands import operands_in
 
+WHOLE_CALLS = 10  # times after which a call is known for one that carries nan from anywhere in an operand
 numbers = TypeIds(float, int, bool, complex)  # types whose augmented operators never work in place
 floats = TypeIds()  # other kinds of floats that have been met: numpy's scalars
 float64: Any = None  # numpy's, once it has been met
@@ -124,7 +125,8 @@ def _look(value: object, site: int, old: object, given: tuple[object, ...] = ())
     try:
         if (given or old is not None) and not (holding or run_state.in_trial):
             if old is None:
-                explained = carries(value, operands_in(given, sites[site].parts))
+                operands = operands_in(given, sites[site].parts)
+                explained = carries(value, operands) or (sites[site].whole > WHOLE_CALLS and has_nan(operands))
             else:
                 explained = holds_no_more(value, old)
             if explained and listener.carried(value, sites[site], given):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import ast
 
-from ..source.sites import Index, Parts
+from ..source.sites import Index, Parts, read_from
 
 WHOLE = (ast.Add, ast.Sub, ast.Mult, ast.FloorDiv, ast.Mod)  # of whole numbers they give a whole number
 
@@ -53,6 +53,8 @@ class Operands:
                 self.take(node.func.value)
             for one in node.args:
                 self.take(one)
+        elif isinstance(node, (ast.Attribute, ast.Subscript)) and isinstance(read_from(node), ast.Call):
+            self.take(read_from(node))
         elif isinstance(node, (ast.Attribute, ast.Subscript)) and isinstance(node.value, ast.Name):
             self.complete = self._take_part(node, node.value.id) and self.complete
         elif isinstance(node, ast.Subscript):

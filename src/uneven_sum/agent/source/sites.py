@@ -65,6 +65,7 @@ class Site:
     lookouts: tuple[int, ...] = ()  # numbers of the lookouts that a probe is for
     versions: tuple[int, ...] = ()  # of these, as the probe was made for
     parts: Parts | None = None  # how the operands are found among the values that the probe is given
+    whole: int = 0  # how often a call, which makes each cell from the whole of an operand, has carried bad cells on
 
 
 class Sites(list[Site]):

@@ -29,6 +29,7 @@ from ..values import nonfinite, polars_cells
 from .settings import Switches
 
 READ = (ast.Name, ast.Attribute, ast.Subscript)
+READ_ON = 10  # times after which a place that only reads is not judged any more
 LOOKED_AGAIN = 30  # times that one place is taken apart without a pause, before it is taken as carried
 
 
@@ -50,6 +51,7 @@ class NonfiniteTrigger(tracer.Hooks):
         self.guarded = Gaps()  # made where NumPy ignores such errors
         self.last_bad: object = MISSING  # what a user call has just returned
         self.paused_for: tuple[object, ...] = ()  # the last pause: its call, statement, culprit; and its expression
+        self.only_read: dict[int, int] = {}  # how often a place has read what was judged before, and nothing else
         self.met_in: set[int] = set()  # the threads that have met a non-finite value
 
     def pause(self, pause: Pause, apart: dict[str, object] | None = None) -> str:
@@ -84,6 +86,10 @@ class NonfiniteTrigger(tracer.Hooks):
     @with_originals
     def nonfinite(self, value: object, site: Site, frame: types.FrameType, old: object) -> object:
         """The value, or what the user has put in its place.  Raises `Leave` to run the statement again."""
+        if self.only_read.get(id(site), 0) > READ_ON and not self.gaps and not self.guarded:
+            run_state.met += 1
+            self.finite(site, frame)
+            return value
         pause = None
         try:
             pause = self._judge(value, site, frame, old)
@@ -161,6 +167,8 @@ class NonfiniteTrigger(tracer.Hooks):
         only_read = only_read or provenance.takes_out(source, Scope(frame))
         returned = not isinstance(node, ast.AugAssign) and not fresh  # judged where it was returned
         was_bad = old is not None and self._was_bad(value, old)
+        if only_read and not returns and "carried" not in self.pauses_on:
+            self.only_read[id(site)] = self.only_read.get(id(site), 0) + 1
         if only_read or returned or was_bad or provenance.is_deliberate(node):
             kind = provenance.CARRIED
         else:
@@ -296,6 +304,7 @@ class NonfiniteTrigger(tracer.Hooks):
             return self._kind_in_place(site, node, frame)
         operands = provenance.Operands(node, Scope(frame))
         if provenance.explained(value, operands):
+            site.whole += isinstance(node, ast.Call) and not operands.cellwise
             return provenance.CARRIED
         divided = operands.divides and nonfinite.any_infinite(value)
         if operands.exempt and not operands.cellwise and not divided:

@@ -163,6 +163,16 @@ def carries(value: Any, operands: Sequence[Any]) -> bool:
     return True not in nan.tobytes() and True not in infinite.tobytes()
 
 
+def has_nan(operands: Sequence[Any]) -> bool:
+    """True when an array of floats, not a large one, holds nan."""
+    for one in operands:
+        if type(one) is ndarray and one.dtype.kind == "f" and one.dtype.num in _summed and one.size <= AT_ONCE:
+            squares = vdot(one, one)  # those of infinities give an infinity
+            if squares != squares:
+                return True
+    return False
+
+
 def holds_no_more(value: Any, old: Any) -> bool:
     """True when an array that was changed in place has bad cells where it had them before, and nowhere else."""
     if type(value) is not ndarray or value.dtype.kind != "f" or not value.ndim or value.size > CHUNK:
