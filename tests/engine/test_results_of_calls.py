@@ -51,6 +51,14 @@ ONCE = [
 ]
 
 
+async def test_an_object_of_the_script_is_no_culprit_beside_threads(script) -> None:
+    text = "import dataclasses, threading\nthreading.Thread(target=threading.Event().wait, daemon=True).start()\n"
+    text += "@dataclasses.dataclass\nclass Gauge:\n    limit: float = math.inf\n    levels: tuple = (math.nan, 1.0)\n"
+    assert not await pauses(script, text + "x = Gauge().limit\ny = Gauge().levels[0]\nz = [Gauge().limit][0]\n")
+    (found,) = await pauses(script, text + "np.seterr(all='ignore')\nx = np.linalg.inv(np.diag([1e-320, 1.0]))[0, 0]\n")
+    assert found.culprit.text == "np.linalg.inv(np.diag([1e-320, 1.0]))"
+
+
 @pytest.mark.parametrize("text", ONCE)
 async def test_one_culprit_pauses_once_in_a_statement(text: str, script) -> None:
     """Also in each pass, and in the next statement again."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import _thread
 import ast
+import sys
 import types
 import weakref
 from collections.abc import Sequence
@@ -346,7 +347,8 @@ def _parsed(text: str) -> ast.expr:
 
 
 def _is_judged_before(node: ast.AST, scope: Scope) -> bool:
-    """True for what is no call, and for a call of the user's own code: it was judged where it was returned."""
+    """True for what is no call, and for a call of the user's own code: it was judged where it was returned, or where
+    the object got it."""
     if not isinstance(node, ast.Call):
         return True
     try:
@@ -355,6 +357,9 @@ def _is_judged_before(node: ast.AST, scope: Scope) -> bool:
         return False
     if type(function) is types.MethodType:
         function = function.__func__
+    if isinstance(function, type):
+        home = str(type.__getattribute__(function, "__module__"))
+        return home == "__main__" or getattr(sys.modules.get(home), "__file__", "") in registry.files
     return type(function) is types.FunctionType and function.__code__.co_filename in registry.files
 
 
