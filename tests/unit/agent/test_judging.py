@@ -16,7 +16,7 @@ import numpy as np
 import pandas as pd
 import pytest
 
-from uneven_sum.agent.diagnosis import culprit, provenance, reasons
+from uneven_sum.agent.diagnosis import culprit, provenance, reasons, senders
 from uneven_sum.agent.diagnosis.culprit import Term
 from uneven_sum.agent.frames import exception_handlers
 from uneven_sum.agent.frames.exception_handlers import Fate
@@ -424,7 +424,7 @@ def test_arithmetic_is_read(text: str) -> None:
 def test_what_a_comprehension_asks(text: str, said: str) -> None:
     queue = multiprocessing.SimpleQueue()
     held = scope(queue=queue, queues=[queue], by_name={"a": queue}, rows=[[1.0]])
-    assert provenance.sender_inside(ast.parse(text, mode="eval").body, held) == said
+    assert senders.sender_inside(ast.parse(text, mode="eval").body, held) == said
 
 
 # -- the culprit -------------------------------------------------------------------------------------

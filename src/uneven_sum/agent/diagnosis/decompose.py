@@ -21,7 +21,7 @@ from ..source.source_file import COMPREHENSIONS, SourceFile
 from ..values import nonfinite
 from ..values.describe import summary
 from ..values.safe_read import read_attribute, safe_kind
-from . import culprit, provenance, shape_notes, text_notes
+from . import culprit, provenance, senders, shape_notes, text_notes
 from .culprit import NOT_EVALUATED, Culprit, Term
 from .harmless import is_harmless
 
@@ -315,7 +315,7 @@ class Decomposed:
 
     def _call(self, node: ast.Call, term: Term) -> object:
         function: object
-        term.sender = provenance.sender_made(node.func, self.scope)
+        term.sender = senders.sender_made(node.func, self.scope)
         if isinstance(node.func, ast.Attribute):
             owner = self._owner(node.func.value, term)
             function = read_attribute(owner, node.func.attr)
@@ -330,11 +330,11 @@ class Decomposed:
         term.operands.clear()  # what follows are the operands of the call
         if isinstance(node.func, ast.Attribute) and term.children:
             term.operands.append(term.children[-1].value)
-        term.sender = term.sender or provenance.sender(function, [])
+        term.sender = term.sender or senders.sender(function, [])
         plain: list[object] = [a.value if isinstance(a, ast.Starred) else a for a in node.args]
         values = self._each(plain + [k.value for k in node.keywords], term)
         term.cellwise = provenance.is_cellwise(function)
-        term.sender = term.sender or provenance.sender(function, term.operands)
+        term.sender = term.sender or senders.sender(function, term.operands)
         bound_to = getattr(function, "__self__", None) if isinstance(node.func, ast.Call) else None
         term.no_data = not any(provenance.is_data(v) for v in [*term.operands, bound_to])
         if term.node is self.raised:
@@ -364,7 +364,7 @@ class Decomposed:
             if not isinstance(node.generators[0].iter, ast.Call):
                 self._operand(node.generators[0].iter, term)
         if not self.may_call:
-            term.sender = provenance.sender_inside(node, self.scope)
+            term.sender = senders.sender_inside(node, self.scope)
             raise NotEvaluated("not evaluated: a comprehension")
         if term.node is self.raised:
             raise NotEvaluated

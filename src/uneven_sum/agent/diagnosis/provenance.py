@@ -11,7 +11,6 @@ import ast
 import operator as o
 import re
 import types
-from collections.abc import Iterable
 from typing import Any
 
 from ..core.markers import MISSING
@@ -281,81 +280,6 @@ def is_cellwise(function: object) -> bool:
     if name in OF_EACH_CELL and _is_tensors(function):
         return True
     return getattr(function, "__module__", None) in ("math", "cmath") and name not in ("fsum", "prod", "sumprod")
-
-
-SENDERS = {  # by the module of what is called or asked: from where its result comes
-    "multiprocessing.pool": "a worker",
-    "concurrent.futures": "a worker",
-    "joblib.parallel": "a worker",
-    "dask.delayed": "a worker",
-    "distributed": "a worker",
-    "multiprocessing.queues": "another process",
-    "multiprocessing.connection": "another process",
-    "multiprocessing.managers": "another process",
-}
-
-
-def _sender_of(homes: Iterable[str]) -> str:
-    """Who sends, by the names of modules."""
-    for home in homes:
-        for module, name in SENDERS.items():
-            if home == module or home.startswith(module + "."):
-                return name
-    return ""
-
-
-def _homes(kind: type) -> list[str]:
-    """The modules of a class and its bases."""
-    return [str(read_attribute(one, "__module__")) for one in type.mro(kind)]
-
-
-def sender(function: object, operands: list[object]) -> str:
-    """`a worker` where a call passes on what another process or a pool has made; else empty."""
-    held = [next(iter(nonfinite.plain_list(v)), None) for v in operands if isinstance(v, (list, tuple))]
-    bound = type(function) in (types.MethodType, types.BuiltinFunctionType)
-    for value in [getattr(function, "__self__", None) if bound else function, *operands, *held]:
-        if isinstance(value, types.GeneratorType):
-            homes = [str(value.gi_frame.f_globals.get("__name__", ""))] if value.gi_frame is not None else []
-        elif isinstance(value, types.FunctionType):
-            homes = [str(value.__module__)]
-        else:
-            homes = _homes(type(value))
-        if _sender_of(homes):
-            return _sender_of(homes)
-    return ""
-
-
-def sender_made(func: ast.expr, scope: Scope) -> str:
-    """The same where the pool is made in the expression: `ThreadPool(2).map`, `Parallel(n_jobs=2)`."""
-    made = func.value if isinstance(func, ast.Attribute) else func
-    if not isinstance(made, ast.Call):
-        return ""
-    try:
-        kind = read(made.func, scope)
-    except Unreadable:
-        return ""
-    return _sender_of(_homes(kind)) if isinstance(kind, type) else ""
-
-
-def sender_inside(node: ast.AST, scope: Scope) -> str:
-    """The same of what a comprehension asks or goes through, as far as that can be read."""
-    for one in ast.walk(node):
-        if isinstance(one, ast.Call) and callee(one) == "delayed":
-            return "a worker"  # Dask's and joblib's
-        asked = one.func if isinstance(one, ast.Call) else None
-        asked = asked.value if isinstance(asked, ast.Attribute) else asked
-        asked = one.iter if isinstance(one, ast.comprehension) else asked
-        if asked is None:
-            continue
-        try:
-            value = read(asked, scope)
-        except Unreadable:
-            continue
-        items = list(value.values()) if type(value) is dict else value if type(value) in (list, tuple) else []
-        found = sender(value, list(items[:1]))
-        if found:
-            return found
-    return ""
 
 
 def takes_out(node: ast.AST, scope: Scope) -> bool:

@@ -183,10 +183,8 @@ class NonfiniteTrigger(tracer.Hooks):
         pause = Pause("nonfinite", frame, kind=kind, expression=node, actual=value, statement=statement, was_bad=old)
         pause.warnings = self._held_texts(frame)
         apart = report.examine(pause)
-        read = isinstance(node, READ) and not apart["left out"]
-        if apart["kind"] is None and read:
-            return None
-        if apart["kind"] is None and not apart["trial"] and not apart["raised"] and not apart["left out"]:
+        in_doubt = (apart["trial"] or apart["raised"]) and not isinstance(node, READ)
+        if apart["kind"] is None and not in_doubt and not apart["left out"]:
             return None  # taken apart, no term of it is at fault: it came from further in
         if apart["raised"] and not apart["sure"] and nonfinite.is_frame(value):
             return None  # what cannot be read a second time may have had them, and in frames they are usual
