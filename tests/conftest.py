@@ -9,6 +9,7 @@ import hypothesis
 import pytest
 from driving_app import Terminal
 from interpreters import INTERPRETERS
+from starting import start_from_ready
 
 from uneven_sum.host.launch import Limits
 
@@ -42,6 +43,13 @@ def own_state(tmp_path_factory, monkeypatch) -> None:
     """What the application keeps for its user is kept elsewhere while it is tested."""
     monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path_factory.mktemp("state")))
     monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path_factory.mktemp("config")))
+
+
+@pytest.fixture(autouse=True)
+def quick_starts(request: pytest.FixtureRequest, monkeypatch) -> None:
+    """Scripts start in forks of an interpreter that is held ready; as users start them where that itself is tested."""
+    if request.path.parent.name not in ("transparency", "terminal"):
+        start_from_ready(monkeypatch)
 
 
 @pytest.fixture
