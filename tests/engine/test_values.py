@@ -84,7 +84,7 @@ FOREIGN = {
     "dataset": ("x 2, y 2", None),
     "coo": ("2 x 2 sparse float64, 2 stored, 1 not finite", [".!", ".."]),
     "sparr": ("3 x 3 sparse float64, 3 stored", ["...", "...", "..."]),
-    "arrow_series": ("2 rows double[pyarrow], 1.5 … 1.5, mean 1.5, 1 missing or infinite, first at row 1", [".!"]),
+    "arrow_series": ("2 rows double[pyarrow], 1.5 … 1.5, mean 1.5, 1 missing, first at row 1", [".!"]),
     "lazy": ("a plan that has not run: collect() runs it", None),
     "expression": ('the expression [(col("depth")) + (dyn int: 1)].sqrt()', None),
     "scalar_": ("1.5", None),

@@ -44,8 +44,10 @@ def _series(value: Any) -> Summary:
     elif len(value):
         told = ": " + ", ".join(_cell(v) for v in value.iloc[:3]) + (", …" if len(value) > 3 else "")
     if bad:
-        where = int(np.argmax(nonfinite.mask(value)))
-        told += f", {bad} missing or infinite, first at row {_place(value.index, where)}"
+        mask = nonfinite.mask(value)
+        missing = int(nonfinite.nan_mask(value).sum())
+        kinds = ", ".join(f"{n} {word}" for n, word in ((missing, "missing"), (bad - missing, "infinite")) if n)
+        told += f", {kinds}, first at row {_place(value.index, int(np.argmax(mask)))}"
     return {**base, "text": clean(head, 80) + told, "nonfinite": bad, **pictured}
 
 
