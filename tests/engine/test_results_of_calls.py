@@ -102,7 +102,7 @@ async def test_what_was_there_already_does_not_pause(text: str, script) -> None:
 CARRIES_ON = (
     "np.seterr(all='ignore')\ndef total(a):\n    return np.cumsum(a)\n"
     "def work():\n    flow = np.ones(3)\n    for k in range(40):\n        flow[0] = math.nan if k < 25 else k\n"
-    "        if k == 30:\n            flow[1:] = math.inf, -math.inf\n        x = {}\nwork()\n"
+    "        if k == 30:\n            flow[1:] = math.inf, -math.inf\n        x = {}\n        np.isnan(x)\nwork()\n"
 )
 
 

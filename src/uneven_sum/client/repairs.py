@@ -32,7 +32,7 @@ class Fault:
 
     `reason`: the kind of the reason; `numpy`: the name by which the file knows NumPy, empty where it does not; `cells`:
     the term has many; `passes`: the statement is in a `for` loop of its function, where `continue` begins the next
-    pass; `texts`: the operands that are numbers as texts; `near`, `shapes`: see `Culprit`.
+    pass; `operand`: the first one; `texts`: the operands that are numbers as texts; `near`, `shapes`: see `Culprit`.
     """
 
     statement: str
@@ -41,6 +41,7 @@ class Fault:
     numpy: str
     cells: bool
     passes: bool
+    operand: str = ""
     texts: list[str] = field(default_factory=list)
     near: list[str] = field(default_factory=list)
     shapes: list[list[int]] = field(default_factory=list)
@@ -144,6 +145,7 @@ def fault_of(facts: Facts, source: str) -> Fault | None:
     own = [k for k in facts.loops if k.function == facts.function and k.number]
     in_for = bool(own) and own[0].kind == "for"  # in a `while` the step to the next pass may come after the line
     fault = Fault(statement, node, reason, numpy_in(source), culprit.cell is not None, in_for)
+    fault.operand = culprit.operands[0].text if culprit.operands else ""
     fault.texts, fault.near, fault.shapes = texts, culprit.near, culprit.shapes
     return fault
 
@@ -407,12 +409,46 @@ def _shapes(fault: Fault) -> list[Repair]:
     return made
 
 
+LEAVE_OUT = {  # by NumPy's function or the method: the one that leaves nan out
+    **{name: f"nan{name}" for name in ("sum", "mean", "max", "min", "std", "var", "median", "prod")},
+    **{"amax": "nanmax", "amin": "nanmin", "percentile": "nanpercentile", "quantile": "nanquantile", "fsum": "nansum"},
+}
+OF_PAIRS = {"polyfit", "linregress", "pearsonr", "spearmanr", "kendalltau", "theilslopes"}
+
+
+def _total(fault: Fault) -> list[Repair]:
+    """A total that is nan by a few values."""
+    node, np = fault.node, fault.numpy
+    if not isinstance(node, ast.Call) or not np:
+        return []
+    is_method = isinstance(node.func, ast.Attribute) and ast.unparse(node.func.value) not in (np, "math", "stats")
+    name = ast.unparse(node.func).rpartition(".")[2]
+    data = node.func.value if is_method and isinstance(node.func, ast.Attribute) else (node.args or [node])[0]
+    others = [*(node.args if is_method else node.args[1:]), *node.keywords]
+    found = []
+    if name in LEAVE_OUT:
+        given = ", ".join([ast.unparse(data), *map(ast.unparse, others)])
+        text = fault.with_term(f"{np}.{LEAVE_OUT[name]}({given})")
+        found.append(Repair("leave nan out", text, "The values that are there stand for all."))
+    if name in OF_PAIRS and len(node.args) > 1 and not is_method and fault.operand:
+        a, b, rest = ast.unparse(node.args[0]), ast.unparse(node.args[1]), [ast.unparse(n) for n in node.args[2:]]
+        there = f"{np}.isfinite({fault.operand})"
+        given = ", ".join([f"{a}[{there}]", f"{b}[{there}]", *rest, *map(ast.unparse, node.keywords)])
+        text = fault.with_term(f"{ast.unparse(node.func)}({given})")
+        found.append(Repair("leave pairs out", text, f"A pair without {fault.operand} says nothing."))
+    if name in ("sum", "fsum", "dot"):
+        text = fault.with_term(f"{np}.nan_to_num({ast.unparse(data)})", data)
+        found.append(Repair("count as zero", text, "What is missing is 0."))
+    return found
+
+
 Make = Callable[[Fault], list[Repair]]
 KINDS: dict[str, Make] = {  # by the kind of the reason
     **dict.fromkeys(("negative-power", "root-of-negative"), _negative),
     **dict.fromkeys(("log-of-zero", "log-of-negative", "log-of-zero-or-less"), _logarithm),
     **dict.fromkeys(("division-by-zero", "zero-by-zero"), _division),
     "overflow": _too_large,
+    "lost-total": _total,
     "outside-unit": _angle,
     "index": _index,
     "key": _key,

@@ -11,8 +11,7 @@ from typing import Any
 
 from ..core.markers import MISSING
 from ..core.records import record
-from ..frames.namespace import Scope
-from ..source.call_lists import DIVIDES, EMPTY_BY_DESIGN
+from ..source.call_lists import DIVIDES, EMPTY_BY_DESIGN, SUMS
 from ..source.sites import callee, read_from
 from ..source.source_file import SourceFile
 from ..values import nonfinite, polars_cells, tensor_arrays
@@ -146,34 +145,13 @@ def _bottom_up(term: Term) -> Iterator[Term]:
     yield term
 
 
-SUMS = {
-    *(
-        "sum",
-        "mean",
-        "average",
-        "dot",
-        "matmul",
-        "prod",
-        "cumsum",
-        "cumprod",
-        "std",
-        "var",
-        "fsum",
-        "trapezoid",
-        "diff",
-    ),
-    *("inner", "outer", "vdot", "einsum", "convolve", "fft", "ifft", "ptp", "norm"),
-}
-
-
 def _explained(term: Term) -> bool:
     if not term.cellwise and not isinstance(term.node, ast.BinOp):
         known = isinstance(term.node, ast.Call) and callee(term.node) in SUMS
         if not known and provenance.makes_nan(term.value, [], term.operands):
             return True  # a library's own way with infinities
-    operands = provenance.Operands(ast.Constant(None), Scope.__new__(Scope))
-    operands.cellwise, operands.whole = (term.operands, []) if term.cellwise else ([], term.operands)
-    return provenance.explained(term.value, operands)
+    cellwise, whole = (term.operands, []) if term.cellwise else ([], term.operands)
+    return provenance.explained(term.value, provenance.Operands.of(cellwise, whole))
 
 
 def _divided(term: Term) -> bool:

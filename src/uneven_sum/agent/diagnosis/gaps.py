@@ -146,6 +146,12 @@ class Gaps:
         gap.entered = True
         return gap, ast.unparse(source)
 
+    def enter(self, node: ast.AST, scope: Scope) -> None:
+        """What an operand holds has had its pause."""
+        gap = self._at(node, scope)
+        if gap is not None:
+            gap.entered = True
+
     def pass_on(self, value: object, node: ast.AST, statement: Statement, scope: Scope) -> None:
         """Remember a value that was made of one with a gap, whatever was done to it."""
         found = self._through(node, scope, statement.scope, False)

@@ -8,6 +8,7 @@ statement is taken apart (`terms`) and the culprit decides.
 from __future__ import annotations
 
 import ast
+import itertools
 import operator as o
 import re
 import types
@@ -21,6 +22,7 @@ from ..source.sites import callee
 from ..source.source_file import COMPREHENSIONS
 from ..values import nonfinite, polars_cells, quick_look
 from ..values.safe_read import read_attribute, safe_kind
+from .held_values import bad_within
 
 CREATED, ARRIVED, CARRIED = "created", "arrived", "carried"
 BAD_LITERAL = re.compile(r"[+-]?(inf|infinity|s?nan)(j|[+-][\w.]*j)?|[+-]?[\d.]+[+-](inf|infinity|nan)j")
@@ -105,6 +107,13 @@ class Operands:
         self.exempt = False  # a call leaves cells empty by design
         self.divides = False  # and it may divide by zero
         self._walk(node, self.cellwise)
+
+    @classmethod
+    def of(cls, cellwise: list[Any], whole: list[object]) -> Operands:
+        """Operands that are known already."""
+        one = cls(ast.Constant(None), Scope.__new__(Scope))
+        one.cellwise, one.whole = cellwise, whole
+        return one
 
     def _leaf(self, node: ast.AST, into: list[object]) -> None:
         try:
@@ -221,7 +230,7 @@ def is_data(value: object, depth: int = 0) -> bool:
     if isinstance(value, (int, float, complex)):
         return True
     kind = type(value)
-    if hasattr(kind, "__array__") or nonfinite._LOOKERS.get(kind, nonfinite._nothing) is not nonfinite._nothing:
+    if hasattr(kind, "__array__") or nonfinite.has_look(kind):
         return getattr(getattr(value, "dtype", None), "kind", "f") not in "SUO" or not hasattr(value, "dtype")
     return hasattr(kind, "__float__") or hasattr(kind, "__dataframe__")
 
@@ -308,7 +317,18 @@ def is_deliberate(node: ast.AST) -> bool:
 
 
 def explained(value: Any, operands: Operands) -> bool:
-    """True when the bad cells of a value are all those of its operands: it only carries them."""
+    """True when the bad cells of a value are all those of its operands, or of what these hold: it only carries them."""
+    if _explained(value, operands):
+        return True
+    of_objects = [bad_within(v) for v in operands.cellwise if not isinstance(v, (list, tuple))]  # `np.sqrt(grid)`
+    held = [bad_within(v) for v in operands.whole]
+    if not any(of_objects) and not any(held):
+        return False
+    cellwise = [*operands.cellwise, *itertools.chain(*of_objects)]
+    return _explained(value, Operands.of(cellwise, [*operands.whole, *itertools.chain(*held)]))
+
+
+def _explained(value: Any, operands: Operands) -> bool:
     kind, read_already = type(value), (*operands.cellwise, *operands.whole)
     if kind is float or kind is quick_look.float64:
         if quick_look.carries_float(value, read_already):

@@ -74,3 +74,31 @@ SEES_FRAME = {
 
 # What can bind a module's names from elsewhere.
 REBINDS = {"globals", "exec", "vars", "setattr", "__dict__", "import_module", "modules", "run_path", "reload"}
+
+# Calls that add up, whose way with infinities is that of arithmetic.
+SUMS = {
+    *(
+        "sum",
+        "mean",
+        "average",
+        "dot",
+        "matmul",
+        "prod",
+        "cumsum",
+        "cumprod",
+        "std",
+        "var",
+        "fsum",
+        "trapezoid",
+        "diff",
+    ),
+    *("inner", "outer", "vdot", "einsum", "convolve", "fft", "ifft", "ptp", "norm"),
+}
+
+# Calls in which each value counts: one that is missing makes all of the result nan.
+TOTALS = SUMS - {"diff", "outer", "cumsum", "cumprod", "convolve"} | {
+    *("max", "min", "amax", "amin", "median", "percentile", "quantile", "trapz", "simpson", "rfft", "irfft", "fft2"),
+    *("fmean", "stdev", "pstdev", "variance", "pvariance", "polyfit", "lstsq", "solve", "inv", "pinv", "det", "cond"),
+    *("linregress", "pearsonr", "spearmanr", "kendalltau", "ttest_ind", "ttest_rel", "ttest_1samp", "skew", "kurtosis"),
+    *("interp1d", "sumprod", "vecdot", "multi_dot", "gmean", "hmean", "zscore", "detrend", "theilslopes"),
+}

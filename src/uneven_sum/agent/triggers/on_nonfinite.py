@@ -15,7 +15,7 @@ from ..core.markers import MISSING
 from ..core.original_builtins import with_originals
 from ..core.text import clean
 from ..core.transport import Closed
-from ..diagnosis import provenance, silenced_errors
+from ..diagnosis import lost_totals, provenance, silenced_errors
 from ..diagnosis.gaps import Gap, Gaps, stored_names
 from ..frames.namespace import Scope
 from ..pause import headline, report
@@ -31,6 +31,7 @@ from .settings import Switches
 
 READ = (ast.Name, ast.Attribute, ast.Subscript)
 READ_ON = 10  # times after which a place that only reads is not judged any more
+TRIED = 10  # times that one place is asked whether its total is lost
 LOOKED_AGAIN = 30  # times that one place is taken apart without a pause, before it is taken as carried
 
 
@@ -53,6 +54,8 @@ class NonfiniteTrigger(tracer.Hooks):
         self.last_bad: object = MISSING  # what a user call has just returned
         self.paused_for: tuple[object, ...] = ()  # the last pause: its call, statement, culprit; and its expression
         self.only_read: dict[int, int] = {}  # how often a place has read what was judged before, and nothing else
+        self.has_paused = False
+        self.tried: dict[int, int] = {}  # how often a place was asked whether its total is lost
         self.met_in: set[int] = set()  # the threads that have met a non-finite value
 
     def pause(self, pause: Pause, apart: dict[str, object] | None = None) -> str:
@@ -120,14 +123,25 @@ class NonfiniteTrigger(tracer.Hooks):
             site.parts is None or self.gaps.may_enter(given, site.parts) or self.guarded.may_enter(given, site.parts)
         ):
             return False
+        if not self.has_paused and self._may_be_lost(value, site):
+            return False  # judged at leisure
         run_state.met += 1
         if site.role in ("return", "yield"):
             self.last_bad = _remembered(value)
         return True
 
+    def _may_be_lost(self, value: object, site: Site) -> bool:
+        """Whether a value may be the first total that is lost; a place is asked a few times."""
+        tried = self.tried.get(id(site), 0)
+        if tried >= TRIED or "nonfinite" not in self.pauses_on or not lost_totals.is_all_nan(value):
+            return False
+        self.tried[id(site)] = tried + 1
+        return True
+
     def _at_value(self, pause: Pause, site: Site, apart: dict[str, object] | None = None) -> Pause:
         """Pauses at a value; then the statement may run again, or another value take its place."""
         assert pause.frame is not None and pause.statement is not None
+        self.has_paused = True
         node, frame = pause.statement.node, pause.frame
         in_place = site.role == "augmented" and not nonfinite.is_number_kind(type(pause.actual))
         simple = isinstance(node, (ast.Assign, ast.AugAssign, ast.AnnAssign, ast.Expr, ast.Return))
@@ -175,7 +189,10 @@ class NonfiniteTrigger(tracer.Hooks):
         else:
             kind = self._kind(value, site, node, frame)
         if kind == provenance.CARRIED:
-            return self._pause_if_carried(value, site, frame, node, statement)
+            passed_on = only_read or returned or was_bad
+            return self._pause_if_carried(value, site, frame, node, statement) or (
+                None if passed_on or self.has_paused else self._pause_if_lost(value, site, frame, node, statement)
+            )
         number = hash((where, site.expression))
         if self.looked.get(number, 0) > LOOKED_AGAIN:
             return None
@@ -242,6 +259,22 @@ class NonfiniteTrigger(tracer.Hooks):
             enters = "enters" if gap.cells == 1 else "enter"
             pause.said = f"{gap.sentence()} {enters} the arithmetic by {clean(operand, 60)}"
         return self._at_value(pause, site)
+
+    def _pause_if_lost(
+        self, value: object, site: Site, frame: types.FrameType, node: ast.AST, statement: Statement
+    ) -> Pause | None:
+        """The pause for the first total of the run that a few missing values make nan."""
+        if not lost_totals.is_all_nan(value):
+            return None
+        total = lost_totals.lost(node, statement, frame)
+        if total is None:
+            return None
+        pause = Pause("nonfinite", frame, kind="gaps", expression=node, actual=value, statement=statement)
+        pause.said = total.sentence()
+        self.gaps.enter(total.operand, Scope(frame))
+        apart = report.examine(pause)
+        total.mark(apart, site.file)
+        return self._at_value(pause, site, apart)
 
     def _is_known_here(self, site: Site, frame: types.FrameType, culprit: str) -> bool:
         """True where the pause before was for this culprit, in another expression of the same statement."""

@@ -151,6 +151,11 @@ def _looker(kind: type) -> Any:
         return _nothing
 
 
+def has_look(kind: type) -> bool:
+    """True for a type that has been met, and whose values are looked into."""
+    return _LOOKERS.get(kind, _nothing) is not _nothing
+
+
 def is_never_bad(kind: type) -> bool:
     """True for a type that has been met, and whose values nothing is looked for in."""
     return _LOOKERS.get(kind) is _nothing

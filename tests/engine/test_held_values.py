@@ -1,0 +1,88 @@
+"""What a collection or an object of the script's holds is carried by what is made of it: no second pause."""
+
+from __future__ import annotations
+
+import pytest
+
+from .test_deserved import pauses
+
+MADE = "big = 1e200\nbad = big * big{nan}\n"
+COLLECTIONS = """
+import array, collections, functools, itertools, operator, statistics
+d = {"a": bad, "b": 1.0}
+l = [bad, 1.0]
+t = (bad, 1)
+s = {bad, 2.0}
+a = array.array("d", [bad, 1.0])
+q = collections.deque([bad, 1.0])
+ll = [[bad, 1.0], [2.0]]
+dl = {"a": [bad, 1.0]}
+u = collections.UserList([bad, 1.0])
+"""
+OF_COLLECTIONS = [
+    *("sum(d.values())", "sum(l)", "sum(t)", "sum(s)", "sum(a)", "sum(q)", "sum(u)", "sum(map(sum, ll))"),
+    *("sum([sum(v) for v in dl.values()])", "sum(v for v in d.values())", "max(l) + sum(l) / len(l)"),
+    *("sum(x * y for x, y in zip(l, t))", "sum(sum(r) for r in ll)", "sum(sorted(l))", "sum(list(d.values()))"),
+    *("sum(ll, [])", "sum(itertools.chain(*ll))", "sum(dict(d).values())", "sum(dict(zip('ab', l)).values())"),
+    *("[sum(c) for c in zip(*[l, t])]", "math.fsum(l)", "math.prod(d.values())", "statistics.fmean(d.values())"),
+    *("functools.reduce(operator.add, d.values())", "collections.ChainMap(d)['a']", "list(reversed(l))"),
+]
+
+OBJECTS = """
+import array, collections, itertools, statistics
+class Grid:
+    {slots}
+    def __init__(self, cells):
+        self.cells = cells
+    def __iter__(self):
+        return iter(self.cells)
+    def __array__(self, dtype=None, copy=None):
+        return np.array(self.cells)
+    def items(self):
+        return zip("abc", self.cells)
+class Level:
+    def __init__(self, value):
+        self.value = value
+    def __float__(self):
+        return self.value
+g = Grid([1.0, bad, 2.0])
+"""
+OF_OBJECTS = [
+    *("list(g)", "tuple(g)", "sum(g)", "sorted(g)", "[*g]", "np.array(g)", "float(Level(bad))", "dict(g.items())"),
+    *("[x for x in g]", "{x for x in g}", "list(itertools.chain(g, g))", "list(map(float, g))", "collections.deque(g)"),
+    *("array.array('d', g)", "math.fsum(g)", "next(iter(g))", "np.sum(g)", "np.mean(list(g))", "statistics.mean(g)"),
+    *("sum((x for x in g), 0.0)", "sum(map(lambda v: v, g))", "np.linalg.norm(g)", "np.sqrt(g)"),
+]
+
+
+async def pauses_after(script, text: str, places: list[str]) -> list[str]:
+    """The headlines but for that of the value's own line.  All places stand in one script."""
+    text += "".join(f"x{n} = {place}\n" for n, place in enumerate(places))
+    first, *others = await pauses(script, text)
+    assert "big * big" in first.headline
+    return [f.headline for f in others]
+
+
+@pytest.mark.parametrize("nan", ["", " - big * big"], ids=["infinity", "nan"])
+async def test_collections(nan: str, script) -> None:
+    assert not await pauses_after(script, MADE.format(nan=nan) + COLLECTIONS, OF_COLLECTIONS)
+
+
+@pytest.mark.parametrize("slots", ["", "__slots__ = ('cells',)"], ids=["attributes", "slots"])
+async def test_objects(slots: str, script) -> None:
+    assert not await pauses_after(script, MADE.format(nan="") + OBJECTS.format(slots=slots), OF_OBJECTS)
+
+
+MADE_ANEW = [  # of a collection that holds infinities, or finite numbers only
+    "x = sum([math.inf, -math.inf])",
+    "x = sum({'a': math.inf, 'b': -math.inf}.values())",
+    "x = sum([1e308, 1e308])",
+    "levels = [1e308] * 3\nx = sum(levels)",
+    "class Grid:\n    def __init__(self):\n        self.cells = [1e308, 1e308]\n    def __iter__(self):\n        return iter(self.cells)\nx = sum(Grid())",
+]
+
+
+@pytest.mark.parametrize("text", MADE_ANEW)
+async def test_what_is_made_of_them_pauses(text: str, script) -> None:
+    (found,) = await pauses(script, text + "\n")
+    assert found.reason == "nonfinite" and "sum(" in found.culprit.text

@@ -1,0 +1,68 @@
+"""A total that a few missing values make nan: the first of a run pauses, where nothing non-finite has paused before."""
+
+from __future__ import annotations
+
+import pytest
+from driving import running
+
+from .test_deserved import pauses
+
+GAPPED = "flow = np.arange(10.0)\nflow[3:5] = np.nan\n"
+READ = "table = pd.read_csv(io.StringIO('day,flow\\n1,2.0\\n2,\\n3,4.0\\n4,1.0\\n'))\nflow = table['flow'].values\n"
+
+LOST = {  # a statement, and how the headline begins
+    GAPPED + "m = flow.mean()": "2 nan among the 10 values of flow make flow.mean() nan",
+    GAPPED + "print(np.sum(flow ** 2))": "2 nan among the 10 values of flow make np.sum(flow ** 2) nan",
+    GAPPED + "m = flow @ np.ones(10)": "2 nan among the 10 values of flow make flow @ np.ones(10) nan",
+    GAPPED + "m = flow[2:6].max()": "2 nan among the 4 values of flow[2:6] make flow[2:6].max() nan",
+    GAPPED + "m = sum(flow.tolist())": "2 nan among the 10 values of flow make sum(flow.tolist()) nan",
+    GAPPED
+    + "def score(x):\n    return 1 - np.sum((x - x.mean()) ** 2)\nm = score(flow)": "2 nan among the 10 values of x make x.mean() nan",
+    READ + "m = np.mean(flow)": "1 nan among the 4 values of flow makes np.mean(flow) nan",
+    READ
+    + "line = np.polyfit(table['day'], flow, 1)": "1 nan among the 4 values of flow makes np.polyfit(table['day'], flow, 1) nan",
+    READ
+    + "m = np.mean(flow)\nk = np.sum(flow)\ndepth = flow / 3\nd = depth.sum()": "1 nan among the 4 values of flow makes np.mean(flow)",
+    "levels = [1.0, math.nan, 2.0]\nm = math.fsum(levels)": "1 nan among the 3 values of levels makes math.fsum(levels) nan",
+    GAPPED + "known = np.nanmean(flow)\nm = flow.std()": "2 nan among the 10 values of flow make flow.std() nan",
+}
+
+MEANT = [  # the result is tested or filled, or nothing is lost
+    "m = np.nanmean(flow)",
+    "m = flow.mean()\nif np.isnan(m):\n    m = 0.0",
+    "def mean(x):\n    return np.mean(x)\nm = mean(flow)\nok = math.isnan(m)",
+    "means = []\nfor k in range(3):\n    means.append(flow[k : k + 2].mean())\nm = np.nanmax(means)",
+    "means = {k: flow[k:].mean() for k in range(8)}\nm = pd.Series(means)\nbest = np.nanmax(list(means.values()))",
+    "if np.isnan(np.sum(flow)):\n    print('gaps')",
+    "level = flow * 2\ntotal = np.cumsum(flow)\nhead = np.interp(3.0, np.arange(10), flow)",
+    "m = flow[~np.isnan(flow)].mean()",
+    "m = pd.Series(flow).mean()",
+    "m = np.full(3, np.nan).mean()",
+    "m = flow[3] * 2\nk = float(flow[4])",
+]
+
+
+@pytest.mark.parametrize("text", LOST)
+async def test_the_first_is_a_pause(text: str, script) -> None:
+    (found,) = await pauses(script, "import io\n" + text + "\n")
+    assert (found.reason, found.kind) == ("nonfinite", "gaps")
+    assert found.headline.startswith(LOST[text])
+    assert found.culprit.text in LOST[text] and [t.text for t in found.terms if t.culprit] == [found.culprit.text]
+
+
+@pytest.mark.parametrize("text", MEANT)
+async def test_what_is_meant_is_none(text: str, script) -> None:
+    assert not await pauses(script, GAPPED + text + "\n")
+
+
+async def test_after_another_pause_there_is_none(script) -> None:
+    (found,) = await pauses(script, GAPPED + "flow[5] = 1.0 / np.float64(0.0)\nm = flow.mean()\n")
+    assert found.kind == "created"
+
+
+async def test_a_place_is_asked_a_few_times_only(script) -> None:
+    text = "import numpy as np\nhalf = np.full(4, np.nan)\nwhole = np.arange(4.0)\n"
+    text += "for k in range(1000):\n    m = half.sum()\nprint('end')\n"
+    async with running(script(text)) as run:
+        assert await run.pause() is None
+        assert run.out == "end\n"
