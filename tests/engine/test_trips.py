@@ -164,6 +164,19 @@ WHY = {
     "index and length": ("a = [1, 2, 3]\nk = 2\nx = a[k + 1]\n", "index 3 of length 3: the last is 2"),
     "shapes": ("import numpy as np\na = np.ones(3)\nb = np.ones((2, 4))\nc = a + b\n", "shapes (3,) and (2, 4)"),
     "types": ("a = 'x'\nb = 3\nc = a + b\n", "types str and int"),
+    "nan in a solver": (
+        "import numpy as np\nx = np.ones((5, 2))\nx[2, 1] = np.nan\nc = np.linalg.svd(x)\n",
+        "x holds 1 non-finite cell",
+    ),
+    "nan in each": (
+        "import numpy as np\nx, y = np.full((3, 2), np.nan), np.array([1.0, np.nan, np.nan])\nc = np.linalg.lstsq(x, y)\n",
+        "x holds 6 non-finite cells and y holds 2 non-finite cells",
+    ),
+    "lengths in a TypeError": (
+        "import numpy as np\nx, y = np.arange(3), np.arange(5)\nc = np.polyfit(x, y, 1)\n",
+        "shapes (3,) and (5,)",
+    ),
+    "lines of a message": ("raise ValueError('no level\\nat the weir')\n", "no level at the weir"),
     "a column": (
         "import pandas as pd\nf = pd.DataFrame({'depth': [1.0]})\nx = f['dept']\n",
         "its only key is depth",
@@ -177,6 +190,37 @@ async def test_errors_say_more_than_their_message(name: str, script) -> None:
     async with running(script(text)) as run:
         facts = await run.pause()
         assert why in facts.headline, facts.headline
+
+
+async def test_shapes_are_no_reason_for_another_error(script) -> None:
+    text = "import numpy as np\na, b = np.ones((2, 2)), np.ones(2)\ndef f(a, b):\n    raise ValueError('no licence')\nf(a, b)\n"
+    async with running(script(text)) as run:
+        assert "shapes" not in (await run.pause()).headline
+
+
+COUNTED = {  # how many cells were made bad here, beside those that were so
+    "x = a * np.arange(3.0)": "1 non-finite cell created at line 6: x would hold 2 non-finite cells",
+    "x = b / b": "2 non-finite cells created at line 6: x would hold 3 non-finite cells",
+    "x = 1.0 / a": "",
+    "x = 1.0 / c": "2 non-finite cells created at line 6: x would hold 2 non-finite cells",
+}
+
+
+@pytest.mark.parametrize("text", COUNTED)
+async def test_a_headline_counts_what_was_made(text: str, script) -> None:
+    head = "import numpy as np\nnp.seterr(all='ignore')\na = np.array([np.inf, np.nan, 1.0])\n"
+    head += "b = np.array([np.nan, 0.0, 1.0, 0.0])\nc = np.array([0.0, 0.0, 1.0])\n"
+    async with running(script(head + text + "\n"), go_on=True) as run:
+        await run.pause()
+    assert [t.headline.partition(".")[0] for t in run.trips] == [COUNTED[text]] * bool(COUNTED[text])
+
+
+async def test_calls_in_a_comprehension_may_leave_cells_empty(script) -> None:
+    text = "import pandas as pd\nrain = pd.Series([1.0, 2.0, 3.0])\n"
+    text += "table = pd.concat({k: rain.shift(k) for k in range(3)}, axis=1)\nlags = [rain.diff(k) for k in (1, 2)]\n"
+    async with running(script(text), go_on=True) as run:
+        await run.pause()
+    assert not run.trips
 
 
 REFUSES = """

@@ -58,3 +58,11 @@ def error_text(e: BaseException) -> str:
     except Exception:
         text = ""
     return f"{type(e).__name__}: {text}" if text else type(e).__name__
+
+
+def str_of(exc: BaseException) -> str:
+    """An exception's message; what its own `__str__` raises is not let out."""
+    try:
+        return str(exc)
+    except Exception:
+        return "(a message that cannot be shown)"

@@ -52,6 +52,7 @@ class Culprit:
     reason: Reason = reasons.NONE
     element: str = ""  # of a comprehension: which
     sender: str = ""  # from where it has arrived, where that is another process
+    made: int = 0  # cells that it has made bad, where others were so before
 
 
 def find(root: Term, terms: list[Term], raised: ast.AST | None, file: SourceFile) -> Culprit | None:
@@ -111,7 +112,7 @@ def _named(found: Culprit, terms: list[Term], file: SourceFile) -> Culprit:
         ]
         return found
     if term.known:
-        found.cell = _first_cell(term)
+        _find_cells(found)
     at = found.cell if term.cellwise or hasattr(term.value, "iloc") else None  # else the whole operand is shown
     for child in term.children:
         if child.known:
@@ -160,30 +161,34 @@ def _divided(term: Term) -> bool:
     return divides and nonfinite.any_infinite(term.value)
 
 
-def _first_cell(term: Term) -> list[int] | None:
-    """The first bad cell that no operand explains; None for scalars."""
+def _find_cells(found: Culprit) -> None:
+    """The first bad cell that no operand explains, and how many there are; none for scalars."""
+    term = found.term
     if polars_cells.is_one(term.value):
         row = polars_cells.first_row(term.value, term.operands) if term.cellwise else -1
-        return [row] if row >= 0 else None
+        found.cell = [row] if row >= 0 else None
+        return
     np = nonfinite.module("numpy")
     mine = nonfinite.mask(term.value)
     if np is None or not getattr(mine, "shape", ()) or isinstance(term.value, (list, tuple)):
-        return None
+        return
     if _divided(term):
         mine = mine & ~nonfinite.nan_mask(term.value)
     left = mine.copy()
+    of_infinities = np.array(nonfinite.nan_mask(term.value))
     for operand in term.operands if term.cellwise else []:
         with contextlib.suppress(Exception):
             left &= ~np.broadcast_to(nonfinite.mask(operand), mine.shape)
-    if not left.any() and term.cellwise:  # nan from infinities
-        left = np.array(nonfinite.nan_mask(term.value))
-        for operand in term.operands:
-            with contextlib.suppress(Exception):
-                left &= ~np.broadcast_to(nonfinite.nan_mask(operand), mine.shape)
+        with contextlib.suppress(Exception):
+            of_infinities &= ~np.broadcast_to(nonfinite.nan_mask(operand), mine.shape)
+    if term.cellwise and of_infinities.shape == left.shape:
+        if not nonfinite.is_frame(term.value) and not getattr(term.was_bad, "shape", None):
+            found.made = int((left | of_infinities).sum())
+        left = left if left.any() else of_infinities
     if getattr(term.was_bad, "shape", None) == left.shape and (left & ~term.was_bad).any():
         left &= ~term.was_bad
     places = np.argwhere(left if left.any() else mine)
-    return [int(i) for i in places[0]] if len(places) else None
+    found.cell = [int(i) for i in places[0]] if len(places) else None
 
 
 def _at(value: Any, cell: list[int] | None, like: Any) -> object:

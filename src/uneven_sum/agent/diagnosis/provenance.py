@@ -140,12 +140,20 @@ class Operands:
         elif isinstance(node, COMPREHENSIONS):
             for g in node.generators:
                 self._walk(g.iter, self.whole)
+            self._note_calls(node)
         elif isinstance(node, ast.Lambda):
             pass
         else:
             for child in ast.iter_child_nodes(node):
                 if isinstance(child, (ast.expr, ast.keyword)):
                     self._walk(child, self.whole)
+
+    def _note_calls(self, node: ast.AST) -> None:
+        """An element of a comprehension was looked at when it was made: only whether it is empty by design counts."""
+        for call in ast.walk(node):
+            if isinstance(call, ast.Call) and callee(call) in EMPTY_BY_DESIGN and not self._fills_with_a_number(call):
+                self.exempt = True
+                self.divides = self.divides or callee(call) in DIVIDES
 
     def _fills_with_a_number(self, node: ast.Call) -> bool:
         """`np.full(4, 0.5)`: nothing is left empty by that."""

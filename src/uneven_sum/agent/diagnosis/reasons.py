@@ -5,12 +5,21 @@ from __future__ import annotations
 import ast
 import difflib
 import math
+import re
 from typing import Any
 
 from ..core.records import fact
+from ..core.text import plural, str_of
 from ..core.type_identity import is_one_of
 from ..source.sites import callee
+from ..values import nonfinite
 from ..values.safe_read import read_attribute
+
+# What messages are about.
+OF_BAD_CELLS = re.compile(
+    r"\b(nans?|infs?|infinit\w*|(not |non-?)?finite|converge\w*|singular|overflow\w*|too large)\b", re.I
+)
+OF_SHAPES = re.compile(r"shape|dimension|broadcast|size|length|align|match|ax[ie]s|inconsistent|conform|elements", re.I)
 
 
 @fact
@@ -127,6 +136,15 @@ def _call(name: str, numbers: list[float | None]) -> Reason:
 # -- errors ------------------------------------------------------------------------------------------
 
 
+def of_bad_operands(exc: BaseException, operands: list[tuple[str, object]]) -> Reason | None:
+    """Which operands hold non-finite cells, where a library refuses them, or does not converge with them."""
+    if not isinstance(exc, (ValueError, ArithmeticError, RuntimeError)) or not OF_BAD_CELLS.search(str_of(exc)):
+        return None
+    held = [(text, nonfinite.count(value)) for text, value in operands]
+    bad = [f"{text} holds {plural(cells, 'non-finite cell')}" for text, cells in held if cells]
+    return Reason("non-finite-operand", " and ".join(bad)) if bad else None
+
+
 def of_error(exc: BaseException, operands: list[object]) -> Reason:
     """Why an operation on these operands raised, where a rule knows more than the message: the nearest keys, index
     and length, the two shapes, the two types."""
@@ -134,12 +152,13 @@ def of_error(exc: BaseException, operands: list[object]) -> Reason:
         return _nearest_key(exc, operands)
     if isinstance(exc, IndexError):
         return _index(operands)
-    if isinstance(exc, ValueError):
-        shapes = [s for v in operands if (s := _shape(v)) is not None]
+    if isinstance(exc, (ValueError, TypeError)):
+        of_shapes = OF_SHAPES.search(str_of(exc) or "shapes")
+        shapes = [s for v in operands if (s := _shape(v)) is not None] if of_shapes else []
         if len(shapes) >= 2 and shapes[0] != shapes[1]:
             whole = all(type(n) is int for shape in shapes[:2] for n in shape)  # else some library's own sizes
             return Reason("shapes", f"shapes {shapes[0]} and {shapes[1]}", shapes=tuple(shapes[:2]) if whole else ())
-    if isinstance(exc, TypeError) and len(operands) == 2:
+    if isinstance(exc, TypeError) and len(operands) == 2 and type(operands[0]) is not type(operands[1]):
         return Reason("types", f"types {type(operands[0]).__name__} and {type(operands[1]).__name__}")
     return NONE
 

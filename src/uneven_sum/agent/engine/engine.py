@@ -15,13 +15,13 @@ from typing import Any
 from ..core import run_state, signal_masking
 from ..core.markers import TRIPS
 from ..core.original_builtins import with_originals
+from ..core.text import str_of
 from ..core.transport import Closed, Wire, holding_others
 from ..diagnosis.gaps import Gap
 from ..frames import fast_form, other_compilers, stack, task_waiters, tests
 from ..frames.context_managers import escaped
 from ..pause import end_of_run, report
 from ..pause.facts import Pause
-from ..pause.headline import str_of
 from ..probes import run_texts, runtime
 from ..recording.recent_passes import last_passes
 from ..recording.value_stream import ValueStream

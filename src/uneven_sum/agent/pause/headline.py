@@ -8,7 +8,7 @@ import os
 from typing import Any
 
 from ..core.markers import MISSING
-from ..core.text import clean, plural
+from ..core.text import clean, plural, str_of
 from ..diagnosis import assertions
 from ..diagnosis.provenance import ARRIVED
 from ..frames import stack
@@ -50,8 +50,11 @@ def bad_word(value: object) -> str:
     return plural(count, "non-finite cell")
 
 
-def _new_cells(pause: Pause) -> str:
-    """How many cells a change in place has made bad, where others were so before; empty for other pauses."""
+def _new_cells(pause: Pause, culprit: dict[str, Any] | None) -> str:
+    """How many cells were made bad here, where others were so before; empty where all were."""
+    made = (culprit or {}).get("made") or 0
+    if 0 < made < nonfinite.count(pause.actual) and pause.was_bad is None:
+        return plural(made, "non-finite cell")
     if getattr(pause.was_bad, "shape", None) is None:
         return ""
     now = nonfinite.mask(pause.actual)
@@ -167,7 +170,7 @@ def headline(pause: Pause, loops: list[dict[str, object]], culprit: dict[str, ob
         message = str_of(pause.exception)
         if pause.statement is not None and assertions.failed(pause.statement.node, pause.exception):
             message, _ = assertions.messages(message)
-        message = clean(message, 200)
+        message = clean(" ".join(message.split()), 200)
         first = f"{type(pause.exception).__name__} at {line}{': ' + message if message else ''}."
         if pause.why:
             first += f" {pause.why}."
@@ -180,7 +183,7 @@ def headline(pause: Pause, loops: list[dict[str, object]], culprit: dict[str, ob
         made = {"created": "created", ARRIVED: f"from {source}", "carried": "propagated", "gaps": "left"}.get(
             pause.kind or "", "found"
         )
-        first = f"{_new_cells(pause) or _bad_name(pause.actual)} {made} at {line}: {would_become(pause)}."
+        first = f"{_new_cells(pause, culprit) or _bad_name(pause.actual)} {made} at {line}: {would_become(pause)}."
         if summary(pause.actual)["kind"] == "frame":  # by column, and once
             first = f"{_bad_cells(pause.actual)} {made} at {line}: {would_become(pause)}."
         if pause.warnings:
@@ -198,11 +201,3 @@ def headline(pause: Pause, loops: list[dict[str, object]], culprit: dict[str, ob
     if pause.returned is not MISSING and not pause.said:
         first = f"The call returned {text_of(pause.returned)}; next: {line}."
     return f"{first} {second}".strip().replace("..", ".")
-
-
-def str_of(exc: BaseException) -> str:
-    """An exception's message; what its own `__str__` raises is not let out."""
-    try:
-        return str(exc)
-    except Exception:
-        return "(a message that cannot be shown)"

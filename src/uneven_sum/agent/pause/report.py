@@ -7,11 +7,11 @@ import types
 from typing import Any
 
 from ..core.markers import INNER, MISSING, TRIPS
-from ..core.text import clean
+from ..core.text import clean, str_of
 from ..diagnosis import assertions, gaps, provenance, text_notes
 from ..diagnosis.culprit import NOT_EVALUATED, Culprit, Term
 from ..diagnosis.decompose import CODE_OF_THE_SCRIPT, THREADS_OF_POLARS, Decomposed
-from ..diagnosis.reasons import Reason, of_error
+from ..diagnosis.reasons import Reason, of_bad_operands, of_error
 from ..frames import stack
 from ..frames.exception_handlers import instruction_place, statement_at
 from ..frames.namespace import Scope
@@ -21,7 +21,7 @@ from ..source.source_file import COMPREHENSIONS, Position, SourceFile, Statement
 from ..trials import trial
 from ..values.describe import summary, text_of
 from .facts import Pause, whole_of
-from .headline import headline, str_of
+from .headline import headline
 
 PATTERN_LIMIT = 2.0  # seconds to find how far a pattern went
 
@@ -57,6 +57,7 @@ def culprit_dict(file: SourceFile, found: Culprit | None) -> dict[str, object] |
         "shapes": [list(shape) for shape in found.reason.shapes],
         "element": found.element,
         "sender": found.sender,
+        "made": found.made,
     }
 
 
@@ -135,7 +136,7 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
         found = apart.culprit() or (assertions.culprit(apart) if untrue else None)
         if found is not None and pause.exception is not None and not untrue:
             values = [v for _, v in found.operands]
-            known = of_error(pause.exception, values)
+            known = of_bad_operands(pause.exception, found.operands) or of_error(pause.exception, values)
             known = known if known.text else text_notes.of_error(pause.exception, found.term.operands)
             if isinstance(pause.exception, (AttributeError, TypeError)) and statement is not None:
                 no_match = _no_match(apart, found, file, statement, scope())

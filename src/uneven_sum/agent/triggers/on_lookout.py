@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 
 from ..core import run_state, signal_masking
 from ..core.markers import INNER, MISSING
-from ..core.text import clean
+from ..core.text import clean, str_of
 from ..core.transport import Closed
 from ..frames import stack
 from ..frames.exception_handlers import statement_at
@@ -20,7 +20,6 @@ from ..lookouts import expectations, lookout
 from ..lookouts.lookout import Lookout
 from ..pause import value_cards
 from ..pause.facts import Pause
-from ..pause.headline import str_of
 from ..probes.listener import Listener
 from ..recording.traced_loop import TracedLoop
 from ..source import registry
