@@ -47,10 +47,11 @@ async def test_a_non_finite_value_in_a_text_is_found_there(script) -> None:
         assert (facts.kind, facts.line, facts.culprit.text) == ("created", 1, formula)
 
 
-async def test_runpy_watches_a_file_beside_the_script(script, tmp_path, interpreter: str) -> None:
+@pytest.mark.parametrize("before", ["", "import pkgutil, importlib.util, types\n"], ids=["alone", "all else is there"])
+async def test_runpy_watches_a_file_beside_the_script(before: str, script, tmp_path, interpreter: str) -> None:
     part = tmp_path / "weir.py"
     part.write_text(f"{BEFORE}q = {FORMULA}\n")
-    path = script(f"import runpy\nrunpy.run_path({str(part)!r})\n")
+    path = script(f"{before}import runpy\nrunpy.run_path({str(part)!r})\n")
     async with running(path, python=interpreter) as run:
         facts = await run.pause()
         assert (facts.file, facts.line, facts.culprit.text) == (str(part), 2, FORMULA)

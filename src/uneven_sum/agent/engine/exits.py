@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import importlib
 import os
 import sys
 import time
@@ -65,6 +66,10 @@ def watch(engine: Engine) -> None:
     def hook(event: str, args: tuple[Any, ...]) -> None:
         if event in UNHEARD:
             return
+        if event == "import" and args[0] == "runpy" and "runpy" not in modules:
+            with contextlib.suppress(Exception):  # the script's own import says why
+                importlib.import_module("runpy")  # from its import to its use there may be no other event
+                run_texts.watch_runpy()
         if plain_code.seen != len(modules):
             plain_code.look()
             test_modules.look(engine.loader)

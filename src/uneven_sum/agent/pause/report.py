@@ -19,6 +19,7 @@ from ..source import registry
 from ..source.sites import callee, read_from
 from ..source.source_file import COMPREHENSIONS, Position, SourceFile, Statement, is_compound, position
 from ..trials import trial
+from ..values import nonfinite
 from ..values.describe import summary, text_of
 from .facts import Pause, whole_of
 from .headline import headline
@@ -142,6 +143,8 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
                 no_match = _no_match(apart, found, file, statement, scope())
                 known = Reason(text=no_match) if no_match else known
             found.reason = known if known.text else found.reason
+        if found is not None and found.made and nonfinite.count(found.term.value) != nonfinite.count(actual):
+            found.made = 0  # another term has made more
         return {
             "terms": [term_dict(file, t) for t in apart.terms],
             "culprit": culprit_dict(file, found),
