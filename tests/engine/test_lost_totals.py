@@ -15,6 +15,7 @@ LOST = {  # a statement, and how the headline begins
     GAPPED + "print(np.sum(flow ** 2))": "2 nan among the 10 values of flow make np.sum(flow ** 2) nan",
     GAPPED + "m = flow @ np.ones(10)": "2 nan among the 10 values of flow make flow @ np.ones(10) nan",
     GAPPED + "m = flow[2:6].max()": "2 nan among the 4 values of flow[2:6] make flow[2:6].max() nan",
+    GAPPED + "m = sum(q * 2.0 for q in flow) / len(flow)": "2 nan among the 10 values of flow make sum(",
     GAPPED + "m = sum(flow.tolist())": "2 nan among the 10 values of flow make sum(flow.tolist()) nan",
     GAPPED
     + "def score(x):\n    return 1 - np.sum((x - x.mean()) ** 2)\nm = score(flow)": "2 nan among the 10 values of x make x.mean() nan",
@@ -26,6 +27,27 @@ LOST = {  # a statement, and how the headline begins
     "levels = [1.0, math.nan, 2.0]\nm = math.fsum(levels)": "1 nan among the 3 values of levels makes math.fsum(levels) nan",
     GAPPED + "known = np.nanmean(flow)\nm = flow.std()": "2 nan among the 10 values of flow make flow.std() nan",
 }
+
+LOOP = GAPPED + "total = level = 0.0\nvolume = np.zeros(10)\n"
+STATES = {  # in a loop over the days: a step, and how the headline begins
+    "total += flow[day]": "flow[day] is nan and makes total nan, at line 10. Pass 4 of 10",
+    "total = total + flow[day]": "flow[day] is nan and makes total nan",
+    "volume[day] = volume[day - 1] + flow[day] - 0.1": "flow[day] is nan and makes volume[day] nan",
+    "q = flow[day]\n    level = 0.9 * level + q": "q is nan and makes level nan",
+    "total -= flow[day] * 2.0": "flow[day] is nan and makes total nan",
+    "lake.volume += flow[day]": "flow[day] is nan and makes lake.volume nan",
+}
+STATES_MEANT = [
+    "volume[day] = flow[day] * 2.0",
+    "volume[day] += flow[day]",
+    "volume[day] = volume[day] + flow[day]",
+    "level = flow[day]",
+    "level = 2.0 * flow[day]",
+    "if not np.isnan(flow[day]):\n        total += flow[day]",
+    "total += flow[day]\n    if np.isnan(total):\n        total = 0.0",
+    "total += np.nan_to_num(flow[day])",
+]
+
 
 MEANT = [  # the result is tested or filled, or nothing is lost
     "m = np.nanmean(flow)",
@@ -53,6 +75,28 @@ async def test_the_first_is_a_pause(text: str, script) -> None:
 @pytest.mark.parametrize("text", MEANT)
 async def test_what_is_meant_is_none(text: str, script) -> None:
     assert not await pauses(script, GAPPED + text + "\n")
+
+
+STEPS = "import types\nlake = types.SimpleNamespace(volume=1.0)\nfor day in range(10):\n    "
+
+
+@pytest.mark.parametrize("step", STATES)
+async def test_the_first_step_whose_state_is_lost_is_a_pause(step: str, script) -> None:
+    (found,) = await pauses(script, LOOP.replace("\ntotal", "; total") + STEPS.replace("\n", "; ", 1) + step + "\n")
+    assert (found.reason, found.kind, found.loops[0].number) == ("nonfinite", "gaps", 4)
+    assert found.headline.startswith(STATES[step].partition(", at")[0])
+
+
+@pytest.mark.parametrize("step", STATES_MEANT)
+async def test_a_step_that_loses_no_state_is_none(step: str, script) -> None:
+    assert not await pauses(script, LOOP + STEPS + step + "\n")
+
+
+async def test_a_state_that_the_caller_tests_is_none(script) -> None:
+    text = "def add(xs):\n    total = 0.0\n    for x in xs:\n        total += x\n    return total\n"
+    assert not await pauses(script, GAPPED + text + "t = add(flow)\nok = np.isnan(t)\n")
+    (found,) = await pauses(script, GAPPED + text + "t = add(flow)\n")
+    assert found.headline.startswith("x is nan and makes total nan")
 
 
 async def test_after_another_pause_there_is_none(script) -> None:

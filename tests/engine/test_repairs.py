@@ -89,6 +89,10 @@ CASES: dict[str, tuple[str, dict[str, str | None]]] = {
         NP + "flow = np.array([[2.0, np.nan], [4.0, 5.0]])\nm = flow.sum(axis=None)\nprint(m)\n",
         {"leave nan out": "11.0", "count as zero": "11.0"},
     ),
+    "state": (
+        NP + "volume = 1.0\nfor q in np.array([2.0, np.nan, 4.0]):\n    volume += q\nprint(volume)\n",
+        {"leave the pass out": None, "count as zero": "3.0"},
+    ),
     "total of pairs": (
         NP
         + "day = np.arange(4.0)\nflow = np.array([0.0, np.nan, 4.0, 6.0])\nline = np.polyfit(day, flow, 1)\nprint(line)\n",

@@ -442,6 +442,18 @@ def _total(fault: Fault) -> list[Repair]:
     return found
 
 
+def _state(fault: Fault) -> list[Repair]:
+    """A number that a step adds to what was there, and that is nan."""
+    x, np = ast.unparse(fault.node), fault.numpy
+    zero = fault.with_term(f"({x} if {x} == {x} else 0.0)")
+    if np:
+        zero = fault.with_term(f"{np}.nan_to_num({x})")
+    found = _left_out(
+        fault, f"{np}.isnan({x})" if np else f"{x} != {x}", f"A pass in which {x} is missing changes nothing."
+    )
+    return [*found, Repair("count as zero", zero, f"Where {x} is missing it is 0.")]
+
+
 Make = Callable[[Fault], list[Repair]]
 KINDS: dict[str, Make] = {  # by the kind of the reason
     **dict.fromkeys(("negative-power", "root-of-negative"), _negative),
@@ -449,6 +461,7 @@ KINDS: dict[str, Make] = {  # by the kind of the reason
     **dict.fromkeys(("division-by-zero", "zero-by-zero"), _division),
     "overflow": _too_large,
     "lost-total": _total,
+    "lost-state": _state,
     "outside-unit": _angle,
     "index": _index,
     "key": _key,

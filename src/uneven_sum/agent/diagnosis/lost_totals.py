@@ -1,14 +1,15 @@
-"""Totals that are lost to a few missing values: `np.mean(flow)` is nan by one cell of a column that was read.
+"""Totals and states lost to missing values: `np.mean(flow)`, `volume += flow[day]` with an empty cell in `flow`.
 
 A nan that was there, or was put there on purpose, does not pause where it is passed on.  Where it makes nan of a whole
-total, a script may end in nan without a pause: the first such total of a run is one.
+total, or of all passes that follow, a script may end in nan without a pause: the first such place of a run is one.
 """
 
 from __future__ import annotations
 
 import ast
+import math
 import types
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from typing import Any
 
 from ..core.records import record
@@ -22,48 +23,38 @@ from ..source.sites import callee
 from ..source.source_file import SourceFile, Statement
 from ..values import nonfinite, quick_look
 from ..values.describe import text_of
-from .gaps import is_handled
+from .gaps import is_handled, stored_names
 from .provenance import Unreadable, read
 
 MANY = 10_000_000  # cells of an operand that are counted
-REASON = "lost-total"
+OF_TOTAL, OF_STATE = "lost-total", "lost-state"  # kinds of reasons
 LEAVES = (ast.Name, ast.Attribute, ast.Subscript)
 
 
 @record
-class LostTotal:
-    """`missing` of the `size` values of `operand` make `total` nan."""
+class Lost:
+    """What made nan of a number that was, or would be, finite.
 
-    missing: int
-    size: int
+    `sentence`: for a headline; `term`: at fault; `operand`: what holds the missing values, in `held`.
+    """
+
+    sentence: str
+    reason: str
+    term: ast.AST
     operand: ast.AST
-    total: ast.AST
-    held: object  # by the operand
-
-    def sentence(self) -> str:
-        operand, total = clean(ast.unparse(self.operand), 60), clean(ast.unparse(self.total), 80)
-        makes = "makes" if self.missing == 1 else "make"
-        return f"{self.missing} nan among the {self.size} values of {operand} {makes} {total} nan"
+    held: object
 
     def mark(self, apart: dict[str, Any], file: SourceFile) -> None:
-        """Make the total the culprit of a statement that was taken apart; see `report.examine`."""
-        text = file.segment(self.total)
-        term: dict[str, Any] = next(
-            (t for t in apart["terms"] if t["text"] == text), {"text": text, "value": "nan", "type": ""}
-        )
+        """Make the term the culprit of a statement that was taken apart; see `report.examine`."""
+        text = file.segment(self.term)
+        found = next((t for t in apart["terms"] if t["text"] == text), {"text": text, "value": "nan", "type": ""})
+        term: dict[str, Any] = found
         term["culprit"] = True
+        operands = [] if self.operand is self.term else [(file.segment(self.operand), text_of(self.held))]
         apart["culprit"] = {
             **{name: term[name] for name in ("text", "value", "type")},
-            "operands": [{"text": file.segment(self.operand), "value": text_of(self.held)}],
-            **{
-                "cell": None,
-                "reason": "",
-                "reason_kind": REASON,
-                "near": [],
-                "shapes": [],
-                "element": "",
-                "sender": "",
-            },
+            **{"operands": [{"text": name, "value": value} for name, value in operands], "reason_kind": self.reason},
+            **{"cell": None, "reason": "", "near": [], "shapes": [], "element": "", "sender": "", "made": 0},
         }
 
 
@@ -79,11 +70,15 @@ def is_all_nan(value: Any) -> bool:
     return value.size <= MANY and bool(np.isnan(value.flat[0])) and bool(np.isnan(value).all())
 
 
-def lost(node: ast.AST, statement: Statement, frame: types.FrameType) -> LostTotal | None:
-    """The first total in an expression that is nan by a few values of an operand, where that is not looked for."""
-    if _is_tested(statement, frame):
-        return None
+def lost(node: ast.AST, statement: Statement, frame: types.FrameType) -> Lost | None:
+    """The total that an expression loses to a few values of an operand, or the state that a step loses to one; None
+    where there is none, or nan is looked for."""
     scope = Scope(frame)
+    found = _total(node, scope) or _state(statement.node, scope)
+    return None if found is None or _is_tested(statement, frame) else found
+
+
+def _total(node: ast.AST, scope: Scope) -> Lost | None:
     for total in ast.walk(node):
         if isinstance(total, ast.Call) and callee(total) in TOTALS:
             parts = [a.value if isinstance(a, ast.Starred) else a for a in total.args]
@@ -96,26 +91,80 @@ def lost(node: ast.AST, statement: Statement, frame: types.FrameType) -> LostTot
             for leaf, value in _values(part, scope):
                 missing, size = _count(value)
                 if 0 < missing < size:
-                    return LostTotal(missing, size, leaf, total, value)
+                    makes = "makes" if missing == 1 else "make"
+                    said = f"{missing} nan among the {size} values of {_text(leaf)} {makes} {_text(total)} nan"
+                    return Lost(said, OF_TOTAL, total, leaf, value)
     return None
+
+
+def _state(node: ast.AST, scope: Scope) -> Lost | None:
+    """`total += q`, `level = level + q`, `volume[t] = volume[t - 1] + q[t]`: by nan in `q` all that follows is nan."""
+    target: ast.expr
+    if isinstance(node, ast.AugAssign):
+        target, made = node.target, node.value
+        before: list[ast.AST] = [] if isinstance(target, ast.Subscript) else [target]
+    elif isinstance(node, ast.Assign) and len(node.targets) == 1:
+        target, made = node.targets[0], node.value
+        before = [part for part in ast.walk(made) if _is_before(part, target)]
+    else:
+        return None
+    if not any(_is_finite(value) for part in before for _, value in _values(part, scope)):
+        return None
+    for leaf, value in _values(made, scope):
+        if is_all_nan(value) and not isinstance(value, tuple):
+            owner, held = leaf, value
+            if isinstance(leaf, ast.Subscript):
+                owner, held = next(_values(leaf.value, scope), (leaf, value))
+            return Lost(f"{_text(leaf)} is nan and makes {_text(target)} nan", OF_STATE, leaf, owner, held)
+    return None
+
+
+def _is_before(part: ast.AST, target: ast.AST) -> bool:
+    """Whether a part of an expression is the target's value so far, or an element before it."""
+    if isinstance(target, ast.Subscript):
+        of_same = isinstance(part, ast.Subscript) and ast.unparse(part.value) == ast.unparse(target.value)
+        return of_same and ast.unparse(part) != ast.unparse(target)
+    return isinstance(part, LEAVES) and ast.unparse(part) == ast.unparse(target)
+
+
+def _is_finite(value: object) -> bool:
+    return isinstance(value, (int, float)) and math.isfinite(value)
+
+
+def _text(node: ast.AST) -> str:
+    return clean(ast.unparse(node), 60)
 
 
 def _is_tested(statement: Statement, frame: types.FrameType) -> bool:
     """True where what the statement makes is tested, filled or left out: by its function, or by the caller of that."""
     node = statement.node
-    if isinstance(node, ast.Return):
+    if _leaves_by_return(statement):
         outer = user_frame(frame.f_back)
         file = file_of(outer) if outer is not None else None
         calling = statement_at(file, outer) if outer is not None and file is not None else None
-        if outer is None or calling is None or isinstance(calling.node, ast.Return):
-            return False
-        return _is_tested(calling, outer)
+        if outer is not None and calling is not None and not isinstance(calling.node, ast.Return):
+            if _is_tested(calling, outer):
+                return True
+    if isinstance(node, ast.Return):
+        return False
     made: ast.AST = ast.Constant(None)
     if isinstance(node, ast.Expr) and isinstance(node.value, ast.Call) and isinstance(node.value.func, ast.Attribute):
         made = node.value.func.value  # `means.append(…)`
     elif isinstance(node, (ast.AugAssign, ast.AnnAssign)):
         made = node.target
     return is_handled(made, statement)
+
+
+def _leaves_by_return(statement: Statement) -> bool:
+    """True for a `return`, and where the name that is stored is returned later."""
+    node = statement.node
+    targets = [*getattr(node, "targets", []), *([node.target] if isinstance(node, ast.AugAssign) else [])]
+    names = {name for target in targets for name in stored_names(target)}
+    returns = [node] if isinstance(node, ast.Return) else ast.walk(statement.scope)
+    return any(
+        isinstance(one, ast.Return) and (one is node or (one.value is not None and names & stored_names(one.value)))
+        for one in returns
+    )
 
 
 def _values(node: ast.AST, scope: Scope) -> Iterator[tuple[ast.AST, object]]:
@@ -126,7 +175,10 @@ def _values(node: ast.AST, scope: Scope) -> Iterator[tuple[ast.AST, object]]:
             return
         except Unreadable:
             pass
-    for child in ast.iter_child_nodes(node):
+    children: Iterable[ast.AST] = ast.iter_child_nodes(node)
+    if isinstance(node, (ast.ListComp, ast.SetComp, ast.DictComp, ast.GeneratorExp)):
+        children = [g.iter for g in node.generators]  # the names of elements are not in the scope
+    for child in children:
         if isinstance(node, ast.Call) and child is node.func:
             child = getattr(child, "value", child)  # the object of a method
         if isinstance(child, ast.expr):

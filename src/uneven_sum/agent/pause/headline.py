@@ -161,7 +161,8 @@ def _line(pause: Pause) -> str:
 
 def headline(pause: Pause, loops: list[dict[str, object]], culprit: dict[str, object] | None) -> str:
     line = _line(pause)
-    second = " ".join(s for s in (pass_sentence(loops), culprit_sentence(culprit)) if s)
+    named = bool(pause.said) and culprit is not None and not culprit["operands"]  # the sentence is about it
+    second = " ".join(s for s in (pass_sentence(loops), "" if named else culprit_sentence(culprit)) if s)
     why = f": {pause.why}" if pause.why else ""
     why += f" (hit {pause.hits} times)" if pause.hits > 1 else ""
     if pause.said:

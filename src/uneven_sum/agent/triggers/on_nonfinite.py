@@ -266,14 +266,14 @@ class NonfiniteTrigger(tracer.Hooks):
         """The pause for the first total of the run that a few missing values make nan."""
         if not lost_totals.is_all_nan(value):
             return None
-        total = lost_totals.lost(node, statement, frame)
-        if total is None:
+        lost = lost_totals.lost(node, statement, frame)
+        if lost is None:
             return None
         pause = Pause("nonfinite", frame, kind="gaps", expression=node, actual=value, statement=statement)
-        pause.said = total.sentence()
-        self.gaps.enter(total.operand, Scope(frame))
+        pause.said = lost.sentence
+        self.gaps.enter(lost.operand, Scope(frame))
         apart = report.examine(pause)
-        total.mark(apart, site.file)
+        lost.mark(apart, site.file)
         return self._at_value(pause, site, apart)
 
     def _is_known_here(self, site: Site, frame: types.FrameType, culprit: str) -> bool:
