@@ -15,7 +15,8 @@ LOST = {  # a statement, and how the headline begins
     GAPPED + "print(np.sum(flow ** 2))": "2 nan among the 10 values of flow make np.sum(flow ** 2) nan",
     GAPPED + "m = flow @ np.ones(10)": "2 nan among the 10 values of flow make flow @ np.ones(10) nan",
     GAPPED + "m = flow[2:6].max()": "2 nan among the 4 values of flow[2:6] make flow[2:6].max() nan",
-    GAPPED + "m = sum(q * 2.0 for q in flow) / len(flow)": "2 nan among the 10 values of flow make sum(",
+    GAPPED
+    + "m = sum(q * 2.0 for q in flow) / len(flow)": "2 nan among the 10 values of flow make sum(q * 2.0 for q in flow) nan",
     GAPPED + "m = sum(flow.tolist())": "2 nan among the 10 values of flow make sum(flow.tolist()) nan",
     GAPPED
     + "def score(x):\n    return 1 - np.sum((x - x.mean()) ** 2)\nm = score(flow)": "2 nan among the 10 values of x make x.mean() nan",

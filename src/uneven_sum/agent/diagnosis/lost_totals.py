@@ -73,12 +73,14 @@ def is_all_nan(value: Any) -> bool:
 def lost(node: ast.AST, statement: Statement, frame: types.FrameType) -> Lost | None:
     """The total that an expression loses to a few values of an operand, or the state that a step loses to one; None
     where there is none, or nan is looked for."""
-    scope = Scope(frame)
-    found = _total(node, scope) or _state(statement.node, scope)
+    scope, file = Scope(frame), file_of(frame)
+    if file is None:
+        return None
+    found = _total(node, scope, file) or _state(statement.node, scope, file)
     return None if found is None or _is_tested(statement, frame) else found
 
 
-def _total(node: ast.AST, scope: Scope) -> Lost | None:
+def _total(node: ast.AST, scope: Scope, file: SourceFile) -> Lost | None:
     for total in ast.walk(node):
         if isinstance(total, ast.Call) and callee(total) in TOTALS:
             parts = [a.value if isinstance(a, ast.Starred) else a for a in total.args]
@@ -92,12 +94,14 @@ def _total(node: ast.AST, scope: Scope) -> Lost | None:
                 missing, size = _count(value)
                 if 0 < missing < size:
                     makes = "makes" if missing == 1 else "make"
-                    said = f"{missing} nan among the {size} values of {_text(leaf)} {makes} {_text(total)} nan"
+                    said = (
+                        f"{missing} nan among the {size} values of {_text(file, leaf)} {makes} {_text(file, total)} nan"
+                    )
                     return Lost(said, OF_TOTAL, total, leaf, value)
     return None
 
 
-def _state(node: ast.AST, scope: Scope) -> Lost | None:
+def _state(node: ast.AST, scope: Scope, file: SourceFile) -> Lost | None:
     """`total += q`, `level = level + q`, `volume[t] = volume[t - 1] + q[t]`: by nan in `q` all that follows is nan."""
     target: ast.expr
     if isinstance(node, ast.AugAssign):
@@ -115,7 +119,7 @@ def _state(node: ast.AST, scope: Scope) -> Lost | None:
             owner, held = leaf, value
             if isinstance(leaf, ast.Subscript):
                 owner, held = next(_values(leaf.value, scope), (leaf, value))
-            return Lost(f"{_text(leaf)} is nan and makes {_text(target)} nan", OF_STATE, leaf, owner, held)
+            return Lost(f"{_text(file, leaf)} is nan and makes {_text(file, target)} nan", OF_STATE, leaf, owner, held)
     return None
 
 
@@ -131,8 +135,8 @@ def _is_finite(value: object) -> bool:
     return isinstance(value, (int, float)) and math.isfinite(value)
 
 
-def _text(node: ast.AST) -> str:
-    return clean(ast.unparse(node), 60)
+def _text(file: SourceFile, node: ast.AST) -> str:
+    return clean(" ".join(file.segment(node).split()), 60)
 
 
 def _is_tested(statement: Statement, frame: types.FrameType) -> bool:
