@@ -28,6 +28,21 @@ LOST = {  # a statement, and how the headline begins
     "levels = [1.0, math.nan, 2.0]\nm = math.fsum(levels)": "1 nan among the 3 values of levels makes math.fsum(levels) nan",
     GAPPED + "known = np.nanmean(flow)\nm = flow.std()": "2 nan among the 10 values of flow make flow.std() nan",
 }
+OF_OTHER_KINDS = {
+    "import polars as pl\nlevel = pl.Series([1.0, math.nan])\nm = level.mean()": "1 nan among the 2 values of level makes",
+    "flow = np.array([1.0, np.nan], dtype=np.float32)\nm = flow.mean()": "1 nan among the 2 values of flow makes flow.mean()",
+    "wave = np.array([1j, complex(math.nan, 0)])\nm = wave.sum()": "1 nan among the 2 values of wave makes wave.sum() nan",
+    "weights = np.array([1.0, np.nan])\nm = np.average(np.ones(2), weights=weights)": "1 nan among the 2 values of weights",
+    "level = np.array([1.0, np.nan, 2.0])\nr = np.corrcoef(level, np.arange(3))[0, 1]": "1 nan among the 3 values of level",
+    "table = pd.DataFrame({'a': [1.0, None], 'b': [1.0, 2.0]})\nm = table.to_numpy().sum()": "1 nan among the 4 values",
+}
+
+
+@pytest.mark.parametrize("text", OF_OTHER_KINDS)
+async def test_totals_of_other_kinds(text: str, script) -> None:
+    (found,) = await pauses(script, text + "\n")
+    assert found.kind == "gaps" and found.headline.startswith(OF_OTHER_KINDS[text])
+
 
 LOOP = GAPPED + "total = level = 0.0\nvolume = np.zeros(10)\n"
 STATES = {  # in a loop over the days: a step, and how the headline begins

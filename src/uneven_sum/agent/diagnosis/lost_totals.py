@@ -7,7 +7,6 @@ total, or of all passes that follow, a script may end in nan without a pause: th
 from __future__ import annotations
 
 import ast
-import math
 import types
 from collections.abc import Iterable, Iterator
 from typing import Any
@@ -21,7 +20,7 @@ from ..source.call_lists import TOTALS
 from ..source.registry import file_of
 from ..source.sites import callee
 from ..source.source_file import SourceFile, Statement
-from ..values import nonfinite, quick_look
+from ..values import nonfinite, polars_cells, tensor_arrays
 from ..values.describe import text_of
 from .gaps import is_handled, stored_names
 from .provenance import Unreadable, read
@@ -59,13 +58,20 @@ class Lost:
 
 
 def is_all_nan(value: Any) -> bool:
-    """True for a float that is nan, and for an array or a tuple of nothing else."""
-    if type(value) is float or type(value) is quick_look.float64:
+    """True for a number that is nan, and for an array or a tuple of nothing else."""
+    kind = type(value)  # `isinstance` may run code of the script's
+    if kind is float or kind is complex:
         return bool(value != value)
-    if isinstance(value, tuple):
+    if issubclass(kind, tuple):
         return 0 < len(value) <= 16 and all(is_all_nan(v) for v in value)
     np = nonfinite.module("numpy")
-    if np is None or type(value) is not np.ndarray or not value.size or value.dtype.kind not in "fc":
+    if np is None:
+        return False
+    if tensor_arrays.is_tensor(kind):
+        value = tensor_arrays.as_numpy(value)
+    elif not issubclass(kind, np.generic) and kind is not np.ndarray:
+        return False
+    if not value.size or value.dtype.kind not in "fc":
         return False
     return value.size <= MANY and bool(np.isnan(value.flat[0])) and bool(np.isnan(value).all())
 
@@ -84,6 +90,7 @@ def _total(node: ast.AST, scope: Scope, file: SourceFile) -> Lost | None:
     for total in ast.walk(node):
         if isinstance(total, ast.Call) and callee(total) in TOTALS:
             parts = [a.value if isinstance(a, ast.Starred) else a for a in total.args]
+            parts += [k.value for k in total.keywords]
             parts += [total.func.value] if isinstance(total.func, ast.Attribute) else []
         elif isinstance(total, ast.BinOp) and isinstance(total.op, ast.MatMult):
             parts = [total.left, total.right]
@@ -132,11 +139,11 @@ def _is_before(part: ast.AST, target: ast.AST) -> bool:
 
 
 def _is_finite(value: object) -> bool:
-    return isinstance(value, (int, float)) and math.isfinite(value)
+    return nonfinite.is_number_kind(type(value)) and not nonfinite.any_bad(value)
 
 
 def _text(file: SourceFile, node: ast.AST) -> str:
-    return clean(" ".join(file.segment(node).split()), 60)
+    return clean(file.segment(node), 60)
 
 
 def _is_tested(statement: Statement, frame: types.FrameType) -> bool:
@@ -193,12 +200,12 @@ def _count(value: Any) -> tuple[int, int]:
     """How many values of an array, a series or a list of numbers are nan, and how many there are; of others none."""
     np, pd = nonfinite.module("numpy"), nonfinite.module("pandas")
     if isinstance(value, (list, tuple)):
-        numbers = [
-            v
-            for v in nonfinite.plain_list(value)
-            if type(v) is float or type(v) is quick_look.float64 or type(v) is int
-        ]
+        numbers = [v for v in nonfinite.plain_list(value) if issubclass(type(v), (int, float))]
         return sum(v != v for v in numbers), len(numbers)
+    if polars_cells.is_one(value):
+        return polars_cells.nan(value), len(value)
+    if tensor_arrays.is_tensor(type(value)):
+        value = tensor_arrays.as_numpy(value)
     is_array = np is not None and type(value) is np.ndarray and value.dtype.kind in "fc"
     if not is_array and not (pd is not None and isinstance(value, (pd.Series, pd.DataFrame))):
         return 0, 0

@@ -100,5 +100,17 @@ TOTALS = SUMS - {"diff", "outer", "cumsum", "cumprod", "convolve"} | {
     *("max", "min", "amax", "amin", "median", "percentile", "quantile", "trapz", "simpson", "rfft", "irfft", "fft2"),
     *("fmean", "stdev", "pstdev", "variance", "pvariance", "polyfit", "lstsq", "solve", "inv", "pinv", "det", "cond"),
     *("linregress", "pearsonr", "spearmanr", "kendalltau", "ttest_ind", "ttest_rel", "ttest_1samp", "skew", "kurtosis"),
-    *("interp1d", "sumprod", "vecdot", "multi_dot", "gmean", "hmean", "zscore", "detrend", "theilslopes"),
+    *(
+        "interp1d",
+        "sumprod",
+        "vecdot",
+        "multi_dot",
+        "gmean",
+        "hmean",
+        "corrcoef",
+        "cov",
+        "zscore",
+        "detrend",
+        "theilslopes",
+    ),
 }
