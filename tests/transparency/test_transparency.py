@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import difflib
+import functools
 import re
 import socket
 import subprocess
@@ -57,11 +58,17 @@ async def test_same_as_plain_in_our_interpreter(path: Path, how: str) -> None:
     await compared(path, sys.executable, how)
 
 
+@functools.cache
+def run_plainly(interpreter: str, path: Path) -> subprocess.CompletedProcess[str]:
+    """The script as it is, once for all that is compared with it."""
+    return subprocess.run([interpreter, str(path), "a", "b"], capture_output=True, text=True, stdin=subprocess.DEVNULL)
+
+
 async def compared(path: Path, interpreter: str, how: str) -> None:
     start = {"recorded": RECORDED, "with rules": RULES}.get(how, {})
     more = AUDITED if how == "audited" else {}
     needs(path, interpreter)
-    plain = subprocess.run([interpreter, str(path), "a", "b"], capture_output=True, text=True, stdin=subprocess.DEVNULL)
+    plain = run_plainly(interpreter, path)
     told = {"streamed": None, "terms told": 0}  # as in the plain one of shaken runs, in which nothing is moved
     with drained(how in told) as stream:
         streamed: dict[str, Any] = {}
@@ -74,8 +81,10 @@ async def compared(path: Path, interpreter: str, how: str) -> None:
     if (
         how != "watched" and path.stem == "introspect"
     ):  # a script that traces itself sees the recorder's calls: docs/passes.md
-        plain.stdout, run.out = (text.rpartition("['call'")[0] for text in (plain.stdout, run.out))
-    for mine, theirs in ((plain.stdout, run.out), (plain.stderr, run.err)):
+        printed, run.out = (text.rpartition("['call'")[0] for text in (plain.stdout, run.out))
+    else:
+        printed = plain.stdout
+    for mine, theirs in ((printed, run.out), (plain.stderr, run.err)):
         assert not list(difflib.unified_diff(comparable(mine), comparable(theirs), "plain", "rewritten", lineterm=""))
     assert run.exited is not None
     assert run.exited.exit_status == plain.returncode
