@@ -592,7 +592,14 @@ def test_the_element_of_a_comprehension_is_named() -> None:
         *(
             ("atanh(a)", (0.9,), ""),
             ("np.divide(a, b)", (1.0, 0.0), "a division by zero"),
-            ("np.divide(a, b)", (1.0, 2.0), ""),
+            ("np.divide(a, b)", (1e300, 1e-300), "float overflow"),
+            ("np.divide(a, b)", (0.0, 0.0), "zero divided by zero"),
+            ("np.multiply(a, b)", (0.0, math.inf), "zero times infinity"),
+            ("np.subtract(a, b)", (math.inf, math.inf), "inf minus inf"),
+            ("level.rdiv(b)", (0.0, 1.0), "a division by zero"),
+            ("np.remainder(a, b)", (0.0, 0.0), "zero divided by zero"),
+            ("np.power(a, b)", (0.0, -1.0), "zero to a negative power"),
+            ("np.reciprocal(a)", (2.0,), ""),
         ),
         *(
             ("np.reciprocal(a)", (0.0,), "a division by zero"),

@@ -57,6 +57,18 @@ DIVISION_BY_ZERO = Reason("division-by-zero", "a division by zero")
 ZERO_BY_ZERO = Reason("zero-by-zero", "zero divided by zero")
 
 
+# Functions and methods that are operators by another name; `rdiv` has its operands the other way round.
+OPERATORS: dict[str, ast.operator] = {
+    **dict.fromkeys(("divide", "true_divide", "truediv", "div", "rdiv", "rtruediv"), ast.Div()),
+    **dict.fromkeys(("floor_divide", "floordiv", "rfloordiv"), ast.FloorDiv()),
+    **dict.fromkeys(("mod", "fmod", "remainder", "rmod"), ast.Mod()),
+    **dict.fromkeys(("power", "float_power", "pow", "rpow"), ast.Pow()),
+    **dict.fromkeys(("add", "radd"), ast.Add()),
+    **dict.fromkeys(("subtract", "sub", "rsub"), ast.Sub()),
+    **dict.fromkeys(("multiply", "mul", "rmul"), ast.Mult()),
+}
+
+
 def _real(value: Any) -> float | None:
     try:
         return float(value) if not isinstance(value, (str, bytes, bool, complex)) else None
@@ -124,16 +136,12 @@ def _call(name: str, numbers: list[float | None]) -> Reason:
         return BELOW_ONE
     if name in ("arctanh", "atanh") and abs(first) >= 1:
         return NOT_WITHIN_UNIT
-    if name in ("divide", "true_divide", "reciprocal", "mod", "fmod", "remainder"):
-        divisor = numbers[1] if len(numbers) > 1 else first
-        if divisor == 0:
-            return DIVISION_BY_ZERO
-    if name in ("power", "float_power", "pow") and len(numbers) > 1 and numbers[1] is not None:
-        return _operator(ast.Pow(), first, numbers[1])
+    if name == "reciprocal" and first == 0:
+        return DIVISION_BY_ZERO
+    if name in OPERATORS and len(numbers) > 1 and numbers[1] is not None:
+        pair = (first, numbers[1]) if not name.startswith("r") or name == "remainder" else (numbers[1], first)
+        return _operator(OPERATORS[name], *pair)
     return NONE
-
-
-# -- errors ------------------------------------------------------------------------------------------
 
 
 def of_bad_operands(exc: BaseException, operands: list[tuple[str, object]]) -> Reason | None:
