@@ -86,3 +86,29 @@ MADE_ANEW = [  # of a collection that holds infinities, or finite numbers only
 async def test_what_is_made_of_them_pauses(text: str, script) -> None:
     (found,) = await pauses(script, text + "\n")
     assert found.reason == "nonfinite" and "sum(" in found.culprit.text
+
+
+ELEMENTS = [  # of a comprehension, which carry what is read from outside of it
+    *(
+        "np.array([x[i : i + 5] * 2.0 for i in range(6)])",
+        "[x[i] * 2.0 for i in range(6)]",
+        "{i: x[i] for i in range(6)}",
+    ),
+    *("np.fromiter((x[i] * 2.0 for i in range(6)), float)", "np.array(list(x[i] + 1.0 for i in range(6)))"),
+    *("np.stack([x[i : i + 3] * 2.0 for i in range(4)])", "np.array([[x[i] * j for j in (1, 2)] for i in range(6)])"),
+    *(
+        "np.concatenate([x[i : i + 3] - 1.0 for i in range(4)])",
+        "np.array([v for row in (x[:3], x[3:6]) for v in row])",
+    ),
+]
+
+
+async def test_elements_of_comprehensions(script) -> None:
+    text = "x = np.arange(10.0)\nx[4] = np.nan\n" + "".join(f"y{n} = {one}\n" for n, one in enumerate(ELEMENTS))
+    assert not await pauses(script, text)
+
+
+async def test_an_element_that_is_made_bad_pauses_once(script) -> None:
+    text = "np.seterr(all='ignore')\nx = np.arange(4.0)\nx[2] = np.nan\ny = np.array([x[i] / x[0] for i in (2, 3)])\n"
+    (found,) = await pauses(script, text)
+    assert found.kind == "created" and found.culprit.text == "x[i] / x[0]"

@@ -68,6 +68,13 @@ STATES_MEANT = [
 MEANT = [  # the result is tested or filled, or nothing is lost
     "m = np.nanmean(flow)",
     "m = flow.mean()\nif np.isnan(m):\n    m = 0.0",
+    "m = flow.mean()\nif m != m:\n    m = 0.0",
+    "sums = [flow[:k].sum() for k in (2, 4)]\nkept = [s for s in sums if s == s]",
+    "sums = [np.array([k, np.nan]).sum() for k in (2, 4)]\nkept = [s for s in sums if s == s]",
+    "def first(*given):\n    return next(v for v in given if not math.isnan(v))\nm = first(np.mean(flow), 1.0)",
+    "def safe(f):\n    r = f()\n    return 0.0 if np.isnan(r) else r\nm = safe(lambda: flow.mean())",
+    "means = np.array([flow[k : k + 3].mean() for k in range(7)])",
+    "means = np.zeros(7)\nfor k in range(7):\n    means[k] = np.median(flow[k : k + 3])",
     "def mean(x):\n    return np.mean(x)\nm = mean(flow)\nok = math.isnan(m)",
     "means = []\nfor k in range(3):\n    means.append(flow[k : k + 2].mean())\nm = np.nanmax(means)",
     "means = {k: flow[k:].mean() for k in range(8)}\nm = pd.Series(means)\nbest = np.nanmax(list(means.values()))",

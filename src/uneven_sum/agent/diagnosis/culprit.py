@@ -13,7 +13,7 @@ from ..core.markers import MISSING
 from ..core.records import record
 from ..source.call_lists import DIVIDES, EMPTY_BY_DESIGN, SUMS
 from ..source.sites import callee, read_from
-from ..source.source_file import SourceFile
+from ..source.source_file import COMPREHENSIONS, SourceFile
 from ..values import nonfinite, polars_cells, tensor_arrays
 from . import join_notes, provenance, reasons
 from .reasons import Reason
@@ -71,7 +71,7 @@ def find(root: Term, terms: list[Term], raised: ast.AST | None, file: SourceFile
             continue
         if isinstance(term.node, ast.Call) and callee(term.node) in EMPTY_BY_DESIGN and not _divided(term):
             continue
-        if _explained(term):
+        if _explained(term) or _is_of_its_element(term):
             continue
         sent = next((t for t in _bottom_up(term) if t.sender and (t is term or not t.known)), None)
         if sent is not None:
@@ -81,6 +81,12 @@ def find(root: Term, terms: list[Term], raised: ast.AST | None, file: SourceFile
     if left_out is not None:
         return _named(Culprit(left_out, provenance.ARRIVED if left_out.no_data else provenance.CREATED), terms, file)
     return None
+
+
+def _is_of_its_element(term: Term) -> bool:
+    """A comprehension whose first bad element was taken apart: that was looked at before, as each was when made."""
+    bad = any(child.known and nonfinite.count(child.value) for child in term.children)
+    return isinstance(term.node, COMPREHENSIONS) and bad
 
 
 def _left_out(root: Term, terms: list[Term]) -> Term | None:

@@ -16,10 +16,10 @@ from ..core.text import clean
 from ..frames.exception_handlers import statement_at
 from ..frames.namespace import Scope
 from ..frames.stack import user_frame
-from ..source.call_lists import TOTALS
-from ..source.registry import file_of
+from ..source.call_lists import ABSORBING, TOTALS
+from ..source.registry import file_of, files
 from ..source.sites import callee
-from ..source.source_file import SourceFile, Statement
+from ..source.source_file import COMPREHENSIONS, SourceFile, Statement
 from ..values import nonfinite, polars_cells, tensor_arrays
 from ..values.describe import text_of
 from .gaps import is_handled, stored_names
@@ -82,11 +82,28 @@ def lost(node: ast.AST, statement: Statement, frame: types.FrameType) -> Lost | 
     scope, file = Scope(frame), file_of(frame)
     if file is None:
         return None
-    found = _total(node, scope, file) or _state(statement.node, scope, file)
+    found = _total(node, scope, file, _is_one_of_many(node, statement)) or _state(statement.node, scope, file)
     return None if found is None or _is_tested(statement, frame) else found
 
 
-def _total(node: ast.AST, scope: Scope, file: SourceFile) -> Lost | None:
+def _is_one_of_many(node: ast.AST, statement: Statement) -> bool:
+    """True where an expression gives an element: of a comprehension, an array, a list that grows."""
+    whole = statement.node
+    if isinstance(whole, ast.Assign) and isinstance(whole.targets[0], ast.Subscript):
+        return True
+    if isinstance(whole, ast.Expr) and isinstance(whole.value, ast.Call) and callee(whole.value) == "append":
+        return True
+    of_elements = [part for part in ast.walk(whole) if isinstance(part, COMPREHENSIONS)]
+    return any(part is node for one in of_elements for part in ast.walk(one) if part is not one)
+
+
+def _is_window(node: ast.AST) -> bool:
+    """`flow[t : t + 5]`: a part that moves along."""
+    bounds = [part for part in ast.walk(node) if isinstance(part, ast.Slice)]
+    return any(isinstance(part, ast.Name) for one in bounds for part in ast.walk(one))
+
+
+def _total(node: ast.AST, scope: Scope, file: SourceFile, of_many: bool) -> Lost | None:
     for total in ast.walk(node):
         if isinstance(total, ast.Call) and callee(total) in TOTALS:
             parts = [a.value if isinstance(a, ast.Starred) else a for a in total.args]
@@ -99,7 +116,7 @@ def _total(node: ast.AST, scope: Scope, file: SourceFile) -> Lost | None:
         for part in parts:
             for leaf, value in _values(part, scope):
                 missing, size = _count(value)
-                if 0 < missing < size:
+                if 0 < missing < size and not (of_many and _is_window(leaf)):
                     makes = "makes" if missing == 1 else "make"
                     said = (
                         f"{missing} nan among the {size} values of {_text(file, leaf)} {makes} {_text(file, total)} nan"
@@ -147,23 +164,64 @@ def _text(file: SourceFile, node: ast.AST) -> str:
 
 
 def _is_tested(statement: Statement, frame: types.FrameType) -> bool:
-    """True where what the statement makes is tested, filled or left out: by its function, or by the caller of that."""
+    """True where what the statement makes is tested, filled or left out: by its function, by one that it is handed to,
+    or by the caller."""
     node = statement.node
-    if _leaves_by_return(statement):
+    is_lambda = frame.f_code.co_name == "<lambda>"
+    if is_lambda or _leaves_by_return(statement):
         outer = user_frame(frame.f_back)
         file = file_of(outer) if outer is not None else None
         calling = statement_at(file, outer) if outer is not None and file is not None else None
         if outer is not None and calling is not None and not isinstance(calling.node, ast.Return):
             if _is_tested(calling, outer):
                 return True
-    if isinstance(node, ast.Return):
+    if is_lambda or isinstance(node, ast.Return):
         return False
     made: ast.AST = ast.Constant(None)
     if isinstance(node, ast.Expr) and isinstance(node.value, ast.Call) and isinstance(node.value.func, ast.Attribute):
         made = node.value.func.value  # `means.append(…)`
     elif isinstance(node, (ast.AugAssign, ast.AnnAssign)):
         made = node.target
-    return is_handled(made, statement)
+    if is_handled(made, statement) or _is_handed_to_a_test(node, Scope(frame)):
+        return True
+    names = stored_names(made).union(*map(stored_names, getattr(node, "targets", [])))
+    return _is_compared_with_itself(names, statement.scope)
+
+
+def _is_handed_to_a_test(node: ast.AST, scope: Scope) -> bool:
+    """True for `safe(np.mean(flow))` where the user's own function asks `isnan`, or fills."""
+    for call in ast.walk(node):
+        if isinstance(call, ast.Call) and isinstance(call.func, LEAVES):
+            try:
+                code = getattr(read(call.func, scope), "__code__", None)
+            except Unreadable:
+                continue
+            if isinstance(code, types.CodeType) and code.co_filename in files and ABSORBING & set(_names_in(code)):
+                return True
+    return False
+
+
+def _names_in(code: types.CodeType) -> Iterator[str]:
+    yield from code.co_names
+    for inner in code.co_consts:
+        if isinstance(inner, types.CodeType):
+            yield from _names_in(inner)
+
+
+def _is_compared_with_itself(names: set[str], tree: ast.AST) -> bool:
+    """`if total != total`, `[s for s in totals if s == s]`."""
+    for part in ast.walk(tree):
+        if isinstance(part, COMPREHENSIONS):
+            over = set().union(*(stored_names(g.iter) for g in part.generators))
+            if names & over and any(map(_is_itself, ast.walk(part))):
+                return True
+        elif _is_itself(part) and names & stored_names(part):
+            return True
+    return False
+
+
+def _is_itself(node: ast.AST) -> bool:
+    return isinstance(node, ast.Compare) and ast.dump(node.left) == ast.dump(node.comparators[0])
 
 
 def _leaves_by_return(statement: Statement) -> bool:

@@ -141,12 +141,27 @@ class Operands:
             for g in node.generators:
                 self._walk(g.iter, self.whole)
             self._note_calls(node)
+            bound = {n.id for g in node.generators for n in ast.walk(g.target) if isinstance(n, ast.Name)}
+            for part in (getattr(node, name, None) for name in ("elt", "key", "value")):
+                if part is not None:
+                    self._from_outside(part, bound)
         elif isinstance(node, ast.Lambda):
             pass
         else:
             for child in ast.iter_child_nodes(node):
                 if isinstance(child, (ast.expr, ast.keyword)):
                     self._walk(child, self.whole)
+
+    def _from_outside(self, node: ast.AST, bound: set[str]) -> None:
+        """What an element of a comprehension reads besides the comprehension's own names: `flow` of `flow[k] * 2`."""
+        if isinstance(node, (ast.Name, ast.Attribute, ast.Subscript)):
+            if not any(isinstance(n, ast.Name) and n.id in bound for n in ast.walk(node)):
+                self._leaf(node, self.whole)
+            elif not isinstance(node, ast.Name):
+                self._from_outside(node.value, bound)
+        elif not isinstance(node, ast.Lambda):
+            for child in ast.iter_child_nodes(node):
+                self._from_outside(child, bound)
 
     def _note_calls(self, node: ast.AST) -> None:
         """An element of a comprehension was looked at when it was made: only whether it is empty by design counts."""
