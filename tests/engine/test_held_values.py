@@ -101,6 +101,16 @@ ELEMENTS = [  # of a comprehension, which carry what is read from outside of it
         "np.array([v for row in (x[:3], x[3:6]) for v in row])",
     ),
 ]
+LAMBDAS = [  # that read what is outside of them
+    *("list(map(lambda i: x[i] * 2.0, range(6)))", "list(itertools.accumulate(range(6), lambda s, i: s + x[i]))"),
+    *("list(itertools.starmap(lambda i, j: x[i] * j, [(4, 1), (2, 3)]))", "pd.Series(range(6)).apply(lambda i: x[i])"),
+    *("pd.DataFrame({'i': range(6)}).apply(lambda r: x[r['i']], axis=1)", "np.vectorize(lambda i: x[i])(np.arange(6))"),
+]
+
+
+async def test_lambdas(script) -> None:
+    text = "import itertools\nx = np.arange(10.0)\nx[4] = np.nan\n"
+    assert not await pauses(script, text + "".join(f"y{n} = {one}\n" for n, one in enumerate(LAMBDAS)))
 
 
 async def test_elements_of_comprehensions(script) -> None:

@@ -176,6 +176,10 @@ WHY = {
         "import numpy as np\nx, y = np.arange(3), np.arange(5)\nc = np.polyfit(x, y, 1)\n",
         "shapes (3,) and (5,)",
     ),
+    "lines of a warning": (
+        "import warnings\nwarnings.warn('no level\\n  at the weir', RuntimeWarning)\n",
+        "no level at the weir, at line 2",
+    ),
     "lines of a message": ("raise ValueError('no level\\nat the weir')\n", "no level at the weir"),
     "a column": (
         "import pandas as pd\nf = pd.DataFrame({'depth': [1.0]})\nx = f['dept']\n",

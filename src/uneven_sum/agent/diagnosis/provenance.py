@@ -146,14 +146,16 @@ class Operands:
                 if part is not None:
                     self._from_outside(part, bound)
         elif isinstance(node, ast.Lambda):
-            pass
+            given = node.args
+            named = [*given.posonlyargs, *given.args, *given.kwonlyargs, given.vararg, given.kwarg]
+            self._from_outside(node.body, {one.arg for one in named if one is not None})
         else:
             for child in ast.iter_child_nodes(node):
                 if isinstance(child, (ast.expr, ast.keyword)):
                     self._walk(child, self.whole)
 
     def _from_outside(self, node: ast.AST, bound: set[str]) -> None:
-        """What an element of a comprehension reads besides the comprehension's own names: `flow` of `flow[k] * 2`."""
+        """What an element of a comprehension, or a lambda, reads besides its own names: `flow` of `flow[k] * 2`."""
         if isinstance(node, (ast.Name, ast.Attribute, ast.Subscript)):
             if not any(isinstance(n, ast.Name) and n.id in bound for n in ast.walk(node)):
                 self._leaf(node, self.whole)

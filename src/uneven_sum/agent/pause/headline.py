@@ -159,6 +159,11 @@ def _line(pause: Pause) -> str:
     return f"line {line} of {clean(os.path.basename(path), 60)}"
 
 
+def _told(warnings: list[str], limit: int) -> str:
+    """Warnings in one line."""
+    return clean(" ".join("; ".join(warnings).split()), limit)
+
+
 def headline(pause: Pause, loops: list[dict[str, object]], culprit: dict[str, object] | None) -> str:
     line = _line(pause)
     named = bool(pause.said) and culprit is not None and not culprit["operands"]  # the sentence is about it
@@ -178,7 +183,7 @@ def headline(pause: Pause, loops: list[dict[str, object]], culprit: dict[str, ob
         if pause.kept:
             first += f" The {pause.kept} keeps it until its result is asked for."
     elif pause.reason == "warning":
-        first = f"{clean('; '.join(pause.warnings), 240)}, at {line}."
+        first = f"{_told(pause.warnings, 240)}, at {line}."
     elif pause.reason == "nonfinite":
         source = (culprit or {}).get("sender") or "input"
         made = {"created": "created", ARRIVED: f"from {source}", "carried": "propagated", "gaps": "left"}.get(
@@ -188,7 +193,7 @@ def headline(pause: Pause, loops: list[dict[str, object]], culprit: dict[str, ob
         if summary(pause.actual)["kind"] == "frame":  # by column, and once
             first = f"{_bad_cells(pause.actual)} {made} at {line}: {would_become(pause)}."
         if pause.warnings:
-            first += f" ({clean('; '.join(pause.warnings), 160)}.)"
+            first += f" ({_told(pause.warnings, 160)}.)"
     elif pause.reached:
         first = f"Reached {line}."
     elif pause.reason == "breakpoint":
