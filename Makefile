@@ -13,12 +13,13 @@ demo: install
 
 install: $(VENV)/.installed
 
+# More processes than a small machine has cores: tests of screens wait most of their time.
 test: system-tests $(VENV)/.tested $(VENV)/.others compiled
-	$(BIN)/python -m pytest -q -n 2 --dist worksteal
+	$(BIN)/python -m pytest -q -n 4 --dist worksteal
 
 # The own interpreter, without screens and long runs: in two minutes.
 test-quick: $(VENV)/.tested compiled
-	$(BIN)/python -m pytest -q -n 2 --dist worksteal -m "not slow and not terminal"
+	$(BIN)/python -m pytest -q -n 4 --dist worksteal -m "not slow and not terminal"
 
 # Tests start thousands of processes: where Python may write no bytecode (PYTHONDONTWRITEBYTECODE, as
 # in many containers), each of them would compile our modules anew.

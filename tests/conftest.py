@@ -45,6 +45,12 @@ def own_state(tmp_path_factory, monkeypatch) -> None:
     monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path_factory.mktemp("config")))
 
 
+@pytest.fixture
+def own_folder(tmp_path_factory, monkeypatch) -> None:
+    """The working folder is an empty one: runs in copies copy it."""
+    monkeypatch.chdir(tmp_path_factory.mktemp("work"))
+
+
 @pytest.fixture(autouse=True)
 def quick_starts(request: pytest.FixtureRequest, monkeypatch) -> None:
     """Scripts start in forks of an interpreter that is held ready; as users start them where that itself is tested."""

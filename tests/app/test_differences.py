@@ -16,6 +16,8 @@ from uneven_sum.app.widgets.dialogs import Choose, Prompt
 from uneven_sum.client import Launch, notes
 from uneven_sum.client.setup import Setup
 
+pytestmark = pytest.mark.usefixtures("own_folder")
+
 SCRIPT = """import math
 def rate(head):
     return 0.6 * math.sqrt(19.62 * head)

@@ -6,6 +6,7 @@ import asyncio
 import re
 from pathlib import Path
 
+import pytest
 from driving_app import rest, until
 from textual.widgets import Input, OptionList, Static, TextArea
 
@@ -24,6 +25,8 @@ from uneven_sum.app.widgets.sheet import Sheet
 from uneven_sum.check import check
 from uneven_sum.client import Launch, notes
 from uneven_sum.client.setup import Setup
+
+pytestmark = pytest.mark.usefixtures("own_folder")
 
 SCRIPT = """import numpy as np
 counts = np.zeros(6, dtype=int)

@@ -7,6 +7,7 @@ import subprocess
 import sys
 from pathlib import Path
 
+import pytest
 from driving_app import settled, until
 from textual.widgets import Input, OptionList
 
@@ -17,6 +18,8 @@ from uneven_sum.app.ledger.screen import LedgerScreen
 from uneven_sum.app.widgets.bars import Headline, Keys, Trail
 from uneven_sum.app.widgets.dialogs import Choose, Prompt
 from uneven_sum.client import Launch
+
+pytestmark = pytest.mark.usefixtures("own_folder")
 
 LEVELS = (
     "import numpy as np\n\nSILL = 0.5\n\n\ndef flow(level, width=3.0):\n    head = level - SILL\n"

@@ -4,11 +4,15 @@ from __future__ import annotations
 
 import json
 import os
+import shutil
 import subprocess
 import sys
 from pathlib import Path
 
 import pytest
+
+from uneven_sum.client import BadUse
+from uneven_sum.client.differing import folders
 
 MODEL = """\
 import math
@@ -123,6 +127,28 @@ def test_a_run_that_ends_in_an_error_is_compared_to_there(tmp_path: Path) -> Non
     found, status = differ("s.py", "--args", "0", "--args", "2", cwd=tmp_path)
     assert status == 1 and found["ended"]["a"] == "with status 1: ZeroDivisionError: float division by zero"
     assert found["path"]["b"]["line"] == 3 and found["ended"]["b"] == "to its end"
+
+
+def test_what_vanishes_while_a_folder_is_copied_was_no_part_of_it(tmp_path: Path, monkeypatch) -> None:
+    home, copy = tmp_path / "home", tmp_path / "copy"
+    for name in ("a.csv", "deep/b.csv", "deep/gone.csv", "lost/c.csv"):
+        (home / name).parent.mkdir(parents=True, exist_ok=True)
+        (home / name).write_text(name)
+    plain = folders._left_out
+
+    def left_out(folder: str, names: list[str]) -> set[str]:
+        """It is asked when the names are known, and nothing of them is copied yet."""
+        (home / "deep/gone.csv").unlink(missing_ok=True)
+        shutil.rmtree(home / "lost", ignore_errors=True)
+        return plain(folder, names)
+
+    monkeypatch.setattr(folders, "_left_out", left_out)
+    folders.copy_of(str(home), copy)
+    assert {str(p.relative_to(copy)) for p in copy.rglob("*.csv")} == {"a.csv", "deep/b.csv"}
+    monkeypatch.setattr(folders, "_left_out", lambda folder, names: set())
+    os.mkfifo(home / "pipe")
+    with pytest.raises(BadUse, match=r"cannot be copied: .*pipe"):
+        folders.copy_of(str(home), tmp_path / "other")
 
 
 def test_each_run_has_a_copy_of_the_folder_unless_told_otherwise(tmp_path: Path) -> None:

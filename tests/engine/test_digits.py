@@ -13,6 +13,8 @@ import pytest
 from uneven_sum.client import Launch
 from uneven_sum.client.digits.runs import Digits, digits
 
+pytestmark = pytest.mark.usefixtures("own_folder")
+
 QUADRATIC = """import math
 b = 1e8
 r = math.sqrt(b * b - 4)

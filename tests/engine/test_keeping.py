@@ -22,6 +22,8 @@ from uneven_sum.client.keeping.text import checked, script_text
 from uneven_sum.client.repairs import Repair, repairs
 from uneven_sum.protocol import Facts
 
+pytestmark = pytest.mark.usefixtures("own_folder")
+
 NP = "import numpy as np\n"
 WEIR = NP + (
     "COEFFICIENT = 1.7\n\n\nclass Weir:\n    def __init__(self, sill):\n        self.sill = sill\n"

@@ -197,6 +197,8 @@ class Operands:
         before = len(self.cellwise) + len(self.whole) + self.no_data_calls
         if isinstance(node.func, ast.Attribute) and not isinstance(self._owner(node.func), types.ModuleType):
             self._walk(node.func.value, side)
+        elif isinstance(node.func, (ast.Call, ast.Lambda)):  # a function that was made here
+            self._walk(node.func, self.whole)
         for a in node.args:
             self._walk(a.value if isinstance(a, ast.Starred) else a, side)
         for k in node.keywords:

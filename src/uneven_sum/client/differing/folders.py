@@ -94,7 +94,13 @@ def copy_of(original: str, into: Path) -> None:
     try:
         shutil.copytree(original, into, symlinks=True, ignore=ignored, dirs_exist_ok=True)
     except (shutil.Error, OSError) as e:
-        told = e.args[0][0][2] if isinstance(e, shutil.Error) and e.args[0] else getattr(e, "strerror", e)
+        told = getattr(e, "strerror", None) or e
+        if isinstance(e, shutil.Error):
+            # What another program has deleted meanwhile was no part of the folder.
+            left = [why for source, _, why in e.args[0] if os.path.lexists(source)]
+            if not left:
+                return
+            told = left[0]
         raise BadUse(f"{original} cannot be copied: {told}. With --in-place both runs work in it.") from None
 
 
