@@ -29,6 +29,12 @@ LOST = {  # a statement, and how the headline begins
     GAPPED + "known = np.nanmean(flow)\nm = flow.std()": "2 nan among the 10 values of flow make flow.std() nan",
 }
 OF_OTHER_KINDS = {
+    "import functools, operator\nq = [1.0, math.nan]\nm = functools.reduce(operator.add, q)": "1 nan among the 2 values of q",
+    "import itertools\nq = [1.0, math.nan]\nm = list(itertools.accumulate(q))[-1]": "1 nan among the 2 values of q makes",
+    "import xarray as xr\nlevel = xr.DataArray([1.0, np.nan])\nm = float(level.sum(skipna=False))": "1 nan among the 2 values",
+    GAPPED + "volume = np.cumsum(flow)": "2 nan among the 10 values of flow make the end of np.cumsum(flow) nan",
+    GAPPED + "volume = flow.cumsum()": "2 nan among the 10 values of flow make the end of flow.cumsum() nan",
+    "k = float(math.nan)\nflow = np.linspace(0, 1, 5) * k": "k is nan and makes all of np.linspace(0, 1, 5) * k nan",
     "import polars as pl\nlevel = pl.Series([1.0, math.nan])\nm = level.mean()": "1 nan among the 2 values of level makes",
     "flow = np.array([1.0, np.nan], dtype=np.float32)\nm = flow.mean()": "1 nan among the 2 values of flow makes flow.mean()",
     "wave = np.array([1j, complex(math.nan, 0)])\nm = wave.sum()": "1 nan among the 2 values of wave makes wave.sum() nan",
@@ -51,6 +57,9 @@ STATES = {  # in a loop over the days: a step, and how the headline begins
     "volume[day] = volume[day - 1] + flow[day] - 0.1": "flow[day] is nan and makes volume[day] nan",
     "q = flow[day]\n    level = 0.9 * level + q": "q is nan and makes level nan",
     "total -= flow[day] * 2.0": "flow[day] is nan and makes total nan",
+    "sums['all'] = sums['all'] + flow[day]": "flow[day] is nan and makes sums['all'] nan",
+    "sums['all'] += flow[day]": "flow[day] is nan and makes sums['all'] nan",
+    "levels.append(levels[-1] + flow[day])": "flow[day] is nan and makes levels nan",
     "lake.volume += flow[day]": "flow[day] is nan and makes lake.volume nan",
 }
 STATES_MEANT = [
@@ -62,6 +71,9 @@ STATES_MEANT = [
     "if not np.isnan(flow[day]):\n        total += flow[day]",
     "total += flow[day]\n    if np.isnan(total):\n        total = 0.0",
     "total += np.nan_to_num(flow[day])",
+    "levels.append(flow[day] * 2.0)",
+    "volume = np.ones(3) * np.nan",
+    "NODATA = math.nan\n    volume = np.ones(3) * NODATA",
 ]
 
 
@@ -79,7 +91,7 @@ MEANT = [  # the result is tested or filled, or nothing is lost
     "means = []\nfor k in range(3):\n    means.append(flow[k : k + 2].mean())\nm = np.nanmax(means)",
     "means = {k: flow[k:].mean() for k in range(8)}\nm = pd.Series(means)\nbest = np.nanmax(list(means.values()))",
     "if np.isnan(np.sum(flow)):\n    print('gaps')",
-    "level = flow * 2\ntotal = np.cumsum(flow)\nhead = np.interp(3.0, np.arange(10), flow)",
+    "level = flow * 2\nhead = np.interp(3.0, np.arange(10), flow)",
     "m = flow[~np.isnan(flow)].mean()",
     "m = pd.Series(flow).mean()",
     "m = np.full(3, np.nan).mean()",
@@ -100,7 +112,7 @@ async def test_what_is_meant_is_none(text: str, script) -> None:
     assert not await pauses(script, GAPPED + text + "\n")
 
 
-STEPS = "import types\nlake = types.SimpleNamespace(volume=1.0)\nfor day in range(10):\n    "
+STEPS = "import types\nlake = types.SimpleNamespace(volume=1.0); sums = {'all': 0.0}; levels = [1.0]\nfor day in range(10):\n    "
 
 
 @pytest.mark.parametrize("step", STATES)

@@ -13,17 +13,15 @@ from typing import Any
 
 from ..core.records import record
 from ..core.text import clean
-from ..frames.exception_handlers import statement_at
 from ..frames.namespace import Scope
-from ..frames.stack import user_frame
-from ..source.call_lists import ABSORBING, TOTALS
-from ..source.registry import file_of, files
+from ..source.call_lists import TOTALS
+from ..source.registry import file_of
 from ..source.sites import callee
 from ..source.source_file import COMPREHENSIONS, SourceFile, Statement
 from ..values import nonfinite, polars_cells, tensor_arrays
 from ..values.describe import text_of
-from .gaps import is_handled, stored_names
 from .provenance import Unreadable, read
+from .tested_results import is_tested
 
 MANY = 10_000_000  # cells of an operand that are counted
 OF_TOTAL, OF_STATE = "lost-total", "lost-state"  # kinds of reasons
@@ -76,14 +74,28 @@ def is_all_nan(value: Any) -> bool:
     return value.size <= MANY and bool(np.isnan(value.flat[0])) and bool(np.isnan(value).all())
 
 
-def lost(node: ast.AST, statement: Statement, frame: types.FrameType) -> Lost | None:
+def may_be_lost(value: Any) -> bool:
+    """True for what is nan as a whole, and for a row of numbers that is nan from some place to its end."""
+    if is_all_nan(value):
+        return True
+    np = nonfinite.module("numpy")
+    if np is None or type(value) is not np.ndarray or value.ndim != 1 or not value.size or value.dtype.kind != "f":
+        return False
+    return bool(np.isnan(value[-1])) and not np.isnan(value[0])
+
+
+def lost(value: object, node: ast.AST, statement: Statement, frame: types.FrameType) -> Lost | None:
     """The total that an expression loses to a few values of an operand, or the state that a step loses to one; None
     where there is none, or nan is looked for."""
     scope, file = Scope(frame), file_of(frame)
     if file is None:
         return None
-    found = _total(node, scope, file, _is_one_of_many(node, statement)) or _state(statement.node, scope, file)
-    return None if found is None or _is_tested(statement, frame) else found
+    if is_all_nan(value):
+        found = _total(node, scope, file, _is_one_of_many(node, statement)) or _state(statement.node, scope, file)
+        found = found or _whole(value, node, scope, file)
+    else:
+        found = _running(node, scope, file)
+    return None if found is None or is_tested(statement, frame) else found
 
 
 def _is_one_of_many(node: ast.AST, statement: Statement) -> bool:
@@ -125,21 +137,61 @@ def _total(node: ast.AST, scope: Scope, file: SourceFile, of_many: bool) -> Lost
     return None
 
 
+def _running(node: ast.AST, scope: Scope, file: SourceFile) -> Lost | None:
+    """`np.cumsum(flow)`, which is nan from the first missing value on."""
+    if isinstance(node, ast.Call) and callee(node) in ("cumsum", "cumprod"):
+        of_method = isinstance(node.func, ast.Attribute) and _values(node.func.value, scope)
+        for leaf, value in [*(of_method or ()), *(found for part in node.args for found in _values(part, scope))]:
+            missing, size = _count(value)
+            if 0 < missing < size:
+                said = f"{missing} nan among the {size} values of {_text(file, leaf)}"
+                said += f" {'makes' if missing == 1 else 'make'} the end of {_text(file, node)} nan"
+                return Lost(said, OF_TOTAL, node, leaf, value)
+    return None
+
+
+def _whole(value: Any, node: ast.AST, scope: Scope, file: SourceFile) -> Lost | None:
+    """`np.linspace(0, 1, 5) * k`: a number that is nan makes nan of a whole array."""
+    if not getattr(value, "ndim", 0) or not isinstance(node, ast.BinOp):
+        return None
+    leaves = list(_values(node, scope))
+    number = next((leaf for leaf, held in leaves if not getattr(held, "ndim", 0) and _is_lost_number(leaf, held)), None)
+    arrays = [held for _, held in leaves if getattr(held, "ndim", 0)]
+    if number is None or not all(nonfinite.count(held) == 0 for held in arrays):
+        return None
+    said = f"{_text(file, number)} is nan and makes all of {_text(file, node)} nan"
+    return Lost(said, OF_STATE, number, number, value)
+
+
+def _is_lost_number(leaf: ast.AST, value: object) -> bool:
+    """True for nan that is no constant: `np.nan`, `NODATA` are meant."""
+    name = leaf.attr if isinstance(leaf, ast.Attribute) else getattr(leaf, "id", "")
+    is_meant = name.isupper() or any(part in name.lower() for part in ("nan", "missing", "nodata", "fill"))
+    return is_all_nan(value) and not isinstance(value, tuple) and not is_meant
+
+
 def _state(node: ast.AST, scope: Scope, file: SourceFile) -> Lost | None:
     """`total += q`, `level = level + q`, `volume[t] = volume[t - 1] + q[t]`: by nan in `q` all that follows is nan."""
     target: ast.expr
     if isinstance(node, ast.AugAssign):
         target, made = node.target, node.value
-        before: list[ast.AST] = [] if isinstance(target, ast.Subscript) else [target]
+        before: list[ast.AST] = [target] if not isinstance(target, ast.Subscript) or _is_of_dict(target, scope) else []
     elif isinstance(node, ast.Assign) and len(node.targets) == 1:
         target, made = node.targets[0], node.value
-        before = [part for part in ast.walk(made) if _is_before(part, target)]
+        of_dict = isinstance(target, ast.Subscript) and _is_of_dict(target, scope)
+        before = [part for part in ast.walk(made) if _is_before(part, target, of_dict)]
+    elif isinstance(node, ast.Expr) and isinstance(node.value, ast.Call) and callee(node.value) == "append":
+        # `level.append(level[-1] + q)`
+        if not isinstance(node.value.func, ast.Attribute) or len(node.value.args) != 1:
+            return None
+        target, made = node.value.func.value, node.value.args[0]
+        before = [part for part in ast.walk(made) if _is_last(part, target)]
     else:
         return None
     if not any(_is_finite(value) for part in before for _, value in _values(part, scope)):
         return None
     for leaf, value in _values(made, scope):
-        if is_all_nan(value) and not isinstance(value, tuple):
+        if _is_lost_number(leaf, value):
             owner, held = leaf, value
             if isinstance(leaf, ast.Subscript):
                 owner, held = next(_values(leaf.value, scope), (leaf, value))
@@ -147,12 +199,22 @@ def _state(node: ast.AST, scope: Scope, file: SourceFile) -> Lost | None:
     return None
 
 
-def _is_before(part: ast.AST, target: ast.AST) -> bool:
-    """Whether a part of an expression is the target's value so far, or an element before it."""
-    if isinstance(target, ast.Subscript):
+def _is_before(part: ast.AST, target: ast.AST, of_dict: bool) -> bool:
+    """Whether a part of an expression is the target's value so far, or another element of its array."""
+    if isinstance(target, ast.Subscript) and not of_dict:
         of_same = isinstance(part, ast.Subscript) and ast.unparse(part.value) == ast.unparse(target.value)
         return of_same and ast.unparse(part) != ast.unparse(target)
     return isinstance(part, LEAVES) and ast.unparse(part) == ast.unparse(target)
+
+
+def _is_of_dict(target: ast.Subscript, scope: Scope) -> bool:
+    """True for `total[gauge]` of a dictionary, whose values are sums; an array's may be results of one pass each."""
+    return any(issubclass(type(owner), dict) for _, owner in _values(target.value, scope))
+
+
+def _is_last(part: ast.AST, target: ast.AST) -> bool:
+    of_same = isinstance(part, ast.Subscript) and ast.unparse(part.value) == ast.unparse(target)
+    return of_same and ast.unparse(part).endswith("[-1]")
 
 
 def _is_finite(value: object) -> bool:
@@ -161,79 +223,6 @@ def _is_finite(value: object) -> bool:
 
 def _text(file: SourceFile, node: ast.AST) -> str:
     return clean(file.segment(node), 60)
-
-
-def _is_tested(statement: Statement, frame: types.FrameType) -> bool:
-    """True where what the statement makes is tested, filled or left out: by its function, by one that it is handed to,
-    or by the caller."""
-    node = statement.node
-    is_lambda = frame.f_code.co_name == "<lambda>"
-    if is_lambda or _leaves_by_return(statement):
-        outer = user_frame(frame.f_back)
-        file = file_of(outer) if outer is not None else None
-        calling = statement_at(file, outer) if outer is not None and file is not None else None
-        if outer is not None and calling is not None and not isinstance(calling.node, ast.Return):
-            if _is_tested(calling, outer):
-                return True
-    if is_lambda or isinstance(node, ast.Return):
-        return False
-    made: ast.AST = ast.Constant(None)
-    if isinstance(node, ast.Expr) and isinstance(node.value, ast.Call) and isinstance(node.value.func, ast.Attribute):
-        made = node.value.func.value  # `means.append(…)`
-    elif isinstance(node, (ast.AugAssign, ast.AnnAssign)):
-        made = node.target
-    if is_handled(made, statement) or _is_handed_to_a_test(node, Scope(frame)):
-        return True
-    names = stored_names(made).union(*map(stored_names, getattr(node, "targets", [])))
-    return _is_compared_with_itself(names, statement.scope)
-
-
-def _is_handed_to_a_test(node: ast.AST, scope: Scope) -> bool:
-    """True for `safe(np.mean(flow))` where the user's own function asks `isnan`, or fills."""
-    for call in ast.walk(node):
-        if isinstance(call, ast.Call) and isinstance(call.func, LEAVES):
-            try:
-                code = getattr(read(call.func, scope), "__code__", None)
-            except Unreadable:
-                continue
-            if isinstance(code, types.CodeType) and code.co_filename in files and ABSORBING & set(_names_in(code)):
-                return True
-    return False
-
-
-def _names_in(code: types.CodeType) -> Iterator[str]:
-    yield from code.co_names
-    for inner in code.co_consts:
-        if isinstance(inner, types.CodeType):
-            yield from _names_in(inner)
-
-
-def _is_compared_with_itself(names: set[str], tree: ast.AST) -> bool:
-    """`if total != total`, `[s for s in totals if s == s]`."""
-    for part in ast.walk(tree):
-        if isinstance(part, COMPREHENSIONS):
-            over = set().union(*(stored_names(g.iter) for g in part.generators))
-            if names & over and any(map(_is_itself, ast.walk(part))):
-                return True
-        elif _is_itself(part) and names & stored_names(part):
-            return True
-    return False
-
-
-def _is_itself(node: ast.AST) -> bool:
-    return isinstance(node, ast.Compare) and ast.dump(node.left) == ast.dump(node.comparators[0])
-
-
-def _leaves_by_return(statement: Statement) -> bool:
-    """True for a `return`, and where the name that is stored is returned later."""
-    node = statement.node
-    targets = [*getattr(node, "targets", []), *([node.target] if isinstance(node, ast.AugAssign) else [])]
-    names = {name for target in targets for name in stored_names(target)}
-    returns = [node] if isinstance(node, ast.Return) else ast.walk(statement.scope)
-    return any(
-        isinstance(one, ast.Return) and (one is node or (one.value is not None and names & stored_names(one.value)))
-        for one in returns
-    )
 
 
 def _values(node: ast.AST, scope: Scope) -> Iterator[tuple[ast.AST, object]]:
@@ -264,6 +253,8 @@ def _count(value: Any) -> tuple[int, int]:
         return polars_cells.nan(value), len(value)
     if tensor_arrays.is_tensor(type(value)):
         value = tensor_arrays.as_numpy(value)
+    elif np is not None and type(value).__module__.startswith("xarray.") and nonfinite.is_in_memory(value):
+        value = np.asarray(value)
     is_array = np is not None and type(value) is np.ndarray and value.dtype.kind in "fc"
     if not is_array and not (pd is not None and isinstance(value, (pd.Series, pd.DataFrame))):
         return 0, 0

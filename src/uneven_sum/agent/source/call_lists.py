@@ -99,6 +99,7 @@ SUMS = {
 TOTALS = SUMS - {"diff", "outer", "cumsum", "cumprod", "convolve"} | {
     *("max", "min", "amax", "amin", "median", "percentile", "quantile", "trapz", "simpson", "rfft", "irfft", "fft2"),
     *("fmean", "stdev", "pstdev", "variance", "pvariance", "polyfit", "lstsq", "solve", "inv", "pinv", "det", "cond"),
+    *("reduce", "accumulate"),
     *("linregress", "pearsonr", "spearmanr", "kendalltau", "ttest_ind", "ttest_rel", "ttest_1samp", "skew", "kurtosis"),
     *(
         "interp1d",

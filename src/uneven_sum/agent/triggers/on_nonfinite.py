@@ -133,7 +133,7 @@ class NonfiniteTrigger(tracer.Hooks):
     def _may_be_lost(self, value: object, site: Site) -> bool:
         """Whether a value may be the first total that is lost; a place is asked a few times."""
         tried = self.tried.get(id(site), 0)
-        if tried >= TRIED or "nonfinite" not in self.pauses_on or not lost_totals.is_all_nan(value):
+        if tried >= TRIED or "nonfinite" not in self.pauses_on or not lost_totals.may_be_lost(value):
             return False
         self.tried[id(site)] = tried + 1
         return True
@@ -264,9 +264,9 @@ class NonfiniteTrigger(tracer.Hooks):
         self, value: object, site: Site, frame: types.FrameType, node: ast.AST, statement: Statement
     ) -> Pause | None:
         """The pause for the first total of the run that a few missing values make nan."""
-        if not lost_totals.is_all_nan(value):
+        if not lost_totals.may_be_lost(value):
             return None
-        lost = lost_totals.lost(node, statement, frame)
+        lost = lost_totals.lost(value, node, statement, frame)
         if lost is None:
             return None
         pause = Pause("nonfinite", frame, kind="gaps", expression=node, actual=value, statement=statement)

@@ -137,6 +137,9 @@ def nan_mask(value: object) -> Any:
         return polars_cells.nan_mask(np, value)
     if isinstance(value, (np.ndarray, np.generic)) and value.dtype.kind in "fc":
         return np.isnan(value.filled(0) if isinstance(value, np.ma.MaskedArray) else _cells(np, value))
+    if _LOOKERS.get(type(value)) is _offers_array and is_in_memory(value):
+        cells = np.asarray(value)
+        return np.isnan(cells) if cells.dtype.kind in "fc" else False
     return False
 
 
