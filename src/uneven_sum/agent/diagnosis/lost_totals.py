@@ -71,17 +71,17 @@ def is_all_nan(value: Any) -> bool:
         return False
     if not value.size or value.dtype.kind not in "fc":
         return False
-    return value.size <= MANY and bool(np.isnan(value.flat[0])) and bool(np.isnan(value).all())
+    first = value.item(0)
+    return bool(first != first) and value.size <= MANY and bool(np.isnan(value).all())
 
 
 def may_be_lost(value: Any) -> bool:
     """True for what is nan as a whole, and for a row of numbers that is nan from some place to its end."""
-    if is_all_nan(value):
-        return True
     np = nonfinite.module("numpy")
     if np is None or type(value) is not np.ndarray or value.ndim != 1 or not value.size or value.dtype.kind != "f":
-        return False
-    return bool(np.isnan(value[-1])) and not np.isnan(value[0])
+        return is_all_nan(value)
+    first, last = value.item(0), value.item(-1)
+    return bool(last != last) and (first == first or is_all_nan(value))
 
 
 def lost(value: object, node: ast.AST, statement: Statement, frame: types.FrameType) -> Lost | None:

@@ -264,8 +264,10 @@ class NonfiniteTrigger(tracer.Hooks):
         self, value: object, site: Site, frame: types.FrameType, node: ast.AST, statement: Statement
     ) -> Pause | None:
         """The pause for the first total of the run that a few missing values make nan."""
-        if not lost_totals.may_be_lost(value):
+        tried = self.tried.get(id(site), 0)
+        if tried > 2 * TRIED or not lost_totals.may_be_lost(value):
             return None
+        self.tried[id(site)] = tried + 1
         lost = lost_totals.lost(value, node, statement, frame)
         if lost is None:
             return None
