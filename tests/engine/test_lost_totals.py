@@ -34,6 +34,8 @@ OF_OTHER_KINDS = {
     "import xarray as xr\nlevel = xr.DataArray([1.0, np.nan])\nm = float(level.sum(skipna=False))": "1 nan among the 2 values",
     GAPPED + "volume = np.cumsum(flow)": "2 nan among the 10 values of flow make the end of np.cumsum(flow) nan",
     GAPPED + "volume = flow.cumsum()": "2 nan among the 10 values of flow make the end of flow.cumsum() nan",
+    "level = pd.Series([1.0, math.nan])\nm = sum(level)": "1 nan among the 2 values of level makes sum(level) nan",
+    "finance = float(math.nan)\ntotal = 1.0\ntotal += finance": "finance is nan and makes total nan",
     "k = float(math.nan)\nflow = np.linspace(0, 1, 5) * k": "k is nan and makes all of np.linspace(0, 1, 5) * k nan",
     "import polars as pl\nlevel = pl.Series([1.0, math.nan])\nm = level.mean()": "1 nan among the 2 values of level makes",
     "flow = np.array([1.0, np.nan], dtype=np.float32)\nm = flow.mean()": "1 nan among the 2 values of flow makes flow.mean()",
@@ -95,6 +97,7 @@ MEANT = [  # the result is tested or filled, or nothing is lost
     "m = flow[~np.isnan(flow)].mean()",
     "m = pd.Series(flow).mean()",
     "m = np.full(3, np.nan).mean()",
+    "k = flow[3]\nm = pd.Series(flow).mean() * k\nn = np.mean(pd.Series(flow)) + k",
     "m = flow[3] * 2\nk = float(flow[4])",
 ]
 

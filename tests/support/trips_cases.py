@@ -184,7 +184,7 @@ CASES = {
     ),
     "carried is off": (
         "import numpy as np\na = np.array([1.0, np.nan])\nb = a * 2\nc = b + a\nd = np.cumsum(c)\ne = d.sum()\nf = np.sqrt(a)\n",
-        [("nonfinite", "gaps", 6, "<module>", "d.sum()", None)],
+        [("nonfinite", "gaps", 5, "<module>", "np.cumsum(c)", None)],
     ),
     "created beside carried": (
         "import numpy as np\na = np.array([1.0, np.nan, 0.0])\nb = a / a\n",

@@ -7,6 +7,7 @@ total, or of all passes that follow, a script may end in nan without a pause: th
 from __future__ import annotations
 
 import ast
+import re
 import types
 from collections.abc import Iterable, Iterator
 from typing import Any
@@ -25,6 +26,9 @@ from .tested_results import is_tested
 
 MANY = 10_000_000  # cells of an operand that are counted
 OF_TOTAL, OF_STATE = "lost-total", "lost-state"  # kinds of reasons
+MEANT = re.compile(r"(^|_)(nan|missing|no_?data|fill)")  # names of constants that are nan
+SKIPPING = {"sum", "mean", "max", "min", "std", "var", "prod", "median", "quantile", "skew", "kurtosis", "corr", "cov"}
+OF_NUMBERS = ("float", "complex", "numpy.float", "numpy.complex", "numpy.ndarray")  # types of terms
 LEAVES = (ast.Name, ast.Attribute, ast.Subscript)
 
 
@@ -41,8 +45,14 @@ class Lost:
     operand: ast.AST
     held: object
 
+    def is_in(self, apart: dict[str, Any], file: SourceFile) -> bool:
+        """False where the term is known to be fine; see `report.examine`."""
+        text = file.segment(self.term)
+        known = [t for t in apart["terms"] if t["text"] == text and t["type"].startswith(OF_NUMBERS)]
+        return not known or any(t["nonfinite"] for t in known)
+
     def mark(self, apart: dict[str, Any], file: SourceFile) -> None:
-        """Make the term the culprit of a statement that was taken apart; see `report.examine`."""
+        """Make the term the culprit of a statement that was taken apart."""
         text = file.segment(self.term)
         found = next((t for t in apart["terms"] if t["text"] == text), {"text": text, "value": "nan", "type": ""})
         term: dict[str, Any] = found
@@ -84,18 +94,19 @@ def may_be_lost(value: Any) -> bool:
     return bool(last != last) and (first == first or is_all_nan(value))
 
 
-def lost(value: object, node: ast.AST, statement: Statement, frame: types.FrameType) -> Lost | None:
-    """The total that an expression loses to a few values of an operand, or the state that a step loses to one; None
-    where there is none, or nan is looked for."""
+def lost(value: object, node: ast.AST, statement: Statement, frame: types.FrameType) -> list[Lost]:
+    """The totals that an expression may have lost to a few values of an operand, and the state that a step has lost to
+    one; none where nan is looked for."""
     scope, file = Scope(frame), file_of(frame)
     if file is None:
-        return None
+        return []
     if is_all_nan(value):
-        found = _total(node, scope, file, _is_one_of_many(node, statement)) or _state(statement.node, scope, file)
-        found = found or _whole(value, node, scope, file)
+        found = [*_totals(node, scope, file, _is_one_of_many(node, statement)), _state(statement.node, scope, file)]
+        found.append(_whole(value, node, scope, file))
     else:
-        found = _running(node, scope, file)
-    return None if found is None or is_tested(statement, frame) else found
+        found = [_running(node, scope, file)]
+    likely = [one for one in found if one is not None]
+    return [] if likely and is_tested(statement, frame) else likely
 
 
 def _is_one_of_many(node: ast.AST, statement: Statement) -> bool:
@@ -115,7 +126,7 @@ def _is_window(node: ast.AST) -> bool:
     return any(isinstance(part, ast.Name) for one in bounds for part in ast.walk(one))
 
 
-def _total(node: ast.AST, scope: Scope, file: SourceFile, of_many: bool) -> Lost | None:
+def _totals(node: ast.AST, scope: Scope, file: SourceFile, of_many: bool) -> Iterator[Lost]:
     for total in ast.walk(node):
         if isinstance(total, ast.Call) and callee(total) in TOTALS:
             parts = [a.value if isinstance(a, ast.Starred) else a for a in total.args]
@@ -128,13 +139,22 @@ def _total(node: ast.AST, scope: Scope, file: SourceFile, of_many: bool) -> Lost
         for part in parts:
             for leaf, value in _values(part, scope):
                 missing, size = _count(value)
-                if 0 < missing < size and not (of_many and _is_window(leaf)):
+                if not 0 < missing < size or (leaf is part and _skips_nan(total, value)):
+                    continue
+                if not (of_many and _is_window(leaf)):
                     makes = "makes" if missing == 1 else "make"
                     said = (
                         f"{missing} nan among the {size} values of {_text(file, leaf)} {makes} {_text(file, total)} nan"
                     )
-                    return Lost(said, OF_TOTAL, total, leaf, value)
-    return None
+                    yield Lost(said, OF_TOTAL, total, leaf, value)
+
+
+def _skips_nan(total: ast.AST, value: object) -> bool:
+    """True for `level.mean()` and `np.mean(level)` of a series: pandas and xarray leave missing values out."""
+    home = str(type.__getattribute__(type(value), "__module__")).partition(".")[0]
+    if home not in ("pandas", "xarray") or not isinstance(total, ast.Call) or callee(total) not in SKIPPING:
+        return False
+    return isinstance(total.func, ast.Attribute) and not any(k.arg == "skipna" for k in total.keywords)
 
 
 def _running(node: ast.AST, scope: Scope, file: SourceFile) -> Lost | None:
@@ -166,7 +186,7 @@ def _whole(value: Any, node: ast.AST, scope: Scope, file: SourceFile) -> Lost | 
 def _is_lost_number(leaf: ast.AST, value: object) -> bool:
     """True for nan that is no constant: `np.nan`, `NODATA` are meant."""
     name = leaf.attr if isinstance(leaf, ast.Attribute) else getattr(leaf, "id", "")
-    is_meant = name.isupper() or any(part in name.lower() for part in ("nan", "missing", "nodata", "fill"))
+    is_meant = name.isupper() or MEANT.search(name.lower()) is not None
     return is_all_nan(value) and not isinstance(value, tuple) and not is_meant
 
 

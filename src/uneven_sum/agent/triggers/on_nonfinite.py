@@ -268,13 +268,16 @@ class NonfiniteTrigger(tracer.Hooks):
         if tried > 2 * TRIED or not lost_totals.may_be_lost(value):
             return None
         self.tried[id(site)] = tried + 1
-        lost = lost_totals.lost(value, node, statement, frame)
-        if lost is None:
+        likely = lost_totals.lost(value, node, statement, frame)
+        if not likely:
             return None
         pause = Pause("nonfinite", frame, kind="gaps", expression=node, actual=value, statement=statement)
+        apart = report.examine(pause)
+        lost = next((one for one in likely if one.is_in(apart, site.file)), None)
+        if lost is None:
+            return None
         pause.said = lost.sentence
         self.gaps.enter(lost.operand, Scope(frame))
-        apart = report.examine(pause)
         lost.mark(apart, site.file)
         return self._at_value(pause, site, apart)
 
