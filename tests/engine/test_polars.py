@@ -54,7 +54,7 @@ MEANT = [
     "x = full.with_columns(note=pl.lit(None))",
     "x = full.with_columns(d=pl.col('level').diff(), s=pl.col('level').shift(1), p=pl.col('level').pct_change())",
     "x = full['level'].shift(1)\ny = full['level'].rolling_mean(2)\nz = full.select(pl.col('level').rolling_std(2))",
-    "x = days['level'] * 2\ny = days['rain'] * 2\nz = days['rain'].sum(), days['level'].mean()",
+    "x = days['level'] * 2\ny = days['rain'] * 2\nz = days['level'].mean(), days['level'].sum()",
     "x = days.with_columns(pl.col('level').log(), pl.col('rain').sqrt())",
     "x = full.pivot('day', index='level', values='level')",
     "x = full.join(some, on='day', how='left')\ny = x['gauge'].fill_null(0.0) * 2\nz = x['gauge'].mean()",
