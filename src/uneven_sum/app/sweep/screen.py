@@ -146,6 +146,7 @@ class SweepScreen(Keyed, Screen[None]):
         options.clear_options()
         options.add_options([Option(self._line(one)) for one in self.shown])
         options.highlighted = min(chosen, len(self.shown) - 1) if self.shown else None
+        self._tell()
         if not self.shown:
             self.query_one("#told", Static).update(
                 Text("nothing yet" if self.is_sweeping else "nothing", self.palette.quiet)
@@ -171,6 +172,10 @@ class SweepScreen(Keyed, Screen[None]):
         return self.shown[at] if at is not None and at < len(self.shown) else None
 
     def on_option_list_option_highlighted(self) -> None:
+        self._tell()
+
+    def _tell(self) -> None:
+        """Show what is known of the chosen row."""
         p, out, one = self.palette, Text(), self.chosen
         if one is None:
             return
