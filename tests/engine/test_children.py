@@ -342,7 +342,7 @@ async def test_an_error_in_a_task_of_dask(processes: bool, script) -> None:
     (told,) = outcome.pauses
     assert (told.exception.type, told.function, bool(told.processes)) == ("ZeroDivisionError", "work", processes)
     assert told.task.startswith("task work-") and "The cluster keeps it" in told.headline
-    assert "In task work-" in as_text(outcome) and (told.loops == []) == processes
+    assert "In task work-" in as_text(outcome) and told.loops == []
 
 
 @pytest.mark.parametrize(
