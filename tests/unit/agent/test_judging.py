@@ -18,6 +18,7 @@ import pytest
 
 from uneven_sum.agent.diagnosis import culprit, provenance, reasons, senders
 from uneven_sum.agent.diagnosis.culprit import Term
+from uneven_sum.agent.diagnosis.held_values import bad_within
 from uneven_sum.agent.frames import exception_handlers
 from uneven_sum.agent.frames.exception_handlers import Fate
 from uneven_sum.agent.frames.namespace import Scope
@@ -817,3 +818,26 @@ def test_less_is_kept_after_shrinking() -> None:
     for _ in range(20):
         kept.shrink()
     assert kept.first_most == 4 and len(kept.rows()) < 40
+
+
+# -- what collections hold ---------------------------------------------------------------------------
+
+
+def test_what_collections_hold_is_found_at_any_depth_and_a_tangle_is_left() -> None:
+    nan = math.nan
+    assert bad_within({"a": [1.0, {2.0, nan}], "b": (math.inf,)}) == [nan, math.inf]
+    assert bad_within([1.0, "nan", None, [2]]) == [] and bad_within(nan) == []
+    tangle: list[object] = []
+    tangle.extend([tangle] * 1000)  # a thousand million million elements to the depth that is looked at
+    assert bad_within(tangle) == []
+
+
+def test_a_collection_that_changes_meanwhile_explains_nothing(monkeypatch: pytest.MonkeyPatch) -> None:
+    levels = {1.0, math.nan}
+
+    def any_bad(value: object) -> bool:
+        levels.add(len(levels) + 0.5)
+        return True
+
+    monkeypatch.setattr(nonfinite, "any_bad", any_bad)
+    assert bad_within(levels) == []

@@ -24,16 +24,20 @@ def bad_within(value: object) -> list[object]:
     """The numbers, arrays and frames with non-finite cells that a collection or an object holds; empty for others."""
     if _parts(value) is None:
         return []
-    return [held for held in itertools.islice(_held(value, 0), MANY) if nonfinite.any_bad(held)]
+    try:
+        return [held for held in _held(value, 0, itertools.repeat(None, MANY)) if nonfinite.any_bad(held)]
+    except RuntimeError:  # another thread changes it
+        return []
 
 
-def _held(value: object, depth: int) -> Iterator[object]:
+def _held(value: object, depth: int, left: Iterator[None]) -> Iterator[object]:
+    """`left`: as many values as are still looked at, of however many collections."""
     parts = _parts(value)
     if parts is None:
         yield value
     elif depth < DEEP:
-        for part in parts:
-            yield from _held(part, depth + 1)
+        for part, _ in zip(parts, left):
+            yield from _held(part, depth + 1, left)
 
 
 def _parts(value: Any) -> Iterable[object] | None:

@@ -100,11 +100,10 @@ def lost(value: object, node: ast.AST, statement: Statement, frame: types.FrameT
     scope, file = Scope(frame), file_of(frame)
     if file is None:
         return []
+    found: list[Lost | None] = [*_running(node, scope, file)]
     if is_all_nan(value):
-        found = [*_totals(node, scope, file, _is_one_of_many(node, statement)), _state(statement.node, scope, file)]
-        found.append(_whole(value, node, scope, file))
-    else:
-        found = [_running(node, scope, file)]
+        found = [*_totals(node, scope, file, _is_one_of_many(node, statement))]
+        found += [_state(statement.node, scope, file), _whole(value, node, scope, file)]
     likely = [one for one in found if one is not None]
     return [] if likely and is_tested(statement, frame) else likely
 
@@ -127,26 +126,34 @@ def _is_window(node: ast.AST) -> bool:
 
 
 def _totals(node: ast.AST, scope: Scope, file: SourceFile, of_many: bool) -> Iterator[Lost]:
+    """Calls in which each value counts, with an operand of which a few are nan.  `of_many`: see `_is_one_of_many`."""
     for total in ast.walk(node):
         if isinstance(total, ast.Call) and callee(total) in TOTALS:
-            parts = [a.value if isinstance(a, ast.Starred) else a for a in total.args]
-            parts += [k.value for k in total.keywords]
-            parts += [total.func.value] if isinstance(total.func, ast.Attribute) else []
+            parts = _given(total)
         elif isinstance(total, ast.BinOp) and isinstance(total.op, ast.MatMult):
             parts = [total.left, total.right]
         else:
             continue
         for part in parts:
             for leaf, value in _values(part, scope):
-                missing, size = _count(value)
-                if not 0 < missing < size or (leaf is part and _skips_nan(total, value)):
-                    continue
-                if not (of_many and _is_window(leaf)):
-                    makes = "makes" if missing == 1 else "make"
-                    said = (
-                        f"{missing} nan among the {size} values of {_text(file, leaf)} {makes} {_text(file, total)} nan"
-                    )
-                    yield Lost(said, OF_TOTAL, total, leaf, value)
+                skipped = (leaf is part and _skips_nan(total, value)) or (of_many and _is_window(leaf))
+                if not skipped:
+                    yield from _by_few(leaf, value, total, _text(file, total), file)
+
+
+def _given(call: ast.Call) -> list[ast.expr]:
+    """What a call is given, its object last."""
+    parts = [a.value if isinstance(a, ast.Starred) else a for a in call.args]
+    parts += [k.value for k in call.keywords]
+    return [*parts, call.func.value] if isinstance(call.func, ast.Attribute) else parts
+
+
+def _by_few(leaf: ast.AST, value: object, total: ast.AST, what: str, file: SourceFile) -> Iterator[Lost]:
+    """The loss, where some values of an operand are nan, and not all.  `what` is nan by them."""
+    missing, size = _count(value)
+    if 0 < missing < size:
+        said = f"{missing} nan among the {size} values of {_text(file, leaf)}"
+        yield Lost(f"{said} {'makes' if missing == 1 else 'make'} {what} nan", OF_TOTAL, total, leaf, value)
 
 
 def _skips_nan(total: ast.AST, value: object) -> bool:
@@ -157,17 +164,12 @@ def _skips_nan(total: ast.AST, value: object) -> bool:
     return isinstance(total.func, ast.Attribute) and not any(k.arg == "skipna" for k in total.keywords)
 
 
-def _running(node: ast.AST, scope: Scope, file: SourceFile) -> Lost | None:
+def _running(node: ast.AST, scope: Scope, file: SourceFile) -> Iterator[Lost]:
     """`np.cumsum(flow)`, which is nan from the first missing value on."""
     if isinstance(node, ast.Call) and callee(node) in ("cumsum", "cumprod"):
-        of_method = isinstance(node.func, ast.Attribute) and _values(node.func.value, scope)
-        for leaf, value in [*(of_method or ()), *(found for part in node.args for found in _values(part, scope))]:
-            missing, size = _count(value)
-            if 0 < missing < size:
-                said = f"{missing} nan among the {size} values of {_text(file, leaf)}"
-                said += f" {'makes' if missing == 1 else 'make'} the end of {_text(file, node)} nan"
-                return Lost(said, OF_TOTAL, node, leaf, value)
-    return None
+        for part in _given(node):
+            for leaf, value in _values(part, scope):
+                yield from _by_few(leaf, value, node, f"the end of {_text(file, node)}", file)
 
 
 def _whole(value: Any, node: ast.AST, scope: Scope, file: SourceFile) -> Lost | None:
