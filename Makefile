@@ -17,9 +17,9 @@ install: $(VENV)/.installed
 test: system-tests $(VENV)/.tested $(VENV)/.others compiled
 	$(BIN)/python -m pytest -q -n 4 --dist worksteal
 
-# The own interpreter, without screens and long runs: in two minutes.
+# The parts alone, without runs through the client and without screens: in two minutes.
 test-quick: $(VENV)/.tested compiled
-	$(BIN)/python -m pytest -q -n 4 --dist worksteal -m "not slow and not terminal"
+	$(BIN)/python -m pytest -q -n 4 --dist worksteal tests/unit -m "not slow and not terminal"
 
 # Tests start thousands of processes: where Python may write no bytecode (PYTHONDONTWRITEBYTECODE, as
 # in many containers), each of them would compile our modules anew.

@@ -89,6 +89,7 @@ async def on_the_desk(path: Path, data: bytes):
         yield app, pilot
 
 
+@pytest.mark.timeout(900)
 @pytest.mark.parametrize("name", ["100,000 lines", "a line of 1 MB", "a cookie", "mixed line ends"])
 async def test_on_the_desk_the_bench_and_in_the_editor(name: str, tmp_path) -> None:
     data, line, _ = RUN[name]

@@ -22,6 +22,7 @@ import uneven_sum
 from uneven_sum.check import as_json, as_text
 from uneven_sum.check import check as run_check
 from uneven_sum.client import BadUse, Exited, Launch, ProcessEnded, ProcessesWait, Stopped
+from uneven_sum.host.processes import Processes
 from uneven_sum.protocol import Lookout
 
 
@@ -593,3 +594,35 @@ async def test_a_step_that_waits_for_a_worker_that_pauses(how: str, method: str,
         after = await run.pause()
         ends = {"step": line - 1, "run to": line + 1}[how]  # a step ends at the end of the `with` block
         assert (after.line, after.process) == (ends, ""), "the script goes to where it was to go"
+
+
+async def test_a_host_that_stands_still_for_a_while_misses_nothing(script, monkeypatch) -> None:
+    """As on a machine with too much to do."""
+    welcome = Processes._welcome
+
+    async def late(processes, reader, writer) -> None:
+        time.sleep(4)  # not only this connection waits: nothing else is done
+        await welcome(processes, reader, writer)
+
+    monkeypatch.setattr(Processes, "_welcome", late)
+    outcome = await run_check(Launch(script(text_of("fork")), go_on=True, capture=True))
+    assert [one.line for one in outcome.pauses if one.processes] == [8]
+
+
+async def test_what_ran_unwatched_is_told(script, monkeypatch) -> None:
+    """Where the host stands still for longer than a child waits for it."""
+    welcome = Processes._welcome
+    impatient = (
+        "import sys\n\n(children,) = [m for n, m in sys.modules.items() if n.endswith('engine.children')]\n"
+        "children.WELCOME = 0.5\n\n\n"
+    )
+
+    async def late(processes, reader, writer) -> None:
+        time.sleep(2 * slowness())
+        await welcome(processes, reader, writer)
+
+    monkeypatch.setattr(Processes, "_welcome", late)
+    outcome = await run_check(Launch(script(text_of("fork", impatient + FLOW)), go_on=True, capture=True))
+    assert outcome.exit_status == 0 and outcome.our_status == 1 and not outcome.pauses
+    (told,) = outcome.dead
+    assert told.startswith("Process ") and told.endswith("stood still when it started. Run the script again.")

@@ -7,6 +7,7 @@ import contextlib
 import json
 import subprocess
 import sys
+import time
 
 import pytest
 from driving import running
@@ -17,6 +18,7 @@ from uneven_sum.check import check as run_check
 from uneven_sum.check.check import Outcome
 from uneven_sum.client import BadUse, Launch
 from uneven_sum.client.auditing import Audit
+from uneven_sum.host.processes import Processes
 from uneven_sum.protocol import Finding
 
 GAUGE = (
@@ -178,3 +180,16 @@ async def test_a_script_that_is_asked_where_it_is_while_it_ends_workers(script) 
         assert await run.pause() is None
         asking.cancel()
     assert run.out == "done\n" and run.exited.exit_status == 0
+
+
+def test_a_host_that_stands_still_for_a_while_hears_all_figures(script, monkeypatch) -> None:
+    """As on a machine with too much to do."""
+    take = Processes._take_findings
+
+    async def late(processes, link) -> None:
+        time.sleep(2.5)
+        await take(processes, link)
+
+    monkeypatch.setattr(Processes, "_take_findings", late)
+    (found,) = wraps(audited(script(text_of("pool by fork", GAUGE))))
+    assert found.times == 8

@@ -11,6 +11,7 @@ from driving import PATIENCE, Run, running, slowness
 from workers import are_gone
 
 from uneven_sum.client import BadUse, Exited
+from uneven_sum.host.processes import Processes
 
 # The script and its second process count in files; the first process trips, and reads a line that the second writes.
 COUNTING = """import multiprocessing
@@ -93,6 +94,36 @@ async def test_the_others_wait_while_one_is_paused(hold: bool, script, interpret
         await run.client.go_on()
         await states(run, *["runs"] * 3)
         assert not await stands(folder, "script") and not await stands(folder, "second")
+        await over(run, folder)
+    are_gone(path)
+
+
+@pytest.mark.parametrize("method", ["fork", "spawn"])
+async def test_one_that_begins_while_another_is_paused_waits_too(method: str, script, monkeypatch) -> None:
+    """As on a machine with too much to do, where the first has paused before the second is known."""
+    wait = "    while not os.path.exists(os.path.dirname(__file__) + '/{}'):\n        time.sleep(0.01)\n"
+    begins = "    open(os.path.dirname(__file__) + '/first', 'w').close()\n" + wait.format("second_asks")
+    text = COUNTING.replace("    time.sleep(0.3)\n", begins).replace(
+        "    line = os.read(read, 1)\n", wait.format("end")
+    )
+    path = script(text.replace("    second.start()\n", wait.format("first") + "    second.start()\n"))
+    folder = Path(path).parent
+    welcome = Processes._welcome
+
+    async def late(processes, reader, writer) -> None:
+        if processes.links:
+            (folder / "second_asks").write_text("")
+            while not processes.here.paused:
+                await asyncio.sleep(0.02)
+        await welcome(processes, reader, writer)
+
+    monkeypatch.setattr(Processes, "_welcome", late)
+    async with running(path, method, children_pause=True, hold_others=True) as run:
+        await run.pause()
+        await states(run, "shown", "held", "held")
+        assert await stands(folder, "second")
+        await run.client.go_on()
+        await states(run, *["runs"] * 3)
         await over(run, folder)
     are_gone(path)
 

@@ -14,12 +14,13 @@ from driving import running
 
 from uneven_sum.check import check
 from uneven_sum.client import BadUse, Launch
+from uneven_sum.client.fault import Repair
 from uneven_sum.client.keeping.call import SavedCall, calls_of, save
 from uneven_sum.client.keeping.copies import in_copy
 from uneven_sum.client.keeping.proof import Files, Proof, default_place, free, prove, write
 from uneven_sum.client.keeping.smaller import Smaller
 from uneven_sum.client.keeping.text import checked, script_text
-from uneven_sum.client.repairs import Repair, repairs
+from uneven_sum.client.repairs import repairs
 from uneven_sum.protocol import Facts
 
 pytestmark = pytest.mark.usefixtures("own_folder")

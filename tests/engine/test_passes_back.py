@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import asyncio
 import itertools
+import os
 import random
 from types import SimpleNamespace
 
 import pytest
-from driving import running
+from driving import running, slowness
 
 from uneven_sum.client import BadUse
 from uneven_sum.host.points import MOST_OF, Points, _least_missed
@@ -58,7 +59,9 @@ async def test_back_to_passes(script, interpreter: str) -> None:
         assert facts.line == 10 and facts.loops[0].number == 100
         points = run.client.return_points()
         on_the_way = [p for p in points if p["reason"] == "on the way"]
-        assert on_the_way and points[0]["reason"] == "start"  # how many depends on the machine's load
+        # What points cost stays under a share of the run: under load there may be none.
+        loaded = slowness() > 2 or os.getloadavg()[0] > 2 * (os.cpu_count() or 1)
+        assert (on_the_way or loaded) and points[0]["reason"] == "start"
         with pytest.raises(BadUse, match="No earlier pause to go back to"):
             await run.client.step_back()
         for number in (60, 7, 90, 1):

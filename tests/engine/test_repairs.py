@@ -57,6 +57,22 @@ CASES: dict[str, tuple[str, dict[str, str | None]]] = {
         "level = {'north': 1.0, 'south': 2.0}\ny = level['nroth']\nprint(y)\n",
         {"take north": "1.0", "take south": "2.0"},
     ),
+    "an index that is a float": (
+        NP + "xs, k = np.array([1.0, 2.0, 4.0]), 1.6\ny = xs[k]\nprint(y)\n",
+        {"make it an integer": "2.0", "round it": "4.0"},
+    ),
+    "indices that are floats": (
+        NP + "xs, k = np.array([1.0, 2.0, 4.0]), np.array([0.0, 2.0])\ny = xs[k]\nprint(y)\n",
+        {"make them integers": "2 cells float64, [1.0 4.0]"},
+    ),
+    "a list of slices": (
+        NP + "xs, k = np.ones((4, 4)), [slice(0, 2), slice(1, 2)]\ny = xs[k]\nprint(y.shape)\n",
+        {"make it a tuple": "2 x 1 cells float64, 1.0 … 1.0, mean 1.0"},
+    ),
+    "a name of a file": (
+        "import os\nos.chdir(os.path.dirname(__file__))\nopen('levels.csv', 'w').write('4.5')\ny = open('level.csv').read()\nprint(y)\n",
+        {"read levels.csv": "'4.5'"},
+    ),
     "text beside a number": (
         "x = '3'\ny = x + 1\nprint(y)\n",
         {"convert to float": "4.0", "convert to int": "4", "join as texts": "'31'"},
@@ -101,6 +117,52 @@ CASES: dict[str, tuple[str, dict[str, str | None]]] = {
     "text": (
         LOOP.format("['1.5', '2,5']", "float(x) * 2.0"),
         {"read the comma as a point": "5.0", "leave missing": "nan", "leave the pass out": None},
+    ),
+    "a misspelt function": (
+        NP + "x = np.arrange(3)\nprint(x.sum())\n",
+        {"take arange": "3 cells int64, [0 1 2]"},
+    ),
+    "a key as an attribute": ("gauge = {'level': 3.0}\nx = gauge.level\nprint(x)\n", {"read the key": "3.0"}),
+    "a chain of comparisons": (
+        NP + "v = np.array([1.0, 2.0])\nx = v[0 < v < 2]\nprint(x)\n",
+        {"compare by cell": "1 cell float64, [1.0]"},
+    ),
+    "and between arrays": (
+        NP + "v = np.array([1.0, 2.0])\nx = v[v > 0 and v < 2]\nprint(x)\n",
+        {"compare by cell": "1 cell float64, [1.0]"},
+    ),
+    "not before an array": (
+        NP + "v = np.array([True, False])\nx = v[not v]\nprint(x)\n",
+        {"compare by cell": "1 cell bool, 0 true"},
+    ),
+    "& before comparisons": (
+        NP + "v, w = np.array([1.0, 2.0]), np.array([3.0, 1.0])\nx = v[v > 1 & w < 2]\nprint(x)\n",
+        {"compare by cell": "1 cell float64, [2.0]"},
+    ),
+    "a product of equal shapes": (
+        NP + "a, b = np.ones((2, 3)), np.ones((2, 3))\nx = a @ b\nprint(x)\n",
+        {"turn a": "3 x 3 cells float64", "turn b": "2 x 2 cells float64"},
+    ),
+    "another encoding": (
+        "p = __file__ + '.txt'\nopen(p, 'wb').write('Flu\\xdf'.encode('cp1252'))\nx = open(p).read()\nprint(len(x))\n",
+        {"read cp1252": "'Fluß'"},
+    ),
+    "a power of integers": (
+        NP + "v = np.array([1, 2])\nx = v ** -1\nprint(x)\n",
+        {"use floats": "2 cells float64, [1.0 0.5]"},
+    ),
+    "a frame by place": (
+        "import pandas as pd\nf = pd.DataFrame({'depth': [1.0], 'flow': [2.0]})\nx = f[:, 1:]\nprint(x)\n",
+        {"take by place": "1 rows x 1 column: flow"},
+    ),
+    "several columns": (
+        "import pandas as pd\nf = pd.DataFrame({'depth': [1.0], 'flow': [2.0]})\nx = f['flow', 'depth']\nprint(x)\n",
+        {"take the columns": "1 rows x 2 columns: flow, depth"},
+    ),
+    "a misspelt name": ("level = 3.0\nx = levle * 2\nprint(x)\n", {"take level": "6.0"}),
+    "a misspelt keyword": (
+        "def area(width, depth=1.0):\n    return width * depth\nx = area(2.0, dept=3.0)\nprint(x)\n",
+        {"take depth": "6.0"},
     ),
 }
 

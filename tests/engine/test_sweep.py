@@ -15,6 +15,7 @@ import pytest
 from driving import PATIENCE, slowness
 
 from uneven_sum.client import BadUse, Launch
+from uneven_sum.host.launch import Limits
 from uneven_sum.sweep.kept import Kept
 from uneven_sum.sweep.report import as_json, as_report, as_text
 from uneven_sum.sweep.rows import Inputs
@@ -225,7 +226,8 @@ async def test_what_happens_in_the_processes_of_a_run(script, tmp_path: Path) ->
         "    return 1e308 * k\n\n\nwith multiprocessing.get_context('fork').Pool(1) as pool:\n"
         "    print(pool.map(flow, [int(sys.argv[1])]))\n"
     )
-    made = Sweep(Launch(path, ["{k}"]), Inputs(None, None, ["k=0,3,5,6"]), str(tmp_path / "kept.parquet"))
+    launch = Launch(path, ["{k}"], limits=Limits(trial=60))
+    made = Sweep(launch, Inputs(None, None, ["k=0,3,5,6"]), str(tmp_path / "kept.parquet"))
     found = await made.run()
     assert (found.ran, found.fine) == (4, 1)
     told = {ran.row: (ran.outcome, ran.fault[:1]) for ran in Kept(made.kept, made.about()).rows() if ran.fault}

@@ -13,7 +13,6 @@ import zipfile
 
 import distributed
 import pytest
-from driving import PATIENCE
 
 from uneven_sum.client import BadUse, Launch
 from uneven_sum.sweep import cluster
@@ -21,6 +20,9 @@ from uneven_sum.sweep.kept import Kept
 from uneven_sum.sweep.one import Ran
 from uneven_sum.sweep.rows import Inputs
 from uneven_sum.sweep.sweep import Sweep
+
+PATIENCE = 500  # seconds of a sweep: workers are processes that import the whole of Dask
+pytestmark = pytest.mark.timeout(900)
 
 CLUSTER = (
     "import sys\nfrom dask.distributed import LocalCluster\n"

@@ -183,9 +183,271 @@ WHY = {
     "lines of a message": ("raise ValueError('no level\\nat the weir')\n", "no level at the weir"),
     "a column": (
         "import pandas as pd\nf = pd.DataFrame({'depth': [1.0]})\nx = f['dept']\n",
-        "its only key is depth",
+        "its only column is depth",
     ),
+    "an axis": (
+        "import numpy as np\nm = np.zeros((9, 5))\nk = 7\nx = m[2, k]\n",
+        "k = 7, index 7 of axis 1 of length 5: the last is 4.",
+    ),
+    "an index of floats": ("import numpy as np\nm, k = np.zeros(9), 4.0\nx = m[k]\n", "k = 4.0, the index is a float."),
+    "no such axis": (
+        "import numpy as np\nm = np.zeros((9, 5))\nx = m.sum(axis=2)\n",
+        "the array's shape is (9, 5).",
+    ),
+    "shapes in a list": (
+        "import numpy as np\na, b = np.zeros(3), np.zeros(4)\nx = np.stack([a, b])\n",
+        "shapes (3,) and (4,).",
+    ),
+    "uneven rows": (
+        "import numpy as np\nrows = [[1, 2], [3, 4], [5]]\nx = np.array(rows)\n",
+        "row 1 has 2 elements, row 2 has 1 element.",
+    ),
+    "equal rows": (
+        "import numpy as np\na = np.array([[1.0, 2.0, 0.5], [0.0, 1.0, 3.0], [1.0, 2.0, 0.5]])\nx = np.linalg.inv(a)\n",
+        "rows 0 and 2 are equal.",
+    ),
+    "a column of zeros": (
+        "import numpy as np\na = np.array([[1.0, 0.0], [2.0, 0.0]])\nx = np.linalg.solve(a, a)\n",
+        "column 1 holds zeros only",
+    ),
+    "a row label": (
+        "import pandas as pd\nf = pd.DataFrame({'depth': [1.0, 2.0]}, index=['weir', 'mill'])\nx = f.loc['wier']\n",
+        "with f = 2 rows x 1 column: depth, the nearest of its 2 row labels: weir.",
+    ),
+    "a column of loc": (
+        "import pandas as pd\nf = pd.DataFrame({'depth': [1.0], 'flow': [2.0]})\nk = 'deph'\nx = f.loc[0, k]\n",
+        "the nearest of its 2 columns: depth.",
+    ),
+    "several columns": (
+        "import pandas as pd\nf = pd.DataFrame({'depth': [1.0], 'flow': [2.0]})\nx = f[['flow', 'dept']]\n",
+        "the nearest of its 2 columns: depth.",
+    ),
+    "a store": (
+        "import numpy as np\nv, w = np.zeros(6), np.ones(4)\nv[:3] = w\n",
+        "Culprit: v[:3] with v = 6 cells float64, [0.0 0.0 0.0 0.0 0.0 0.0], w = 4 cells float64, [1.0 1.0 1.0 1.0].",
+    ),
+    "an unpacking": ("row = [1, 2, 3]\na, b = row\n", "a, b with row = [1, 2, 3], which has 3 elements."),
+    "an unpacking of a part": (
+        "rows, k = [(1, 2), (3,)], 1\na, (b, c) = k, rows[k]\n",
+        "(b, c) with rows[k] = (3,), which has 1 element.",
+    ),
+    "an unpacking by a loop": (
+        "rows = [(1, 2.0), (3, 4.0), (5, 6.0, 'late')]\nfor k, flow in rows:\n    pass\n",
+        "Pass 3 of the loop over k, flow. Culprit: k, flow with rows[2] = (5, 6.0, 'late'), which has 3 elements.",
+    ),
+    "an unpacking of a part by a loop": (
+        "rows = {'upper': (1, 2), 'lower': (3,)}\nfor name, (a, b) in rows.items():\n    pass\n",
+        "(a, b) with part 1 of element 1 of rows.items() = (3,), which has 1 element.",
+    ),
+    "an unpacking of texts": (
+        "gauges = ['upper', 'lower']\nfor n, name in gauges:\n    pass\n",
+        "n, name with gauges[0] = 'upper', a text of 5 characters.",
+    ),
+    "an unpacking of rows": (
+        "import numpy as np\ntable = np.ones((4, 3))\nfor level, flow in table:\n    pass\n",
+        "level, flow with table[0] = 3 cells float64, [1.0 1.0 1.0], which has 3 elements.",
+    ),
+    "an unpacking by a comprehension": (
+        "rows = [(1, 2), (3,)]\ntotal = sum([a * b for a, b in rows])\n",
+        "a, b with rows[1] = (3,), which has 1 element.",
+    ),
+    "an unpacking of keys": (
+        "gauges = {'upper': 1.0, 'lower': 2.0}\nfor name, level in gauges:\n    pass\n",
+        "name, level with key 0 of gauges = 'upper', since a loop over a dictionary gives its keys; gauges.items() gives",
+    ),
+    "an unpacking of columns": (
+        "import pandas as pd\nf = pd.DataFrame({'depth': [1.0]})\nfor day, row in f:\n    pass\n",
+        "day, row with column name 0 of f = 'depth', since a loop over a frame gives its column names; f.iterrows()",
+    ),
+    "an unpacking of what cannot be read again": (
+        "def rows():\n    yield 1, 2\n    yield 3\nfor a, b in rows():\n    pass\n",
+        "Pass 2 of the loop over a, b. Culprit: a, b with rows() = generator rows, at line 1.",
+    ),
+    "a store by a loop": (
+        "v = [1, 2]\nfor k, v[k + 5] in enumerate([1, 2]):\n    pass\n",
+        "v[k + 5] with v = [1, 2], k + 5 = 5, index 5 of length 2: the last is 1.",
+    ),
+    "time zones": (
+        "import pandas as pd\na = pd.Series(pd.to_datetime(['2031-01-01']))\nb = pd.Timestamp('2031-01-01', tz='UTC')\n"
+        "x = a > b\n",
+        "the second has a time zone (UTC), the first has none.",
+    ),
+    "a file": (
+        "import os\nos.chdir(os.path.dirname(__file__))\nopen('levels.csv', 'w').close()\nx = open('level.csv')\n",
+        ": levels.csv.",
+    ),
+    "a folder": ("import pandas as pd\nx = pd.read_csv('gauges/level.csv')\n", "there is no folder gauges in "),
+    "several labels": (
+        "import pandas as pd\nf = pd.DataFrame({'depth': [1.0], 'flow': [2.0]})\nx = f.loc[:, ['flow', 'dept']]\n",
+        "the nearest of its 2 columns: depth.",
+    ),
+    "labels that are dropped": (
+        "import pandas as pd\nf = pd.DataFrame({'depth': [1.0], 'flow': [2.0]})\nx = f.drop(columns=['dept'])\n",
+        "the nearest of its 2 columns: depth.",
+    ),
+    "a column as an attribute": (
+        "import pandas as pd\nf = pd.DataFrame({'depth': [1.0], 'flow': [2.0]})\nx = f.dept\n",
+        "the nearest of its 2 columns: depth.",
+    ),
+    "a column of polars": (
+        "import polars as pl\nf = pl.DataFrame({'depth': [1.0], 'flow': [2.0]})\nx = f.select('dept')\n",
+        "the nearest of its 2 columns: depth.",
+    ),
+    "a coordinate": (
+        "import xarray as xr\nx = xr.DataArray([1.0, 2.0], dims=('day',), coords={'day': [3, 7]})\ny = x.sel(day=5)\n",
+        "day has 2 values: 3 … 7.",
+    ),
+    "a dimension": (
+        "import xarray as xr\nx = xr.DataArray([1.0, 2.0], dims=('day',), name='level')\ny = x['dya']\n",
+        "its only name is day.",
+    ),
+    "a place in a row of a frame": (
+        "import pandas as pd\nf = pd.DataFrame({'depth': [1.0, 2.0, 3.0], 'flow': [2.0, 3.0, 4.0]})\nk = 5\nx = f.iloc[0, k]\n",
+        "k = 5, index 5 of length 2: the last is 1.",
+    ),
+    "a function of a module": (
+        "import numpy as np\nx = np.arrange(5)\n",
+        "Culprit: np.arrange(5), the nearest name: arange.",
+    ),
+    "a method": (
+        "import numpy as np\nv = np.ones(2)\nx = [v.mena() for k in range(2)]\n",
+        "v.mena() with v = 2 cells float64, [1.0 1.0], the nearest name: mean.",
+    ),
+    "an attribute of its own": (
+        "class Gauge:\n    def __init__(self):\n        self.level = 3.0\ng = Gauge()\nx = g.levle\n",
+        "g.levle with g = Gauge(level=3.0), the nearest name: level.",
+    ),
+    "a variable": ("level = 3.0\nx = levle + 1\n", "Culprit: levle, the nearest name: level."),
+    "a name of a module": ("from numpy import lingalg\n", "The nearest name: linalg."),
+    "a module": ("import numpi as np\n", "No module named 'numpi'. The nearest name: numpy."),
+    "a module that is not there": ("import pytset_of_levels\n", "It is not installed for /"),
+    "a frame by place": (
+        "import pandas as pd\nf = pd.DataFrame({'depth': [1.0], 'flow': [2.0]})\nx = f[:, 1:]\n",
+        "rows and columns by place are f.iloc[:, 1:], by label .loc[…].",
+    ),
+    "a module of a package": ("import numpy.linlag\n", "No module named 'numpy.linlag'. The nearest name: linalg."),
+    "a keyword": (
+        "def area(width, depth=1.0):\n    return width * depth\nx = area(2.0, dept=3.0)\n",
+        "Culprit: area(2.0, dept=3.0), the nearest keyword: depth.",
+    ),
+    "a keyword of a class": (
+        "class Gauge:\n    def __init__(self, level, rate=1.0):\n        pass\ng = Gauge(2.0, rat=3.0)\n",
+        "Culprit: Gauge(2.0, rat=3.0), the nearest keyword: rate.",
+    ),
+    "a keyword of a library's": (
+        "import pandas as pd\nf = pd.DataFrame({'depth': [1.0]})\nx = f.to_csv(None, indx=False)\n",
+        "the nearest keyword: index.",
+    ),
+    "a column of a query": (
+        "import pandas as pd\nf = pd.DataFrame({'depth': [1.0]})\nx = f.query('dept > 0')\n",
+        "its only column is depth.",
+    ),
+    "a function of a member": (
+        "import datetime\nd = datetime.now()\n",
+        "Culprit: datetime.now(), datetime is the module: its datetime has now.",
+    ),
+    "a key as an attribute": (
+        "gauge = {'level': 3.0}\nx = gauge.level\n",
+        "a value of a dictionary is read as gauge['level'].",
+    ),
+    "a name that hides a function": (
+        "sum = 3.0\nx = sum([1.0, 2.0])\n",
+        "sum([1.0, 2.0]), sum is 3.0, which hides the built-in function.",
+    ),
+    "a name that is no function": ("level = 3.0\nx = level(2)\n", "Culprit: level(2), level is 3.0."),
+    "a name that hides the module's": (
+        "total = 0.0\ndef add(levels):\n    for v in levels:\n        total += v\n    return total\nadd([1.0])\n",
+        "the function assigns total, so it is not the module's: declare it global, or pass it.",
+    ),
+    "& before comparisons": (
+        "import pandas as pd\nf = pd.DataFrame({'depth': [1.0], 'flow': [2.0]})\nx = f[f['depth'] > 1 & f['flow'] < 2]\n",
+        "& comes before comparisons: put each of those in parentheses.",
+    ),
+    "a chain of comparisons": (
+        "import numpy as np\nv = np.array([1.0, 2.0])\nx = v[0 < v < 2]\n",
+        "a chain of comparisons needs one truth value: join two comparisons by &.",
+    ),
+    "and between arrays": (
+        "import numpy as np\nv = np.array([1.0, 2.0])\nx = v[v > 0 and v < 2]\n",
+        "`and` needs one truth value: & joins cell by cell.",
+    ),
+    "not before an array": (
+        "import numpy as np\nv = np.array([True, False])\nx = v[not v]\n",
+        "`not` needs one truth value: ~ turns each cell.",
+    ),
+    "a bracket without a root": (
+        "from scipy.optimize import brentq\nf = lambda head: head * head + 1\nx = brentq(f, 0.0, 3.0)\n",
+        "the function is 1.0 at 0.0 and 10.0 at 3.0.",
+    ),
+    "a matrix that is not positive": (
+        "import numpy as np\na = np.array([[1.0, 2.0], [2.0, 1.0]])\nx = np.linalg.cholesky(a)\n",
+        "its smallest eigenvalue is -1.",
+    ),
+    "a matrix that is not symmetric": (
+        "import numpy as np\na = np.array([[2.0, 1.0], [0.5, -2.0]])\nx = np.linalg.cholesky(a)\n",
+        "it is not symmetric: [0, 1] is 1, [1, 0] is 0.5.",
+    ),
+    "equal shapes in a product": (
+        "import numpy as np\na, b = np.ones((2, 3)), np.ones((2, 3))\nx = a @ b\n",
+        "shapes (2, 3) and (2, 3).",
+    ),
+    "a group": (
+        "import pandas as pd\nf = pd.DataFrame({'gauge': ['upper', 'lower'], 'flow': [1.0, 2.0]})\n"
+        "x = f.groupby('gauge').get_group('uper')\n",
+        "the nearest of its 2 groups: upper.",
+    ),
+    "a column that the other has": (
+        "import pandas as pd\na, b = pd.DataFrame({'day': [1], 'flow': [2.0]}), pd.DataFrame({'date': [1], 'rain': [0.0]})\n"
+        "x = a.merge(b, on='day')\n",
+        "the second has no column 'day': the nearest of its 2 columns: date.",
+    ),
+    "what does not increase": (
+        "from scipy.interpolate import CubicSpline\nx = CubicSpline([0.0, 2.0, 1.0], [1.0, 2.0, 3.0])\n",
+        "it does not increase: 2.0 at [1], 1.0 at [2].",
+    ),
+    "a label that stands twice": (
+        "import pandas as pd\nf = pd.Series([1.0, 2.0, 3.0], index=['a', 'b', 'a'])\nx = f.reindex(['a', 'c'])\n",
+        "label 'a' stands at rows 0 and 2.",
+    ),
+    "weights": (
+        "import numpy as np\nx = np.random.default_rng(1).choice([1, 2], p=[0.5, 0.6])\n",
+        "they sum to 1.1.",
+    ),
+    "a line of a file": (
+        "import pandas as pd\np = __file__ + '.csv'\nopen(p, 'w').write('a,b\\n1,2\\n3,4,5\\n')\nx = pd.read_csv(p)\n",
+        "line 3 is `3,4,5`.",
+    ),
+    "bytes of another encoding": (
+        "p = __file__ + '.txt'\nopen(p, 'wb').write('Wehr Fluß\\n'.encode('cp1252'))\nx = open(p).read()\n",
+        "in the encoding cp1252 it reads `Wehr Fluß`.",
+    ),
+    "a number in a column": (
+        "import pandas as pd\nf = pd.Series(['1.0', 'n/a', '2.0', 'n/a'])\nx = f.astype(float)\n",
+        "`n` at position 0 begins no number; first at [1], in 2 of 4 cells.",
+    ),
+    "a change in place": (
+        "import numpy as np\nv = np.array([1, 2])\nv /= 2\n",
+        "v stays int64 in place; v = v / 2 makes another array.",
+    ),
+    "a power of integers": (
+        "import numpy as np\nv = np.array([1, 2])\nx = v ** -1\n",
+        "floats have such powers, integers have none.",
+    ),
+    "types of constants": ("x = 'gauge ' + 3\n", "Culprit: 'gauge ' + 3, types str and int."),
+    "a loop over nothing": ("levels = None\nfor level in levels:\n    pass\n", "Culprit: levels = None."),
+    "a comprehension over nothing": ("levels = None\nx = [k for k in levels]\n", "Culprit: levels = None."),
+    "a method of None": ("level = None\nx = level.mean()\n", "Culprit: level.mean() with level = None."),
+    "a number": ("level = float('nan')\nx = int(level)\n", "Culprit: int(level) with level = nan."),
 }
+
+
+async def test_a_file_beside_the_script_is_named(script, tmp_path) -> None:
+    (tmp_path / "runs").mkdir()
+    (tmp_path / "stage.csv").write_text("1.0\n")
+    path = script("import numpy as np\nx = np.loadtxt('stage.csv')\n")
+    async with running(path, cwd=str(tmp_path / "runs")) as run:
+        headline = (await run.pause()).headline
+        assert f"it is in {tmp_path}, the folder of the script, which runs in {tmp_path / 'runs'}." in headline
 
 
 @pytest.mark.parametrize("name", WHY)
@@ -194,6 +456,31 @@ async def test_errors_say_more_than_their_message(name: str, script) -> None:
     async with running(script(text)) as run:
         facts = await run.pause()
         assert why in facts.headline, facts.headline
+
+
+async def test_why_is_asked_without_running_the_script(script) -> None:
+    text = (
+        "class Gauge:\n    asked = []\n    def __getattr__(self, name):\n        Gauge.asked.append(name)\n"
+        "        raise AttributeError(name)\ng = Gauge()\nx = g.level\n"
+    )
+    async with running(script(text)) as run:
+        assert (await run.pause()).line == 5
+        assert await run.ask("Gauge.asked") == "['level']"
+
+
+async def test_a_file_that_hides_a_library_is_named(script, tmp_path) -> None:
+    script("LEVEL = 1.0\n", "json.py")
+    for text in ("import json\nx = json.loads('1')\n", "from json import loads\n"):
+        async with running(script(text)) as run:
+            assert f"son is {tmp_path / 'json.py'}, which hides the library: rename it." in (await run.pause()).headline
+
+
+async def test_a_name_that_is_missed_elsewhere_has_no_nearest(script) -> None:
+    """One that a called function has asked for, and one that no other is like."""
+    called = "class Gauge:\n    level = 1.0\nread = __import__('operator').attrgetter('levle')\nx = read(Gauge())\n"
+    for text in (called, "import numpy as np\nx = np.linspace(0, 1).stages\n", "x = stage\n"):
+        async with running(script(text)) as run:
+            assert "nearest" not in (await run.pause()).headline
 
 
 async def test_shapes_are_no_reason_for_another_error(script) -> None:

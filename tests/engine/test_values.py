@@ -26,6 +26,7 @@ from uneven_sum.app.plotting.number_format import STYLES, Format, aligned, shown
 from uneven_sum.app.shell.theme import CHALK, SLATE
 from uneven_sum.charts import summary_markdown, write_plot
 from uneven_sum.client import BadUse
+from uneven_sum.host.launch import Limits
 
 SCRIPT = str(Path(__file__).parents[1] / "support" / "values_script.py")
 FLOATS = st.floats(allow_nan=True, allow_infinity=True, width=64)
@@ -161,7 +162,7 @@ async def test_values_of_other_libraries() -> None:
 
 
 async def test_facts_tell_what_counts() -> None:
-    async with running(SCRIPT, pause_on=set()) as run:
+    async with running(SCRIPT, pause_on=set(), limits=Limits(trial=60)) as run:
         await run.pause()
 
         async def facts(name: str) -> dict[str, str]:

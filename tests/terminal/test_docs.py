@@ -90,6 +90,7 @@ def test_command_of_the_docs(command: str, tmp_path, terminal) -> None:
 
 
 @pytest.mark.timeout(900)  # half as long as all else together
+@pytest.mark.timeout(1800)  # all of them, one after another
 def test_every_benchmark_runs() -> None:
     environment = {**os.environ, "UNEVEN_SUM_QUICK": "1"}
     done = subprocess.run(

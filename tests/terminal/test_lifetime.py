@@ -44,11 +44,11 @@ def test_nothing_is_left(how: signal.Signals, body: str, script) -> None:
         preexec_fn=lambda: signal.signal(signal.SIGINT, signal.SIG_DFL),  # a shell's background job ignores it
     )
     try:
-        assert until(lambda: len(alive(mark)) == 2), "the host and the script"
+        assert until(lambda: len(alive(mark)) == 2, 60), "the host and the script"
         time.sleep(0.2)
         host.send_signal(how)
-        host.wait(10)
-        assert until(lambda: not alive(mark)), alive(mark)
+        host.wait(60)
+        assert until(lambda: not alive(mark), 60), alive(mark)
         assert b"Traceback" not in host.stderr.read()
     finally:
         host.kill()

@@ -79,8 +79,9 @@ def test_from_the_desk_to_the_report(terminal, tmp_path, monkeypatch) -> None:
     assert "fixed: the problem at" in text and "`stage`" in text
     one.keys("Escape")
     one.gone("write report")
-    one.keys("1")
     one.expect("The script finished")
+    one.keys("1")
+    one.expect("run without pauses")
     one.keys("q")
     one.expect("left with status 0")
 

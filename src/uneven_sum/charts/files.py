@@ -8,7 +8,14 @@ from __future__ import annotations
 import base64
 import math
 import struct
-from typing import Any
+from typing import TYPE_CHECKING, Any
+
+from .plot_data import Boxes, Frequent, Heat, Histogram, Image, LinePlot, Scatter
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from matplotlib.axes import Axes
 
 ENDINGS = ("svg", "pdf", "png")
 INK, BAD = "#23282d", "#b3371f"
@@ -42,7 +49,7 @@ def write_plot(kind: str, data: dict[str, object], path: str, title: str) -> Non
         figure.savefig(path, format=ending, metadata=undated, dpi=200)
 
 
-def _line(axes: Any, data: dict[str, Any]) -> None:
+def _line(axes: Axes, data: LinePlot) -> None:
     first, last = data["first"], data["last"]
     for number, one in enumerate(data["series"]):
         lows, highs = floats(one["lows"]), floats(one["highs"])
@@ -75,12 +82,13 @@ def _line(axes: Any, data: dict[str, Any]) -> None:
         axes.set_yscale("log", nonpositive="mask")
     if len(data["series"]) > 1 or any(m != "." for s in data["series"] for m in s["marks"]):
         axes.legend(frameon=False, fontsize=8)
-    if data.get("at") is not None:
-        axes.axvline(data["at"], color=INK, linewidth=0.8, linestyle=":", gid="now")
+    present = data.get("at")
+    if present is not None:
+        axes.axvline(present, color=INK, linewidth=0.8, linestyle=":", gid="now")
     axes.set_xlabel(data.get("x", "place"))
 
 
-def _histogram(axes: Any, data: dict[str, Any]) -> None:
+def _histogram(axes: Axes, data: Histogram) -> None:
     counts, low, high = data["counts"], data["low"], data["high"]
     if data.get("log") and low > 0:
         edges = [low * (high / low) ** (n / len(counts)) for n in range(len(counts) + 1)]
@@ -98,7 +106,7 @@ def _histogram(axes: Any, data: dict[str, Any]) -> None:
     axes.set_ylabel("cells")
 
 
-def _heat(axes: Any, data: dict[str, Any]) -> None:
+def _heat(axes: Axes, data: Heat) -> None:
     rows, columns = data["shape"]
     values = floats(data["data"])
     table = [values[r * columns : (r + 1) * columns] for r in range(rows)]
@@ -115,7 +123,7 @@ def _heat(axes: Any, data: dict[str, Any]) -> None:
         axes.legend(frameon=True, fontsize=8)
 
 
-def _scatter(axes: Any, data: dict[str, Any]) -> None:
+def _scatter(axes: Axes, data: Scatter) -> None:
     counts = data["counts"]
     (x0, x1), (y0, y1) = data["x"], data["y"]
     xs, ys, sizes = [], [], []
@@ -135,13 +143,13 @@ def _scatter(axes: Any, data: dict[str, Any]) -> None:
         )
 
 
-def _frequent(axes: Any, data: dict[str, Any]) -> None:
+def _frequent(axes: Axes, data: Frequent) -> None:
     bars = data["bars"][::-1]
     axes.barh([k[:40] for k, _ in bars], [n for _, n in bars], color=TINTS[0])
     axes.set_xlabel(f"times, of {data['distinct']} distinct values of {data['names'][0]}")
 
 
-def _box(axes: Any, data: dict[str, Any]) -> None:
+def _box(axes: Axes, data: Boxes) -> None:
     boxes = [b for b in data["boxes"] if b["five"]]
     stats = [
         dict(
@@ -155,7 +163,7 @@ def _box(axes: Any, data: dict[str, Any]) -> None:
     axes.set_xlabel(data["names"][1])
 
 
-def _image(axes: Any, data: dict[str, Any]) -> None:
+def _image(axes: Axes, data: Image) -> None:
     rows, columns, depth = data["shape"]
     pixels = base64.b64decode(data["data"])
     table = [
@@ -164,7 +172,7 @@ def _image(axes: Any, data: dict[str, Any]) -> None:
     axes.imshow(table, extent=(-0.5, data["of"][1] - 0.5, data["of"][0] - 0.5, -0.5))
 
 
-_DRAW = {
+_DRAW: dict[str, Callable[[Axes, Any], None]] = {
     "line": _line,
     "singular": _line,
     "histogram": _histogram,

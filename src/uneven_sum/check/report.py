@@ -145,13 +145,16 @@ def _one(facts: Facts) -> str:
     return "\n".join(lines) + "\n"
 
 
+NO_FINDINGS = "No findings. An audit looks at finite results; without --audit, nan and inf are found.\n"
+
+
 def _counted(findings: list[Finding], accepted: int) -> str:
     """`2 findings, 1 question.`"""
     questions = sum(f.question for f in findings)
     sure = len(findings) - questions
     parts = [f"{sure} finding{'' if sure == 1 else 's'}"] if sure else []
     parts += [f"{questions} question{'' if questions == 1 else 's'}"] if questions else []
-    said = f"{', '.join(parts)}.\n" if parts else "No findings.\n"
+    said = f"{', '.join(parts)}.\n" if parts else NO_FINDINGS
     return said + (f"{accepted} accepted in the case, not listed.\n" if accepted else "")
 
 

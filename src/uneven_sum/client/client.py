@@ -5,7 +5,6 @@ from __future__ import annotations
 import asyncio
 import logging
 from collections.abc import Callable
-from typing import Any
 
 import msgspec
 
@@ -255,7 +254,7 @@ class Client(Motions, CellMotions, Values):
             self.events.put_nowait(event)
 
 
-def _typed(name: str, body: dict[str, Any], program: str) -> Event | None:
+def _typed(name: str, body: Message, program: str) -> Event | None:
     if name == "stopped":
         met = {int(n): times for n, times in (body.get("met") or {}).items()}
         facts = msgspec.convert(body["unevenSum"], Facts)

@@ -8,7 +8,8 @@ import textwrap
 from dataclasses import dataclass
 
 from ..protocol import Finding
-from .repairs import Fault, Repair, beside, find_term, numpy_in, runnable, term_in, texts_converted
+from .error_repairs import texts_converted
+from .fault import Fault, Repair, beside, find_term, numpy_in, runnable, term_in
 
 
 def finding_repairs(finding: Finding, source: str) -> list[Repair]:

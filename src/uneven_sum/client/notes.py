@@ -12,6 +12,7 @@ import msgspec
 
 from ..host.launch import BadUse
 from ..protocol import Card, Expected, Facts, Finding, Term
+from ..protocol.messages import Message
 from ..protocol.names import in_processes, reason
 from . import case
 from .edits import write_whole
@@ -182,7 +183,7 @@ def _passes(passes: list[dict[str, Any]]) -> str:
     return table(rows)
 
 
-def of_value(expression: str, told: dict[str, Any]) -> Entry:
+def of_value(expression: str, told: Message) -> Entry:
     """A value's summary and figures."""
     summary = told["summary"]
     rows = [["", ""], *([str(a), str(b)] for a, b in told.get("facts", []) if a or b)]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import enum
 import platform
+import time
 
 # System calls that send data: interrupted, they may send a part of it, and not every caller sends the rest.
 # write, pwrite64, writev, pwritev, pwritev2, sendto, sendmsg, sendmmsg, sendfile, splice, tee, vmsplice and
@@ -27,6 +28,15 @@ READ = {"x86_64": 0, "aarch64": 63}.get(platform.machine(), -1)
 def reads_input(call: str) -> bool:
     """True for the system call of a process that waits for its standard input."""
     return call.startswith(f"{READ} 0x0 ")
+
+
+def computed(pid: int) -> float:
+    """Seconds that the main thread of a process has had the processor; where that cannot be read, the clock's time."""
+    try:
+        with open(f"/proc/{pid}/task/{pid}/schedstat") as f:
+            return int(f.read().split()[0]) / 1e9
+    except (OSError, IndexError):
+        return time.monotonic()
 
 
 def activity(pid: int) -> tuple[Activity, str]:

@@ -124,7 +124,7 @@ class AttachedSession(Session):
         elif message.get("stopped"):
             self.on_event({"type": "event", "event": "stopped", "body": message["stopped"]})
 
-    def _take_state(self, state: dict[str, Any]) -> None:
+    def _take_state(self, state: Message) -> None:
         if not state:
             return
         here = self.main if not state["child"] else Link("child")

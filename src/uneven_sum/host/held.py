@@ -20,7 +20,7 @@ from ..protocol import Decoder, MalformedMessage, Message, encode
 from .launch import BadUse
 from .points import peer
 from .session import Session
-from .sockets import folder_for_sockets
+from .sockets import folder_for_sockets, in_tasks
 
 CALLS = (
     *("request", "cancel_all", "step_back", "points_up_to_here", "stopped", "interrupt", "write_input", "find_places"),
@@ -54,7 +54,7 @@ class Held:
         self.folder = folder_for_sockets("uneven-sum-held-")
         mask = os.umask(0o177)
         try:
-            self._server = await asyncio.start_unix_server(self._welcome, self.path)
+            self._server = await asyncio.start_unix_server(in_tasks(self._welcome), self.path)
         finally:
             os.umask(mask)
         return self.path

@@ -46,7 +46,7 @@ class Link:
         self.point = 0  # the return point of the present pause
         self.stops = 0
         self.stopped = asyncio.Event()
-        self.pause: dict[str, Any] = {}  # the body of its last `stopped`
+        self.pause: Message = {}  # the body of its last `stopped`
         self.last_place: dict[str, object] | None = None
         self.since = time.time()
         self.holding = False  # it was asked to wait, since another one has paused
@@ -82,14 +82,28 @@ class Link:
         if self.writer is None or self.writer.is_closing() or self.gone:
             self.fail_waiting()
             return
-        self.writer.write(encode(message))
+        self.write(encode(message))
         if self.running:
             self._call()
 
     def tell(self, message: Message) -> None:
         """Answer a process that waits for it."""
         if self.writer is not None and not self.gone:
-            self.writer.write(encode(message))
+            self.write(encode(message))
+
+    def write(self, data: bytes) -> None:
+        """Where a write fails, asyncio drops what has come and is not read yet: the last words of a process that has
+        ended.  So the first try is ours."""
+        assert self.writer is not None
+        if not self.writer.transport.get_write_buffer_size():
+            try:
+                data = data[os.write(self.writer.get_extra_info("socket").fileno(), data) :]
+            except BlockingIOError:
+                pass
+            except OSError:
+                return  # reading comes to the end by itself
+        if data:
+            self.writer.write(data)
 
     def answered(self, message: Message) -> None:
         """A response has come."""
@@ -102,7 +116,7 @@ class Link:
         if future is not None and not future.done():
             future.set_result(message)
 
-    def paused_with(self, body: dict[str, Any]) -> None:
+    def paused_with(self, body: Message) -> None:
         self.running, self.pause = False, body
         self.stops += 1
         facts = body.get("unevenSum") or {}

@@ -27,8 +27,9 @@ class ScriptOutput:
 
     async def drained(self) -> None:
         """Waits until what is in the pipes now was passed on."""
-        end = asyncio.get_running_loop().time() + LONGEST
-        while any(map(self._waiting, (1, 2))) and asyncio.get_running_loop().time() < end:
+        for _ in range(round(LONGEST / TURN)):  # in turns: standing still counts as one of them
+            if not any(map(self._waiting, (1, 2))):
+                break
             await asyncio.sleep(TURN)
         for _ in range(3):  # what was read reaches the reader one turn of the loop later
             await asyncio.sleep(0)

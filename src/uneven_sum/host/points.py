@@ -13,11 +13,11 @@ import struct
 import sys
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Any
 
 from ..protocol import Decoder, MalformedMessage, Message, encode
 from .launch import Limits
-from .sockets import base_for, folder_for_sockets
+from .links import ROUNDS
+from .sockets import base_for, folder_for_sockets, in_tasks
 
 PR_SET_CHILD_SUBREAPER = 36
 DENSE = 15  # the latest ones are all kept; of the older ones every other goes
@@ -33,7 +33,7 @@ class Point:
     reader: asyncio.StreamReader
     writer: asyncio.StreamWriter
     decoder: Decoder
-    facts: dict[str, Any] = field(default_factory=dict)
+    facts: Message = field(default_factory=dict)
 
     @property
     def made(self) -> int:
@@ -83,7 +83,7 @@ class Points:
         ctypes.CDLL(None).prctl(PR_SET_CHILD_SUBREAPER, 1, 0, 0, 0)  # sleepers become our children
         _remove_stale()
         self.folder = folder_for_sockets(f"uneven-{os.getpid()}-")
-        self._server = await asyncio.start_unix_server(self._welcome, self.path)
+        self._server = await asyncio.start_unix_server(in_tasks(self._welcome), self.path)
         return self.path
 
     async def _welcome(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
@@ -157,18 +157,19 @@ class Points:
         self.expected.update(n for n in range(self.announced + 1, number + 1) if n not in self.all)
         self.announced = max(self.announced, number)
 
-    async def wait_for(self, number: int, seconds: float = 2.0) -> bool:
-        """A point that was just made may still be on its way."""
-        end = asyncio.get_running_loop().time() + seconds
+    async def wait_for(self, number: int, seconds: float = 4.0) -> bool:
+        """A point that was just made may still be on its way; `seconds` in rounds, as in `links.read_out`."""
+        left = ROUNDS
         while number not in self.all or self.all[number].made < self.since.get(number, 0):
-            self._arrived.clear()
-            left = end - asyncio.get_running_loop().time()
-            if left <= 0:
+            if not left:
                 self.since.pop(number, None)
                 self.expected.discard(number)
                 return False
-            with contextlib.suppress(TimeoutError):
-                await asyncio.wait_for(self._arrived.wait(), left)
+            self._arrived.clear()
+            try:
+                await asyncio.wait_for(self._arrived.wait(), seconds / ROUNDS)
+            except TimeoutError:
+                left -= 1
         return True
 
     def wake(self, number: int) -> Point:

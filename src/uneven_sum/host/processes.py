@@ -8,6 +8,7 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import fcntl
+import math
 import os
 import shutil
 import signal
@@ -18,15 +19,17 @@ from dataclasses import dataclass
 from typing import Any, Protocol
 
 from ..protocol import Decoder, MalformedMessage, Message
+from .activity import computed
 from .descendants import process
 from .failures import died_sentence
-from .launch import BadUse, Launch
+from .launch import Launch
 from .links import Link, read_out
 from .points import ended, peer
-from .sockets import folder_for_sockets
+from .sockets import folder_for_sockets, in_tasks
 
 SETTLING = 1.0  # seconds at most, for what is on its way when the script ends
-ASKING = 2.0  # seconds that the script may take to say what a child asks
+ASKING = 2.0  # seconds that a process may compute until it answers another one
+LONGEST, ROUND = 20.0, 0.1  # seconds that its answer is waited for, in rounds of so many
 ON_ITS_WAY = 0.05  # seconds that the news of another process may need, since it has a connection of its own
 HELD = "pause"  # the reason of the pause of a process that was asked to wait
 STUCK = 1.0  # seconds after which a step seems to wait for another process
@@ -44,7 +47,7 @@ class OneProcess:
     name: str
     state: str
     since: float  # by the machine's clock
-    place: dict[str, Any] | None = None  # `file`, `line`, `function`
+    place: Message | None = None  # `file`, `line`, `function`
     headline: str = ""  # of its pause
 
 
@@ -79,7 +82,7 @@ class Processes:
     async def listen(self) -> str:
         """Begins to listen; the socket's path, in a folder that is ours alone."""
         self.folder = folder_for_sockets("uneven-sum-children-")
-        self._server = await asyncio.start_unix_server(self._welcome, self.path, backlog=1000)
+        self._server = await asyncio.start_unix_server(in_tasks(self._welcome), self.path, backlog=1000)
         return self.path
 
     @property
@@ -98,7 +101,7 @@ class Processes:
         link = Link(f"process {pid}")
         link.pid, link.writer, link.running = pid, writer, True
         handle = _handle(pid)
-        writer.write(b".")  # a child that dies at once is known by now
+        link.write(b".")  # a child that dies at once is known by now
         self.links[pid] = link
         try:
             with contextlib.suppress(MalformedMessage, ConnectionError, asyncio.CancelledError):
@@ -111,6 +114,14 @@ class Processes:
             link.close()
             if handle is not None:
                 os.close(handle)
+
+    def too_late(self, link: Link) -> None:
+        """A child has waited in vain to be known here."""
+        told = (
+            f"{link.name.capitalize()} has run unwatched: Uneven Sum stood still when it started. Run the script again."
+        )
+        body = {"name": link.name, "message": told, "shown": False, "place": None}
+        self.on_event({"type": "event", "event": "unevenSum/processEnded", "body": body})
 
     async def _left(self, link: Link, handle: int | None) -> None:
         """The connection of a child has ended: with the process, or since it became another program."""
@@ -130,7 +141,7 @@ class Processes:
 
     # -- the one that is shown -----------------------------------------------------------------------
 
-    def stopped(self, link: Link, body: dict[str, Any]) -> None:
+    def stopped(self, link: Link, body: Message) -> None:
         """A process has paused: it is shown, unless another one is paused or in the midst of a step."""
         link.paused_with(body)
         link.holding = link.holding and (body.get("unevenSum") or {}).get("reason") == HELD
@@ -190,6 +201,11 @@ class Processes:
                 if one.running and not one.holding and one is not self.here:
                     one.holding = True
                     self._start(self.request("pause", {"held": True}, one))
+
+    def begins(self) -> None:
+        """A process that was started runs: it waits where others do."""
+        if self.launch.hold_others and self._paused():
+            self._hold_others()
 
     def _release(self) -> None:
         """Let those that wait go on; one that is still on its way to wait goes on when it does."""
@@ -260,6 +276,7 @@ class Processes:
         asked.append(("configurationDone", {}))
         # All at once: the process answers them in this order, and begins that much sooner.
         await asyncio.gather(*(self.request(*one, link) for one in asked), return_exceptions=True)
+        self.begins()
 
     def ask_script(self, link: Link, about: dict[str, object]) -> None:
         """Ask the script's own process what a child wants to know of it."""
@@ -267,8 +284,11 @@ class Processes:
 
     async def _ask_script(self, link: Link, about: dict[str, object]) -> None:
         told: dict[str, object] = {}
-        with contextlib.suppress(TimeoutError, BadUse):
-            told = await asyncio.wait_for(self.request("unevenSum/handles", about, self.main), ASKING)
+        asked = self._start(self.request("unevenSum/handles", about, self.main))
+        await _answered({asked: self.main})
+        if asked.done() and not asked.exception():
+            told = asked.result()
+        asked.cancel()
         link.tell({"seq": 0, "type": "request", "command": "unevenSum/scriptSays", "arguments": told})
 
     def say_met(self, link: Link) -> None:
@@ -281,7 +301,7 @@ class Processes:
         told = {"met": bool(self.met - {link})}
         link.tell({"seq": 0, "type": "request", "command": "unevenSum/metSays", "arguments": told})
 
-    def kills(self, link: Link, body: dict[str, Any]) -> None:
+    def kills(self, link: Link, body: Message) -> None:
         """A process is about to end another one; in an audit it waits for what that one has found."""
         number = int(body["pid"])
         # A group has the number of its first process, which may be dead by now and have no group any more.
@@ -290,21 +310,21 @@ class Processes:
             self._start(self._let_kill(link))
 
     async def _let_kill(self, link: Link) -> None:
-        await self.take_findings()
+        await self.take_findings(link)
         link.tell({"seq": 0, "type": "request", "command": "unevenSum/killsNow", "arguments": {}})
 
-    async def take_findings(self) -> None:
+    async def take_findings(self, waits: Link | None = None) -> None:
         """Ask the processes that the script has started for what an audit has found in them: all at once, since a pool
-        ends its workers one after another."""
+        ends its workers one after another.  `waits`: the one that waits for it, and so answers nothing."""
         now = time.monotonic()
-        asked = [one for one in self.links.values() if one.running and now - one.asked > FRESH]
-        for one in asked:
-            one.asked = now
-        if asked:
-            await asyncio.wait([self._start(self._take_findings(one)) for one in asked], timeout=ASKING)
+        able = [one for one in self.links.values() if one.running and one is not waits]
+        asked = [one for one in able if now - one.asked > FRESH]
+        await _answered({self._start(self._take_findings(one)): one for one in asked})
 
     async def _take_findings(self, link: Link) -> None:
+        link.asked = math.inf  # not again before it has answered
         body = await self.request("unevenSum/findings", link=link)
+        link.asked = time.monotonic()
         self.on_event({"type": "event", "event": "unevenSum/findings", "body": body})
 
     def for_all(self, command: str, arguments: dict[str, object]) -> None:
@@ -358,8 +378,21 @@ class Processes:
             self.folder = ""
 
 
+async def _answered(asked: dict[asyncio.Task[Any], Link]) -> None:
+    """Wait until all have answered, or those that have not have computed for `ASKING`, as in native code.
+
+    In rounds, `LONGEST` in all: when this process stands still for a while, as under load, that counts as one round.
+    """
+    begun = {one: computed(one.pid) for one in asked.values()}
+    for _ in range(round(LONGEST / ROUND)):
+        late = [asked[task] for task in asked if not task.done()]
+        if all(computed(one.pid) - begun[one] > ASKING for one in late):
+            return  # all have answered, too
+        await asyncio.wait(asked, timeout=ROUND)
+
+
 def remember(
-    kept: dict[str, Message], declared: dict[str, dict[str, object]], command: str, arguments: dict[str, Any]
+    kept: dict[str, Message], declared: dict[str, dict[str, object]], command: str, arguments: Message
 ) -> None:
     """Put a request among those that are sent again to another run, or to another process of this one."""
     repeated = declared.get(command, {}).get("rerun")

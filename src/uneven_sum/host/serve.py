@@ -20,6 +20,7 @@ from .launch import BadUse, Launch, SyntaxFault
 from .points import peer
 from .processes import remember
 from .session import Session
+from .sockets import in_tasks
 
 CAPABILITIES: dict[str, object] = {
     **dict.fromkeys(
@@ -48,7 +49,7 @@ class Refusal(Exception):
     """A request that is answered with an error; the text says why."""
 
 
-def launch_of(arguments: dict[str, Any]) -> Launch:
+def launch_of(arguments: Message) -> Launch:
     """The launch that a client asks for.  Refusal when an argument is of the wrong kind."""
     program = arguments.get("program") or arguments.get("module")
     if not isinstance(program, str) or not program:
@@ -214,13 +215,13 @@ class Conversation:
     async def on_reverseContinue(self, message: Message, arguments: dict[str, object]) -> None:
         raise Refusal("Going back is by one pause: use stepBack.")
 
-    async def on_cancel(self, message: Message, arguments: dict[str, Any]) -> None:
+    async def on_cancel(self, message: Message, arguments: Message) -> None:
         number = self.asked.get(int(arguments.get("requestId") or 0))
         if number is not None and self.session is not None:
             self.session.cancel(number)
         self.answer(message)
 
-    async def on_restart(self, message: Message, arguments: dict[str, Any]) -> None:
+    async def on_restart(self, message: Message, arguments: Message) -> None:
         if self.launch is None:
             raise Refusal("There is no script to run again.")
         if isinstance(arguments.get("arguments"), dict):
@@ -347,12 +348,12 @@ async def serve_socket(path: str | None, port: int | None, token: str | None) ->
             _refuse_if_used(path)
             mask = os.umask(0o177)
             try:
-                server = await asyncio.start_unix_server(one, path)
+                server = await asyncio.start_unix_server(in_tasks(one), path)
             finally:
                 os.umask(mask)
             print(f"uneven-sum: listening at {path}", file=sys.stderr, flush=True)
         else:
-            server = await asyncio.start_server(one, "127.0.0.1", port)
+            server = await asyncio.start_server(in_tasks(one), "127.0.0.1", port)
             number = server.sockets[0].getsockname()[1]
             print(f"uneven-sum: listening at 127.0.0.1:{number}, token {token}", file=sys.stderr, flush=True)
     except OSError as e:

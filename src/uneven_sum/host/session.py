@@ -384,6 +384,12 @@ class Session:
         elif event == "unevenSum/cannotRun":
             self._failed = cannot_run(body)
             return
+        elif event == "unevenSum/begins":
+            self.processes.begins()
+            return
+        elif event == "unevenSum/tooLate":
+            self.processes.too_late(link)
+            return
         elif event == "unevenSum/kills":
             self.processes.kills(link, body)
             return

@@ -1,9 +1,11 @@
-"""Where sockets stand: their paths must be short."""
+"""Sockets: where they stand, since their paths must be short, and how connections to them are served."""
 
 from __future__ import annotations
 
+import asyncio
 import os
 import tempfile
+from collections.abc import Callable, Coroutine
 
 from .launch import BadUse
 
@@ -25,3 +27,21 @@ def folder_for_sockets(prefix: str) -> str:
     except OSError as e:
         told = f"No folder can be made in {base}: {e.strerror}. Make room there, or set TMPDIR to another one."
         raise BadUse(told) from None
+
+
+Serve = Callable[[asyncio.StreamReader, asyncio.StreamWriter], Coroutine[object, object, None]]
+
+
+def in_tasks(serve: Serve) -> Callable[[asyncio.StreamReader, asyncio.StreamWriter], None]:
+    """A callback for asyncio's servers that serves each connection in a task.
+
+    asyncio's own task for a connection writes a traceback when it is cancelled (before 3.12).
+    """
+    under_way: set[asyncio.Task[None]] = set()
+
+    def accept(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        task = asyncio.get_running_loop().create_task(serve(reader, writer))
+        under_way.add(task)
+        task.add_done_callback(under_way.discard)
+
+    return accept

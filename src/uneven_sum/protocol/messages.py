@@ -20,8 +20,8 @@ class Operand(msgspec.Struct):
 class Culprit(msgspec.Struct):
     """The term at fault; `cell` is the place of its first bad cell, None for scalars.
 
-    `reason` is for a person; `reason_kind` is for code, empty where no rule knows.  `near`: the nearest keys, as they
-    are written in Python; `shapes`: the two that do not fit.
+    `reason` is for a person; `reason_kind` is for code, empty where no rule knows.  `near`: the nearest keys or names,
+    as they are written in Python; `shapes`: the two that do not fit.
     """
 
     text: str

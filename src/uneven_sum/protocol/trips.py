@@ -72,6 +72,7 @@ AUDIT_RULES = (
         "cancellation",
         "instability",
         "missing",
+        "no-spread",
         "rounding",
         "integer-division",
         "degrees",
@@ -98,4 +99,5 @@ RULE_WORDS = {
     "lost-write": "a write reaches only a copy",
     "ill-conditioned": "a system is ill-conditioned",
     "wraparound-index": "an index falls below 0",
+    "no-spread": "a spread of equal values is not 0",
 }

@@ -4,7 +4,7 @@ import os
 import runpy
 import sys
 import tempfile
-PART = os.path.join(tempfile.gettempdir(), "uneven_part_of_corpus.py")
+PART = os.path.join(tempfile.gettempdir(), f"uneven_part_{os.getpid()}.py")
 open(PART, "w").write("import math\ndef ratio(a, b):\n    return a / b\nq = ratio(1.0, 2.0)\nw = math.inf\nprint(__name__, q)\n")
 exec("x = 1.5\ny: foo = x * 2\ndef g(z):\n    return z / 3\nprint(g(y), __annotations__)")
 for k in range(3):
@@ -20,6 +20,7 @@ code = compile("import sys\nz = 2.0\nprint(sys._getframe().f_code.co_filename)\n
 exec(code)
 exec(compile(open(PART).read(), PART, "exec"))
 print(runpy.run_path(PART, run_name="other")["q"])
+os.unlink(PART)
 try:
     exec("a = = 2")
 except SyntaxError as e:

@@ -16,7 +16,7 @@ import numpy as np
 import pandas as pd
 import pytest
 
-from uneven_sum.agent.diagnosis import culprit, provenance, reasons, senders
+from uneven_sum.agent.diagnosis import culprit, error_reasons, provenance, reasons, senders
 from uneven_sum.agent.diagnosis.culprit import Term
 from uneven_sum.agent.diagnosis.held_values import bad_within
 from uneven_sum.agent.frames import exception_handlers
@@ -627,7 +627,7 @@ def test_reasons(text: str, given: tuple, why: str) -> None:
         (KeyError("zzz"), ({"inflow": 1, "stage": 2, "a": 1, "b": 2},), "its 4 keys begin with 'inflow', 'stage', 'a'"),
         (KeyError(7), ({1: 0, 6: 0, 9: 0, 100: 0},), "the nearest of its 4 keys: 6, 9, 1"),
         (KeyError(7), ({"a": 0},), "its only key is 'a'"),
-        (KeyError("stag"), (FRAME.rename(columns={"head": "stage"}),), "the nearest of its 3 keys: stage"),
+        (KeyError("stag"), (FRAME.rename(columns={"head": "stage"}),), "the nearest of its 3 columns: stage"),
         *(
             (KeyError("a"), ({},), ""),
             (KeyError(), ({"a": 1},), "its only key is 'a'"),
@@ -637,6 +637,33 @@ def test_reasons(text: str, given: tuple, why: str) -> None:
         (IndexError(), ((), 0), "index 0 of length 0"),
         (IndexError(), (np.zeros((4, 2)), np.int64(9)), "index 9 of length 4: the last is 3"),
         *((IndexError(), ([1, 2], True), "its length is 2"), (IndexError(), (5,), "")),
+        (
+            IndexError("index 7 is out of bounds for axis 1 with size 2"),
+            (np.zeros((9, 2)), 7),
+            "index 7 of axis 1 of length 2: the last is 1",
+        ),
+        (
+            IndexError("index -4 is out of bounds for axis 0 with size 3"),
+            (A, -4),
+            "index -4 of length 3: the first is -3",
+        ),
+        (IndexError("index 0 is out of bounds for axis 0 with size 0"), (np.zeros(0), 0), "index 0 of length 0"),
+        (IndexError("too many indices for array: array is 1-dimensional"), (A, 1), "the array's shape is (3,)"),
+        (IndexError("boolean index did not match indexed array"), (A, A > 1), ""),
+        (IndexError("only integers, slices (`:`) … are valid indices"), (A, 2.0), "the index is a float"),
+        (IndexError("only integers, slices (`:`) … are valid indices"), (A, np.float64(2)), "the index is a float"),
+        (
+            IndexError("arrays used as indices must be of integer (or boolean) type"),
+            (A, A),
+            "the indices are of float64",
+        ),
+        (
+            IndexError("only integers, slices (`:`) … are valid indices"),
+            (A, [slice(0, 2)]),
+            "the index is a list of slices, not a tuple of them",
+        ),
+        (TypeError("list indices must be integers or slices, not float"), ([1], 2.0), "the index is a float"),
+        (TypeError("list indices must be integers or slices, not str"), ([1], "a"), "types list and str"),
         (ValueError(), (np.ones((2, 3)), np.ones(4)), "shapes (2, 3) and (4,)"),
         *((ValueError(), (np.ones(4), np.ones(4)), ""), (ValueError(), (np.ones(4), 1.0), "")),
         (TypeError(), (1, "a"), "types int and str"),
@@ -644,7 +671,7 @@ def test_reasons(text: str, given: tuple, why: str) -> None:
     ],
 )
 def test_reasons_of_errors(error: BaseException, given: tuple, why: str) -> None:
-    assert reasons.of_error(error, list(given)).text == why
+    assert error_reasons.of_error(error, list(given)).text == why
 
 
 # -- who handles an exception ------------------------------------------------------------------------

@@ -26,6 +26,7 @@ LEADS_TO = {
     "alignment": {"missing", "narrowing", "alignment"},
     "swallowed": {"missing"},
     "missing": {"missing"},
+    "no-spread": {"no-spread", "cancellation"},
     "broadcast": {"broadcast", "missing"},
     "alias": {"alias"},
     "ignored-failure": {"cancellation", "out-of-range"},

@@ -5,14 +5,14 @@ from __future__ import annotations
 import math
 import types
 from collections.abc import Iterable
-from typing import Any
 
+from ..core.data_types import Array
 from ..values.downsample import edges, extremes
 
 ROWS, COLUMNS = 8, 42
 
 
-def cells(np: types.ModuleType, title: str, mask: Any) -> list[dict[str, object]]:
+def cells(np: types.ModuleType, title: str, mask: Array) -> list[dict[str, object]]:
     """A map of the marked cells: the share of them in each block of the array, rows down, all other axes across."""
     if not getattr(mask, "ndim", 0) or mask.size < 2:
         return []

@@ -5,10 +5,11 @@ from __future__ import annotations
 import operator
 import sys
 import types
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any
 
 from ..core import run_state
+from ..core.data_types import Array
 from ..core.type_identity import key_of
 from ..values import nonfinite
 from . import large
@@ -65,7 +66,7 @@ def _others(auditor: Auditor, name: str, numbers: Look | None) -> Look:
     plans: dict[tuple[int, int], tuple[bool, list[Callable[..., object]], type, type]] = {}
     state = run_state
 
-    def look(a: Any, b: Any, result: Any, site: int) -> object:
+    def look(a: Array, b: Array, result: Array, site: int) -> object:
         if state.quiet or state.in_trial:
             return result
         kinds = type(a), type(b)
@@ -133,7 +134,7 @@ def _are_plain(a: object, b: object) -> bool:
     return (kind is float or kind is int) and (other is float or other is int)
 
 
-def _tiny(auditor: Auditor, name: str, do: Operator, rules: list[Callable[..., Any]]) -> Probe:
+def _tiny(auditor: Auditor, name: str, do: Operator, rules: Sequence[Callable[..., object]]) -> Probe:
     """Rules see a result that is nearly 0."""
 
     def numbers(a: object, b: object, result: Any, site: int) -> None:
@@ -157,11 +158,11 @@ def _tiny(auditor: Auditor, name: str, do: Operator, rules: list[Callable[..., A
     return tiny
 
 
-def _cancels(auditor: Auditor, name: str, do: Operator, rules: list[Callable[..., Any]]) -> Probe:
+def _cancels(auditor: Auditor, name: str, do: Operator, rules: Sequence[Callable[..., object]]) -> Probe:
     """Rules see a difference of nearly equal numbers."""
     passes = auditor.passes
 
-    def numbers(a: Any, b: object, result: Any, site: int) -> None:
+    def numbers(a: Array, b: object, result: Array, site: int) -> None:
         try:
             passes[site] += 1
         except IndexError:

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from ast import AST
+from ast import AST, AsyncFor, DictComp, For, GeneratorExp, ListComp, SetComp, While
+
+Loop = For | AsyncFor | While
+Comprehension = ListComp | SetComp | DictComp | GeneratorExp
 
 
 def walk(root: AST) -> list[AST]:

@@ -121,13 +121,21 @@ def _named(found: Culprit, terms: list[Term], file: SourceFile) -> Culprit:
         _find_cells(found)
     at = found.cell if term.cellwise or hasattr(term.value, "iloc") else None  # else the whole operand is shown
     for child in term.children:
-        if child.known:
-            value = _at(child.value, at, term.value) if at is not None else child.value
-            found.operands.append((file.segment(child.node), value))
+        if child.known and not isinstance(child.value, type):
+            node, value = _without_indexer(child)
+            value = _at(value, at, term.value) if at is not None else value
+            found.operands.append((file.segment(node), value))
     values = [v if at is None else _at(v, at, term.value) for v in term.operands]
     with contextlib.suppress(Exception):
         found.reason = reasons.reason(term.node, values)
     return found
+
+
+def _without_indexer(term: Term) -> tuple[ast.AST, object]:
+    """`frame.loc` and the like stand for the frame."""
+    if isinstance(term.node, ast.Attribute) and type(term.value).__module__ == "pandas.core.indexing":
+        return term.node.value, getattr(term.value, "obj", term.value)
+    return term.node, term.value
 
 
 def _join(term: Term, file: SourceFile) -> str:

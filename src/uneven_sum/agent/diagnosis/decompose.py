@@ -16,6 +16,7 @@ from typing import Any
 from ..core import run_state
 from ..core.markers import MISSING
 from ..core.text import clean
+from ..core.trees import Comprehension
 from ..frames.namespace import Scope
 from ..source.source_file import COMPREHENSIONS, SourceFile
 from ..values import nonfinite
@@ -359,7 +360,7 @@ class Decomposed:
     def _lambda(self, node: ast.Lambda, term: Term) -> object:
         return self._by_python(node)
 
-    def _comprehension(self, node: Any, term: Term) -> object:
+    def _comprehension(self, node: Comprehension, term: Term) -> object:
         with contextlib.suppress(provenance.Unreadable, NotEvaluated):
             if not isinstance(node.generators[0].iter, ast.Call):
                 self._operand(node.generators[0].iter, term)
@@ -443,6 +444,8 @@ class Decomposed:
         return eval(compile(ast.Expression(node), "<term>", "eval"), self.namespace)  # type: ignore[arg-type]
 
     def _tuple(self, node: ast.Tuple, term: Term) -> Any:
+        if isinstance(getattr(node, "ctx", None), ast.Store):  # a set has none
+            raise NotEvaluated  # names that have no values yet
         return tuple(self._each([e.value if isinstance(e, ast.Starred) else e for e in node.elts], term))
 
     def _list(self, node: ast.List, term: Term) -> object:
@@ -478,16 +481,16 @@ class Decomposed:
 ITEM = "·item"
 
 
-def _code(node: Any) -> types.CodeType:
+def _code(node: ast.expr) -> types.CodeType:
     return compile(ast.Expression(node), "<term>", "eval")
 
 
-def _binder(target: Any) -> types.CodeType:
+def _binder(target: ast.expr) -> types.CodeType:
     """Code that binds the names of a comprehension's target to the present item."""
     step = ast.Assign([target], ast.copy_location(ast.Name(ITEM, ast.Load()), target))
     return compile(ast.Module([ast.copy_location(step, target)], []), "<term>", "exec")
 
 
-def _bound(node: Any, names: dict[str, object]) -> dict[str, object]:
+def _bound(node: Comprehension, names: dict[str, object]) -> dict[str, object]:
     wanted = [n.id for g in node.generators for n in ast.walk(g.target) if isinstance(n, ast.Name)]
     return {n: names[n] for n in wanted if n in names}

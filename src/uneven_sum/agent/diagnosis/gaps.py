@@ -12,6 +12,7 @@ import weakref
 from collections.abc import Sequence
 from typing import Any
 
+from ..core.data_types import Column
 from ..core.records import record
 from ..frames.namespace import Scope
 from ..source.call_lists import ABSORBING, ARITHMETIC_METHODS
@@ -64,7 +65,7 @@ def is_gap(node: ast.AST, function: object, value: object) -> bool:
     return len(value) > 0 and all(map(_is_partly_nan, columns))
 
 
-def _is_partly_nan(column: Any) -> bool:
+def _is_partly_nan(column: Column) -> bool:
     np = nonfinite.module("numpy")
     if not getattr(column, "size", 0) or not getattr(column, "shape", ()):
         return False

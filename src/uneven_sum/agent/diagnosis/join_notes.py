@@ -6,6 +6,7 @@ import ast
 import types
 from typing import Any
 
+from ..core.data_types import Column, Frame
 from ..core.records import record
 from ..core.text import clean, plural
 from ..source.sites import callee
@@ -19,7 +20,7 @@ LOOKED = 1_000_000  # rows up to which keys are compared
 @record
 class _Side:
     name: str  # as it is in the text
-    keys: Any  # an Index of the rows' keys
+    keys: Column  # an Index of the rows' keys
     label: str  # what the key is called
 
 
@@ -79,7 +80,7 @@ def _key(key: object) -> str:
     return clean(text.removesuffix(" 00:00:00") if hasattr(key, "isoformat") else text_of(key), 40)
 
 
-def _empty_columns(result: Any) -> str:
+def _empty_columns(result: Frame) -> str:
     bad = nonfinite.columns(result)
     if not bad:
         return ""
@@ -124,7 +125,7 @@ def _short(text: str, default: str) -> str:
     return text if len(text) <= 30 and "\n" not in text else default
 
 
-def _keys(pd: types.ModuleType, frame: Any, on: Any, by_index: bool) -> tuple[Any, str]:
+def _keys(pd: types.ModuleType, frame: Frame, on: Any, by_index: bool) -> tuple[Any, str]:
     if by_index:
         return frame.index, str(frame.index.name or "row")
     names = list(on) if isinstance(on, (list, tuple)) else [on]

@@ -10,6 +10,7 @@ import contextlib
 import datetime
 import re
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import Any
 
 from ..core.records import fact
@@ -19,7 +20,7 @@ from ..frames.namespace import Scope
 from ..source.cells import place_words
 from ..source.sites import callee
 from ..source.source_file import SourceFile, Statement
-from . import provenance
+from . import data_notes, provenance
 from .reasons import NONE, Reason
 
 MATCHING = ("match", "fullmatch", "search")
@@ -250,13 +251,19 @@ def of_error(exc: BaseException, operands: Sequence[Any]) -> Reason:
         return NONE
     message = str(exc.args[0]) if exc.args else ""
     if message.startswith("could not convert string to float"):
-        return _of_number(_text_in(message, operands), float)
+        return _placed(_of_number(_text_in(message, operands), float), _text_in(message, operands), operands)
     if message.startswith("invalid literal for int() with base 10"):
-        return _of_number(_text_in(message, operands), int)
+        return _placed(_of_number(_text_in(message, operands), int), _text_in(message, operands), operands)
     if "does not match format" in message:
         texts = [one for one in operands if is_one_of(type(one), str)]
         return Reason("unread-time", _of_time(texts[0], texts[1])) if len(texts) >= 2 else NONE
     return NONE
+
+
+def _placed(found: Reason, text: str, operands: Sequence[object]) -> Reason:
+    """With where the text is, of a column of texts."""
+    place = data_notes.place_of_text(text, list(operands))
+    return replace(found, text=f"{found.text}; {place}") if place else found
 
 
 def _text_in(message: str, operands: Sequence[Any]) -> str:

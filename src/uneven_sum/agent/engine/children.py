@@ -24,8 +24,9 @@ if TYPE_CHECKING:
     from .engine import Engine
 
 TRIPS = ("error", "warning", "nonfinite")
-WELCOME = 2.0  # seconds that the host may take to know a new process
-ANSWER = 3.0  # seconds at most that an answer of the host is waited for
+# Both only end a wait for a host that was stopped: one that has died ends it at once.
+WELCOME = 60.0  # seconds that the host may take to know a new process
+ANSWER = 60.0  # seconds at most that an answer of the host is waited for
 OFTEN, LASTS = 50, 0.5  # an error that was handled so often in a row is taken to be for so many seconds
 MOST = 50  # places that one child tells; then it runs on unwatched
 
@@ -48,6 +49,7 @@ def begin(engine: Engine) -> None:
     adopt(engine, "")
     try:
         engine.start_ticks()
+        engine.wire.event("unevenSum/begins", {})
     except Closed:
         run_state.quiet = True
 
@@ -112,8 +114,12 @@ def connect(sock: socket.socket, path: str) -> None:
     """To the host; when this returns the host knows the process, even should it end at once.  OSError if it fails."""
     sock.settimeout(WELCOME)
     sock.connect(path)
-    if not sock.recv(1):
-        raise OSError("the host has closed the connection")
+    try:
+        if not sock.recv(1):
+            raise OSError("the host has closed the connection")
+    except TimeoutError:
+        Wire(sock).event("unevenSum/tooLate", {})  # the host reads it when it goes on
+        raise
     sock.settimeout(None)
 
 

@@ -453,6 +453,8 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
             else:
                 inner = stack.user_frame(frame)
                 if inner is None or frame is None:
+                    self.interrupting = True  # before the script's own code, or between its calls: at its next line
+                    self.motion.enter()
                     return
                 file = registry.file_of(inner)
                 if file is not None and inner.f_lineno != stack.line_of(inner):

@@ -12,6 +12,7 @@ from typing import Any
 
 from ..core.identity import is_ours
 from ..core.markers import INNER, METER
+from ..core.trees import Loop
 from ..source.registry import Meter, file_of, meters
 from ..source.source_file import COMPREHENSIONS, LOOPS, Position, SourceFile, Statement
 from ..values.describe import text_of
@@ -304,7 +305,7 @@ def _meter(file: SourceFile, frame: types.FrameType, loop: Any) -> Meter:
     return held[name], len(numbers) if type(numbers) is range else -1, 0
 
 
-def _site_meter(file: SourceFile, frame: types.FrameType, loop: Any) -> tuple[object, int, int]:
+def _site_meter(file: SourceFile, frame: types.FrameType, loop: Loop) -> tuple[object, int, int]:
     from ..source.sites import sites
 
     best: Meter = (None, -1, 0)

@@ -7,6 +7,7 @@ import math
 import types
 from typing import Any
 
+from ..core.data_types import Array
 from ..core.markers import MISSING
 from ..core.type_identity import is_one_of
 from ..values import nonfinite
@@ -103,7 +104,7 @@ def _as_slices(index: object) -> object:
     return tuple(slice(i, i + 1 if i != -1 else None) if is_one_of(type(i), int) else i for i in parts)
 
 
-def _is_selected(numpy: types.ModuleType, array: Any, cell: object, index: object) -> bool:
+def _is_selected(numpy: types.ModuleType, array: Array, cell: object, index: object) -> bool:
     marks = numpy.zeros(array.shape, bool)
     marks[index] = True
     return bool(marks[cell])

@@ -9,6 +9,7 @@ import ast
 import types
 from typing import Any
 
+from ..core.data_types import Column
 from ..core.errors import Refused
 from ..core.records import fact
 from ..diagnosis import provenance
@@ -47,7 +48,7 @@ def rows_of(root: ast.expr, scope: Scope, suffix: str) -> list[From]:
         return []
 
 
-def cell_in(pandas: types.ModuleType, result: Any, suffix: str) -> tuple[Any, Any]:
+def cell_in(pandas: types.ModuleType, result: Column, suffix: str) -> tuple[Any, Any]:
     """The label and the column of a cell.  ValueError when it is none."""
     node = ast.parse("it" + suffix, mode="eval").body
     keys: list[tuple[str, Any]] = []
@@ -158,7 +159,7 @@ def _same(
     return []
 
 
-def _alike(a: Any, b: Any) -> bool:
+def _alike(a: Column, b: Column) -> bool:
     """Whether two rows, or two values, are equal in what both have."""
     if hasattr(a, "iloc") and hasattr(b, "iloc"):
         common = [name for name in a.index if name in b.index]

@@ -7,6 +7,7 @@ import csv
 import os
 from typing import Any
 
+from ..core.data_types import Array
 from ..diagnosis import provenance
 from ..frames.namespace import Scope
 from ..source.sites import callee
@@ -118,7 +119,7 @@ def _where(node: ast.Call, scope: Scope, path: str, cell: Cell, whole: bool) -> 
     return _in_array(value, cell, lines, separator)
 
 
-def _in_array(value: Any, cell: Cell, lines: list[str], separator: str | None) -> str:
+def _in_array(value: Array, cell: Cell, lines: list[str], separator: str | None) -> str:
     numpy = nonfinite.module("numpy")
     if not cell.index or numpy is None or value.ndim != len(cell.index):
         return ""
@@ -160,7 +161,7 @@ def _in_table(value: Any, cell: Cell, lines: list[str], separator: str | None) -
     return f"row {place + 1} (line {number + 1}, column {column})"
 
 
-def _fits(field: str, held: Any) -> bool:
+def _fits(field: str, held: Array) -> bool:
     """Whether a field of a file is what was read from it."""
     try:
         if nonfinite.any_bad(held):

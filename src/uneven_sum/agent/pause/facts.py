@@ -76,6 +76,6 @@ def whole_of(node: ast.stmt) -> ast.AST | None:
             return part
     items = getattr(node, "items", None)
     if items:
-        return items[0].context_expr  # type: ignore[no-any-return]  # of `with`
+        return items[0].context_expr  # of `with`
     targets = getattr(node, "targets", None)
     return targets[0] if targets else None

@@ -138,8 +138,12 @@ def culprit_sentence(found: dict[str, Any] | None) -> str:
         text += f" in {clean(found['element'], 80)}"
     if found["cell"] is not None:
         text += f" at [{', '.join(str(i) for i in found['cell'])}]"
-    if found["operands"]:
-        text += " with " + ", ".join(f"{clean(o['text'], 40)} = {clean(o['value'], 60)}" for o in found["operands"][:4])
+    each = {(o["text"], o["value"]): o for o in found["operands"]}.values()
+    operands = [o for o in each if o["text"] != o["value"]]  # a list that is written out
+    if [o["text"] for o in operands] == [found["text"]]:
+        text += f" = {clean(operands[0]['value'], 60)}"
+    elif operands:
+        text += " with " + ", ".join(f"{clean(o['text'], 40)} = {clean(o['value'], 60)}" for o in operands[:4])
     return text + (f", {found['reason']}" if found["reason"] else "") + "."
 
 

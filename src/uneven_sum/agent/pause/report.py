@@ -4,14 +4,15 @@ from __future__ import annotations
 
 import ast
 import types
+from collections.abc import Iterator
 from typing import Any
 
 from ..core.markers import INNER, MISSING, TRIPS
 from ..core.text import clean, str_of
-from ..diagnosis import assertions, gaps, provenance, text_notes
+from ..diagnosis import assertions, error_causes, gaps, hidden_names, near_names, provenance, text_notes, unpacking
 from ..diagnosis.culprit import NOT_EVALUATED, Culprit, Term
 from ..diagnosis.decompose import CODE_OF_THE_SCRIPT, THREADS_OF_POLARS, Decomposed
-from ..diagnosis.reasons import Reason, of_bad_operands, of_error
+from ..diagnosis.reasons import NONE, Reason
 from ..frames import stack
 from ..frames.exception_handlers import instruction_place, statement_at
 from ..frames.namespace import Scope
@@ -107,6 +108,12 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
     if pause.exception is not None and not untrue:
         raised, inner = _raised(pause, root)
         root = _own_scope(root, raised)
+    also = _also(statement.node) if statement is not None and root is whole_of(statement.node) else []
+    stored = _stored(statement.node, raised) if statement is not None else None
+    store: tuple[ast.expr, bool] | None = None
+    if stored is not None:  # what was to be stored, then where
+        target, root, looped = stored
+        store, also = (target, looped), [raised or target]
 
     def scope() -> Scope:
         if inner is not None:
@@ -136,13 +143,17 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
         )
         found = apart.culprit() or (assertions.culprit(apart) if untrue else None)
         if found is not None and pause.exception is not None and not untrue:
-            values = [v for _, v in found.operands]
-            known = of_bad_operands(pause.exception, found.operands) or of_error(pause.exception, values)
-            known = known if known.text else text_notes.of_error(pause.exception, found.term.operands)
+            known = NONE
+            if store and apart.root.known and not isinstance(apart.root.node, ast.Constant):
+                found.operands, known = _unpacked(pause, apart, file, found, *store)
+            if not known.text:
+                known = error_causes.why(pause.exception, found, whole, scope(), file.segment, may_call)
             if isinstance(pause.exception, (AttributeError, TypeError)) and statement is not None:
                 no_match = _no_match(apart, found, file, statement, scope())
                 known = Reason(text=no_match) if no_match else known
             found.reason = known if known.text else found.reason
+        if found is not None and found.kind is None and found.term.known and not found.operands:
+            found.operands = [(file.segment(found.term.node), found.term.value)]
         if found is not None and found.made and nonfinite.count(found.term.value) != nonfinite.count(actual):
             found.made = 0  # another term has made more
         return {
@@ -162,7 +173,6 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
     def keep(apart: Decomposed, term: Term) -> None:
         trial.so_far(lambda: {"terms": [term_dict(file, t) for t in apart.terms], "at": file.segment(term.node)})
 
-    also = _also(statement.node) if statement is not None and root is whole_of(statement.node) else []
     has_calls = any(isinstance(n, _CALLS) for one in [root, *also] for n in ast.walk(one))
     if not has_calls:
         found = take(False)
@@ -216,11 +226,9 @@ def _left_gaps(found: Culprit, apart: Decomposed, scope: Scope) -> bool:
     node = found.term.node
     if found.kind != provenance.CREATED or not isinstance(node, ast.Call):
         return False
-    try:
-        function = provenance.read(node.func, scope)
-    except provenance.Unreadable:
-        function = None
-    return gaps.is_gap(node, function, found.term.value if found.term.known else apart.root.value)
+    return gaps.is_gap(
+        node, error_causes.called(node, scope), found.term.value if found.term.known else apart.root.value
+    )
 
 
 def _fill_in(terms: list[dict[str, Any]], others: list[dict[str, Any]]) -> None:
@@ -251,6 +259,50 @@ def _also(node: ast.stmt) -> list[ast.AST]:
     return found
 
 
+def _targets(node: ast.stmt | None) -> list[ast.expr]:
+    """What an assignment or the head of a loop stores in."""
+    return node.targets if isinstance(node, ast.Assign) else [node.target] if isinstance(node, ast.For) else []
+
+
+def _stores(node: ast.stmt) -> Iterator[tuple[ast.expr, ast.expr, bool]]:
+    """What a statement stores in: the target, the values, and whether those are taken one after another, by a loop or
+    a comprehension."""
+    for target in _targets(node):
+        looped = isinstance(node, ast.For)
+        yield target, node.iter if looped else node.value, looped  # type: ignore[attr-defined]  # they have them
+    for inner in ast.walk(node) if not is_compound(node) else ():
+        if isinstance(inner, COMPREHENSIONS):
+            yield inner.generators[0].target, inner.generators[0].iter, True
+
+
+def _stored(node: ast.stmt, raised: ast.AST | None) -> tuple[ast.expr, ast.expr, bool] | None:
+    """Where storing raised: one of `_stores`."""
+    for store in _stores(node) if raised is not None else ():
+        if any(n is raised for n in ast.walk(store[0])):
+            return store
+    return None
+
+
+def _unpacked(
+    pause: Pause, apart: Decomposed, file: SourceFile, found: Culprit, target: ast.expr, looped: bool
+) -> tuple[list[tuple[str, object]], Reason]:
+    """The operands of a culprit that is a target, and why its value cannot be stored there."""
+    statement, exc = pause.statement, pause.exception
+    assert statement is not None and exc is not None and pause.frame is not None
+    node, failed = apart.root.node, found.term.node
+    whole = (file.segment(node), apart.root.value)
+    if not isinstance(failed, (ast.Tuple, ast.List)):  # `cells[k] = …`: its own parts count
+        return [*found.operands, *([] if looped else [whole])], NONE
+    value: unpacking.Part | None = whole
+    if looped:
+        loops = stack.loops(pause.frame, statement, _place_raised(pause), lengths=False)
+        value = unpacking.element(*whole, loops[0]["pass"] if loops else 0)
+    if value is None:
+        return [whole], NONE
+    one = unpacking.part(value[0], None if looped else node, value[1], target, failed)
+    return [one], unpacking.reason(exc, whole if looped else None, one)
+
+
 def _raised(pause: Pause, root: ast.AST) -> tuple[ast.AST | None, types.FrameType | None]:
     """The term whose evaluation raised, by the position that the traceback gives; and the frame of the
     comprehension that it raised in, where that has one of its own (before 3.12)."""
@@ -261,7 +313,12 @@ def _raised(pause: Pause, root: ast.AST) -> tuple[ast.AST | None, types.FrameTyp
     inner = tb.tb_frame if tb.tb_frame is not pause.frame else None
     for node in ast.walk(root):
         if hasattr(node, "lineno") and position(node) == place:
-            return node, inner
+            calls = [n for n in ast.walk(root) if isinstance(n, ast.Call) and n.func is node]
+            missing = bool(calls) and isinstance(node, ast.Attribute)  # a method: the call has its owner
+            return calls[0] if missing else node, inner
+    loop = pause.statement.node if pause.statement is not None else None
+    if isinstance(loop, ast.For) and position(loop) == place and root is loop.iter:
+        return root, inner  # what is no sequence of values (before 3.13)
     return None, None
 
 
@@ -324,14 +381,11 @@ def _own_scope(root: ast.AST, raised: ast.AST | None) -> ast.AST:
 
 def with_target(pause: Pause) -> ast.AST | None:
     """Where an error came from storing: the target, so that its parts are shown."""
-    node = pause.statement.node if pause.statement else None
-    if isinstance(node, ast.Assign):
-        file = registry.file_of(pause.frame) if pause.frame else None
-        if file is not None:
-            for target in node.targets:
-                found, _ = _raised(pause, target)
-                if found is not None:
-                    return found
+    file = registry.file_of(pause.frame) if pause.frame else None
+    for target in _targets(pause.statement.node if pause.statement else None) if file is not None else ():
+        found, _ = _raised(pause, target)
+        if found is not None:
+            return found
     return None
 
 
@@ -402,6 +456,9 @@ def compose(pause: Pause, may_fork: bool = True, apart: dict[str, Any] | None = 
     if isinstance(pause.exception, AttributeError) and apart["culprit"] is None and file is not None:
         if statement is not None:
             pause.why = pause.why or _none_from_match(statement.node, file, statement, Scope(frame))
+    if isinstance(pause.exception, ImportError) and apart["culprit"] is None:
+        named = hidden_names.of_import(pause.exception) or near_names.of_import(pause.exception)
+        pause.why = pause.why or named
     pause.frame = live
     line = pause.line if statement else stack.line_of(frame)
     return {

@@ -6,6 +6,7 @@ import ast
 from collections.abc import Iterator
 from typing import Any
 
+from ..core.trees import Comprehension
 from ..source.source_file import COMPREHENSIONS, LOOPS, SCOPES, SourceFile, position
 from .recorder import Recorder, Run
 
@@ -112,7 +113,7 @@ def head(file: SourceFile, node: ast.stmt) -> str:
     return " ".join(file.statement_text(statement).split()) if statement is not None else ""
 
 
-def _targets(node: Any) -> tuple[str, ...]:
+def _targets(node: Comprehension) -> tuple[str, ...]:
     names = [n.id for g in node.generators for n in ast.walk(g.target) if isinstance(n, ast.Name)]
     return tuple(dict.fromkeys(names))
 

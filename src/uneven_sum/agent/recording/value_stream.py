@@ -21,6 +21,7 @@ from collections.abc import Callable
 from typing import Any
 
 from ..core import run_state, signal_masking
+from ..core.data_types import Column
 from ..core.type_identity import is_one_of
 from ..source.sites import sites
 from ..values import nonfinite
@@ -296,7 +297,7 @@ def _tell_array(np: types.ModuleType, cells: Any, site: int, tell: Tell) -> None
         tell(site, part, float(flat[number * cells.size // min(ELEMENTS, cells.size)]))
 
 
-def _tell_column(np: types.ModuleType, column: Any, site: int, tell: Tell) -> None:
+def _tell_column(np: types.ModuleType, column: Column, site: int, tell: Tell) -> None:
     if isinstance(column.dtype, np.dtype) and column.dtype.kind in "fiub":
         _tell_array(np, column.to_numpy(), site, tell)
         return

@@ -8,10 +8,10 @@ from __future__ import annotations
 import ast
 import sys
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from ..core.markers import ELEMENT, MARK, METER, VALUE
-from ..core.trees import walk
+from ..core.trees import Comprehension, walk
 from ..source.call_lists import ABSORBING, CELLWISE_CALLS, NAMESPACES, NO_DATA_ATTRIBUTES, NO_DATA_PASSED, TEXT_CALLS
 from ..source.sites import Options, Parts, Sites, callee, read_from
 from ..source.source_file import COMPREHENSIONS, Position, SourceFile, position
@@ -429,7 +429,7 @@ class Expressions:
         self.temps, self.absorbing, self.in_element = outer
         return node
 
-    def _comprehension(self, node: Any) -> ast.expr:
+    def _comprehension(self, node: Comprehension) -> ast.expr:
         outer = self.temps, self.in_element
         # A generator may run in another thread than the call whose names it sees: no temporary there.
         in_element = (self.temps or self.in_element) and not isinstance(node, ast.GeneratorExp)
@@ -456,7 +456,7 @@ class Expressions:
         self._watched_elements(node)
         self._comprehended(node)
         self.temps, self.in_element = outer
-        return node  # type: ignore[no-any-return]  # the node that was given
+        return node
 
 
 def _counts(node: ast.expr) -> bool:

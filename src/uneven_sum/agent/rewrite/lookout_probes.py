@@ -13,7 +13,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from ..core.markers import MARK
-from ..core.trees import walk
+from ..core.trees import Loop, walk
 from ..lookouts.lookout import Lookout, Plan, assigned_names, fits, tickers
 from ..source.sites import Options, Sites
 from ..source.source_file import SourceFile
@@ -109,7 +109,7 @@ class LookoutProbes(AuditProbes):
             del self.lines[s.lineno]
         return self._probes(found, s)
 
-    def _pass_begins(self, s: Any) -> list[ast.stmt]:
+    def _pass_begins(self, s: Loop) -> list[ast.stmt]:
         """At the beginning of a pass: a `for` line's lookouts with a condition or count; changed targets."""
         found = self.lines.pop(s.lineno, []) if isinstance(s, (ast.For, ast.AsyncFor)) else []
         changed = [self._changed(s)] if self.changing and isinstance(s, (ast.For, ast.AsyncFor)) else []
@@ -202,7 +202,7 @@ class LookoutProbes(AuditProbes):
             node.generators[-1].ifs.append(self._here(self._in_expression(lk, True), node.generators[-1].iter))
 
     @staticmethod
-    def _on_lines(plan: dict[int, list[Lookout]], node: Any) -> list[Lookout]:
+    def _on_lines(plan: dict[int, list[Lookout]], node: ast.expr) -> list[Lookout]:
         return [lk for line, found in plan.items() if node.lineno <= line <= (node.end_lineno or 0) for lk in found]
 
 

@@ -337,11 +337,11 @@ def may_leave(s: ast.AST, in_loop: bool = False) -> bool:
     return any(may_leave(child, in_loop) for child in ast.iter_child_nodes(s) if isinstance(child, parts))
 
 
-def run_name(s: Any) -> str:
+def run_name(s: ast.stmt | ast.expr) -> str:
     return f"{RUN}{s.lineno}_{s.col_offset}"
 
 
-def first_line(s: Any) -> ast.AST:
+def first_line(s: ast.stmt) -> ast.AST:
     """A node that is at the start of a statement and is one line long."""
     like = ast.Pass()
     like.lineno = like.end_lineno = s.lineno

@@ -9,6 +9,8 @@ from __future__ import annotations
 import types
 from typing import Any
 
+from ..core.data_types import Array
+
 SPLIT = 134217729.0  # 2**27 + 1
 LARGE = 2.0**31
 
@@ -69,7 +71,7 @@ def sum_errors(np: types.ModuleType, a: object, b: object, result: Any) -> objec
     return error
 
 
-def product_errors(np: types.ModuleType, a: Any, b: object, result: object) -> object:
+def product_errors(np: types.ModuleType, a: Array, b: object, result: object) -> object:
     """What rounding took from each cell of a * b."""
     split = a.dtype.type(SPLIT if a.dtype.itemsize == 8 else 4097.0)
     c = split * a
@@ -81,11 +83,11 @@ def product_errors(np: types.ModuleType, a: Any, b: object, result: object) -> o
     return a_low * b_low - (((result - a_high * b_high) - a_low * b_high) - a_high * b_low)
 
 
-def difference_errors(np: types.ModuleType, a: object, b: Any, result: object) -> object:
+def difference_errors(np: types.ModuleType, a: object, b: Array, result: object) -> object:
     return sum_errors(np, a, -b, result)
 
 
-def quotient_errors(np: types.ModuleType, a: object, b: object, result: Any) -> object:
+def quotient_errors(np: types.ModuleType, a: object, b: object, result: Array) -> object:
     """Of each cell of a / b, how far the quotient times b is from a."""
     back = result * b
     return (a - back) - product_errors(np, result, b, back)

@@ -8,6 +8,7 @@ import types
 from collections.abc import Callable
 from typing import Any
 
+from ..core.data_types import Array, Frame
 from ..values import nonfinite
 from .exactness import ERRORS
 
@@ -73,7 +74,7 @@ class Mover:
             return value
         return type(value)(*moved) if hasattr(value, "_fields") else type(value)(moved)
 
-    def frame(self, np: types.ModuleType, pd: types.ModuleType, value: Any) -> object:
+    def frame(self, np: types.ModuleType, pd: types.ModuleType, value: Frame) -> object:
         """A series, or the columns of a frame."""
         if isinstance(value, pd.Series):
             if not isinstance(value.dtype, np.dtype) or value.dtype.kind != "f":
@@ -103,7 +104,7 @@ class Mover:
             return self.input(made) if made.dtype.kind in "fciu" else value
         return value
 
-    def cells(self, np: types.ModuleType, cells: Any, whole: bool = False) -> None:
+    def cells(self, np: types.ModuleType, cells: Array, whole: bool = False) -> None:
         """Move the cells of an array that is ours, in place.  `whole`: whole numbers too."""
         if cells.dtype.kind == "c":
             cells = cells.view(cells.real.dtype) if cells.ndim else cells.reshape(1).view(cells.real.dtype)
@@ -118,7 +119,7 @@ class Mover:
             for part in self._parts(np, cells):
                 self._move(np, part, None if whole else _broken(np, part))
 
-    def arithmetic(self, np: types.ModuleType, name: str, a: object, b: object, result: Any) -> None:
+    def arithmetic(self, np: types.ModuleType, name: str, a: object, b: object, result: Array) -> None:
         """Move the inexact cells of an array that an operator has made; in place."""
         if result.dtype.kind != "f" or result.dtype.itemsize not in (4, 8) or name not in ERRORS:
             self.cells(np, result)
@@ -144,7 +145,7 @@ class Mover:
                 else:
                     self._move(np, z, np.abs(errors(np, x, y, z)) > 0)  # not where it is nan, at infinities
 
-    def _parts(self, np: types.ModuleType, cells: Any) -> Any:
+    def _parts(self, np: types.ModuleType, cells: Array) -> Any:
         if not cells.ndim:
             cells = cells.reshape(1)
         flat = cells.reshape(-1) if cells.flags.c_contiguous else None
@@ -155,7 +156,7 @@ class Mover:
         for start in range(0, len(flat), BLOCK):
             yield flat[start : start + BLOCK]
 
-    def _move_all(self, np: types.ModuleType, flat: Any) -> None:
+    def _move_all(self, np: types.ModuleType, flat: Array) -> None:
         """Move each cell, of which none is taken for exact."""
         with np.errstate(all="ignore"):
             if not np.isfinite(np.add.reduce(flat)):
@@ -170,7 +171,7 @@ class Mover:
                 np.multiply(part, signs[at : at + len(part)], out=change)
                 part += change
 
-    def _units(self, np: types.ModuleType, like: Any) -> Any:
+    def _units(self, np: types.ModuleType, like: Array) -> Array:
         """Units in the last place, up and down, as factors."""
         size = like.dtype.itemsize
         if size not in self._signs:
@@ -178,7 +179,7 @@ class Mover:
             self._signs[size] = signs * like.dtype.type(ULP if size == 8 else ULP_SINGLE)
         return self._signs[size]
 
-    def _move(self, np: types.ModuleType, part: Any, wanted: object) -> None:
+    def _move(self, np: types.ModuleType, part: Array, wanted: object) -> None:
         """Add one unit in the last place, up or down, to each cell, or to those wanted; infinities stay."""
         start = self.random.randrange(3 * BLOCK)
         change = self._scratch(np, part)
@@ -189,21 +190,21 @@ class Mover:
             change[~np.isfinite(change)] = 0
         part += change
 
-    def _scratch(self, np: types.ModuleType, like: Any) -> Any:
+    def _scratch(self, np: types.ModuleType, like: Array) -> Array:
         """A buffer that is used again: a new one of this size costs more than the calculation."""
         key = 100 + like.dtype.itemsize
         if key not in self._signs:
             self._signs[key] = np.empty(BLOCK, like.dtype)
         return self._signs[key][: len(like)]
 
-    def _ones(self, np: types.ModuleType, like: Any) -> object:
+    def _ones(self, np: types.ModuleType, like: Array) -> object:
         key = -like.dtype.itemsize
         if key not in self._signs:
             self._signs[key] = np.ones(BLOCK, like.dtype)
         return self._signs[key][: len(like)]
 
 
-def _is_generic(np: types.ModuleType, name: str, a: Any, b: Any, result: Any) -> bool:
+def _is_generic(np: types.ModuleType, name: str, a: Any, b: Any, result: Array) -> bool:
     """Whether a sample of an operation's cells is as good as all inexact, and has no whole number."""
     if not result.flags.c_contiguous:
         return False
@@ -220,7 +221,7 @@ def _is_generic(np: types.ModuleType, name: str, a: Any, b: Any, result: Any) ->
         return bool(found.sum() * 8 > len(z) and not (z == np.rint(z)).any())
 
 
-def _broken(np: types.ModuleType, part: Any) -> object:
+def _broken(np: types.ModuleType, part: Array) -> object:
     """Which cells are no whole numbers; None where a sample has no whole number: all count as broken then."""
     sample = part[::SAMPLE] if len(part) > SAMPLE * SAMPLE else part
     return part != np.rint(part) if (sample == np.rint(sample)).any() else None

@@ -14,6 +14,7 @@ from collections.abc import Callable
 from typing import Any
 
 from ..core import run_state, signal_masking
+from ..core.data_types import Array
 from ..recording.value_stream import FULL, MASK, ValueStream
 from ..values import nonfinite
 from .exactness import SPLIT, inexact_power, inexact_product, inexact_quotient, inexact_sum
@@ -234,7 +235,7 @@ def _in_place(do: Probe, change: Any, others: Callable[..., Any]) -> Probe:
 # -- places that are changed: as in an audit -----------------------------------------------------------------
 
 
-def _take(owner: Any, index: object) -> tuple[object, object, object, bool]:
+def _take(owner: Array, index: object) -> tuple[object, object, object, bool]:
     return owner, index, owner[index], False
 
 

@@ -67,7 +67,11 @@ class Statement:
 
 
 class SourceFile:
-    """One user file, as it was when it was loaded."""
+    """One user file, as it was when it was loaded.
+
+    What is found out when it is first asked for is put in place whole, and once: the handler of a signal, or another
+    thread, may ask in the midst of that, and nodes are told apart by identity.
+    """
 
     def __init__(self, path: str, data: bytes) -> None:
         self.path = path
@@ -108,7 +112,9 @@ class SourceFile:
     def tree(self) -> ast.Module:
         if self._tree is None:
             with run_state.no_collection():
-                self._tree = ast.parse(self.data, self.path)
+                made = ast.parse(self.data, self.path)
+            if self._tree is None:
+                self._tree = made
         return self._tree
 
     @property
@@ -129,8 +135,10 @@ class SourceFile:
         """Every statement of the file, outer before inner."""
         if self._statements is None:
             with run_state.no_collection():
-                self._statements = list(_Surroundings(self.tree).found)
-            self._statement_of = {position(s.node): s for s in self._statements}
+                made = list(_Surroundings(self.tree).found)
+            by_position = {position(s.node): s for s in made}
+            if self._statements is None:
+                self._statements, self._statement_of = made, by_position
         return self._statements
 
     def statement(self, at: Position) -> Statement | None:
@@ -180,10 +188,11 @@ class SourceFile:
     def node(self, at: Position, kind: type | None = None) -> ast.AST | None:
         """The pristine node at exactly this position; the outermost if several share it."""
         if self._by_position is None:
-            self._by_position = {}
+            made: dict[Position, list[ast.AST]] = {}
             for node in walk(self.tree):
                 if hasattr(node, "lineno"):
-                    self._by_position.setdefault(position(node), []).append(node)
+                    made.setdefault(position(node), []).append(node)
+            self._by_position = made
         for node in self._by_position.get(at, []):
             if (kind is None and isinstance(node, ast.expr)) or (kind and isinstance(node, kind)):
                 return node

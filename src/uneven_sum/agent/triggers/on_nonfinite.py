@@ -336,7 +336,7 @@ class NonfiniteTrigger(tracer.Hooks):
         pause.said = f"{made.call}, where NumPy ignores such errors, leave{'s' if made.cells == 1 else ''} the function"
         return self._at_value(pause, site)
 
-    def _kind(self, value: object, site: Site, node: Any, frame: types.FrameType) -> str:
+    def _kind(self, value: object, site: Site, node: ast.AST, frame: types.FrameType) -> str:
         if isinstance(node, ast.AugAssign) and not nonfinite.is_number_kind(type(value)):
             return self._kind_in_place(site, node, frame)
         operands = provenance.Operands(node, Scope(frame))

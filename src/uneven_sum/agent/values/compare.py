@@ -7,6 +7,7 @@ import os
 import types
 from typing import Any
 
+from ..core.data_types import Array
 from ..core.errors import Refused
 from ..core.text import number
 from .kinds.base import Fact
@@ -14,7 +15,7 @@ from .kinds.grids import Grid
 from .nonfinite import module
 
 
-def _array(np: types.ModuleType, value: object) -> Any:
+def _array(np: types.ModuleType, value: object) -> Array:
     if hasattr(value, "to_numpy"):
         value = value.to_numpy()
     array = np.asarray(value)
@@ -71,11 +72,11 @@ def compare(np: types.ModuleType, one: object, other: object, atol: float, rtol:
     return {"facts": facts, "differ": count, "at": at}
 
 
-def _cell(value: Any) -> str:
+def _cell(value: Array) -> str:
     return number(float(value)) if not isinstance(value, complex) and value.imag == 0 else str(value)
 
 
-def load(np: types.ModuleType, path: str) -> Any:
+def load(np: types.ModuleType, path: str) -> Array:
     """An array from an NPY or CSV file (a heading row is left out)."""
     if path.lower().endswith(".npy"):
         return np.load(path, allow_pickle=False)
@@ -118,7 +119,7 @@ def matrix_facts(np: types.ModuleType, value: object) -> list[Fact]:
     ]
     if a.shape[0] == a.shape[1]:
         symmetric = bool(np.array_equal(a, a.conj().T))
-        nearly = symmetric or bool(np.allclose(a, a.conj().T, rtol=1e-10, atol=1e-12 * max(1.0, abs(a).max())))
+        nearly = symmetric or bool(np.allclose(a, a.conj().T, rtol=1e-10, atol=1e-12 * max(1.0, float(abs(a).max()))))
         word = "Hermitian" if a.dtype.kind == "c" else "symmetric"
         facts.append((word, "yes" if symmetric else "nearly" if nearly else "no"))
         sign, log = np.linalg.slogdet(a)
@@ -137,7 +138,7 @@ def matrix_facts(np: types.ModuleType, value: object) -> list[Fact]:
     return facts
 
 
-def _is_singular(a: Any, rank: int) -> bool:
+def _is_singular(a: Array, rank: int) -> bool:
     return bool(a.shape[0] == a.shape[1] and rank < a.shape[0])
 
 
@@ -154,7 +155,7 @@ def _definiteness(low: float, high: float, rounding: float) -> str:
     return "zero within rounding" if high <= rounding and low >= -rounding else "indefinite"
 
 
-def _few(values: Any) -> str:
+def _few(values: Array) -> str:
     shown = [number(float(v)) if v.imag == 0 else f"{v:.4g}" for v in (values if len(values) <= 8 else values[:4])]
     if len(values) > 8:
         last = values[-1]

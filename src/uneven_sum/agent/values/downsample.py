@@ -5,13 +5,15 @@ from __future__ import annotations
 import types
 from typing import Any
 
+from ..core.data_types import Array
 
-def edges(np: types.ModuleType, size: int, columns: int) -> Any:
+
+def edges(np: types.ModuleType, size: int, columns: int) -> Array:
     """The starts of `columns` nearly equal parts of `size` cells, and the end."""
     return np.linspace(0, size, columns + 1).astype(np.int64)
 
 
-def extremes(np: types.ModuleType, values: Any, columns: int) -> tuple[Any, Any, str]:
+def extremes(np: types.ModuleType, values: Array, columns: int) -> tuple[Any, Any, str]:
     """(lowest, highest, marks) of each part over its finite cells: float64 arrays (nan: none) and a text with
     `.` for fine, `n` for nan, `+` and `-` for the infinities, the first that is hit of these."""
     size = len(values)
@@ -41,7 +43,7 @@ def extremes(np: types.ModuleType, values: Any, columns: int) -> tuple[Any, Any,
     return lows, highs, "".join(signs)
 
 
-def means(np: types.ModuleType, values: object, columns: int) -> Any:
+def means(np: types.ModuleType, values: object, columns: int) -> Array:
     """The mean of the finite cells of each column, nan where there is none."""
     data = np.asarray(values)
     data = data if data.dtype == np.float64 else data.astype(np.float64)
@@ -74,7 +76,7 @@ def histogram(np: types.ModuleType, values: object, bins: int, log: bool = False
     return {**found, "counts": counts.tolist(), "low": low, "high": high}
 
 
-def blocks(np: types.ModuleType, table: Any, rows: int, columns: int) -> tuple[Any, list[str]]:
+def blocks(np: types.ModuleType, table: Array, rows: int, columns: int) -> tuple[Array, list[str]]:
     """A table reduced to at most rows x columns: of each block the finite cell furthest from the mean of all, and
     a row of marks for the bad cells (as in `extremes`)."""
     height, width = table.shape
@@ -104,7 +106,7 @@ def blocks(np: types.ModuleType, table: Any, rows: int, columns: int) -> tuple[A
     return out, marks
 
 
-def scatter(np: types.ModuleType, x: Any, y: Any, columns: int, rows: int) -> dict[str, object]:
+def scatter(np: types.ModuleType, x: Array, y: Array, columns: int, rows: int) -> dict[str, object]:
     """Counts of points in columns x rows cells over their common finite range, and how many are left out."""
     x, y = np.asarray(x, dtype=float), np.asarray(y, dtype=float)
     good = np.isfinite(x) & np.isfinite(y)

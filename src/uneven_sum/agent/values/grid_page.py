@@ -7,6 +7,7 @@ import types
 from collections import Counter
 from typing import Any
 
+from ..core.data_types import Array, Frame
 from ..core.errors import Refused
 from . import downsample, nonfinite
 from .kinds.grids import Grid
@@ -14,11 +15,11 @@ from .kinds.grids import Grid
 DENSE = 4  # values in a column of dots from which on their mean is given too
 
 
-def b64(array: Any) -> str:
+def b64(array: Array) -> str:
     return base64.b64encode(array.tobytes()).decode()
 
 
-def cell_marks(np: types.ModuleType, kind: str, data: Any) -> str:
+def cell_marks(np: types.ModuleType, kind: str, data: Array) -> str:
     if kind == "f8":
         good = np.isfinite(data)
         return "." * len(data) if good.all() else "".join("." if g else "!" for g in good.tolist())
@@ -53,7 +54,7 @@ def fitting_rows(np: types.ModuleType, grid: Grid, wanted: str) -> object:
         raise Refused(f"The filter {wanted} cannot be used: {type(e).__name__}: {e}.") from None
 
 
-def bad_in_frame(np: types.ModuleType, frame: Any, row: int, column: int, back: bool) -> list[int] | None:
+def bad_in_frame(np: types.ModuleType, frame: Frame, row: int, column: int, back: bool) -> list[int] | None:
     """The nearest bad cell before or after a place, row by row; looked for column by column."""
     best: list[int] | None = None
     for c in range(min(frame.shape[1], 10_000)):
@@ -78,7 +79,7 @@ def numeric_columns(np: types.ModuleType, grid: Grid) -> list[int]:
     return found
 
 
-def column_floats(np: types.ModuleType, grid: Grid, column: int, first: int, last: int) -> Any:
+def column_floats(np: types.ModuleType, grid: Grid, column: int, first: int, last: int) -> Array:
     kind, data = grid.cells(column, first, last)
     if kind == "text":
         raise Refused(f"The column {grid.column_labels(column, 1)[0]} has no numbers.")
@@ -115,7 +116,7 @@ def column_picture(np: types.ModuleType, grid: Grid, column: int) -> dict[str, o
     return {"bars": "".join(BARS[min(7, n * 8 // (most + 1))] if n else " " for n in counts), "missing": missing}
 
 
-def dates(source: Any, first: int, last: int) -> list[list[object]]:
+def dates(source: Frame, first: int, last: int) -> list[list[object]]:
     """Ticks of the level axis, of a frame whose index, or else whose first column of dates, gives them: rows with their
     dates, as short as they differ."""
     pd = nonfinite.module("pandas")

@@ -9,9 +9,11 @@ from __future__ import annotations
 import math
 import sys
 import types
+from collections.abc import Sequence
 from typing import Any
 
 from ..core import signal_masking
+from ..core.data_types import Array, Column
 from ..core.type_identity import TypeIds, TypeTable, is_one_of, key_of
 from . import polars_cells, quick_look, tensor_arrays
 
@@ -215,11 +217,11 @@ def _nothing(value: object) -> int:
     return 0
 
 
-def _float(value: Any) -> int:
+def _float(value: float) -> int:
     return 0 if math.isfinite(value) else 1
 
 
-def _complex(value: Any) -> int:
+def _complex(value: complex) -> int:
     return 0 if math.isfinite(value.real) and math.isfinite(value.imag) else 1
 
 
@@ -251,7 +253,7 @@ def _array(value: Any) -> int:
     return 0
 
 
-def count_cells(np: types.ModuleType, value: Any) -> int:
+def count_cells(np: types.ModuleType, value: Array) -> int:
     """Non-finite cells of a float or complex array; no copy of it is made."""
     size: int = value.size
     if size <= quick_look.CHUNK:
@@ -271,14 +273,14 @@ def count_cells(np: types.ModuleType, value: Any) -> int:
     return bad
 
 
-def _masked(value: Any) -> int:
+def _masked(value: Array) -> int:
     np = sys.modules["numpy"]
     if value.dtype.kind not in "fc":
         return 0
     return int(np.count_nonzero(~np.isfinite(value.filled(0))))
 
 
-def plain_list(value: object) -> Any:
+def plain_list(value: object) -> Sequence[object]:
     """The elements of a list or tuple (so many as are looked at), past what a subclass makes of `len` and `iter`."""
     if type(value) is list or type(value) is tuple:
         return value
@@ -318,7 +320,7 @@ def _element(value: Any) -> int:
     return 1 if looker(value) else 0
 
 
-def _mapping(value: Any) -> int:
+def _mapping(value: dict[object, object]) -> int:
     return sum(_element(v) for v in dict.values(value)) if dict.__len__(value) <= 1000 else 0
 
 
@@ -326,7 +328,7 @@ def _typed_array(value: Any) -> int:
     return sum(not math.isfinite(v) for v in value) if value.typecode in "fd" and len(value) <= LOOKED_INTO else 0
 
 
-def _pandas_mask(np: types.ModuleType, pd: types.ModuleType, value: Any) -> Any:
+def _pandas_mask(np: types.ModuleType, pd: types.ModuleType, value: Column) -> Array:
     kind = getattr(value.dtype, "kind", "O")
     if kind == "f" and isinstance(value.dtype, np.dtype):
         return ~np.isfinite(value.to_numpy())
@@ -338,7 +340,7 @@ def _pandas_mask(np: types.ModuleType, pd: types.ModuleType, value: Any) -> Any:
     return missing
 
 
-def _series(value: Any) -> int:
+def _series(value: Column) -> int:
     np, pd = sys.modules["numpy"], sys.modules["pandas"]
     kind = getattr(value.dtype, "kind", "O")
     if kind in "fc" and isinstance(value.dtype, np.dtype):

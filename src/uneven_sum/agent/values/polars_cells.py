@@ -6,8 +6,11 @@ polars keeps the two apart: arithmetic makes nan and infinities, a null stands f
 from __future__ import annotations
 
 import sys
+import types
 from collections.abc import Sequence
 from typing import Any
+
+from ..core.data_types import Array, ArrowTable, PolarsSeries
 
 
 def is_one(value: object) -> bool:
@@ -17,19 +20,19 @@ def is_one(value: object) -> bool:
     return isinstance(frame, type) and isinstance(series, type) and isinstance(value, (frame, series))
 
 
-def _series(value: Any) -> list[Any]:
+def _series(value: Any) -> list[PolarsSeries]:
     """A frame's columns; a series is its own."""
     return [value.get_column(name) for name in value.columns] if hasattr(value, "get_column") else [value]
 
 
-def _holds_floats(series: Any) -> bool:
+def _holds_floats(series: PolarsSeries) -> bool:
     pl = sys.modules["polars"]
     return series.dtype in (pl.Float32, pl.Float64)
 
 
 def missing(value: object) -> int:
     """How many cells are null."""
-    return sum(int(one.null_count()) for one in _series(value))
+    return sum(one.null_count() for one in _series(value))
 
 
 def nan(value: object) -> int:
@@ -47,7 +50,7 @@ def not_finite(value: object) -> int:
     return nan(value) + infinite(value)
 
 
-def _bad(series: Any) -> Any:
+def _bad(series: PolarsSeries) -> PolarsSeries:
     """Which rows are null, nan or infinite, as a polars series of bool."""
     return series.is_null() | ~series.is_finite().fill_null(False) if _holds_floats(series) else series.is_null()
 
@@ -60,7 +63,7 @@ def first_row(value: object, others: Sequence[object] = ()) -> int:
         bad = _bad(one)
         for other in others:
             if is_one(other) and not hasattr(other, "get_column") and len(_series(other)[0]) == len(bad):
-                bad = bad & ~_bad(other)
+                bad = bad & ~_bad(_series(other)[0])
         rows += [int(bad.arg_max())] if bad.any() else []
     return min(rows, default=-1)
 
@@ -70,7 +73,7 @@ def at_row(value: Any, row: int) -> object:
     return value if hasattr(value, "get_column") or len(value) <= row else value[row]
 
 
-def columns(frame: Any) -> dict[Any, int]:
+def columns(frame: ArrowTable) -> dict[str, int]:
     """Missing, nan or infinite cells of each column that has any."""
     found = {name: missing(one) + not_finite(one) for name, one in zip(frame.columns, _series(frame))}
     return {name: count for name, count in found.items() if count}
@@ -86,7 +89,7 @@ def names(value: object, kinds: Sequence[str]) -> list[str]:
     return [str(one.name) for one in _series(value) if any(COUNTS[kind](one) for kind in kinds)]
 
 
-def _mask(np: Any, value: object, of_floats: str) -> Any:
+def _mask(np: types.ModuleType, value: object, of_floats: str) -> Array:
     """Cells that are null, or for which the method of a float column is true; of a frame, a column for each of its."""
     found = []
     for one in _series(value):
@@ -99,12 +102,12 @@ def _mask(np: Any, value: object, of_floats: str) -> Any:
     return np.column_stack(found) if found else np.zeros((0, 0), dtype=bool)
 
 
-def mask(np: object, value: object) -> object:
+def mask(np: types.ModuleType, value: object) -> object:
     """Which cells are missing, nan or infinite, as a NumPy array of bool (rows, or rows x columns)."""
     return _mask(np, value, "is_nan") | _mask(np, value, "is_infinite")
 
 
-def nan_mask(np: object, value: object) -> object:
+def nan_mask(np: types.ModuleType, value: object) -> object:
     """Which cells are missing or nan, in the same shape."""
     return _mask(np, value, "is_nan")
 

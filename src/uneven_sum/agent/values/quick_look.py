@@ -12,6 +12,8 @@ from collections.abc import Sequence
 from math import isfinite
 from typing import Any
 
+from ..core.data_types import Array
+
 AT_ONCE = 10_000  # cells of one sum: with more of them, BLAS starts threads
 FEW = 10  # cells of which Python's own sum is as fast
 TRANSPOSED = 50  # cells from which on a look at the order of their axes pays
@@ -80,7 +82,7 @@ def is_quickly_fine(value: Any) -> bool:
     return True
 
 
-def has_bad_cell(np: types.ModuleType, value: Any) -> bool:
+def has_bad_cell(np: types.ModuleType, value: Array) -> bool:
     """True when an array of floats or complex numbers has a cell that is not finite; stops at the first part with one.
 
     No copy of it is made.
@@ -95,7 +97,7 @@ def has_bad_cell(np: types.ModuleType, value: Any) -> bool:
     return any(not np.isfinite(flat[n : n + AT_ONCE]).all() for n in range(0, flat.size, AT_ONCE))
 
 
-def new_cells(np: types.ModuleType, value: Any, operands: list[Any]) -> tuple[bool, bool]:
+def new_cells(np: types.ModuleType, value: Array, operands: list[Array]) -> tuple[bool, bool]:
     """Whether an array has a cell that is bad where no operand has a bad one, and one that is nan where none has a nan.
 
     The operands are arrays of its shape.  Of each part only the cells that are bad are compared, with one operand after

@@ -7,6 +7,7 @@ import types
 from collections.abc import Callable, Iterator
 from typing import Any
 
+from ..core.data_types import Array
 from ..core.records import record
 
 CHUNK = 1 << 15  # cells: what is worked on stays in the cache
@@ -39,7 +40,7 @@ class Measures:
         return math.sqrt(self.m2 / self.fine) if self.fine else math.nan
 
 
-def chunks(np: types.ModuleType, array: Any) -> Iterator[Any]:
+def chunks(np: types.ModuleType, array: Array) -> Iterator[Any]:
     """The cells in one-dimensional pieces, in the order of memory; no copy of contiguous arrays."""
     if array.flags.c_contiguous or array.flags.f_contiguous:
         flat = array.reshape(-1, order="A")
@@ -51,7 +52,7 @@ def chunks(np: types.ModuleType, array: Any) -> Iterator[Any]:
 
 
 def measure(
-    np: types.ModuleType, array: Any, moments: bool = True, cancelled: Callable[[], bool] | None = None
+    np: types.ModuleType, array: Array, moments: bool = True, cancelled: Callable[[], bool] | None = None
 ) -> Measures:
     """The measures of a numeric array (bool, integer, float, complex); masked cells do not count.
 
@@ -76,7 +77,7 @@ def measure(
     return m
 
 
-def _modulus(np: types.ModuleType, part: Any, m: Measures) -> Any:
+def _modulus(np: types.ModuleType, part: Array, m: Measures) -> Array:
     good = np.isfinite(part)
     if good.all():
         return np.abs(part)
@@ -96,7 +97,7 @@ def _room(np: types.ModuleType, scratch: list[Any], kind: type, size: int) -> ob
     return scratch[-1][:size]
 
 
-def _add(np: types.ModuleType, part: Any, m: Measures, scratch: list[object], moments: bool) -> None:
+def _add(np: types.ModuleType, part: Array, m: Measures, scratch: list[object], moments: bool) -> None:
     low, high = part.min(), part.max()
     if not (math.isfinite(low) and math.isfinite(high)):
         good = np.isfinite(part, out=_room(np, scratch, bool, part.size))
@@ -131,7 +132,9 @@ def _add(np: types.ModuleType, part: Any, m: Measures, scratch: list[object], mo
     m.fine += count
 
 
-def bad_places(np: types.ModuleType, array: Any, most: int = 5, after: int = -1, backwards: bool = False) -> list[int]:
+def bad_places(
+    np: types.ModuleType, array: Array, most: int = 5, after: int = -1, backwards: bool = False
+) -> list[int]:
     """Flat places (C order) of non-finite cells beyond `after`, nearest first; at most `most`."""
     found: list[int] = []
     size = int(array.size)

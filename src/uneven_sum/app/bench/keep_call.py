@@ -17,11 +17,11 @@ from textual.screen import ModalScreen
 from textual.widgets import Static
 
 from ...client import BadUse
+from ...client.fault import Repair
 from ...client.keeping.call import SavedCall, calls_of, save
 from ...client.keeping.proof import Files, Proof, default_place, free, prove, write
 from ...client.keeping.smaller import Smaller
 from ...client.keeping.text import FINITE, checked, paths_in, stem
-from ...client.repairs import Repair
 from ...client.sources import as_python
 from ...protocol import Facts
 from ..shell.theme import Palette

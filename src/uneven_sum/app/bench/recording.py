@@ -10,9 +10,10 @@ from typing import TYPE_CHECKING, Any
 
 from ...client import BadUse, Client, Goal
 from ...client.all_findings import SCRIPT
+from ...client.fault import Repair
 from ...client.finding_repairs import finding_repairs
 from ...client.placing import follow
-from ...client.repairs import Repair, repairs
+from ...client.repairs import repairs
 from ...client.sources import as_python, place_words, text_of
 from ...protocol import Facts, Finding, LedgerOf, Lookout, Loop, Recent
 from ..ledger.screen import LedgerScreen

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from rich.text import Text
 from textual import work
@@ -15,9 +15,10 @@ from textual.widgets import OptionList, Static
 from textual.widgets.option_list import Option
 
 from ...client import BadUse
+from ...client.fault import Repair
 from ...client.keeping.ends import compared, to_the_end
 from ...client.keeping.proof import Mended
-from ...client.repairs import Repair
+from ...protocol.messages import Message
 from ..shell.theme import Palette
 from ..widgets.options import Options
 from .output_drawer import OutputDrawer
@@ -140,7 +141,7 @@ class Repairs(ModalScreen[str | None]):
         self.dismiss(self.found[event.option_index].text)
 
 
-def _result(tried: dict[str, Any]) -> tuple[str, bool]:
+def _result(tried: Message) -> tuple[str, bool]:
     """What a version gives, in words, and whether that is an error or not finite."""
     if tried["failed"]:
         return str(tried["failed"]), True

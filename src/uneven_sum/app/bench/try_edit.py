@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import textwrap
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import msgspec
 from rich.text import Text
@@ -19,6 +19,7 @@ from ...client import BadUse
 from ...client.edits import indented_like, replace_lines
 from ...client.sources import place_words
 from ...protocol import Facts, Term
+from ...protocol.messages import Message
 from ..shell.theme import Palette
 from ..widgets.dialogs import Choice, Choose
 from ..widgets.fields import TextField
@@ -54,7 +55,7 @@ class TryChange(ModalScreen[None]):
         super().__init__()
         self.text = text  # to begin with, in the place of the present lines
         self.bench, self.palette, self.frame, self.line = bench, palette, frame, line
-        self.place: dict[str, Any] = {}
+        self.place: Message = {}
         self.old = ""  # the lines as they are in the file
         self.fine = False
         self.asked = ""

@@ -14,6 +14,7 @@ from textual.screen import Screen
 from textual.widgets import Static, Tree
 
 from ...client import BadUse
+from ...protocol.messages import Message
 from ..plotting.charts import DRAW, NAMES
 from ..plotting.number_format import Format
 from ..shell.commands import bindings, hints
@@ -66,7 +67,7 @@ class CloseUp(Keyed, Controlled, Screen[None]):
         self.first = first  # the view to begin with
         self.bench, self.palette, self.expressions, self.frame = bench, palette, expressions, frame
         self.number = 0
-        self.told: dict[str, Any] = {}
+        self.told: Message = {}
         self.views: list[str] = []
         self.at_view = 0
         self.slice = self.filter = ""

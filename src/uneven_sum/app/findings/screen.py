@@ -21,8 +21,8 @@ from ...client.digits.known import Known
 from ...client.digits.merging import merged, rows
 from ...client.digits.runs import digits
 from ...client.events import Where
+from ...client.fault import Repair
 from ...client.finding_repairs import finding_repairs
-from ...client.repairs import Repair
 from ...client.sources import lines_of, place_words
 from ...protocol import DIGITS, Finding, Note
 from ..editor.screen import edit

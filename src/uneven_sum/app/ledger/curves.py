@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
 from ...client import BadUse, notes
 from ...client.ledger import SERIES, write_csv
@@ -14,6 +14,7 @@ from ..widgets.dialogs import Choice, Choose
 from ..widgets.plot import Plot
 
 if TYPE_CHECKING:
+    from ...charts.plot_data import LinePlot
     from .screen import LedgerScreen
 
 
@@ -40,7 +41,7 @@ class Curves(Controller["LedgerScreen"]):
         width, height = max(30, widget.size.width), max(6, widget.size.height)
         data = self.plot_data(width * 2 - 22)
         if data is not None:
-            widget.show(line(data, width, height, screen.palette, screen.format, screen.logarithmic))
+            widget.show(line(cast("LinePlot", data), width, height, screen.palette, screen.format, screen.logarithmic))
         if screen.plotting:
             self.read_plot()
 

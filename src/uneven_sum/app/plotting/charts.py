@@ -7,8 +7,8 @@ import math
 import struct
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
 
+from ...charts.plot_data import Boxes, Frequent, Heat, Histogram, Image, LinePlot, Scatter
 from ..shell.theme import Palette
 from .canvas import Axis, Canvas, label
 from .number_format import Format, shown
@@ -91,7 +91,7 @@ PANEL = 5  # rows of a panel, at least
 DENSE = 4  # values in a column of dots from which on the range is drawn behind the mean
 
 
-def line(data: dict[str, Any], width: int, height: int, p: Palette, how: Format, log: bool = False) -> Drawn:
+def line(data: LinePlot, width: int, height: int, p: Palette, how: Format, log: bool = False) -> Drawn:
     """Lines by place, each of several in a panel with an axis of its own, over one level axis.
 
     Of many values in a column of dots the range is drawn as an upright stroke, behind their mean.  Gaps stay gaps; bad
@@ -120,10 +120,11 @@ def line(data: dict[str, Any], width: int, height: int, p: Palette, how: Format,
         if len(series) > 1 or data.get("named"):
             at = (top, LEFT + 2) if apart else (0, LEFT + 2 + 18 * number)
             canvas.text(*at, f"— {name[: 40 if apart else 14]}", f"bold {panel.tint}")
-    if data.get("at") is not None and 0 <= x.place(data["at"]) <= 1:
-        column = LEFT + round(x.place(data["at"]) * (room - 1))
+    present = data.get("at")
+    if present is not None and 0 <= x.place(present) <= 1:
+        column = LEFT + round(x.place(present) * (room - 1))
         canvas.text(height - 3, column, "▴", f"bold {p.at}")
-        told = f"now: {data['x']} {data['at']}"
+        told = f"now: {data['x']} {present}"
         start = column - len(told) - 1 if column + len(told) + 2 > width else column + 2
         canvas.text(height - 3, start, told, p.at)
 
@@ -204,7 +205,7 @@ def _join(canvas: Canvas, x0: int, y0: int, x1: int, y1: int, tint: str) -> None
         canvas.dot(x0 + (x1 - x0) * n // steps, y0 + (y1 - y0) * n // steps, tint)
 
 
-def histogram(data: dict[str, Any], width: int, height: int, p: Palette, how: Format, log: bool = False) -> Drawn:
+def histogram(data: Histogram, width: int, height: int, p: Palette, how: Format, log: bool = False) -> Drawn:
     counts = data["counts"]
     canvas = Canvas(width, height)
     y = Axis(0, max(counts, default=1) or 1)
@@ -252,7 +253,7 @@ def blend(a: str, b: str, part: float) -> str:
     return "#" + "".join(f"{round(u + (v - u) * part):02x}" for u, v in zip(one, two))
 
 
-def heat(data: dict[str, Any], width: int, height: int, p: Palette, how: Format, log: bool = False) -> Drawn:
+def heat(data: Heat, width: int, height: int, p: Palette, how: Format, log: bool = False) -> Drawn:
     """Each cell the furthest of its block from the mean; bad ones are marked."""
     rows, columns = data["shape"]
     values = floats(data["data"])
@@ -294,7 +295,7 @@ def heat(data: dict[str, Any], width: int, height: int, p: Palette, how: Format,
     return Drawn(canvas, read)
 
 
-def scatter(data: dict[str, Any], width: int, height: int, p: Palette, how: Format, log: bool = False) -> Drawn:
+def scatter(data: Scatter, width: int, height: int, p: Palette, how: Format, log: bool = False) -> Drawn:
     canvas = Canvas(width, height)
     x, y = Axis(*data["x"]), Axis(*data["y"])
     _frame(canvas, y, p, 3)
@@ -321,7 +322,7 @@ def scatter(data: dict[str, Any], width: int, height: int, p: Palette, how: Form
     return Drawn(canvas, read)
 
 
-def frequent(data: dict[str, Any], width: int, height: int, p: Palette, how: Format, log: bool = False) -> Drawn:
+def frequent(data: Frequent, width: int, height: int, p: Palette, how: Format, log: bool = False) -> Drawn:
     canvas = Canvas(width, height)
     bars = data["bars"][: height - 2]
     most = max((n for _, n in bars), default=1)
@@ -336,7 +337,7 @@ def frequent(data: dict[str, Any], width: int, height: int, p: Palette, how: For
     return Drawn(canvas, lambda column, row: f"{bars[row][0]}: {bars[row][1]} times" if 0 <= row < len(bars) else "")
 
 
-def box(data: dict[str, Any], width: int, height: int, p: Palette, how: Format, log: bool = False) -> Drawn:
+def box(data: Boxes, width: int, height: int, p: Palette, how: Format, log: bool = False) -> Drawn:
     """A row a group: minimum, quartiles, maximum."""
     canvas = Canvas(width, height)
     boxes = data["boxes"][: (height - 2) // 2]
@@ -371,7 +372,7 @@ def box(data: dict[str, Any], width: int, height: int, p: Palette, how: Format, 
     return Drawn(canvas, read)
 
 
-def image(data: dict[str, Any], width: int, height: int, p: Palette, how: Format, log: bool = False) -> Drawn:
+def image(data: Image, width: int, height: int, p: Palette, how: Format, log: bool = False) -> Drawn:
     """Two pixels a cell: the upper as the colour of a half block, the lower as its background."""
     rows, columns, depth = data["shape"]
     pixels = base64.b64decode(data["data"])

@@ -17,7 +17,7 @@ from typing import Any
 import msgspec
 
 from ...host.launch import BadUse, Launch, inspect_script
-from ...host.sockets import folder_for_sockets
+from ...host.sockets import folder_for_sockets, in_tasks
 from ..client import Client
 from ..events import Ended, Exited, Output, Stopped
 from .comparing import Comparer, Difference
@@ -350,7 +350,7 @@ async def _one(run: RunOf, feeds: list[Feed], meeting: asyncio.Condition, given:
 
     folder = folder_for_sockets("uneven-sum-values-")
     path = os.path.join(folder, "socket")
-    server = await asyncio.start_unix_server(read, path, limit=1 << 20)
+    server = await asyncio.start_unix_server(in_tasks(read), path, limit=1 << 20)
     launch = run.launch.to_its_end(stream=path, shake=shake)
     run.client = client = Client(launch)
     began = False

@@ -17,7 +17,7 @@ from ...host.launch import BadUse, Launch
 from ...protocol.messages import Facts
 from ..differing.folders import copy_of
 from ..edits import indented_like
-from ..repairs import Repair
+from ..fault import Repair
 from ..sources import text_of, with_text
 from .call import SavedCall
 from .text import data_folder, module_of_test, stem

@@ -15,6 +15,7 @@ from typing import Any
 import msgspec
 
 from ...host.launch import BadUse, Launch
+from ...protocol.messages import Message
 from ...protocol.origin import Held, MadeFrom, Place, Step
 from ..client import Client
 from ..differing.folders import Folder, copied
@@ -84,7 +85,7 @@ class Searches:
         told: dict[str, object] = msgspec.to_builtins(place)
         return {**told, "file": self.folder.there(place.file)}
 
-    def _end_there(self, end: dict[str, Any]) -> dict[str, object]:
+    def _end_there(self, end: Message) -> dict[str, object]:
         return {**end, "file": self.folder.there(end["file"])} if end.get("file") else end
 
     def cancel(self) -> None:
@@ -105,7 +106,7 @@ class Question:
     """A place, where its searches end, and its value there."""
 
     place: Place
-    end: dict[str, Any]
+    end: Message
     value: Held
 
 

@@ -18,6 +18,7 @@ from .joins import DuplicatedRows, LostRows
 from .lost_write import LostWrite
 from .missing import Missing
 from .narrowing import Narrowing
+from .no_spread import NoSpread
 from .out_of_range import OutOfRange
 from .reseeded import Reseeded
 from .swallowed import Swallowed
@@ -32,7 +33,8 @@ from .wraparound_index import WraparoundIndex
 RULES: tuple[type[Rule], ...] = (
     *(Wrap, Truncation, Narrowing, Broadcast, Underflow, Absorption, FloatEquality, Unsorted, Exhausted, Reseeded),
     *(IgnoredFailure, OutOfRange, LostRows, DuplicatedRows, TextArithmetic, Alignment, Dates, Swallowed, LostWrite),
-    *(IllConditioned, Alias, WraparoundIndex, Missing, Cancellation, Instability, IntegerDivision, Degrees, Rounding),
+    *(IllConditioned, Alias, WraparoundIndex, Missing, NoSpread, Cancellation, Instability),
+    *(IntegerDivision, Degrees, Rounding),
 )
 NAMES = tuple(rule.NAME for rule in RULES)
 AT_ONCE = frozenset(rule.NAME for rule in RULES if rule.AT_ONCE)

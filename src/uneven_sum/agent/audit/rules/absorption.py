@@ -6,6 +6,7 @@ import math
 import types
 from typing import Any
 
+from ...core.data_types import Array
 from ...source.sites import sites
 from ...values import nonfinite
 from .. import pictures
@@ -71,7 +72,7 @@ class Absorption(Rule):
                     known.first, known.shown = known.passes, (known.last, step)
         known.last = stored
 
-    def _one_by_one(self, np: types.ModuleType, args: tuple[Any, ...], result: Any, site: int) -> None:
+    def _one_by_one(self, np: types.ModuleType, args: tuple[Any, ...], result: Array, site: int) -> None:
         """`sum(x)` of an array of 16 or 32 bits adds its cells one by one, in their precision."""
         cells = args[0] if args else None
         if (

@@ -7,6 +7,7 @@ import gc
 import types
 from typing import Any
 
+from ...core.data_types import Array
 from ...core.type_identity import is_one_of
 from ...frames import stack
 from ...frames.exception_handlers import statement_at
@@ -265,7 +266,7 @@ def _kind(value: object) -> str:
     )
 
 
-def _is_part(np: types.ModuleType, part: Any, whole: Any) -> bool:
+def _is_part(np: types.ModuleType, part: Any, whole: Array) -> bool:
     """Whether one array is a view into another."""
     return part.size < whole.size and (part.base is whole or (part.base is not None and part.base is whole.base))
 

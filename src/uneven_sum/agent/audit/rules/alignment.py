@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 from typing import Any
 
+from ...core.data_types import Column
 from ...values import nonfinite
 from ..figures import listed
 from .base import Rule
@@ -45,7 +46,7 @@ class Alignment(Rule):
             evidence={"left only": len(only_left), "right only": len(only_right), "of": max(len(a), len(b))},
         )
 
-    def _shorter(self, target: Any, value: Any, site: int) -> None:
+    def _shorter(self, target: Any, value: Column, site: int) -> None:
         """A series of another length, whose labels count from 0 again."""
         without = target.index.difference(value.index)
         counts = value.index.equals(target.index[: len(value)]) and len(value) < len(target)
@@ -81,7 +82,7 @@ class Alignment(Rule):
                 )
                 return
 
-    def _reordered(self, target: Any, value: Any, site: int) -> None:
+    def _reordered(self, target: Column, value: Column, site: int) -> None:
         """The same labels in another order: the frame's order is kept, so a sort before has no effect."""
         node = self.auditor.place(site).scope
         if not target.index.is_unique or "sort_values" not in ast.unparse(node):

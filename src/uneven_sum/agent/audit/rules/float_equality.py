@@ -8,6 +8,7 @@ import math
 import types
 from typing import Any
 
+from ...core.data_types import Array
 from ...core.type_identity import is_one_of
 from ...values import nonfinite
 from ..figures import full, seen
@@ -114,7 +115,7 @@ class FloatEquality(Rule):
                     )
                     return
 
-    def _distinct(self, np: types.ModuleType, result: Any, site: int) -> None:
+    def _distinct(self, np: types.ModuleType, result: Array, site: int) -> None:
         """Distinct floats of which some differ in their last digits only."""
         if np is not None and isinstance(result, np.ndarray) and result.dtype.kind == "f":
             result = result.ravel()[:100_000].tolist()

@@ -6,6 +6,7 @@ import math
 import types
 from typing import Any
 
+from ...core.data_types import Array
 from ...values import nonfinite
 from ..figures import seen
 from .base import Rule
@@ -89,7 +90,7 @@ class IllConditioned(Rule):
         )
 
 
-def _condition(np: types.ModuleType, matrix: Any) -> float:
+def _condition(np: types.ModuleType, matrix: Array) -> float:
     with np.errstate(all="ignore"):
         rows = np.abs(matrix).max(axis=1, keepdims=True)
         scaled = matrix / np.where(rows == 0, 1, rows) if matrix.shape[0] == matrix.shape[1] else matrix

@@ -5,6 +5,7 @@ from __future__ import annotations
 import types
 from typing import Any
 
+from ...core.data_types import Array
 from ...core.type_identity import is_one_of
 from ...values import nonfinite
 from .. import pictures
@@ -53,7 +54,7 @@ class Narrowing(Rule):
                     cells = column.to_numpy()
                     self._changed(np, cells, cells.astype(float), "float64", site, f" in `{label}`")
 
-    def _changed(self, np: types.ModuleType, before: Any, after: Any, kind: str, site: int, where: str = "") -> None:
+    def _changed(self, np: types.ModuleType, before: Array, after: Any, kind: str, site: int, where: str = "") -> None:
         back = np.array([int(v) for v in after.ravel().tolist()], dtype=object).reshape(before.shape)
         changed = (back != before.astype(object)).astype(bool)
         if changed.any():

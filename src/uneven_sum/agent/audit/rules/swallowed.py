@@ -1,18 +1,25 @@
-"""`swallowed`: a handler ran and left no trace; conversions that made missing cells."""
+"""`swallowed`: a handler ran and left no trace; errors among results; conversions that made missing cells."""
 
 from __future__ import annotations
 
-from typing import Any
+import sys
+from typing import TYPE_CHECKING, Any, cast
 
+from ...frames import stack
 from ...source.cells import place_words
 from ...values import nonfinite
+from ..care import with_care
+from ..figures import many
 from .base import Rule
+
+if TYPE_CHECKING:
+    import asyncio
 
 
 class Swallowed(Rule):
     NAME = "swallowed"
     AT_ONCE = False
-    WANTS = ("handled", "call:to_numeric", "call:to_datetime", "call:to_timedelta")
+    WANTS = ("handled", "call:gather", "call:to_numeric", "call:to_datetime", "call:to_timedelta")
 
     def handled(self, error: BaseException | None, site: int) -> None:
         if error is None or isinstance(error, (StopIteration, KeyboardInterrupt, ImportError)):
@@ -34,6 +41,12 @@ class Swallowed(Rule):
         )
 
     def call(self, function: object, args: tuple[Any, ...], named: dict[str, object], result: Any, site: int) -> None:
+        if named.get("return_exceptions") is True and isinstance(result, _futures()):
+            gathering = cast("asyncio.Future[list[object]]", result)
+            frame = self.auditor.user_frame()
+            function = stack.function_name(frame) if frame is not None else ""
+            gathering.add_done_callback(lambda gathered: with_care(self._gathered, gathered, function, site))
+            return
         pd = nonfinite.module("pandas")
         if pd is None or named.get("errors") != "coerce" or not args or not isinstance(args[0], pd.Series):
             return
@@ -52,6 +65,28 @@ class Swallowed(Rule):
             evidence={"cells": int(made.sum()), "of": len(result), "texts": texts},
         )
 
+    def _gathered(self, gathered: asyncio.Future[list[object]], function: str, site: int) -> None:
+        """`asyncio.gather` that gives errors among the results, instead of raising the first."""
+        if gathered.cancelled() or gathered.exception() is not None:
+            return
+        results = gathered.result()
+        errors = [one for one in results if isinstance(one, Exception)]
+        if not errors or self.auditor.has(self, site):
+            return
+        said = f"{type(errors[0]).__name__}: {str(errors[0])[:120]}".rstrip(": ")
+        place = self.auditor.place(site)
+        told = self.auditor.report(
+            self,
+            site,
+            f"{place.text} gives {many(len(errors), 'error')} among its {len(results):,} results, the first: {said}. "
+            "Are the values after it right?",
+            0.6,
+            question=True,
+            evidence={"errors": len(errors), "of": len(results), "error": said},
+        )
+        if told is not None:
+            told.function = function  # by now the loop of events runs
+
     def finish(self) -> None:
         for (_, name), finding in list(self.auditor.found.items()):
             kinds = finding.place.kept.get("swallowed") if name == self.NAME else None
@@ -60,3 +95,9 @@ class Swallowed(Rule):
                 finding.place.times[self.NAME] = times
                 if times > 1:
                     finding.headline = finding.headline.replace("hides an error", f"hides an error {times:,} times", 1)
+
+
+def _futures() -> tuple[type, ...]:
+    """asyncio's class of futures, where the script has imported it."""
+    found = getattr(sys.modules.get("asyncio"), "Future", None)
+    return (found,) if isinstance(found, type) else ()

@@ -7,6 +7,7 @@ import math
 import types
 from typing import Any
 
+from ...core.data_types import Array
 from ...values import nonfinite
 from .. import pictures
 from ..figures import full, seen
@@ -91,7 +92,7 @@ class Truncation(Rule):
                 return
             self._below(np, np.asarray(given), site)
 
-    def _below(self, np: types.ModuleType, cells: Any, site: int) -> None:
+    def _below(self, np: types.ModuleType, cells: Array, site: int) -> None:
         if cells.dtype.kind != "f":
             return
         up = np.ceil(cells)

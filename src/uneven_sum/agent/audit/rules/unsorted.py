@@ -6,6 +6,7 @@ import itertools
 import operator
 from typing import Any
 
+from ...core.data_types import Array
 from ...core.type_identity import is_one_of
 from ...values import nonfinite
 from .. import pictures
@@ -73,7 +74,7 @@ class Unsorted(Rule):
         )
 
     def _groups(
-        self, function: object, given: Any, args: tuple[object, ...], named: dict[str, object], site: int
+        self, function: object, given: Array, args: tuple[object, ...], named: dict[str, object], site: int
     ) -> None:
         """`itertools.groupby` makes a group of each run: a key that comes again makes another group."""
         if getattr(function, "__module__", "") != "itertools" or not is_one_of(type(given), list, tuple, str):

@@ -7,6 +7,7 @@ import types
 from collections.abc import Callable
 from typing import Any
 
+from ...core.data_types import Array
 from ...values import nonfinite
 from .. import pictures
 from ..figures import full, many, seen
@@ -215,7 +216,7 @@ class Wrap(Rule):
             where = int(np.argmax(outside))
             self._told_call(site, "dot", float(near.ravel()[where]), np.asarray(told).ravel()[where], told.dtype)
 
-    def _cast(self, np: types.ModuleType, before: Any, after: Any, site: int) -> None:
+    def _cast(self, np: types.ModuleType, before: Array, after: Array, site: int) -> None:
         """A cast to a narrower integer."""
         if before.shape != after.shape or np.iinfo(after.dtype).bits >= np.iinfo(before.dtype).bits:
             return
@@ -251,7 +252,7 @@ class Wrap(Rule):
         )
 
 
-def may_leave(name: str, a: Any, b: object) -> bool:
+def may_leave(name: str, a: Array, b: object) -> bool:
     """Whether an operation in place on an array of integers may leave their range, by the ends of the operands."""
     np = nonfinite.module("numpy")
     if np is None or name not in EXACT or a.dtype.kind not in "iu" or not a.size:

@@ -6,9 +6,9 @@ import base64
 import math
 import struct
 import types
-from typing import Any
 
 from ...core import run_state
+from ...core.data_types import Array
 from ...core.text import clean, number, plural
 from .. import nonfinite, statistics
 from ..nonfinite import module
@@ -34,7 +34,7 @@ def range_text(m: statistics.Measures, whole: bool = False) -> str:
     return f"{number(m.low, 4)} … {number(m.high, 4)}, mean {number(m.mean, 4)}"
 
 
-def bad_text(np: types.ModuleType, value: Any, m: statistics.Measures) -> str:
+def bad_text(np: types.ModuleType, value: Array, m: statistics.Measures) -> str:
     """`3 nan 1 inf, first at 41`."""
     counts = [f"{n} {word}" for word, n in (("nan", m.nan), ("inf", m.pinf), ("-inf", m.ninf)) if n]
     if value.dtype.kind == "c":
@@ -48,7 +48,7 @@ def place_text(np: types.ModuleType, shape: tuple[int, ...], flat: int) -> str:
     return place if len(shape) == 1 else f"[{place}]"
 
 
-def _line(value: Any) -> Summary:
+def _line(value: Array) -> Summary:
     np = module("numpy")
     dtype = value.dtype
     base: Summary = {"shape": list(value.shape), "dtype": str(dtype), "kind": "array"}
@@ -93,13 +93,13 @@ def _line(value: Any) -> Summary:
     return {**base, "text": f"{head}: {_first(np, value)}"}
 
 
-def _first(np: types.ModuleType, value: Any) -> str:
+def _first(np: types.ModuleType, value: Array) -> str:
     """The first three cells; taken one by one, since `flat` of NumPy 2's variable texts fails."""
     places = [np.unravel_index(n, value.shape) for n in range(min(3, value.size))]
     return ", ".join(element(value[place]) for place in places) + (", …" if value.size > 3 else "")
 
 
-def _masked(np: types.ModuleType, value: Any, head: str) -> Summary:
+def _masked(np: types.ModuleType, value: Array, head: str) -> Summary:
     hidden = int(np.ma.getmaskarray(value).sum())
     told = ""
     if value.dtype.kind in "fiub" and value.size - hidden:
@@ -107,7 +107,7 @@ def _masked(np: types.ModuleType, value: Any, head: str) -> Summary:
     return {"text": f"{head}, {hidden} masked{told}", "nonfinite": nonfinite.count(value)}
 
 
-def _healthy(np: types.ModuleType, value: Any, head: str) -> Summary | None:
+def _healthy(np: types.ModuleType, value: Array, head: str) -> Summary | None:
     """The line of a column without bad cells, from its picture: three passes over the cells."""
     from ..downsample import extremes
 
@@ -120,7 +120,7 @@ def _healthy(np: types.ModuleType, value: Any, head: str) -> Summary | None:
     return {"text": f"{head}, {range_text(m)}", "nonfinite": 0, **_packed(lows, highs, marks)}
 
 
-def picture(np: types.ModuleType, value: Any) -> Summary:
+def picture(np: types.ModuleType, value: Array) -> Summary:
     """The course of a one-dimensional array in at most COLUMNS columns: minimum, maximum and bad cells of
     each, as base64 of little-endian float64 pairs and a string of 0 and 1."""
     if value.ndim != 1 or value.size < 8:
@@ -130,13 +130,13 @@ def picture(np: types.ModuleType, value: Any) -> Summary:
     return _packed(*extremes(np, value, min(COLUMNS, value.size)))
 
 
-def _packed(lows: Any, highs: Any, marks: str) -> Summary:
+def _packed(lows: Array, highs: Array, marks: str) -> Summary:
     both = [float(v) for pair in zip(lows, highs) for v in pair]
     told = "".join("0" if mark == "." else "1" for mark in marks)
     return {"picture": base64.b64encode(struct.pack(f"<{len(both)}d", *both)).decode(), "marks": told}
 
 
-def _facts(value: Any) -> list[Fact]:
+def _facts(value: Array) -> list[Fact]:
     np = module("numpy")
     shape = " x ".join(str(n) for n in value.shape) or "one cell"
     facts = [("shape", shape), ("dtype", str(value.dtype)), ("memory", memory(value.nbytes))]
@@ -171,7 +171,7 @@ def _facts(value: Any) -> list[Fact]:
     return facts
 
 
-def figures(np: types.ModuleType, value: Any) -> list[Fact]:
+def figures(np: types.ModuleType, value: Array) -> list[Fact]:
     """Range, moments, counts, and where the bad cells are."""
     m = statistics.measure(np, value, cancelled=lambda: run_state.cancelled())
     about = " of the modulus" if value.dtype.kind == "c" else ""
@@ -201,7 +201,7 @@ def memory(size: int) -> str:
     return plural(size, "byte")
 
 
-def _children(value: Any, start: int, count: int) -> list[Pair]:
+def _children(value: Array, start: int, count: int) -> list[Pair]:
     if not value.ndim:
         return [("value", value[()])]
     if value.dtype.names and value.ndim == 1 and count > 0 and start == 0:
@@ -210,13 +210,13 @@ def _children(value: Any, start: int, count: int) -> list[Pair]:
     return [(f"[{n}]", value[n]) for n in range(start, min(value.shape[0], start + count))]
 
 
-def _count(value: Any) -> int:
+def _count(value: Array) -> int:
     if value.dtype.names and value.ndim == 1:
         return len(value.dtype.names)
     return int(value.shape[0]) if value.ndim else 1
 
 
-def plots(value: Any) -> list[str]:
+def plots(value: Array) -> list[str]:
     """The plots that make sense for an array's shape and dtype."""
     if value.dtype.kind not in "fiu" or not value.size or not value.ndim:
         return []

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from ...core.data_types import ArrowColumn, ArrowTable, Labelled, SparseMatrix
 from ...core.text import clean, plural
 from .. import nonfinite
 from ..nonfinite import module
@@ -13,7 +14,7 @@ from .base import Fact, Kind, Pair, Summary, element, register
 from .grids import Grid, array_grid, encoded, numbered_grid
 
 
-def _sparse(value: Any) -> Summary:
+def _sparse(value: SparseMatrix) -> Summary:
     shape = [int(n) for n in value.shape]
     text = f"{' x '.join(map(str, shape))} sparse {value.dtype}, {value.nnz} stored"
     bad = nonfinite.count(value)
@@ -21,7 +22,7 @@ def _sparse(value: Any) -> Summary:
     return {"shape": shape, "dtype": str(value.dtype), "kind": "array", "text": text + told, "nonfinite": bad}
 
 
-def _sparse_facts(value: Any) -> list[Fact]:
+def _sparse_facts(value: SparseMatrix) -> list[Fact]:
     np = module("numpy")
     cells = 1
     for n in value.shape:
@@ -33,7 +34,7 @@ def _sparse_facts(value: Any) -> list[Fact]:
     return facts
 
 
-def _sparse_grid(value: Any) -> Grid:
+def _sparse_grid(value: SparseMatrix) -> Grid:
     """Rows are made dense only for the page that is shown."""
     np = module("numpy")
     table = value if len(value.shape) > 1 else value.reshape((-1, 1))
@@ -53,15 +54,21 @@ def _names(value: Any) -> list[str]:
     return [str(n) for n in found]
 
 
-def _table(value: Any) -> Summary:
+def _table(value: ArrowTable) -> Summary:
     shape = [int(n) for n in value.shape]
     names = _names(value)
     shown = ", ".join(clean(n, 20) for n in names[:5]) + (", …" if len(names) > 5 else "")
     return {"shape": shape, "kind": "frame", "text": f"{shape[0]} rows x {plural(len(names), 'column')}: {shown}"}
 
 
-def _column(value: Any, name: str) -> Any:
-    return value.get_column(name) if hasattr(value, "get_column") else value.column(name)
+def _column(value: Any, name: str) -> ArrowColumn:
+    column: ArrowColumn = value.get_column(name) if hasattr(value, "get_column") else value.column(name)
+    return column
+
+
+def _missing(column: Any) -> int:
+    """How many cells are null: a method of polars, a number of PyArrow."""
+    return int(column.null_count() if callable(column.null_count) else column.null_count)
 
 
 def _cells(part: Any) -> tuple[str, Any]:
@@ -72,7 +79,7 @@ def _cells(part: Any) -> tuple[str, Any]:
     return "text", [clean(v if isinstance(v, str) else str(v), 80) for v in listed]
 
 
-def _table_grid(value: Any) -> Grid:
+def _table_grid(value: ArrowTable) -> Grid:
     names = _names(value)
     rows = int(value.shape[0])
     return Grid(
@@ -85,30 +92,30 @@ def _table_grid(value: Any) -> Grid:
     )
 
 
-def _table_facts(value: Any) -> list[Fact]:
+def _table_facts(value: ArrowTable) -> list[Fact]:
     names = _names(value)
     facts = [("rows", str(int(value.shape[0]))), ("columns", str(len(names)))]
     for name in names[:30]:
         column = _column(value, name)
-        missing = column.null_count() if callable(getattr(column, "null_count", None)) else column.null_count
+        missing = _missing(column)
         kind = getattr(column, "dtype", None) or getattr(column, "type", "")
         facts.append((clean(name, 24), f"{kind}" + (f", {missing} missing" if missing else "")))
     return facts
 
 
-def _table_children(value: object, start: int, count: int) -> list[Pair]:
+def _table_children(value: ArrowTable, start: int, count: int) -> list[Pair]:
     return [(clean(n, 60), _column(value, n)) for n in _names(value)[start : start + count]]
 
 
-def _series(value: Any) -> Summary:
+def _series(value: ArrowColumn) -> Summary:
     bad = nonfinite.count(value)
     told = f", {bad} missing or not finite" if bad else ""
     kind = getattr(value, "dtype", None) or getattr(value, "type", "")
     return {"shape": [len(value)], "dtype": str(kind), "kind": "frame", "text": f"{len(value)} rows {kind}{told}"}
 
 
-def _series_facts(value: Any) -> list[Fact]:
-    missing = value.null_count() if callable(getattr(value, "null_count", None)) else value.null_count
+def _series_facts(value: ArrowColumn) -> list[Fact]:
+    missing = _missing(value)
     kind = getattr(value, "dtype", None) or getattr(value, "type", "")
     facts = [("rows", str(len(value))), ("dtype", str(kind)), ("missing", str(missing))]
     np = module("numpy")
@@ -116,7 +123,7 @@ def _series_facts(value: Any) -> list[Fact]:
     return facts + (figures(np, data) if np is not None and kind_ == "f8" and len(data) else [])
 
 
-def _series_grid(value: Any) -> Grid:
+def _series_grid(value: ArrowColumn) -> Grid:
     return Grid(
         len(value),
         1,
@@ -127,18 +134,18 @@ def _series_grid(value: Any) -> Grid:
     )
 
 
-def _series_plots(value: Any) -> list[str]:
+def _series_plots(value: ArrowColumn) -> list[str]:
     numeric = _cells(value.slice(0, min(5, len(value))))[0] == "f8"
     return ["line", "histogram", "frequent"] if numeric else ["frequent"]
 
 
-def _table_plots(value: object) -> list[str]:
+def _table_plots(value: ArrowTable) -> list[str]:
     first = [_cells(_column(value, n).slice(0, 5))[0] for n in _names(value)[:50]]
     found = ["line", "histogram"] if "f8" in first else []
     return found + (["scatter"] if first.count("f8") > 1 else []) + (["frequent"] if first else [])
 
 
-def _labelled(value: Any) -> Summary:
+def _labelled(value: Labelled) -> Summary:
     sizes = dict(value.sizes)
     bad = nonfinite.count(value) if hasattr(value, "dtype") else 0
     told = f"{', ' + str(bad) + ' not finite' if bad else ''}"
@@ -150,7 +157,7 @@ def _labelled(value: Any) -> Summary:
     return {"shape": [int(n) for n in sizes.values()], "kind": "array", "text": text, "nonfinite": bad}
 
 
-def _labelled_facts(value: Any) -> list[Fact]:
+def _labelled_facts(value: Labelled) -> list[Fact]:
     facts = [("dimensions", ", ".join(f"{n} {k}" for n, k in dict(value.sizes).items()))]
     if hasattr(value, "coords"):
         facts.append(("coordinates", ", ".join(map(str, value.coords)) or "none"))
@@ -165,13 +172,13 @@ def _labelled_facts(value: Any) -> list[Fact]:
     return facts + (figures(np, array) if array.dtype.kind in "fiuc" and array.size else [])
 
 
-def _labelled_children(value: Any, start: int, count: int) -> list[Pair]:
+def _labelled_children(value: Labelled, start: int, count: int) -> list[Pair]:
     held = getattr(value, "data_vars", None)
     names = list(getattr(value, "coords", ()) if held is None else held)
     return [(str(n), value[n]) for n in names[start : start + count]]
 
 
-def _labelled_grid(value: Any, text: str) -> Grid | None:
+def _labelled_grid(value: Labelled, text: str) -> Grid | None:
     if not hasattr(value, "dtype") or not nonfinite.is_in_memory(value):
         return None
     return array_grid(module("numpy").asarray(value.values), text)

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import types
+from collections.abc import Callable
 from typing import Any
 
 from ...core import run_state
+from ...core.data_types import Array, Column, Frame
 from ...core.text import clean, number, plural
 from .. import nonfinite, statistics
 from ..nonfinite import module
@@ -17,7 +19,7 @@ SHOWN = 30  # columns that are described one by one
 COUNTED = 5_000_000  # rows up to which distinct values are counted
 
 
-def _numbers(value: Any) -> Any:
+def _numbers(value: Column) -> Array:
     """The cells of a numeric column as numpy floats; missing ones are nan."""
     np = module("numpy")
     if isinstance(value.dtype, np.dtype) and value.dtype.kind in "fiub":
@@ -29,7 +31,7 @@ def is_numeric(value: Any) -> bool:
     return getattr(value.dtype, "kind", "O") in "fiu"
 
 
-def _series(value: Any) -> Summary:
+def _series(value: Column) -> Summary:
     np = module("numpy")
     base: Summary = {"shape": [len(value)], "dtype": str(value.dtype), "kind": "frame"}
     name = f"{value.name}, " if value.name is not None else ""
@@ -51,7 +53,7 @@ def _series(value: Any) -> Summary:
     return {**base, "text": clean(head, 80) + told, "nonfinite": bad, **pictured}
 
 
-def _place(index: Any, row: int) -> str:
+def _place(index: Column, row: int) -> str:
     """The number of a row, and its label where that is another."""
     name = label(index[row], 20)
     return str(row) if name == str(row) else f"{row} ({name})"
@@ -63,14 +65,14 @@ def _cell(value: object) -> str:
     return label(value, 24) if isinstance(value, str) or home in ("pandas", "datetime") else element(value)
 
 
-def _series_facts(value: Any) -> list[Fact]:
+def _series_facts(value: Column) -> list[Fact]:
     np = module("numpy")
     facts: list[Fact] = [("rows", str(len(value))), ("dtype", str(value.dtype)), ("index", index_text(value.index))]
     facts += column_facts(np, value)
     return facts
 
 
-def column_facts(np: types.ModuleType, value: Any) -> list[Fact]:
+def column_facts(np: types.ModuleType, value: Column) -> list[Fact]:
     """Missing, range, mean, distinct and top values of one column."""
     missing = int(value.isna().sum())
     facts: list[Fact] = [("missing", str(missing))]
@@ -95,7 +97,7 @@ def column_facts(np: types.ModuleType, value: Any) -> list[Fact]:
     return facts
 
 
-def _exact_facts(value: Any) -> list[Fact]:
+def _exact_facts(value: Column) -> list[Fact]:
     """Range and mean of a column of `decimal.Decimal` or `fractions.Fraction`, by their own arithmetic."""
     kinds = tuple(
         k for k in (getattr(module("decimal"), "Decimal", None), getattr(module("fractions"), "Fraction", None)) if k
@@ -110,12 +112,12 @@ def _exact_facts(value: Any) -> list[Fact]:
     ]
 
 
-def is_whole(column: Any) -> bool:
+def is_whole(column: Column) -> bool:
     """True for integers, nullable ones among them."""
     return getattr(column.dtype, "kind", "O") in "iu"
 
 
-def index_text(index: Any) -> str:
+def index_text(index: Column) -> str:
     """Type, range, whether unique and sorted."""
     kind = type(index).__name__
     size = len(index)
@@ -128,7 +130,7 @@ def index_text(index: Any) -> str:
     return f"{kind} {label(index[0], 24)} … {label(index[-1], 24)}, {unique}, {order}"
 
 
-def _frame(value: Any) -> Summary:
+def _frame(value: Frame) -> Summary:
     rows, columns = value.shape
     names = ", ".join(label(c, 20) for c in value.columns[:5]) + (", …" if columns > 5 else "")
     bad = nonfinite.columns(value)
@@ -139,7 +141,7 @@ def _frame(value: Any) -> Summary:
     return {"shape": [rows, columns], "dtype": None, "kind": "frame", "text": text, "nonfinite": sum(bad.values())}
 
 
-def _frame_facts(value: Any) -> list[Fact]:
+def _frame_facts(value: Frame) -> list[Fact]:
     np = module("numpy")
     rows, columns = value.shape
     facts: list[Fact] = [("rows", str(rows)), ("columns", str(columns)), ("index", index_text(value.index))]
@@ -167,26 +169,26 @@ def _frame_facts(value: Any) -> list[Fact]:
     return facts
 
 
-def _frame_children(value: Any, start: int, count: int) -> list[Pair]:
+def _frame_children(value: Frame, start: int, count: int) -> list[Pair]:
     names = list(value.columns[start : start + count])
     return [(label(n, 60), value.iloc[:, i]) for i, n in enumerate(names, start)]
 
 
-def _row_children(value: Any, start: int, count: int) -> list[Pair]:
+def _row_children(value: Column, start: int, count: int) -> list[Pair]:
     last = min(len(value), start + count)
     return [(label(value.index[i], 40), value.iloc[i]) for i in range(start, last)]
 
 
-def _element_children(value: Any, start: int, count: int) -> list[Pair]:
+def _element_children(value: Column, start: int, count: int) -> list[Pair]:
     return [(f"[{i}]", value[i]) for i in range(start, min(len(value), start + count))]
 
 
-def _index(value: Any) -> Summary:
+def _index(value: Column) -> Summary:
     first = f": {label(value[0], 30)} … {label(value[-1], 30)}" if len(value) else ""
     return {"shape": [len(value)], "dtype": str(value.dtype), "kind": "frame", "text": f"{len(value)} labels{first}"}
 
 
-def _labels(index: Any, start: int, count: int) -> list[str]:
+def _labels(index: Column, start: int, count: int) -> list[str]:
     return [label(v, 40) for v in index[start : start + count]]
 
 
@@ -196,10 +198,10 @@ def label(value: object, limit: int) -> str:
     return clean(text.removesuffix(" 00:00:00"), limit)
 
 
-def frame_grid(value: Any) -> Grid:
+def frame_grid(value: Frame | Column) -> Grid:
     """A frame, series or index as it is; sorted and filtered pages take rows by number."""
     pd = module("pandas")
-    frame = value
+    frame: Any = value
     if isinstance(value, pd.Series):
         frame = value.to_frame("value" if value.name is None else value.name)
     elif isinstance(value, pd.MultiIndex):
@@ -221,7 +223,7 @@ def frame_grid(value: Any) -> Grid:
     )
 
 
-def _cells(column: Any) -> tuple[str, object]:
+def _cells(column: Column) -> tuple[str, object]:
     np = module("numpy")
     if isinstance(column.dtype, np.dtype) and column.dtype.kind in "fiu":
         return encoded(np, column.to_numpy())
@@ -230,7 +232,7 @@ def _cells(column: Any) -> tuple[str, object]:
     return "text", [clean(v if isinstance(v, str) else str(v), 80) for v in _plain(column)]
 
 
-def _compound_grid(pd: types.ModuleType, index: Any) -> Grid:
+def _compound_grid(pd: types.ModuleType, index: Column) -> Grid:
     """A MultiIndex, with a column for each of its levels."""
     names = [f"level {n}" if name is None else label(name, 40) for n, name in enumerate(index.names)]
     return Grid(
@@ -242,7 +244,7 @@ def _compound_grid(pd: types.ModuleType, index: Any) -> Grid:
     )
 
 
-def _plain(column: Any) -> list[object]:
+def _plain(column: Column) -> list[object]:
     from .base import text_of
 
     return [v if isinstance(v, str) else text_of(v) for v in column.tolist()]
@@ -259,7 +261,7 @@ def _plots(value: object) -> list[str]:
     return ["line", "histogram", "frequent"] if is_numeric(value) else ["frequent"]
 
 
-def _is(name: str) -> Any:
+def _is(name: str) -> Callable[[type], bool]:
     def test(kind: type) -> bool:
         pd = module("pandas")
         return pd is not None and issubclass(kind, getattr(pd, name))
@@ -267,7 +269,7 @@ def _is(name: str) -> Any:
     return test
 
 
-def _categorical(value: Any) -> Summary:
+def _categorical(value: Column) -> Summary:
     missing = int((value.codes < 0).sum())
     told = f", {missing} missing" if missing else ""
     return {
@@ -300,17 +302,18 @@ def _is_extension(kind: type) -> bool:
     return pd is not None and issubclass(kind, pd.api.extensions.ExtensionArray)
 
 
-def _as_series(value: object) -> object:
-    return module("pandas").Series(value, copy=False)
+def _as_series(value: Column) -> Column:
+    series: Column = module("pandas").Series(value, copy=False)
+    return series
 
 
-def _extension(value: Any) -> Summary:
+def _extension(value: Column) -> Summary:
     """An array of pandas' own types: nullable, Arrow-backed, of periods, intervals, geometries."""
     found = _series(_as_series(value))
     return {**found, "text": str(found["text"]).replace(plural(len(value), "row"), plural(len(value), "cell"), 1)}
 
 
-def _extension_facts(value: Any) -> list[Fact]:
+def _extension_facts(value: Column) -> list[Fact]:
     return [("cells", str(len(value))), ("dtype", str(value.dtype)), *column_facts(module("numpy"), _as_series(value))]
 
 

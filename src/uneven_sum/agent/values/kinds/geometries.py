@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Callable
 from typing import Any
 
+from ...core.data_types import Frame
 from ...core.text import clean, number, plural
 from . import frames
 from .base import BY_TEST, Fact, Kind, Summary, register
@@ -36,7 +38,7 @@ def _geometry_facts(value: Any) -> list[Fact]:
     return [("type", value.geom_type), *facts, ("text", clean(value.wkt, 200))]
 
 
-def _is_geo(name: str) -> Any:
+def _is_geo(name: str) -> Callable[[type], bool]:
     def test(kind: type) -> bool:
         return any(_home(b) == "geopandas" and b.__name__ == name for b in type.__dict__["__mro__"].__get__(kind))
 
@@ -52,7 +54,7 @@ def _system(value: Any) -> str:
     return ":".join(known) if known else clean(str(crs), 40)
 
 
-def _frame(value: object) -> Summary:
+def _frame(value: Frame) -> Summary:
     found = frames._frame(value)
     try:
         return {**found, "text": f"{found['text']}; {_system(value)}"}
@@ -74,7 +76,7 @@ def _column_facts(value: Any) -> list[Fact]:
     return [*facts, ("x", f"{west} … {east}"), ("y", f"{south} … {north}")]
 
 
-def _frame_facts(value: object) -> list[Fact]:
+def _frame_facts(value: Frame) -> list[Fact]:
     return [("CRS", _system(value)), *frames._frame_facts(value)]
 
 

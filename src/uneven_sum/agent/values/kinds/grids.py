@@ -7,6 +7,7 @@ import types
 from collections.abc import Callable
 from typing import Any
 
+from ...core.data_types import Array
 from ...core.records import record
 from ...core.text import clean
 from ..nonfinite import module
@@ -75,7 +76,7 @@ def default_slice(shape: tuple[int, ...]) -> str:
     return "[" + ", ".join(["0"] * (len(shape) - 2) + [":", ":"]) + "]" if len(shape) > 2 else ""
 
 
-def numbered_grid(rows: int, columns: int, part: Any, source: object) -> Grid:
+def numbered_grid(rows: int, columns: int, part: Callable[[int, int, int], tuple[str, object]], source: object) -> Grid:
     """A grid whose rows and columns are numbered.  `part` gives the cells of a column from a row to another."""
     return Grid(
         rows,
@@ -87,7 +88,7 @@ def numbered_grid(rows: int, columns: int, part: Any, source: object) -> Grid:
     )
 
 
-def array_grid(array: Any, text: str = "") -> Grid:
+def array_grid(array: Array, text: str = "") -> Grid:
     """The grid of a numpy array, sliced so that at most two dimensions remain."""
     np = module("numpy")
     if not text.strip():
@@ -102,7 +103,7 @@ def array_grid(array: Any, text: str = "") -> Grid:
     table = shown.reshape(1, 1) if shown.ndim == 0 else shown.reshape(-1, 1) if shown.ndim == 1 else shown
     names = list(table.dtype.names or ()) if table.shape[1] == 1 else []
 
-    def column(c: int) -> Any:
+    def column(c: int) -> Array:
         return table[:, 0][names[c]] if names else table[:, c]
 
     def masked(c: int, first: int, last: int) -> object:
@@ -127,7 +128,7 @@ def array_grid(array: Any, text: str = "") -> Grid:
     )
 
 
-def encoded(np: types.ModuleType, part: Any) -> tuple[str, object]:
+def encoded(np: types.ModuleType, part: Array) -> tuple[str, object]:
     """A piece of a column: numbers as they are, all else as texts."""
     if isinstance(part, np.ma.MaskedArray):
         part = part.data

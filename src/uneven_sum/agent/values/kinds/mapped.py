@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import mmap
+from collections.abc import Callable
 from typing import Any
 
+from ...core.data_types import Array
 from ...core.text import clean
 from .base import BY_TEST, Kind, Summary, register
 
@@ -26,19 +28,19 @@ def _array() -> Kind:
     return next(kind for test, kind in BY_TEST if test(np.ndarray))
 
 
-def _shrunk_text(value: Any) -> str:
+def _shrunk_text(value: Array) -> str:
     path = clean(str(value.filename or "?"), 60)
     shape = " x ".join(map(str, value.shape))
     return f"{shape} cells {value.dtype}, not read: its file {path} has become shorter than the array"
 
 
-def _line(value: Any) -> Summary:
+def _line(value: Array) -> Summary:
     if has_shrunk(value):
         return {"text": _shrunk_text(value), "kind": "array", "shape": list(value.shape)}
     return _array().line(value)
 
 
-def _unless_shrunk(name: str, instead: object) -> Any:
+def _unless_shrunk(name: str, instead: object) -> Callable[..., Any]:
     def call(value: object, *rest: object) -> object:
         return instead if has_shrunk(value) else getattr(_array(), name)(value, *rest)
 

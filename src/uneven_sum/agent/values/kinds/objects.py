@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import io
 import itertools
+import re
 import types
+from collections.abc import Callable
 from typing import Any
 
 from ...core.markers import MISSING
@@ -107,12 +109,12 @@ def _function_facts(value: object) -> list[Fact]:
     return [("file", clean(code.co_filename)), ("line", str(code.co_firstlineno)), ("module", str(value.__module__))]
 
 
-def _method(value: Any) -> Summary:
+def _method(value: types.MethodType) -> Summary:
     inner = value.__func__
     return _function(inner) if hasattr(inner, "__code__") else _named("method")(value)
 
 
-def _named(word: str) -> Any:
+def _named(word: str) -> Callable[[object], Summary]:
     return lambda value: {"text": f"{word} {getattr(value, '__name__', '?')}", "kind": "callable"}
 
 
@@ -157,11 +159,11 @@ def _file_facts(value: Any) -> list[Fact]:
     return facts
 
 
-def _match(value: Any) -> Summary:
+def _match(value: re.Match[str]) -> Summary:
     return {"text": f"match {clean(repr(value.group()), 60)} at {value.start()}…{value.end()}", "kind": "object"}
 
 
-def _match_children(value: Any, start: int, count: int) -> list[Pair]:
+def _match_children(value: re.Match[str], start: int, count: int) -> list[Pair]:
     pairs: list[Pair] = [("whole", value.group()), *((f"group {n}", g) for n, g in enumerate(value.groups(), 1))]
     return (pairs + list(value.groupdict().items()))[start : start + count]
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from ...core.text import clean, number
@@ -35,7 +36,7 @@ def _quantity_facts(value: Any) -> list[Fact]:
     return facts + (inner.facts(value.magnitude) if inner.facts is not None else [])
 
 
-def _inner(name: str) -> Any:
+def _inner(name: str) -> Callable[..., Any]:
     """A function of the kind of the magnitude."""
 
     def call(value: Any, *args: Any) -> object:

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import math
-from typing import Any
 
+from ...core.data_types import Array
 from ...core.text import clean, number
 from ..nonfinite import module
 from .base import Fact, Kind, Summary, register
@@ -61,7 +61,7 @@ def _shown(value: object) -> Summary:
     return {"text": clean(str(value)), "kind": "scalar"}
 
 
-def _numpy(value: Any) -> Summary:
+def _numpy(value: Array) -> Summary:
     np = module("numpy")
     dtype = str(value.dtype)
     if isinstance(value, np.complexfloating):
@@ -75,7 +75,7 @@ def _numpy(value: Any) -> Summary:
     return {"text": text, "dtype": dtype, "shape": [], "kind": "scalar"}
 
 
-def _numpy_facts(value: Any) -> list[Fact]:
+def _numpy_facts(value: Array) -> list[Fact]:
     np = module("numpy")
     facts = [("value", _numpy(value)["text"]), ("dtype", str(value.dtype))]
     if isinstance(value, np.floating):

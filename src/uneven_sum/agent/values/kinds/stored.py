@@ -8,6 +8,7 @@ from __future__ import annotations
 import itertools
 from typing import Any
 
+from ...core.data_types import Array
 from ...core.text import clean, plural
 from ..nonfinite import module
 from . import arrays
@@ -63,14 +64,14 @@ def _group_parts(value: object, start: int, count: int) -> list[Pair]:
     return [(clean(n, 60), v) for n, v in _members(value).items()][start : start + count]
 
 
-def _dataset(value: Any) -> Summary:
+def _dataset(value: Array) -> Summary:
     shape = [int(n) for n in value.shape]
     name = clean(str(getattr(value, "name", "") or ""), 40)
     text = f"{arrays.cells(tuple(shape))} {value.dtype}, in a file{f': {name}' if name else ''}"
     return {"shape": shape, "dtype": str(value.dtype), "kind": "array", "text": text, "nonfinite": 0}
 
 
-def _dataset_facts(value: Any) -> list[Fact]:
+def _dataset_facts(value: Array) -> list[Fact]:
     facts: list[Fact] = [("shape", " x ".join(map(str, value.shape))), ("dtype", str(value.dtype))]
     for name in ("name", "chunks", "compression", "units", "long_name", "dimensions"):
         found = getattr(value, name, None)
@@ -79,7 +80,7 @@ def _dataset_facts(value: Any) -> list[Fact]:
     return facts
 
 
-def _dataset_grid(value: Any, text: str) -> Grid | None:
+def _dataset_grid(value: Array, text: str) -> Grid | None:
     """Pages are read as they are shown."""
     np = module("numpy")
     shape = tuple(int(n) for n in value.shape)

@@ -7,6 +7,7 @@ from __future__ import annotations
 import sys
 from typing import Any
 
+from ...core.data_types import Array
 from ...core.text import plural
 from .. import tensor_arrays
 from . import arrays
@@ -15,7 +16,7 @@ from .grids import array_grid
 from .objects import attributes
 
 
-def _dtype(value: Any) -> str:
+def _dtype(value: Array) -> str:
     return str(value.dtype).removeprefix("torch.")
 
 

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from ...core.text import TEXT_SHOWN, clean
 from .base import Fact, Kind, Summary, register
 
@@ -36,16 +34,16 @@ def _read(value: str) -> str:
     return str.__getitem__(value, slice(0, READ))
 
 
-def _bytes(value: Any) -> Summary:
+def _bytes(value: bytes | bytearray | memoryview) -> Summary:
     size = len(value)
     return {"text": clean(f"{bytes(value[:40])!r}{'…' if size > 40 else ''} ({size} bytes)"), "kind": "text"}
 
 
-def _bytes_facts(value: Any) -> list[Fact]:
+def _bytes_facts(value: bytes | bytearray | memoryview) -> list[Fact]:
     return [("bytes", str(len(value)))]
 
 
-def hex_rows(value: Any) -> str:
+def hex_rows(value: bytes | bytearray | memoryview) -> str:
     """Bytes as rows of sixteen: place, hexadecimal, printable characters."""
     rows = []
     data = bytes(value[: READ // 16])

@@ -9,12 +9,15 @@ from __future__ import annotations
 import functools
 import types
 import weakref
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from ...core.text import clean, plural
 from ..nonfinite import module
 from ..safe_read import read_attribute
 from .base import Fact, Kind, Pair, Summary, element, register
+
+if TYPE_CHECKING:
+    from xml.etree.ElementTree import Element
 
 ARGUMENTS = 4  # shown of a partial call
 XML_SHOWN = 1_000_000  # characters in the reader
@@ -37,12 +40,12 @@ def _partial_children(value: object, start: int, count: int) -> list[Pair]:
     return list(zip(("func", "args", "keywords"), _partial_parts(value)))[start : start + count]
 
 
-def _reference(value: Any) -> Summary:
+def _reference(value: weakref.ref[object]) -> Summary:
     held = weakref.ref.__call__(value)
     return {"text": "weak reference, dead" if held is None else f"weak reference to {element(held)}", "kind": "object"}
 
 
-def _reference_children(value: Any, start: int, count: int) -> list[Pair]:
+def _reference_children(value: weakref.ref[object], start: int, count: int) -> list[Pair]:
     held = weakref.ref.__call__(value)
     return [("value", held)][start : start + count] if held is not None else []
 
@@ -84,7 +87,7 @@ def _is_plain(value: object) -> bool:
     return type(value) is module("xml.etree.ElementTree").Element
 
 
-def _element(value: Any) -> Summary:
+def _element(value: Element) -> Summary:
     if not _is_plain(value):
         return {"text": f"{type(value).__name__} object", "kind": "object"}
     count = len(value)
@@ -93,7 +96,7 @@ def _element(value: Any) -> Summary:
     return {"text": f"<{clean(str(value.tag), 40)}>{attributes}, {plural(count, 'part')}{within}", "kind": "object"}
 
 
-def _element_children(value: Any, start: int, count: int) -> list[Pair]:
+def _element_children(value: Element, start: int, count: int) -> list[Pair]:
     if not _is_plain(value):
         return []
     found: list[Pair] = [("attrib", value.attrib), ("text", value.text)]

@@ -1,0 +1,127 @@
+"""Names that are not there, and the nearest that are: variables, attributes, modules and what they offer."""
+
+from __future__ import annotations
+
+import ast
+import contextlib
+import difflib
+import os
+import re
+import sys
+import types
+from collections.abc import Iterable
+
+from ..core.text import str_of
+from ..values.safe_read import read_attribute
+from .reasons import NONE, Reason
+
+ALIKE = 0.75  # of two names, by difflib's measure: `mena` and `mean`
+MOST = 2  # names that are given
+MOST_FILES = 20_000  # in a folder of packages
+NO_PARAMETER = re.compile(r"([\w.<>]+)\(\) got an unexpected keyword argument '([^']+)'")
+NOT_IN_MODULE = re.compile(r"cannot import name '([^']+)' from '([^']+)'")
+
+
+def of_error(exc: BaseException, node: ast.AST | None, scope: Iterable[str], function: object) -> Reason:
+    """The nearest names where one is not there.  `node`: the term that raised; `scope`: the names it can use;
+    `function`: what it calls."""
+    if isinstance(exc, TypeError) and isinstance(node, ast.Call) and (said := NO_PARAMETER.match(str_of(exc))):
+        return _nearest(said[2], _parameters(function, said[1]), "keyword")
+    name = read_attribute(exc, "name")
+    if not isinstance(name, str):
+        return NONE
+    if isinstance(exc, NameError) and not isinstance(exc, UnboundLocalError):
+        return _nearest(name, scope) if getattr(node, "id", None) == name else NONE
+    if isinstance(exc, AttributeError):
+        method = node.func if isinstance(node, ast.Call) else node
+        owner = read_attribute(exc, "obj")
+        own = isinstance(method, ast.Attribute) and method.attr == name  # else it was raised deep in a library
+        if own and type(owner) is dict and name in owner:
+            told = f"a value of a dictionary is read as {ast.unparse(method.value)}[{name!r}]"  # type: ignore[union-attr]
+            return Reason("item", told, near=(repr(name),))
+        return (_of_member(name, owner, method) or _nearest(name, _attributes(owner))) if own else NONE
+    return NONE
+
+
+def of_import(exc: BaseException) -> str:
+    """What an import has not found, as a part of a sentence: the nearest module, or name in it."""
+    if isinstance(exc, ModuleNotFoundError):
+        missing = read_attribute(exc, "name")
+        owner, _, name = missing.rpartition(".") if isinstance(missing, str) else ("", "", "")
+        if owner:
+            found = _nearest(name, _modules(owner))
+        else:  # more likely not installed than far from what is meant
+            found = _nearest(name, (one for one in _modules("") if abs(len(one) - len(name)) <= 1))
+            if not found.text:
+                return f"It is not installed for {sys.executable}"
+        return found.text[:1].upper() + found.text[1:]
+    said = NOT_IN_MODULE.match(str_of(exc)) if isinstance(exc, ImportError) else None
+    if said is None:
+        return ""
+    names = {*_attributes(sys.modules.get(said[2])), *_modules(said[2])}
+    found = _nearest(said[1], names)
+    return found.text[:1].upper() + found.text[1:]
+
+
+def _parameters(function: object, name: str) -> list[str]:
+    """The names of a function's parameters, where it is the one of this name."""
+    kind = type(function)
+    if issubclass(kind, type):
+        function = read_attribute(function, "__init__")
+    function = read_attribute(function, "__func__") if type(function) is types.MethodType else function
+    for _ in range(3):  # what a decorator of a library has wrapped
+        inner = vars(function).get("__wrapped__") if type(function) is types.FunctionType else None
+        function = inner if type(inner) is types.FunctionType else function
+    if type(function) is not types.FunctionType or function.__name__ != name.rpartition(".")[2]:
+        return []
+    code = function.__code__
+    return list(code.co_varnames[: code.co_argcount + code.co_kwonlyargcount])
+
+
+def _nearest(name: str, names: Iterable[str], kind: str = "name") -> Reason:
+    known = {n for n in names if type(n) is str and n != name and n.startswith("_") == name.startswith("_")}
+    close = [n for n in sorted(known) if n.casefold() == name.casefold()]
+    close = (close or difflib.get_close_matches(name, sorted(known), MOST, ALIKE))[:MOST]
+    if not close:
+        return NONE
+    return Reason(kind, f"the nearest {kind}{'s' if len(close) > 1 else ''}: {', '.join(close)}", near=tuple(close))
+
+
+def _of_member(name: str, owner: object, node: ast.AST | None) -> Reason | None:
+    """Where a module has something of its own name that has the attribute: `datetime.datetime`."""
+    if not issubclass(type(owner), types.ModuleType) or not isinstance(node, ast.Attribute):
+        return None
+    within = str(read_attribute(owner, "__name__")).rpartition(".")[2]
+    member = read_attribute(owner, within)
+    if name not in (_attributes(member) if issubclass(type(member), type) else ()):
+        return None
+    told = f"{ast.unparse(node.value)} is the module: its {within} has {name}"
+    return Reason("name", told, near=(f"{within}.{name}",))
+
+
+def _attributes(owner: object) -> set[str]:
+    """The names of an object's attributes, without running its code."""
+    kind = type(owner)
+    if issubclass(kind, types.ModuleType):
+        return set(types.ModuleType.__getattribute__(owner, "__dict__"))
+    classes = [kind, *([owner] if issubclass(kind, type) else [])]
+    bases = [base for one in classes for base in type.__getattribute__(one, "__mro__")]
+    found = {name for base in bases for name in type.__getattribute__(base, "__dict__")}
+    own = read_attribute(owner, "__dict__")
+    return found | {name for name in own if type(name) is str} if type(own) is dict else found
+
+
+def _modules(owner: str) -> set[str]:
+    """The names of the modules in a package, or of all that can be imported."""
+    package = sys.modules.get(owner) if owner else None
+    if owner and package is None:
+        return set()
+    folders = read_attribute(package, "__path__") if package is not None else sys.path
+    found = set() if owner else set(sys.stdlib_module_names)
+    for folder in list(folders) if isinstance(folders, Iterable) else ():
+        with contextlib.suppress(OSError, TypeError):
+            for file in os.listdir(folder or ".")[:MOST_FILES]:
+                name = file.partition(".")[0]
+                if name.isidentifier() and name != "__pycache__":
+                    found.add(name)
+    return found
