@@ -14,7 +14,9 @@ demo: install
 install: $(VENV)/.installed
 
 # More processes than a small machine has cores: tests of screens wait most of their time.
-test: system-tests $(VENV)/.tested $(VENV)/.others compiled
+test: system-tests
+	@$(MAKE) --no-print-directory -j2 $(VENV)/.tested $(VENV)/.others
+	@$(MAKE) --no-print-directory compiled
 	$(BIN)/python -m pytest -q -n 4 --dist worksteal
 
 # The parts alone, without runs through the client and without screens: in two minutes.
@@ -72,11 +74,11 @@ $(VENV)/.installed: pyproject.toml constraints.txt | $(VENV)/bin/python
 	$(BIN)/python -m pip install -q --disable-pip-version-check -c constraints.txt -e .
 	touch $@
 
-$(VENV)/.tested: $(VENV)/.installed
+$(VENV)/.tested: pyproject.toml constraints.txt | $(VENV)/bin/python
 	$(BIN)/python -m pip install -q --disable-pip-version-check -c constraints.txt -e '.[test]'
-	touch $@
+	touch $(VENV)/.installed $@
 
-$(VENV)/.others: constraints.txt tools/other_interpreters | $(VENV)/.tested
+$(VENV)/.others: constraints.txt tools/other_interpreters | $(VENV)/bin/python
 	tools/other_interpreters
 	touch $@
 

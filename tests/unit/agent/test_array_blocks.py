@@ -195,6 +195,7 @@ def run(source: str, monkeypatch: pytest.MonkeyPatch) -> tuple[list[Any], int]:
         return summed(one, other)
 
     monkeypatch.setattr(runtime, "listener", runtime.Listener())
+    runtime.check_result(np.ones(2), None, 0, ())  # it takes numpy's functions when it meets the first array
     monkeypatch.setattr(quick_look, "vdot", vdot)
     monkeypatch.setattr(runtime, "vdot", vdot)
     space: dict[str, Any] = {"__name__": "arrays", "seen": []}

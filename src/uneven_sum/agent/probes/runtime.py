@@ -155,7 +155,8 @@ def _note_kind(kind: type) -> None:
     if nonfinite.is_never_bad(kind):
         never_bad.take(kind)
     if kind is quick_look.ndarray:
-        ndarray, double, vdot = kind, quick_look.double, quick_look.vdot
+        vdot, double = quick_look.vdot, quick_look.double
+        ndarray = kind  # the last: other threads take the quick path from here on
     elif nonfinite.is_number_kind(kind):
         numbers.take(kind)
         if issubclass(kind, float):
