@@ -7,7 +7,7 @@ import types
 from collections.abc import Iterator
 from typing import Any
 
-from ..core.markers import INNER, MISSING, TRIPS
+from ..core.markers import MISSING, TRIPS
 from ..core.text import clean, str_of
 from ..diagnosis import assertions, error_causes, gaps, hidden_names, near_names, provenance, text_notes, unpacking
 from ..diagnosis.culprit import NOT_EVALUATED, Culprit, Term
@@ -18,11 +18,12 @@ from ..frames.exception_handlers import instruction_place, statement_at
 from ..frames.namespace import Scope
 from ..source import registry
 from ..source.sites import callee, read_from
-from ..source.source_file import COMPREHENSIONS, Position, SourceFile, Statement, is_compound, position
+from ..source.source_file import COMPREHENSIONS, SourceFile, Statement, is_compound
 from ..trials import trial
 from ..values import nonfinite
 from ..values.describe import summary, text_of
 from .facts import Pause, whole_of
+from .failed_part import own_scope, place_raised, raised_term, targets_of, where_raised, with_target
 from .headline import headline
 
 PATTERN_LIMIT = 2.0  # seconds to find how far a pattern went
@@ -106,8 +107,8 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
     raised: ast.AST | None = None
     untrue = _is_untrue(pause)
     if pause.exception is not None and not untrue:
-        raised, inner = _raised(pause, root)
-        root = _own_scope(root, raised)
+        raised, inner = raised_term(pause, root)
+        root = own_scope(root, raised)
     also = _also(statement.node) if statement is not None and root is whole_of(statement.node) else []
     stored = _stored(statement.node, raised) if statement is not None else None
     store: tuple[ast.expr, bool] | None = None
@@ -259,15 +260,10 @@ def _also(node: ast.stmt) -> list[ast.AST]:
     return found
 
 
-def _targets(node: ast.stmt | None) -> list[ast.expr]:
-    """What an assignment or the head of a loop stores in."""
-    return node.targets if isinstance(node, ast.Assign) else [node.target] if isinstance(node, ast.For) else []
-
-
 def _stores(node: ast.stmt) -> Iterator[tuple[ast.expr, ast.expr, bool]]:
     """What a statement stores in: the target, the values, and whether those are taken one after another, by a loop or
     a comprehension."""
-    for target in _targets(node):
+    for target in targets_of(node):
         looped = isinstance(node, ast.For)
         yield target, node.iter if looped else node.value, looped  # type: ignore[attr-defined]  # they have them
     for inner in ast.walk(node) if not is_compound(node) else ():
@@ -295,7 +291,7 @@ def _unpacked(
         return [*found.operands, *([] if looped else [whole])], NONE
     value: unpacking.Part | None = whole
     if looped:
-        loops = stack.loops(pause.frame, statement, _place_raised(pause), lengths=False)
+        loops = stack.loops(pause.frame, statement, place_raised(pause), lengths=False)
         value = unpacking.element(*whole, loops[0]["pass"] if loops else 0)
     if value is None:
         return [whole], NONE
@@ -303,45 +299,11 @@ def _unpacked(
     return [one], unpacking.reason(exc, whole if looped else None, one)
 
 
-def _raised(pause: Pause, root: ast.AST) -> tuple[ast.AST | None, types.FrameType | None]:
-    """The term whose evaluation raised, by the position that the traceback gives; and the frame of the
-    comprehension that it raised in, where that has one of its own (before 3.12)."""
-    tb = _where_raised(pause)
-    if tb is None:
-        return None, None
-    place = instruction_place(tb.tb_frame.f_code, tb.tb_lasti)
-    inner = tb.tb_frame if tb.tb_frame is not pause.frame else None
-    for node in ast.walk(root):
-        if hasattr(node, "lineno") and position(node) == place:
-            calls = [n for n in ast.walk(root) if isinstance(n, ast.Call) and n.func is node]
-            missing = bool(calls) and isinstance(node, ast.Attribute)  # a method: the call has its owner
-            return calls[0] if missing else node, inner
-    loop = pause.statement.node if pause.statement is not None else None
-    if isinstance(loop, ast.For) and position(loop) == place and root is loop.iter:
-        return root, inner  # what is no sequence of values (before 3.13)
-    return None, None
-
-
 def _is_untrue(pause: Pause) -> bool:
     """Whether it is the assertion itself that raised, not what it calls."""
-    tb = _where_raised(pause)
+    tb = where_raised(pause)
     node = pause.statement.node if pause.statement is not None else None
     return tb is not None and tb.tb_next is None and assertions.failed(node, pause.exception)
-
-
-def _where_raised(pause: Pause) -> types.TracebackType | None:
-    """Where an exception was raised, or passed, in the paused call and its comprehensions."""
-    tb = pause.exception.__traceback__ if pause.exception else None
-    while tb is not None and tb.tb_frame is not pause.frame:
-        tb = tb.tb_next
-    while tb is not None and tb.tb_next is not None and tb.tb_next.tb_frame.f_code.co_name in INNER:
-        tb = tb.tb_next
-    return tb
-
-
-def _place_raised(pause: Pause) -> Position | None:
-    tb = _where_raised(pause)
-    return instruction_place(tb.tb_frame.f_code, tb.tb_lasti) if tb is not None else None
 
 
 def _bind_elements(
@@ -358,35 +320,6 @@ def _bind_elements(
                     scope.locals[first.target.id] = provenance.read(first.iter, scope)[done - 1]
                 except Exception:
                     pass  # not a sequence that can be read: the name stays unknown
-
-
-def _own_scope(root: ast.AST, raised: ast.AST | None) -> ast.AST:
-    """The part of an expression to take apart: within a lambda or a comprehension, its body or element."""
-    if raised is None:
-        return root
-    found = root
-    for node in ast.walk(root):
-        parts: list[ast.AST] = []
-        if isinstance(node, ast.Lambda):
-            parts = [node.body]
-        elif isinstance(node, ast.DictComp):
-            parts = [part for part in (node.key, node.value) if part is not None]
-        elif isinstance(node, (ast.ListComp, ast.SetComp, ast.GeneratorExp)):
-            parts = [node.elt]
-        if isinstance(node, COMPREHENSIONS):
-            parts += [test for g in node.generators for test in g.ifs]
-        found = next((p for p in parts if any(n is raised for n in ast.walk(p))), found)
-    return found
-
-
-def with_target(pause: Pause) -> ast.AST | None:
-    """Where an error came from storing: the target, so that its parts are shown."""
-    file = registry.file_of(pause.frame) if pause.frame else None
-    for target in _targets(pause.statement.node if pause.statement else None) if file is not None else ():
-        found, _ = _raised(pause, target)
-        if found is not None:
-            return found
-    return None
 
 
 def _accepts(pause: Pause, apart: dict[str, object]) -> list[str]:
@@ -441,7 +374,7 @@ def compose(pause: Pause, may_fork: bool = True, apart: dict[str, Any] | None = 
     elif pause.dead:
         loops = stack.all_loops(frame) + stack.all_loops(live)
     else:
-        loops = stack.all_loops(frame, _place_raised(pause))
+        loops = stack.all_loops(frame, place_raised(pause))
     if apart is None:
         apart = {"terms": [], "culprit": None, "differs": "", "trial": ""}
         if pause.reason in TRIPS or pause.exception is not None:
