@@ -160,6 +160,55 @@ CASES: dict[str, tuple[str, dict[str, str | None]]] = {
         {"take the columns": "1 rows x 2 columns: flow, depth"},
     ),
     "a misspelt name": ("level = 3.0\nx = levle * 2\nprint(x)\n", {"take level": "6.0"}),
+    "a condition on cells": (
+        NP + "a = np.array([1.0, -2.0])\nif a > 0:\n    print(1)\n",
+        {"ask for all": "False", "ask for any": "True"},
+    ),
+    "a choice by cells": (
+        NP + "a = np.array([1.0, -2.0])\nx = a if a > 0 else 0.0\nprint(x)\n",
+        {"choose by cell": "2 cells float64, [1.0 0.0]"},
+    ),
+    "the larger of arrays": (
+        NP + "a = np.array([1.0, -2.0])\nx = max(a, 0.0)\nprint(x)\n",
+        {"use np.maximum": "2 cells float64, [1.0 0.0]"},
+    ),
+    "a shape": (NP + "x = np.ones(2, 1)\nprint(x)\n", {"make it a shape": "2 x 1 cells float64"}),
+    "arrays to join": (
+        NP + "a, b = np.ones(1), np.zeros(1)\nx = np.concatenate(a, b)\nprint(x)\n",
+        {"put them in a list": "2 cells float64, [1.0 0.0]"},
+    ),
+    "math of an array": (
+        NP + "import math\na = np.zeros(2)\nx = math.exp(a)\nprint(x)\n",
+        {"use np.exp": "2 cells float64, [1.0 1.0]"},
+    ),
+    "a half": ("for k in range(5 / 2):\n    print(k)\n", {"divide to integers": "range"}),
+    "a count": ("n = 2.0\nfor k in range(n):\n    print(k)\n", {"make it an integer": "range"}),
+    "a loop over a number": ("n = 2\nfor k in n:\n    print(k)\n", {"count up to it": "range"}),
+    "a list in arithmetic": (NP + "q = [1, 2]\nx = q * 0.5\nprint(x)\n", {"make it an array": "2 cells float64"}),
+    "two indices of a list": ("q = [[1, 2]]\nx = q[0, 1]\nprint(x)\n", {"index twice": "2"}),
+    "a mask of a list": (NP + "q = [1, 2]\nx = q[[0, 1]]\nprint(x)\n", {"make it an array": "2 cells int64"}),
+    "an array that is called": (NP + "a = np.ones(3)\nx = a(0)\nprint(x)\n", {"take by index": "1.0"}),
+    "a value that is called": (NP + "a = np.ones(3)\nx = a.shape()\nprint(x)\n", {"leave () out": "(3,)"}),
+    "a function that is indexed": ("def g(x): return x\nx = g[2]\nprint(x)\n", {"call it": "2"}),
+    "a mean of texts": (
+        "import pandas as pd\nf = pd.DataFrame({'q': [1.0], 'gauge': ['a']})\nx = f.mean()\nprint(x)\n",
+        {"leave texts out": "1 row float64"},
+    ),
+    "a power": ("x = 2.0 ^ 2 + 1\nprint(x)\n", {"take the power": "5.0"}),
+    "a name of Python 2": ("for k in xrange(3):\n    print(k)\n", {"take range": "range"}),
+    "a name that has changed": (NP + "x = np.product([2, 3])\nprint(x)\n", {"take prod": "6"}),
+    "a keyword that has changed": (
+        "import io\nimport pandas as pd\nx = pd.DataFrame({'q': [1.0]}).to_csv(None, line_terminator=';')\nprint(x)\n",
+        {"take lineterminator": "',q;0,1.0;'"},
+    ),
+    "a key in a condition": (
+        "d = {'stage': 2.0}\nk = 1\nif k < 0:\n    pass\nelif d['stgae'] > k:\n    print(k)\n",
+        {"take stage": "True"},
+    ),
+    "a key in the head of a loop": (
+        "d = {'stage': [2.0]}\nfor q in d['stgae']:\n    print(q)\n",
+        {"take stage": "[2.0]"},
+    ),
     "a misspelt keyword": (
         "def area(width, depth=1.0):\n    return width * depth\nx = area(2.0, dept=3.0)\nprint(x)\n",
         {"take depth": "6.0"},

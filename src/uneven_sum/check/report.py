@@ -133,7 +133,7 @@ def _one(facts: Facts) -> str:
     calls = [_call(c.file, c.line, c.function) for c in facts.trail]
     if facts.test is not None:  # in the place of the runner's own line
         calls[: facts.trail[0].function == "<module>"] = [f"test {facts.test.name}"]
-    lines.append("  " + " › ".join(calls))
+    lines.append("  " + " › ".join(_folded(calls)))
     lines.append("")
     lines += _around(facts)
     if facts.terms:
@@ -145,6 +145,26 @@ def _one(facts: Facts) -> str:
     return "\n".join(lines) + "\n"
 
 
+def _folded(calls: list[str]) -> list[str]:
+    """Calls of a recursion, of up to three functions, once and with how often they come again."""
+    found: list[str] = []
+    at = 0
+    while at < len(calls):
+        for size in (1, 2, 3):
+            times = 1
+            while calls[at + times * size : at + (times + 1) * size] == calls[at : at + size]:
+                times += 1
+            if times > FOLDED:
+                found += [*calls[at : at + size], f"… {times - 1} times more"]
+                at += times * size
+                break
+        else:
+            found.append(calls[at])
+            at += 1
+    return found
+
+
+FOLDED = 4  # more calls than this that are alike
 NO_FINDINGS = "No findings. An audit looks at finite results; without --audit, nan and inf are found.\n"
 
 

@@ -7,7 +7,7 @@ import difflib
 import os
 import re
 
-from .fault import Fault, Repair, beside, left_out, missing
+from .fault import Fault, Repair, beside, left_out, missing, parsed
 
 READS = re.compile(r"(^|\.)(open|read_\w+|loadtxt|genfromtxt)$")
 
@@ -85,7 +85,8 @@ def texts_converted(fault: Fault, texts: list[str]) -> list[Repair]:
     if sign is None or not any(side in texts for side in sides):
         return []
 
-    whole = ast.unparse(getattr(ast.parse(fault.statement).body[0], "value", None) or node) == ast.unparse(node)
+    tree = parsed(fault.statement)
+    whole = tree is None or ast.unparse(getattr(tree.body[0], "value", None) or node) == ast.unparse(node)
 
     def with_function(name: str, chosen: list[str]) -> str:
         left, right = (f"{name}({side})" if side in chosen else side for side in sides)
@@ -150,12 +151,15 @@ def _file(fault: Fault) -> list[Repair]:
 
 
 def _name(fault: Fault) -> list[Repair]:
-    """A name, or an attribute, that is misspelt."""
+    """A name, or an attribute, that is misspelt, renamed, or replaced by a built-in one."""
     node = fault.node.func if isinstance(fault.node, ast.Call) else fault.node
     if not isinstance(node, (ast.Name, ast.Attribute)):
         return []
     owner = f"{ast.unparse(node.value)}." if isinstance(node, ast.Attribute) else ""
-    return [Repair(f"take {near}", fault.with_term(owner + near, node), "The name is misspelt.") for near in fault.near]
+    assumes = "The name is misspelt." if fault.reason == "name" else "The library has renamed it."
+    if fault.reason == "replaced":
+        owner, assumes = "", "The built-in one takes its place."
+    return [Repair(f"take {near}", fault.with_term(owner + near, node), assumes) for near in fault.near]
 
 
 def _encoding(fault: Fault) -> list[Repair]:
@@ -194,8 +198,8 @@ def _item(fault: Fault) -> list[Repair]:
 
 def _cell_by_cell(fault: Fault) -> list[Repair]:
     """Comparisons of arrays that are joined by `and`, by a chain, or without parentheses."""
-    tree = ast.parse(fault.statement)
-    found = [n for n in ast.walk(tree) if isinstance(n, (ast.Compare, ast.BoolOp, ast.UnaryOp))]
+    tree = parsed(fault.statement)
+    found = [n for n in ast.walk(tree or fault.node) if isinstance(n, (ast.Compare, ast.BoolOp, ast.UnaryOp))]
     wanted = ast.dump(fault.node)
     outer = [n for n in found if any(ast.dump(part) == wanted for part in ast.walk(n))]
     for node in reversed(outer):
@@ -227,15 +231,26 @@ def _joined(node: ast.Compare | ast.BoolOp | ast.UnaryOp, reason: str) -> str:
 
 
 def _keyword(fault: Fault) -> list[Repair]:
-    """An argument whose name is misspelt: the one that is no name of the function's."""
+    """An argument whose name is misspelt, or has changed."""
     node = fault.node
+    if not isinstance(node, ast.Call):
+        return []
+    if fault.reason == "renamed-keyword":
+        old, new = fault.near
+        pairs = [(new, argument) for argument in node.keywords if argument.arg == old]
+        assumes = "The library has renamed it."
+    else:
+        pairs = [(near, k) for near in fault.near for k in node.keywords if _is_like(near, k.arg or "")]
+        assumes = "The name is misspelt."
     found = []
-    for near in fault.near if isinstance(node, ast.Call) else ():
-        for argument in node.keywords:  # type: ignore[attr-defined]  # it is a call
-            if difflib.get_close_matches(near, [argument.arg or ""]) and argument.arg != near:
-                text = fault.with_term(f"{near}={ast.unparse(argument.value)}", argument)
-                found.append(Repair(f"take {near}", text, "The name is misspelt."))
+    for name, argument in pairs:
+        text = fault.with_term(f"{name}={ast.unparse(argument.value)}", argument)
+        found.append(Repair(f"take {name}", text, assumes))
     return found
+
+
+def _is_like(name: str, other: str) -> bool:
+    return name != other and bool(difflib.get_close_matches(name, [other]))
 
 
 def _float_power(fault: Fault) -> list[Repair]:
@@ -250,8 +265,8 @@ KINDS = {  # by the kind of the reason
     "index": _index,
     **dict.fromkeys(("float-index", "float-indices", "list-of-slices"), _index_type),
     "key": _key,
-    "name": _name,
-    "keyword": _keyword,
+    **dict.fromkeys(("name", "renamed", "replaced"), _name),
+    **dict.fromkeys(("keyword", "renamed-keyword"), _keyword),
     "item": _item,
     **dict.fromkeys(("by-place", "columns"), _frame_index),
     "encoding": _encoding,

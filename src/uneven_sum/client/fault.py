@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import contextlib
 import re
 import textwrap
 from dataclasses import dataclass, field
@@ -25,7 +26,7 @@ class Repair:
 
 @dataclass
 class Fault:
-    """A statement with the term at fault in it.
+    """A statement with the term at fault in it, or the head of a compound one.
 
     `reason`: the kind of the reason; `numpy`: the name by which the file knows NumPy, empty where it does not; `cells`:
     the term has many; `passes`: the statement is in a `for` loop of its function, where `continue` begins the next
@@ -42,15 +43,16 @@ class Fault:
     texts: list[str] = field(default_factory=list)
     near: list[str] = field(default_factory=list)
     shapes: list[list[int]] = field(default_factory=list)
+    before: str = ""  # what stands before the statement: the first two letters of `elif`
 
-    def with_term(self, term: str, node: ast.expr | None = None) -> str:
+    def with_term(self, term: str, node: ast.expr | ast.keyword | None = None) -> str:
         """The statement with another term in the place of the one at fault, all else as it is written."""
         lines = self.statement.split("\n")
         node = node or self.node
         first, last = lines[node.lineno - 1].encode(), lines[(node.end_lineno or node.lineno) - 1].encode()
         head, tail = first[: node.col_offset].decode(), last[node.end_col_offset :].decode()
         before, after = lines[: node.lineno - 1], lines[node.end_lineno or node.lineno :]
-        return "\n".join([*before, head + term + tail, *after])
+        return self.before + "\n".join([*before, head + term + tail, *after])
 
     def where(self, condition: str, safe: str, other: str) -> str:
         """The term where a condition holds, else another value.  `safe`: the term for arrays, fine in each cell."""
@@ -69,12 +71,16 @@ def fault_of(facts: Facts, source: str) -> Fault | None:
     if not reason:
         return None
     statement = textwrap.dedent(facts.statement)
-    node = term_in(statement, culprit.text)
-    if node is None:
+    before = "el" if statement.startswith("elif ") else ""
+    statement = statement.removeprefix(before)
+    node = find_term(statement, culprit.text)
+    if node is None or (is_head(statement) and "\n" in statement):  # its place is known by its first line alone
         return None
     own = [k for k in facts.loops if k.function == facts.function and k.number]
-    in_for = bool(own) and own[0].kind == "for"  # in a `while` the step to the next pass may come after the line
+    # In a `while` the step to the next pass may come after the line.
+    in_for = bool(own) and own[0].kind == "for" and not before
     fault = Fault(statement, node, reason, numpy_in(source), culprit.cell is not None, in_for)
+    fault.before = before
     fault.operand = culprit.operands[0].text if culprit.operands else ""
     fault.texts, fault.near, fault.shapes = texts, culprit.near, culprit.shapes
     return fault
@@ -92,20 +98,29 @@ def _of_texts(facts: Facts, culprit: Culprit) -> list[str]:
     return [one.text for one in culprit.operands if NUMBER.fullmatch(one.value)]
 
 
-def term_in(statement: str, term: str) -> ast.expr | None:
-    """A term of a simple statement; None where it is not there."""
-    found = find_term(statement, term)
-    return found if found is not None and not hasattr(ast.parse(statement).body[0], "body") else None
+def parsed(statement: str) -> ast.Module | None:
+    """The tree of one statement, or of the head of a compound one; None where it is neither."""
+    for text in (statement, f"{statement}\n    pass"):
+        try:
+            tree = ast.parse(text)
+        except (SyntaxError, ValueError):
+            continue
+        if len(tree.body) == 1:
+            return tree
+    return None
 
 
-def find_term(text: str, term: str) -> ast.expr | None:
-    """A term in the text of one statement; None where it is not there."""
+def is_head(statement: str) -> bool:
+    tree = parsed(statement)
+    return tree is not None and hasattr(tree.body[0], "body")
+
+
+def find_term(statement: str, term: str) -> ast.expr | None:
+    """A term in the text of one statement, or of a head; None where it is not there."""
+    tree = parsed(statement) or ast.Module([], [])
     try:
-        tree = ast.parse(text)
         wanted = ast.dump(ast.parse(term, mode="eval").body)
     except (SyntaxError, ValueError):
-        return None
-    if len(tree.body) != 1:
         return None
     return next((n for n in ast.walk(tree) if isinstance(n, ast.expr) and ast.dump(n) == wanted), None)
 
@@ -116,11 +131,12 @@ def numpy_in(source: str) -> str:
 
 
 def _is_python(text: str) -> bool:
-    try:
-        compile(f"def f():\n while True:\n  pass\n{textwrap.indent(text, '  ')}", "<repair>", "exec")
-        return True
-    except (SyntaxError, ValueError):
-        return False
+    text = text.removeprefix("el") if text.startswith("elif ") else text
+    for one in (text, f"{text}\n    pass"):  # a head has no body of its own
+        with contextlib.suppress(SyntaxError, ValueError):
+            compile(f"def f():\n while True:\n  pass\n{textwrap.indent(one, '  ')}", "<repair>", "exec")
+            return True
+    return False
 
 
 def with_part(node: ast.expr, part: ast.expr, text: str) -> ast.expr:

@@ -9,23 +9,19 @@ from dataclasses import dataclass
 
 from ..protocol import Finding
 from .error_repairs import texts_converted
-from .fault import Fault, Repair, beside, find_term, numpy_in, runnable, term_in
+from .fault import Fault, Repair, beside, find_term, numpy_in, runnable
 
 
 def finding_repairs(finding: Finding, source: str) -> list[Repair]:
     """Versions of the line of a finding; empty where none is known.  `source`: the text of its file."""
     statement = textwrap.dedent(finding.statement)
-    head = statement.rstrip().endswith(":")
-    text = f"{statement}\n    pass" if head else statement
     term = str(finding.evidence.get("expression") or finding.term)
-    find = find_term if head else term_in
-    node = find(text, term) or find(text, finding.term)
+    node = find_term(statement, term) or find_term(statement, finding.term)
     make = KINDS.get(finding.rule)
     if node is None or make is None:
         return []
     fault = Fault(statement, node, finding.rule, numpy_in(source), finding.cell is not None, False)
-    found = make(fault, _math_in(source), statement)
-    return [one for one in found if head] or runnable(found)
+    return runnable(make(fault, _math_in(source), statement))
 
 
 def _math_in(source: str) -> str:

@@ -7,8 +7,8 @@ import ast
 from collections.abc import Callable
 
 from ..protocol import Facts
-from . import error_repairs
-from .fault import Fault, Repair, fault_of, left_out, missing, runnable, with_part
+from . import error_repairs, usage_repairs
+from .fault import Fault, Repair, fault_of, left_out, missing, parsed, runnable, with_part
 
 LARGEST = "700.0"  # exp of more overflows
 
@@ -27,8 +27,8 @@ def repairs(facts: Facts, source: str) -> list[Repair]:
 
 def stable_forms(fault: Fault) -> list[Repair]:
     """Other forms of the expression around a term that overflows."""
-    tree = ast.parse(fault.statement)
-    for node in ast.walk(tree):
+    tree = parsed(fault.statement)
+    for node in ast.walk(tree or fault.node):
         if not isinstance(node, ast.Call) or not node.args or node is fault.node:
             continue
         inner, name = node.args[0], ast.unparse(node.func)
@@ -212,4 +212,5 @@ KINDS: dict[str, Make] = {  # by the kind of the reason
     "lost-state": _state,
     "outside-unit": _angle,
     **error_repairs.KINDS,
+    **usage_repairs.KINDS,
 }

@@ -33,7 +33,9 @@ def of_error(exc: BaseException, operands: list[object], node: ast.AST | None) -
     if isinstance(exc, UnicodeDecodeError):
         return _bytes(exc)
     if isinstance(exc, ValueError) and OF_ORDER.search(said):
-        return next(filter(None, map(_falls, _columns(operands))), NONE)
+        falls = [_falls(cells) for cells in _columns(operands)]
+        at = 1 if "bins" in said and len(falls) > 1 else 0
+        return next(filter(None, [*falls[at:], *falls[:at]]), NONE)
     if isinstance(exc, ValueError) and OF_LABELS.search(said):
         return next(filter(None, map(_twice, operands)), NONE)
     if isinstance(exc, ValueError) and OF_WEIGHTS.search(said):

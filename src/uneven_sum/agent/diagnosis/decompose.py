@@ -322,8 +322,8 @@ class Decomposed:
             function = read_attribute(owner, node.func.attr)
             if function is MISSING and self.may_call:
                 function = getattr(owner, node.func.attr)
-        elif isinstance(node.func, ast.Name):
-            function = self.scope.get(node.func.id, MISSING)
+        elif isinstance(node.func, ast.Name) and node.func.id in self.scope:
+            function = self.scope[node.func.id]
         else:
             function = self._operand(node.func, term)
         if _LooksAround.has(function, node):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 import contextlib
 import difflib
+import keyword
 import os
 import re
 import sys
@@ -13,6 +14,7 @@ from collections.abc import Iterable
 
 from ..core.text import str_of
 from ..values.safe_read import read_attribute
+from . import removed_names
 from .reasons import NONE, Reason
 
 ALIKE = 0.75  # of two names, by difflib's measure: `mena` and `mean`
@@ -22,16 +24,20 @@ NO_PARAMETER = re.compile(r"([\w.<>]+)\(\) got an unexpected keyword argument '(
 NOT_IN_MODULE = re.compile(r"cannot import name '([^']+)' from '([^']+)'")
 
 
-def of_error(exc: BaseException, node: ast.AST | None, scope: Iterable[str], function: object) -> Reason:
+def of_error(exc: BaseException, node: ast.AST | None, scope: Iterable[str], owner: object) -> Reason:
     """The nearest names where one is not there.  `node`: the term that raised; `scope`: the names it can use;
-    `function`: what it calls."""
-    if isinstance(exc, TypeError) and isinstance(node, ast.Call) and (said := NO_PARAMETER.match(str_of(exc))):
-        return _nearest(said[2], _parameters(function, said[1]), "keyword")
+    `owner`: what it asks for an attribute."""
     name = read_attribute(exc, "name")
     if not isinstance(name, str):
+        method = node.func if isinstance(node, ast.Call) else node
+        if isinstance(exc, AttributeError) and isinstance(method, ast.Attribute) and type(owner) is types.ModuleType:
+            return removed_names.of_attribute(method.attr, owner, _attributes(owner))  # NumPy's errors have no name
         return NONE
     if isinstance(exc, NameError) and not isinstance(exc, UnboundLocalError):
-        return _nearest(name, scope) if getattr(node, "id", None) == name else NONE
+        if getattr(node, "id", None) != name:
+            return NONE
+        removed = removed_names.of_name(name)
+        return removed if removed.text else _nearest(name, scope)
     if isinstance(exc, AttributeError):
         method = node.func if isinstance(node, ast.Call) else node
         owner = read_attribute(exc, "obj")
@@ -39,14 +45,26 @@ def of_error(exc: BaseException, node: ast.AST | None, scope: Iterable[str], fun
         if own and type(owner) is dict and name in owner:
             told = f"a value of a dictionary is read as {ast.unparse(method.value)}[{name!r}]"  # type: ignore[union-attr]
             return Reason("item", told, near=(repr(name),))
-        return (_of_member(name, owner, method) or _nearest(name, _attributes(owner))) if own else NONE
+        return _of_attribute(name, owner, method) if own else NONE
     return NONE
+
+
+def of_keyword(exc: BaseException, node: ast.AST, function: object) -> Reason:
+    """What an argument is called that a function does not have by this name."""
+    if not isinstance(node, ast.Call) or not isinstance(exc, (TypeError, AttributeError)):
+        return NONE
+    if (removed := removed_names.of_keyword(exc, node, function)).text:
+        return removed
+    said = NO_PARAMETER.match(str_of(exc)) if isinstance(exc, TypeError) else None
+    return _nearest(said[2], _parameters(function, said[1]), "keyword") if said is not None else NONE
 
 
 def of_import(exc: BaseException) -> str:
     """What an import has not found, as a part of a sentence: the nearest module, or name in it."""
     if isinstance(exc, ModuleNotFoundError):
         missing = read_attribute(exc, "name")
+        if isinstance(missing, str) and (removed := removed_names.of_module(missing)):
+            return removed
         owner, _, name = missing.rpartition(".") if isinstance(missing, str) else ("", "", "")
         if owner:
             found = _nearest(name, _modules(owner))
@@ -59,7 +77,8 @@ def of_import(exc: BaseException) -> str:
     if said is None:
         return ""
     names = {*_attributes(sys.modules.get(said[2])), *_modules(said[2])}
-    found = _nearest(said[1], names)
+    found = removed_names.of_attribute(said[1], sys.modules.get(said[2]), names)
+    found = found if found.text else _nearest(said[1], names)
     return found.text[:1].upper() + found.text[1:]
 
 
@@ -80,11 +99,23 @@ def _parameters(function: object, name: str) -> list[str]:
 
 def _nearest(name: str, names: Iterable[str], kind: str = "name") -> Reason:
     known = {n for n in names if type(n) is str and n != name and n.startswith("_") == name.startswith("_")}
+    known.difference_update(keyword.kwlist)  # `None` is a built-in name, too
     close = [n for n in sorted(known) if n.casefold() == name.casefold()]
     close = (close or difflib.get_close_matches(name, sorted(known), MOST, ALIKE))[:MOST]
     if not close:
         return NONE
     return Reason(kind, f"the nearest {kind}{'s' if len(close) > 1 else ''}: {', '.join(close)}", near=tuple(close))
+
+
+def _of_attribute(name: str, owner: object, node: ast.AST | None) -> Reason:
+    """What is meant by an attribute that is not there."""
+    if found := _of_member(name, owner, node):
+        return found
+    names = _attributes(owner)
+    if name in names:
+        return NONE  # it is there, and raised itself
+    removed = removed_names.of_attribute(name, owner, names)
+    return removed if removed.text else _nearest(name, names)
 
 
 def _of_member(name: str, owner: object, node: ast.AST | None) -> Reason | None:

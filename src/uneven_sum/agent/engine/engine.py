@@ -40,7 +40,7 @@ from . import audited, children, nested_call, ticks
 from .answering import Answering
 from .checkpoints import Snapshots
 from .doubts import FindingTrigger
-from .fate import UnderWay, answers_protocol, handling, in_head
+from .fate import UnderWay, answers_protocol, handling, raised_in_head
 
 CALL_SIGNAL = signal.SIGURG  # ignored by default: never fatal, however late it comes
 
@@ -147,6 +147,7 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
         except Closed:
             self._alone()
         except RecursionError:
+            self.judged = None  # a guard further out has room
             raise
         except Exception as e:
             self._trouble(e)
@@ -169,16 +170,16 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
             return ""  # it ends an iteration, or becomes a RuntimeError that is caught further out
         if answers_protocol(exc, frame):
             return ""  # so a class tells `for`, `hasattr` or `in` that there is nothing; an error is caught further out
-        if self.under_way.covers(exc, frame):
-            return ""  # a call further out handles it, as was found further in
+        if self.under_way.covers(exc, frame) or not stack.has_room(exc, frame):
+            return ""  # a call further out handles it, as was found further in, or judges it
         statement = shown = site.file.statement(site.statement)
         if statement is None:
             return ""
-        if head and not in_head(exc, frame, statement):
-            within = escaped(exc, stack.traceback_from(exc, frame), site.file, statement)
-            if within is None:
+        if head:
+            shown = raised_in_head(exc, frame, site.file, statement)
+            shown = shown or escaped(exc, stack.traceback_from(exc, frame), site.file, statement)
+            if shown is None:
                 return ""  # a statement of the body has judged it
-            shown = within
         will_be_handled = self._will_be_handled(exc, statement, frame)
         if will_be_handled:
             if frame in self.held:

@@ -10,8 +10,9 @@ from ..core.records import fact, record
 from ..frames import exception_handlers, stack, task_waiters
 from ..frames.exception_classes import Flying
 from ..frames.exception_handlers import Fate
+from ..pause.facts import clause_raised
 from ..source import registry
-from ..source.source_file import Statement
+from ..source.source_file import SourceFile, Statement, position
 
 PROTOCOL_ANSWERS: dict[str, tuple[type, ...]] = {
     "__getitem__": (IndexError, KeyError),
@@ -24,21 +25,23 @@ PROTOCOL_ANSWERS: dict[str, tuple[type, ...]] = {
 EXPRESSIONS = {"<lambda>", "<genexpr>", "<listcomp>", "<setcomp>", "<dictcomp>"}
 
 
-def in_head(exc: BaseException, frame: types.FrameType, statement: Statement) -> bool:
-    """Whether an exception was raised in the head of a compound statement, not in its body."""
+def raised_in_head(
+    exc: BaseException, frame: types.FrameType, file: SourceFile, statement: Statement
+) -> Statement | None:
+    """A compound statement, or an `elif` of it, in whose head an exception was raised; None for one in a body."""
     tb = stack.traceback_from(exc, frame)
     if tb is None:
-        return False
+        return None
     node = statement.node
     line = tb.tb_lineno
     if node.lineno <= line <= max(statement.head_end, node.lineno):
-        return True
+        return statement
     rest = getattr(node, "orelse", [])
     while len(rest) == 1 and isinstance(rest[0], ast.If):  # an elif
         if rest[0].test.lineno <= line <= (rest[0].test.end_lineno or 0):
-            return True
+            return file.statement(position(rest[0]))
         rest = rest[0].orelse
-    return any(d.lineno <= line <= d.end_lineno for d in getattr(node, "decorator_list", []))
+    return statement if clause_raised(node, line)[0] else None
 
 
 @fact

@@ -20,6 +20,8 @@ from ..values.safe_read import read_attribute
 from .exception_handlers import statement_at
 from .namespace import Scope, locals_of
 
+ROOM = 250  # calls that a pause needs below the recursion limit
+
 
 def hide_ourselves(exc: BaseException) -> None:
     """Takes our own calls out of an exception's traceback."""
@@ -31,6 +33,18 @@ def hide_ourselves(exc: BaseException) -> None:
             tb = tb.tb_next
     if isinstance(exc, RecursionError) and isinstance(exc.__context__, RecursionError):
         exc.__context__ = exc.__context__.__context__  # a guard had no room
+
+
+def has_room(exc: BaseException, frame: types.FrameType) -> bool:
+    """False where calls have come so near to the recursion limit that a pause would exceed it, too: it is made further
+    out."""
+    if not isinstance(exc, RecursionError):
+        return True
+    left = sys.getrecursionlimit() - ROOM
+    call: types.FrameType | None = frame
+    while call is not None and left > 0:
+        call, left = call.f_back, left - 1
+    return call is None
 
 
 def traceback_from(exc: BaseException, frame: types.FrameType) -> types.TracebackType | None:

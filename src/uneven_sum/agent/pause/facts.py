@@ -59,11 +59,28 @@ class Pause:
             clauses = [*getattr(node, "handlers", []), *(c.pattern for c in getattr(node, "cases", []))]
             if self.frame.f_lineno in {c.lineno for c in clauses}:
                 return self.frame.f_lineno
-        return self.statement.line
+        return self.clause[0] or self.statement.line
+
+    @property
+    def clause(self) -> tuple[int, int]:
+        """First and last line of the decorator, or of the clause of a `match`, that raised; zeros for another place."""
+        if self.exception is None or self.frame is None or self.statement is None:
+            return 0, 0
+        tb = stack.traceback_from(self.exception, self.frame)
+        return clause_raised(self.statement.node, tb.tb_lineno) if tb is not None else (0, 0)
 
     def calls(self, libraries: bool = False) -> list[types.FrameType]:
         """The calls from the paused one outwards, innermost first."""
         return self.past or self.dead + stack.calls(self.frame, libraries)
+
+
+def clause_raised(statement: ast.stmt, line: int) -> tuple[int, int]:
+    """First and last line of the decorator, or of the clause of a `match`, that a line is in; zeros for neither."""
+    decorators: list[ast.expr] = getattr(statement, "decorator_list", [])
+    clauses = [(d.lineno, d.end_lineno or 0) for d in decorators]
+    for case in getattr(statement, "cases", []):
+        clauses.append((case.pattern.lineno, (case.guard or case.pattern).end_lineno or 0))
+    return next((clause for clause in clauses if clause[0] <= line <= clause[1]), (0, 0))
 
 
 def whole_of(node: ast.stmt) -> ast.AST | None:

@@ -27,6 +27,15 @@ def with_target(pause: Pause) -> ast.AST | None:
     return None
 
 
+def raised_anywhere(pause: Pause) -> ast.AST | None:
+    """The term that raised, wherever in a statement it stands; of a compound one, in its head."""
+    root = pause.statement.node if pause.statement is not None else None
+    if root is None or pause.exception is None:
+        return None
+    parts = [part for part in ast.iter_child_nodes(root) if not isinstance(part, (ast.stmt, ast.ExceptHandler))]
+    return next((found for part in parts if (found := raised_term(pause, part)[0]) is not None), None)
+
+
 def raised_term(pause: Pause, root: ast.AST) -> tuple[ast.AST | None, types.FrameType | None]:
     """The term whose evaluation raised, by the position that the traceback gives; and the frame of the
     comprehension that it raised in, where that has one of its own (before 3.12)."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 import contextlib
 import os
+import re
 from typing import Any
 
 from ..core.markers import MISSING
@@ -16,6 +17,8 @@ from ..source import cells, registry
 from ..values import nonfinite, polars_cells
 from ..values.describe import summary, text_of
 from .facts import Pause, whole_of
+
+TWO_ENDS = re.compile(r"(?<!\.)\.\.(?=\s|$)")  # of a message and of the sentence that it stands in
 
 
 def would_become(pause: Pause) -> str:
@@ -210,4 +213,4 @@ def headline(pause: Pause, loops: list[dict[str, object]], culprit: dict[str, ob
         first = f"At {line}."
     if pause.returned is not MISSING and not pause.said:
         first = f"The call returned {text_of(pause.returned)}; next: {line}."
-    return f"{first} {second}".strip().replace("..", ".")
+    return TWO_ENDS.sub(".", f"{first} {second}".strip())

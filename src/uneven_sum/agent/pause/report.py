@@ -9,7 +9,17 @@ from typing import Any
 
 from ..core.markers import MISSING, TRIPS
 from ..core.text import clean, str_of
-from ..diagnosis import assertions, error_causes, gaps, hidden_names, near_names, provenance, text_notes, unpacking
+from ..diagnosis import (
+    assertions,
+    error_causes,
+    gaps,
+    hidden_names,
+    near_names,
+    none_notes,
+    provenance,
+    text_notes,
+    unpacking,
+)
 from ..diagnosis.culprit import NOT_EVALUATED, Culprit, Term
 from ..diagnosis.decompose import CODE_OF_THE_SCRIPT, THREADS_OF_POLARS, Decomposed
 from ..diagnosis.reasons import NONE, Reason
@@ -22,8 +32,9 @@ from ..source.source_file import COMPREHENSIONS, SourceFile, Statement, is_compo
 from ..trials import trial
 from ..values import nonfinite
 from ..values.describe import summary, text_of
+from . import recursion
 from .facts import Pause, whole_of
-from .failed_part import own_scope, place_raised, raised_term, targets_of, where_raised, with_target
+from .failed_part import own_scope, place_raised, raised_anywhere, raised_term, targets_of, where_raised, with_target
 from .headline import headline
 
 PATTERN_LIMIT = 2.0  # seconds to find how far a pattern went
@@ -85,7 +96,23 @@ def _print(call: types.FrameType) -> int:
 
 
 def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
-    """Takes the paused statement apart: in a trial if it calls something, else in place.
+    """Takes the paused statement apart (see `_examine`); where its expression does not have what raised, only that."""
+    found = _examine(pause, may_fork)
+    if found["culprit"] is not None or pause.exception is None:
+        return found
+    term = raised_anywhere(pause)
+    if term is None or term is pause.expression:
+        return found
+    whole, pause.expression = pause.expression, term
+    alone = _examine(pause, may_fork)
+    if alone["culprit"] is None:
+        pause.expression = whole
+        return found
+    return alone
+
+
+def _examine(pause: Pause, may_fork: bool) -> dict[str, Any]:
+    """Takes an expression apart: in a trial if it calls something, else in place.
 
     Returns {"terms", "culprit", "kind", "differs", "raised", "left out", "sure", "trial"}; `kind` None when nothing
     here is at fault, `sure` when all operands of the culprit are known, "left out" when a term would wait for threads
@@ -211,6 +238,9 @@ def _none_from_match(node: ast.AST, file: SourceFile, statement: Statement, name
     used = [n.id for n in ast.walk(node) if isinstance(n, ast.Name) and n.id in names and names[n.id] is None]
     if not used:
         return ""
+    for name in used:
+        if note := none_notes.of_name(name, file, statement, names):
+            return note
     try:  # in a copy: a pattern may take for ever
         said = trial.run(
             lambda: {"said": [text_notes.of_name(name, file, statement, names) for name in used]}, PATTERN_LIMIT
@@ -393,7 +423,13 @@ def compose(pause: Pause, may_fork: bool = True, apart: dict[str, Any] | None = 
         named = hidden_names.of_import(pause.exception) or near_names.of_import(pause.exception)
         pause.why = pause.why or named
     pause.frame = live
+    if isinstance(pause.exception, RecursionError):
+        pause.why = pause.why or recursion.told(pause.calls())
     line = pause.line if statement else stack.line_of(frame)
+    text = file.statement_text(statement) if file and statement else ""
+    clause = pause.clause
+    if clause[0] and file is not None:
+        text = "\n".join(file.lines[clause[0] - 1 : clause[1]]).strip()
     return {
         "reason": pause.reason,
         "kind": pause.kind,
@@ -405,9 +441,9 @@ def compose(pause: Pause, may_fork: bool = True, apart: dict[str, Any] | None = 
         "warnings": pause.warnings,
         "file": registry.path_of(frame),
         "line": line,
-        "end_line": statement.node.end_lineno if statement and not is_compound(statement.node) else line,
+        "end_line": statement.node.end_lineno if statement and not is_compound(statement.node) else clause[1] or line,
         "function": stack.function_name(frame),
-        "statement": file.statement_text(statement) if file and statement else "",
+        "statement": text,
         "trail": trail(pause.calls(registry.file_of(live) is None), _lines_left(pause)),
         "loops": loops,
         "culprit": apart["culprit"],

@@ -8,6 +8,9 @@ from collections.abc import Iterator
 from ..core.trees import walk
 from ..source.call_lists import REBINDS, SEES_FRAME
 
+# Names of built-in types, which stand in annotations.
+PLAIN_TYPES = {"int", "float", "complex", "bool", "str", "bytes", "object", "list", "dict", "tuple", "set", "type"}
+
 
 def repeatable(place: ast.expr) -> bool:
     """True when evaluating the place twice does nothing that evaluating it once does not."""
@@ -41,12 +44,26 @@ def cannot_fail(s: ast.stmt) -> bool:
     if isinstance(s, ast.Assign):
         return isinstance(s.value, ast.Constant) and all(isinstance(t, ast.Name) for t in s.targets)
     if isinstance(s, ast.AnnAssign):
-        return s.value is None and isinstance(s.target, ast.Name)
+        return s.value is None and isinstance(s.target, ast.Name) and _is_plain(s.annotation)
     if isinstance(s, ast.Expr):
         return isinstance(s.value, ast.Constant)
     if isinstance(s, ast.Return):
         return s.value is None or isinstance(s.value, ast.Constant)
     return is_future(s)
+
+
+def head_may_fail(s: ast.stmt) -> bool:
+    """Whether a `def` or `class` statement computes something before its body: decorators, bases, defaults."""
+    parts = [*getattr(s, "decorator_list", ()), *getattr(s, "bases", ()), *getattr(s, "keywords", ())]
+    if isinstance(s, (ast.FunctionDef, ast.AsyncFunctionDef)):
+        a = s.args
+        named = [*a.posonlyargs, *a.args, *a.kwonlyargs, *[one for one in (a.vararg, a.kwarg) if one is not None]]
+        parts += [*a.defaults, *a.kw_defaults, *(one.annotation for one in named), s.returns]
+    return not all(part is None or _is_plain(part) for part in parts)
+
+
+def _is_plain(node: ast.AST) -> bool:
+    return isinstance(node, ast.Constant) or (isinstance(node, ast.Name) and node.id in PLAIN_TYPES)
 
 
 def leaves_early(loop: ast.For) -> bool:

@@ -47,7 +47,7 @@ from .block_probes import BlockProbes
 from .checked_functions import checked_functions
 from .origin_probes import Inserter
 from .placing import at, placed
-from .predicates import cannot_fail, is_docstring, is_future, leaves_early, sees_frame, takes_all
+from .predicates import cannot_fail, head_may_fail, is_docstring, is_future, leaves_early, sees_frame, takes_all
 from .recording_probes import first_line, may_leave, run_name
 
 GUARDED = (ast.Assign, ast.AugAssign, ast.AnnAssign, ast.Expr, ast.Return, ast.Delete, ast.Raise, ast.Assert)
@@ -171,7 +171,7 @@ class Rewriter(BlockProbes):
             elif isinstance(plain, (*GUARDED, *GUARDED_TOO)) and not cannot_fail(plain):
                 new = [self._guard(plain, new)]
             elif isinstance(plain, (ast.If, ast.While, ast.For, ast.AsyncFor, ast.With, ast.AsyncWith, ast.Match)) or (
-                isinstance(plain, OWN_SCOPE) and (plain.decorator_list or getattr(plain, "bases", None))
+                isinstance(plain, OWN_SCOPE) and head_may_fail(plain)
             ):
                 new = [self._head_guard(plain, new)]
         self.at = outer
@@ -390,6 +390,8 @@ class Rewriter(BlockProbes):
         texts = [case.body for case in s.cases]
         for number, case in enumerate(s.cases):
             text = case.body
+            if case.guard is not None:
+                case.guard = self.value(case.guard, "test")
             case.body = self.branch(self.body(text), f"case {number}", case.pattern, made, text)
         if self.options.marks and not takes_all(s.cases[-1]):
             none = self.branch([], "no case", s, made, [])
