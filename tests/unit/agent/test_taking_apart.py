@@ -101,7 +101,7 @@ def test_terms_and_what_they_give(text: str, terms: list) -> None:
         ("f(value=x)", "not evaluated: a call", 4.0),
         ("f(v for v in a)", "not evaluated", 4.0),
         ("own.twice(x)", "not evaluated: a call", 4.0),
-        ("missing(x)", "not evaluated: a call", "not evaluated"),
+        ("missing(x)", "not known here", "not known here"),
         ("super().level", LOOKS_AROUND, LOOKS_AROUND),
         ("(lambda: x)()", "not evaluated: a call", 2.0),
         ("f'{x}'", "2.0", "2.0"),
