@@ -483,6 +483,31 @@ WHY = {
         "def rate(h):\n    if h > 2:\n        return h\nq = rate(1.0)\nx = q + 1\n",
         "q is None since line 4: rate returned None.",
     ),
+    "None in a branch": (
+        "def rate(h): return h\nq = None\nif q is not None:\n    q = rate(1.0)\nx = q + 1\n",
+        "types NoneType and int.",
+    ),
+    "None as an argument": (
+        "def rate(h):\n    pass\ndef flow(q=None, deep=False):\n    if deep:\n        q = rate(1.0)\n    return q + 1\nflow()\n",
+        "types NoneType and int.",
+    ),
+    "a step that is a float": ("x = range(0, 2, 0.5)\n", "range counts by integers: np.arange takes other steps."),
+    "a correlation of texts": (
+        "import pandas as pd\nf = pd.DataFrame({'q': [1.0], 'gauge': ['a']})\nx = f.corr()\n",
+        "no numbers: gauge; numeric_only=True leaves them out.",
+    ),
+    "a callback that is None": (
+        "class A: rate = None\na = A()\nx = a.rate()\n",
+        "'NoneType' object is not callable. Culprit: a.rate() with a = A object.",
+    ),
+    "another separator": (
+        "import io\nimport pandas as pd\nf = pd.read_csv(io.StringIO('day;flow\\n1;2'))\nx = f['flow']\n",
+        "its only column is 'day;flow': read the file with sep=';'.",
+    ),
+    "a blank in a name": (
+        "import pandas as pd\nf = pd.DataFrame({'day': [1], ' flow': [2]})\nx = f['flow']\n",
+        "the nearest of its 2 columns: ' flow'.",
+    ),
     "no such key": ("q = {'a': 1}.get('b')\nx = q + 1\n", "q is None since line 1: get has found nothing."),
     "an attribute that raises": (
         "import pandas as pd\nf = pd.DataFrame({'day': ['a']})\nx = f['day'].dt.year\n",

@@ -156,7 +156,7 @@ def _name(fault: Fault) -> list[Repair]:
     if not isinstance(node, (ast.Name, ast.Attribute)):
         return []
     owner = f"{ast.unparse(node.value)}." if isinstance(node, ast.Attribute) else ""
-    assumes = "The name is misspelt." if fault.reason == "name" else "The library has renamed it."
+    assumes = "The name is misspelt." if fault.reason == "name" else "Only the name has changed."
     if fault.reason == "replaced":
         owner, assumes = "", "The built-in one takes its place."
     return [Repair(f"take {near}", fault.with_term(owner + near, node), assumes) for near in fault.near]
@@ -238,7 +238,7 @@ def _keyword(fault: Fault) -> list[Repair]:
     if fault.reason == "renamed-keyword":
         old, new = fault.near
         pairs = [(new, argument) for argument in node.keywords if argument.arg == old]
-        assumes = "The library has renamed it."
+        assumes = "Only the name has changed."
     else:
         pairs = [(near, k) for near in fault.near for k in node.keywords if _is_like(near, k.arg or "")]
         assumes = "The name is misspelt."

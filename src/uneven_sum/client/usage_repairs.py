@@ -30,6 +30,9 @@ def _call(fault: Fault) -> list[Repair]:
     if fault.reason == "max-of-arrays" and np:
         text = f"{np}.{name}imum({', '.join(arguments)})"
         return [Repair(f"use {np}.{name}imum", fault.with_term(text), "Each cell is meant.")]
+    if fault.reason == "float-step" and np:
+        text = f"{np}.arange({', '.join(arguments)})"
+        return [Repair(f"use {np}.arange", fault.with_term(text), "The end is left out, as in range.")]
     if fault.reason == "no-call":
         return [Repair("leave () out", fault.with_term(function), "The value is meant.")]
     if fault.reason == "index-it":
@@ -118,7 +121,7 @@ def _truth(fault: Fault) -> list[Repair]:
 
 KINDS = {  # by the kind of the reason
     **dict.fromkeys(("shape-in-tuple", "arrays-in-list", "math-of-array", "max-of-arrays"), _call),
-    **dict.fromkeys(("no-call", "index-it", "numeric-only"), _call),
+    **dict.fromkeys(("no-call", "index-it", "numeric-only", "float-step"), _call),
     "whole-number": _whole_number,
     "count-up": _count_up,
     **dict.fromkeys(("call-it", "call-method", "nested-index", "list-by-list"), _index),

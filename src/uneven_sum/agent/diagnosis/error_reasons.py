@@ -24,6 +24,7 @@ INDEXERS = ("loc", "at")
 PLACES = (*INDEXERS, "iloc", "iat")
 LARGE = 400  # rows of a matrix that is looked into
 MOST_KEYS = 10_000
+SEPARATORS = (";", "\t", "|", " ")  # of a file, where a comma was expected
 SHOWN = 3  # keys, where none is near
 # What messages are about.
 OF_LABELS = re.compile(r"not in index|not found in axis|are in the|are not columns")
@@ -309,9 +310,13 @@ def _near(keys: list[Any], word: str, wanted: object) -> Reason:
         return NONE
     count = plural(len(keys), word)
     if isinstance(wanted, str):
-        close = difflib.get_close_matches(wanted, [k for k in keys if isinstance(k, str)], 3, 0.5)
-        close = close or [k for k in keys if isinstance(k, str) and k.casefold() == wanted.casefold()][:3]
-        near, written = close, [repr(k) for k in close]
+        texts = [k for k in keys if isinstance(k, str)]
+        parted = [s for s in SEPARATORS if len(texts) == len(keys) == 1 and wanted in map(str.strip, texts[0].split(s))]
+        if parted and parted[0] in texts[0]:
+            return Reason("separator", f"its only {word} is {texts[0]!r}: read the file with sep={parted[0]!r}")
+        close = [k for k in texts if k.strip().casefold() == wanted.strip().casefold()][:3]
+        close = close or difflib.get_close_matches(wanted, texts, 3, 0.5)
+        near, written = [k if k == k.strip() else repr(k) for k in close], [repr(k) for k in close]
     else:
         numbers = [k for k in keys if is_one_of(type(k), int, float) and is_one_of(type(wanted), int, float)]
         near = written = [repr(k) for k in sorted(numbers, key=lambda k: abs(k - wanted))[:3]]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 import types
 
+from ..core.trees import walk
 from ..frames.namespace import Scope
 from ..source import registry
 from ..source.cells import place_words
@@ -32,14 +33,22 @@ IN_PLACE = {
 
 
 def of_name(name: str, file: SourceFile, statement: Statement, scope: Scope) -> str:
-    """For a name that is None: what the last statement above that assigns it calls, as a sentence; else empty."""
+    """For a name that is None: what the one statement that assigns it calls, as a part of a sentence; else empty."""
+    stored = [n for n in walk(statement.scope) if isinstance(n, ast.Name) and n.id == name and not _is_read(n)]
+    arguments = [n for n in ast.walk(getattr(statement.scope, "args", ast.Module([], []))) if isinstance(n, ast.arg)]
+    if len(stored) != 1 or any(one.arg == name for one in arguments):
+        return ""  # which of several has run is not known
     above = [s for s in file.statements if s.scope is statement.scope and s.line < statement.line]
-    for one in reversed(above):
+    for one in above:
         node = one.node
-        if isinstance(node, ast.Assign) and name in {getattr(target, "id", "") for target in node.targets}:
-            said = of_call(node.value, scope) if isinstance(node.value, ast.Call) else ""
+        if isinstance(node, ast.Assign) and stored[0] in node.targets and isinstance(node.value, ast.Call):
+            said = of_call(node.value, scope)
             return f"{name} is None since {place_words(file.path, one.line)}: {said}" if said else ""
     return ""
+
+
+def _is_read(node: ast.Name) -> bool:
+    return isinstance(node.ctx, ast.Load)
 
 
 def of_call(call: ast.Call, scope: Scope) -> str:

@@ -10,6 +10,7 @@ from collections.abc import Callable
 from typing import Any
 
 from ..core.markers import MISSING
+from ..core.records import fact
 from ..core.text import plural, str_of
 from ..core.type_identity import is_one_of
 from ..values import nonfinite
@@ -22,6 +23,7 @@ OF_MATH = {  # functions of `math` that NumPy has by the same name
     *("ceil", "fabs", "isnan", "isfinite", "isinf", "hypot", "degrees", "radians", "trunc"),
 }
 MAKERS = {"zeros", "ones", "empty", "full"}
+OVER_COLUMNS = {"corr", "cov", "quantile", "mean", "std", "var", "median", "sem", "skew", "kurt"}
 JOINERS = {"concatenate", "vstack", "hstack", "stack", "dstack", "column_stack", "concat"}
 COUNTED = re.compile(r"takes (?:from \d+ to )?(\d+) positional arguments? but (\d+) (?:was|were) given")
 NO_INTEGER = re.compile(r"'float' object cannot be interpreted as an integer|integers or a single integer, got")
@@ -31,6 +33,7 @@ LIST_INDEX = re.compile(r"list indices must be integers or slices, not (tuple|li
 NO_TEXT = re.compile(r"(?:reduction|operation) '(\w+)'|could not convert .* to numeric|agg function failed")
 
 
+@fact
 class Use:
     """A term that raised, and what it uses.
 
@@ -38,21 +41,20 @@ class Use:
     that is an attribute of; `text_of`: how a part is written.
     """
 
-    def __init__(
-        self,
-        node: ast.AST,
-        value_of: Callable[[ast.AST], object],
-        called: object,
-        owner: object,
-        text_of: Callable[[ast.AST], str],
-    ) -> None:
-        self.node, self.value_of, self.called, self.owner, self.text_of = node, value_of, called, owner, text_of
+    node: ast.AST
+    value_of: Callable[[ast.AST], object]
+    called: object
+    owner: object
+    text_of: Callable[[ast.AST], str]
 
 
 def of_error(exc: BaseException, use: Use) -> Reason:
     """What is meant, where a message does not say it."""
     said = str_of(exc)
     if isinstance(exc, ValueError):
+        name = getattr(getattr(use.node, "func", None), "attr", "")
+        if name in OVER_COLUMNS and "could not convert string" in said:
+            return _texts_in(use.owner)
         return _truth(use) if "truth value of a" in said else NONE
     if not isinstance(exc, TypeError):
         return NONE
@@ -100,6 +102,8 @@ def _of_call(said: str, use: Use, node: ast.Call) -> Reason:
         return Reason("math-of-array", f"math.{name} takes one number: np.{name} takes an array")
     if NO_INTEGER.search(said):
         floats = [arg for arg in node.args if is_one_of(type(use.value_of(arg)), float)]
+        if name == "range" and len(node.args) == 3 and floats == node.args[2:]:
+            return Reason("float-step", "range counts by integers: np.arange takes other steps")
         if len(floats) == 1:
             return Reason("whole-number", f"{use.text_of(floats[0])} is a float: a count is an integer")
     if said.endswith("object is not callable"):
@@ -119,7 +123,7 @@ def _of_call(said: str, use: Use, node: ast.Call) -> Reason:
 def _not_called(use: Use, node: ast.Call) -> Reason:
     """What is called though it is a value."""
     value = use.value_of(node.func)
-    if isinstance(node.func, ast.Attribute) and not node.args and not node.keywords and value is not MISSING:
+    if isinstance(node.func, ast.Attribute) and not (node.args or node.keywords or value is None or value is MISSING):
         return Reason("no-call", f"{use.text_of(node.func)} is a value: leave the parentheses out")
     if callable(getattr(builtins, getattr(node.func, "id", ""), None)):
         return NONE  # a variable hides a function
@@ -146,7 +150,7 @@ def _of_index(said: str, use: Use, node: ast.Subscript) -> Reason:
 
 def _of_operator(use: Use, node: ast.BinOp) -> Reason:
     sides = [use.value_of(node.left), use.value_of(node.right)]
-    if isinstance(node.op, ast.BitXor) and any(is_one_of(type(side), float) or _cells(side) for side in sides):
+    if isinstance(node.op, ast.BitXor) and all(_is_number(side) for side in sides):
         return Reason("xor", "^ works on bits: ** is the power")
     for part, side, other in ((node.left, sides[0], sides[1]), (node.right, sides[1], sides[0])):
         number = is_one_of(type(other), float, int, list) or _cells(other)
@@ -173,6 +177,12 @@ def _cells(value: object) -> bool:
     """Whether a value is an array or a column of several cells."""
     shape = read_attribute(value, "shape") if value is not MISSING else MISSING
     return isinstance(shape, tuple) and len(shape) > 0 and safe_kind(type(value))
+
+
+def _is_number(value: object) -> bool:
+    """A number that is no truth value, or an array of such."""
+    kind = getattr(read_attribute(value, "dtype"), "kind", "")
+    return is_one_of(type(value), int, float) or (kind in "fiu" and kind != "" and safe_kind(type(value)))
 
 
 def _numbers(value: list[object]) -> bool:
