@@ -12,7 +12,7 @@ from ..core import run_state, signal_masking
 SILENT = [("ignore", None, Warning, None, 0)]
 
 
-def with_care(function: Callable[..., Any], *args: object) -> Any:
+def with_care(function: Callable[..., object], *args: object) -> Any:
     """What a rule raises is dropped, unless it is a signal handler's of the script; its warnings are not shown."""
     if sys.modules.get("warnings") is not warnings:
         with run_state.silenced():

@@ -30,7 +30,7 @@ class Finding:
     weight: float
     place: Place
     question: bool = False
-    evidence: dict[str, Any] = field(default_factory=dict)
+    evidence: dict[str, object] = field(default_factory=dict)
     right: str | None = None
     fix: str | None = None
     pictures: list[dict[str, object]] = field(default_factory=list)

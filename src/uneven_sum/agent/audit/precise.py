@@ -65,7 +65,7 @@ ARRAYS = (
         "min",
     ),
 )
-OPERATIONS: dict[type, Callable[[Any, Any], Any]] = {
+OPERATIONS: dict[type, Callable[[object, Any], object]] = {
     ast.Add: lambda a, b: a + b,
     ast.Sub: lambda a, b: a - b,
     ast.Mult: lambda a, b: a * b,

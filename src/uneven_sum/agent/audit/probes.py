@@ -27,10 +27,10 @@ NEARLY = 1e-12  # the square of a difference beside that of its operand, where d
 ARITHMETIC = ("add", "sub", "mul", "truediv", "floordiv", "mod", "pow", "matmul")
 COMPARED = ("eq", "ne", "lt", "le", "gt", "ge")
 MOST_CELLS = 10_000_000  # of an array whose old cells are kept while it is changed in place
-Operator = Callable[[Any, Any], Any]
-Probe = Callable[[Any, Any, int], Any]
-Taken = tuple[Any, Any, Any, bool]  # owner, index or name, value, whether it is an attribute
-Look = Callable[[Any, Any, Any, int], Any]  # at operands and result; gives the result
+Operator = Callable[[object, object], Any]
+Probe = Callable[[object, object, int], object]
+Taken = tuple[object, Any, object, bool]  # owner, index or name, value, whether it is an attribute
+Look = Callable[[Any, Any, Any, int], object]  # at operands and result; gives the result
 
 
 def of(auditor: Auditor) -> dict[str, object]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any, ClassVar
+from typing import TYPE_CHECKING, ClassVar
 
 if TYPE_CHECKING:
     from ..auditor import Auditor
@@ -48,7 +48,7 @@ class Rule:
         """Before a call."""
 
     def call(
-        self, function: object, args: tuple[object, ...], named: dict[str, Any], result: object, site: int
+        self, function: object, args: tuple[object, ...], named: dict[str, object], result: object, site: int
     ) -> None:
         """After a call."""
 

@@ -15,7 +15,9 @@ class Dates(Rule):
     NAME = "dates"
     WANTS = ("call:to_datetime", "call:parse")
 
-    def call(self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: object, site: int) -> None:
+    def call(
+        self, function: object, args: tuple[Any, ...], named: dict[str, object], result: object, site: int
+    ) -> None:
         pd = nonfinite.module("pandas")
         if (
             pd is None

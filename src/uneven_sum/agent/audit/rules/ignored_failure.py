@@ -22,7 +22,7 @@ class IgnoredFailure(Rule):
     WANTS = tuple(f"call:{name}" for name in CALLS)
 
     def call(
-        self, function: object, args: tuple[object, ...], named: dict[str, Any], result: object, site: int
+        self, function: object, args: tuple[object, ...], named: dict[str, object], result: object, site: int
     ) -> None:
         name = seen(function, "__name__", "")
         if type(result) is tuple and name in ITERATIVE and len(result) == 2 and type(result[1]) is int:

@@ -67,7 +67,7 @@ class Missing(Rule):
         )
 
     def call(
-        self, function: object, args: tuple[object, ...], named: dict[str, Any], result: object, site: int
+        self, function: object, args: tuple[object, ...], named: dict[str, object], result: object, site: int
     ) -> None:
         name = seen(function, "__name__", "")
         owner = seen(function, "__self__", None)

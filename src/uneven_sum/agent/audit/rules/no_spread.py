@@ -5,7 +5,6 @@ from __future__ import annotations
 import ast
 import types
 from collections.abc import Callable
-from typing import Any
 
 from ...core.data_types import Array
 from ...values import nonfinite
@@ -30,7 +29,7 @@ class NoSpread(Rule):
     WANTS = tuple(f"call:{name}" for name in SPREADS)
 
     def call(
-        self, function: object, args: tuple[object, ...], named: dict[str, Any], result: object, site: int
+        self, function: object, args: tuple[object, ...], named: dict[str, object], result: object, site: int
     ) -> None:
         np, pd = nonfinite.module("numpy"), nonfinite.module("pandas")
         owner = seen(function, "__self__", None)

@@ -15,7 +15,9 @@ class OutOfRange(Rule):
     NAME = "out-of-range"
     WANTS = ("call:interp", "call:histogram", "call:sum")
 
-    def call(self, function: object, args: tuple[object, ...], named: dict[str, Any], result: Any, site: int) -> None:
+    def call(
+        self, function: object, args: tuple[object, ...], named: dict[str, object], result: Any, site: int
+    ) -> None:
         np = nonfinite.module("numpy")
         if np is None and seen(function, "__name__", "") != "sum":
             return

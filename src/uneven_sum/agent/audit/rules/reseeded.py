@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from ...core.type_identity import is_one_of
 from .base import Rule
 
@@ -15,7 +13,7 @@ class Reseeded(Rule):
     WANTS = ("call:seed", "call:default_rng", "call:RandomState", "call:Random")
 
     def call(
-        self, function: object, args: tuple[object, ...], named: dict[str, Any], result: object, site: int
+        self, function: object, args: tuple[object, ...], named: dict[str, object], result: object, site: int
     ) -> None:
         given = args[0] if args else named.get("seed", named.get("a"))
         if not is_one_of(type(given), int, float, str):

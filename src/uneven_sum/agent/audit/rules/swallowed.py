@@ -40,7 +40,9 @@ class Swallowed(Rule):
             evidence={"error": said},
         )
 
-    def call(self, function: object, args: tuple[Any, ...], named: dict[str, object], result: Any, site: int) -> None:
+    def call(
+        self, function: object, args: tuple[object, ...], named: dict[str, object], result: Any, site: int
+    ) -> None:
         if named.get("return_exceptions") is True and isinstance(result, _futures()):
             gathering = cast("asyncio.Future[list[object]]", result)
             frame = self.auditor.user_frame()

@@ -92,7 +92,7 @@ class Underflow(Rule):
             operands=list(zip(place.operand_texts(), (full(x), full(y)))),
         )
 
-    def call(self, function: object, args: tuple[Any, ...], named: dict[str, Any], result: Any, site: int) -> None:
+    def call(self, function: object, args: tuple[Any, ...], named: dict[str, object], result: Any, site: int) -> None:
         np = nonfinite.module("numpy")
         if seen(function, "__name__", "") == "exp":
             self._exponential(np, args[0] if args else None, result, site)
