@@ -181,6 +181,10 @@ CASES: dict[str, tuple[str, dict[str, str | None]]] = {
         NP + "import math\na = np.zeros(2)\nx = math.exp(a)\nprint(x)\n",
         {"use np.exp": "2 cells float64, [1.0 1.0]"},
     ),
+    "a frame as a condition": (
+        "import pandas as pd\nf = pd.DataFrame({'q': [1.0]})\nif f:\n    print(1)\n",
+        {"ask for rows": "True"},
+    ),
     "a half": ("for k in range(5 / 2):\n    print(k)\n", {"divide to integers": "range"}),
     "a count": ("n = 2.0\nfor k in range(n):\n    print(k)\n", {"make it an integer": "range"}),
     "a loop over a number": ("n = 2\nfor k in n:\n    print(k)\n", {"count up to it": "range"}),

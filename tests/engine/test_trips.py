@@ -508,10 +508,34 @@ WHY = {
         "import pandas as pd\nf = pd.DataFrame({'day': [1], ' flow': [2]})\nx = f['flow']\n",
         "the nearest of its 2 columns: ' flow'.",
     ),
+    "an array of objects": (
+        "import numpy as np\nclass Gauge:\n    def level(self): return 1.0\n"
+        "g = np.array([[Gauge()]], dtype=object)\nx = g.level()\n",
+        "each of its cells has level: g[0, 0].level.",
+    ),
+    "what JSON has no form for": (
+        "import json, numpy as np\nx = json.dumps({'gauges': [1.0, {'flow': np.ones(2)}]})\n",
+        "['gauges'][1]['flow'] is of type ndarray: .tolist() makes it plain.",
+    ),
+    "None among numbers": ("x = sorted([1, 2.5, None, 2])\n", "element [2] is None, most are of type int."),
+    "a text among numbers": ("q = [1, 'a', 2]\nx = max(q)\n", "element [1] is 'a', most are of type int."),
+    "times in a column": (
+        "import pandas as pd\nf = pd.DataFrame({'day': pd.date_range('2026', periods=2), 'q': [1, 2]})\n"
+        "x = f.resample('D').mean()\n",
+        "times are in a column: on='day' takes them.",
+    ),
+    "a frame as a condition": (
+        "import pandas as pd\nf = pd.DataFrame({'q': [1.0]})\nif f:\n    pass\n",
+        "Culprit: f = 1 rows x 1 column: q, len(f) counts its rows.",
+    ),
+    "an array as a condition": (
+        "import numpy as np\na = np.array([0.0, 2.0])\nwhile a:\n    pass\n",
+        "1 of its 2 cells is true.",
+    ),
     "no such key": ("q = {'a': 1}.get('b')\nx = q + 1\n", "q is None since line 1: get has found nothing."),
     "an attribute that raises": (
         "import pandas as pd\nf = pd.DataFrame({'day': ['a']})\nx = f['day'].dt.year\n",
-        "Culprit: f['day'].dt with f['day'] = day, 1 row str: a.",
+        "Culprit: f['day'].dt with f['day'] = day, 1 row str: a, it holds no times: pd.to_datetime makes them.",
     ),
     "bins": (
         "import numpy as np\na = np.array([2.0, 1.0])\nx = np.digitize(a, [3, 1, 2])\n",

@@ -107,6 +107,9 @@ def _power(fault: Fault, node: ast.BinOp) -> list[Repair]:
 def _truth(fault: Fault) -> list[Repair]:
     """A comparison of arrays as a condition."""
     node, np = fault.node, fault.numpy
+    if fault.reason == "truth-of-frame":
+        text = fault.with_term(f"len({ast.unparse(node)}) > 0")
+        return [Repair("ask for rows", text, "The condition holds for a frame that has some.")]
     tree = parsed(fault.statement)
     for around in ast.walk(tree) if tree is not None else ():
         if isinstance(around, ast.IfExp) and ast.dump(around.test) == ast.dump(node) and np:
@@ -126,5 +129,5 @@ KINDS = {  # by the kind of the reason
     "count-up": _count_up,
     **dict.fromkeys(("call-it", "call-method", "nested-index", "list-by-list"), _index),
     **dict.fromkeys(("xor", "list-arithmetic"), _operator),
-    "truth-of-cells": _truth,
+    **dict.fromkeys(("truth-of-cells", "truth-of-frame"), _truth),
 }

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 import builtins
+import contextlib
 import re
 import types
 from collections.abc import Callable
@@ -14,6 +15,7 @@ from ..core.records import fact
 from ..core.text import plural, str_of
 from ..core.type_identity import is_one_of
 from ..values import nonfinite
+from ..values.describe import text_of
 from ..values.safe_read import read_attribute, safe_kind
 from . import provenance
 from .reasons import NONE, Reason
@@ -23,6 +25,16 @@ OF_MATH = {  # functions of `math` that NumPy has by the same name
     *("ceil", "fabs", "isnan", "isfinite", "isinf", "hypot", "degrees", "radians", "trunc"),
 }
 MAKERS = {"zeros", "ones", "empty", "full"}
+NO_JSON = re.compile(r"Object of type (\w+) is not JSON serializable")
+NO_ORDER = re.compile(r"^'[<>]=?' not supported between instances of")
+NO_TIMES = re.compile(r"^Only valid with DatetimeIndex")
+NUMBERS = {int, float, bool}
+MOST = 100_000  # elements that are looked at
+ACCESSORS = {  # messages of pandas, by a part
+    "Can only use .dt accessor": "it holds no times: pd.to_datetime makes them",
+    "Can only use .str accessor": "it holds no texts: .astype(str) makes them",
+    "Can only use .cat accessor": "it holds no categories: .astype('category') makes them",
+}
 OVER_COLUMNS = {"corr", "cov", "quantile", "mean", "std", "var", "median", "sem", "skew", "kurt"}
 JOINERS = {"concatenate", "vstack", "hstack", "stack", "dstack", "column_stack", "concat"}
 COUNTED = re.compile(r"takes (?:from \d+ to )?(\d+) positional arguments? but (\d+) (?:was|were) given")
@@ -56,8 +68,16 @@ def of_error(exc: BaseException, use: Use) -> Reason:
         if name in OVER_COLUMNS and "could not convert string" in said:
             return _texts_in(use.owner)
         return _truth(use) if "truth value of a" in said else NONE
+    if isinstance(exc, AttributeError):
+        return _of_attribute(said, read_attribute(exc, "name"), use)
     if not isinstance(exc, TypeError):
         return NONE
+    if (refused := NO_JSON.match(said)) and isinstance(use.node, ast.Call) and use.node.args:
+        return _not_plain(refused[1], use.value_of(use.node.args[0]))
+    if NO_ORDER.search(said) and isinstance(use.node, ast.Call) and use.node.args:
+        return _odd_element(use.value_of(use.node.args[0]))
+    if NO_TIMES.search(said):
+        return _times(use)
     if isinstance(use.node, ast.Call):
         return _of_call(said, use, use.node)
     if isinstance(use.node, ast.Subscript):
@@ -70,22 +90,87 @@ def of_error(exc: BaseException, use: Use) -> Reason:
     return NONE
 
 
+def _of_attribute(said: str, name: object, use: Use) -> Reason:
+    """An accessor of pandas on values of another type; what the cells of an array have, and the array has not."""
+    for words, told in ACCESSORS.items():
+        if words in said:
+            return Reason("accessor", told)
+    cells: Any = use.owner
+    if type(name) is not str or getattr(read_attribute(cells, "dtype"), "kind", "") != "O" or not _cells(cells):
+        return NONE
+    first = cells.flat[0] if hasattr(cells, "flat") and cells.size else None
+    method = use.node.func if isinstance(use.node, ast.Call) else use.node
+    if not isinstance(method, ast.Attribute) or name not in dir(type(first)):
+        return NONE
+    places = ", ".join("0" * cells.ndim)
+    return Reason("of-cells", f"each of its cells has {name}: {use.text_of(method.value)}[{places}].{name}")
+
+
+def _not_plain(kind: str, value: Any, path: str = "", depth: int = 0) -> Reason:
+    """Where a value is that JSON has no form for."""
+    if type(value).__name__ == kind:
+        how = ".tolist()" if hasattr(value, "tolist") else "str()"
+        return Reason("not-plain", f"{path or 'it'} is of type {kind}: {how} makes it plain")
+    parts: list[tuple[object, object]] = []
+    if is_one_of(type(value), dict):
+        parts = list(value.items())[:MOST]
+    elif is_one_of(type(value), list, tuple):
+        parts = list(enumerate(value[:MOST]))
+    for key, part in parts if depth < 5 else ():
+        if is_one_of(type(key), str, int) and (found := _not_plain(kind, part, f"{path}[{key!r}]", depth + 1)).text:
+            return found
+    return NONE
+
+
+def _odd_element(value: Any) -> Reason:
+    """The first element of another type than most have, where elements are compared."""
+    if not is_one_of(type(value), list, tuple) or not value:
+        return NONE
+    kinds = [type(one) for one in value[:MOST]]
+    usual = max(set(kinds), key=kinds.count)
+    at = next(
+        (n for n, kind in enumerate(kinds) if kind is not usual and not {kind, usual} <= {int, float, bool}), None
+    )
+    if at is None:
+        return NONE
+    shown = text_of(value[at])
+    return Reason("odd-element", f"element [{at}] is {shown}, most are of type {usual.__name__}")
+
+
+def _times(use: Use) -> Reason:
+    """Which column of a frame holds times, where its index has none."""
+    frame: Any = use.owner
+    if not nonfinite.is_frame(frame) or not hasattr(getattr(frame, "dtypes", None), "items"):
+        return NONE
+    times = [name for name, kind in frame.dtypes.items() if getattr(kind, "kind", "") == "M" and type(name) is str]
+    if times:
+        return Reason("times-in-column", f"times are in a column: on={times[0]!r} takes them")
+    return Reason("no-times", "no column holds times: pd.to_datetime makes them of texts")
+
+
 def _truth(use: Use) -> Reason:
     """How many cells of a comparison are true, where one truth value is asked for."""
     node = use.node
     if isinstance(node, ast.Call) and getattr(node.func, "id", "") in ("max", "min") and len(node.args) == 2:
         name = getattr(node.func, "id", "")
         return Reason("max-of-arrays", f"{name} compares whole arrays: np.{name}imum compares cell by cell")
+    value: Any = use.value_of(node)
+    if nonfinite.is_frame(value) and hasattr(value, "columns"):
+        return Reason("truth-of-frame", f"len({use.text_of(node)}) counts its rows")
+    if isinstance(node, (ast.Name, ast.Attribute)) and _cells(value):
+        return _true_cells(value != 0)
     if not isinstance(node, ast.Compare) or len(node.ops) != 1:
         return NONE
     sides = [use.value_of(node.left), use.value_of(node.comparators[0])]
     if any(side is MISSING or not safe_kind(type(side)) for side in sides):
         return NONE
-    try:
-        cells = provenance.OPERATORS[type(node.ops[0])](*sides)
-        true, size = int(cells.sum()), int(cells.size)
-    except Exception:
-        return NONE
+    with contextlib.suppress(Exception):
+        return _true_cells(provenance.OPERATORS[type(node.ops[0])](*sides))
+    return NONE
+
+
+def _true_cells(cells: Any) -> Reason:
+    true, size = int(cells.sum()), int(cells.size)
     return Reason("truth-of-cells", f"{true} of its {plural(size, 'cell')} {'is' if true == 1 else 'are'} true")
 
 

@@ -50,8 +50,9 @@ def raised_term(pause: Pause, root: ast.AST) -> tuple[ast.AST | None, types.Fram
             missing = bool(calls) and isinstance(node, ast.Attribute)  # a method: the call has its owner
             return calls[0] if missing else node, inner
     loop = pause.statement.node if pause.statement is not None else None
-    if isinstance(loop, ast.For) and position(loop) == place and root is loop.iter:
-        return root, inner  # what is no sequence of values (before 3.13)
+    whole = loop.iter if isinstance(loop, ast.For) else loop.test if isinstance(loop, (ast.If, ast.While)) else None
+    if loop is not None and root is whole and position(loop) == place:
+        return root, inner  # what is no sequence of values, or has no truth value (before 3.13)
     return None, None
 
 
