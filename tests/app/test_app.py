@@ -322,13 +322,10 @@ async def test_slow_run_until_a_key(script) -> None:
     async with app.run_test(size=(140, 42)) as pilot:
         bench = await settled(pilot, "paused", 1)
         await pilot.press("S", "greater_than_sign", "greater_than_sign")
-        await rest(pilot, 1.5)
+        await until(pilot, lambda: bench.facts.loops and (bench.facts.loops[0].number or 0) >= 2)
         assert bench.stepping.slow
-        number = bench.facts.loops[0].number
-        assert number >= 2
         await pilot.press("k")
-        await rest(pilot, 0.5)
-        assert not bench.stepping.slow and bench.state == "paused"
+        await until(pilot, lambda: not bench.stepping.slow and bench.state == "paused")
 
 
 async def test_an_edited_file_keeps_its_lookouts(script) -> None:

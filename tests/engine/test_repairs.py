@@ -185,6 +185,14 @@ CASES: dict[str, tuple[str, dict[str, str | None]]] = {
         "import pandas as pd\nf = pd.DataFrame({'q': [1.0]})\nif f:\n    print(1)\n",
         {"ask for rows": "True"},
     ),
+    "a generator by its place": (
+        "g = (k * 2.0 for k in range(3))\nx = g[1]\nprint(x)\n",
+        {"make it a list": "2.0"},
+    ),
+    "objects in arithmetic": (
+        NP + "a = np.array([1, 4], dtype=object)\nx = np.sqrt(a) * 2\nprint(x)\n",
+        {"make them floats": "2 cells float64, [2.0 4.0]"},
+    ),
     "a half": ("for k in range(5 / 2):\n    print(k)\n", {"divide to integers": "range"}),
     "a count": ("n = 2.0\nfor k in range(n):\n    print(k)\n", {"make it an integer": "range"}),
     "a loop over a number": ("n = 2\nfor k in n:\n    print(k)\n", {"count up to it": "range"}),

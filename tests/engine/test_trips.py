@@ -532,6 +532,72 @@ WHY = {
         "import numpy as np\na = np.array([0.0, 2.0])\nwhile a:\n    pass\n",
         "1 of its 2 cells is true.",
     ),
+    "a name that is assigned below": ("x = y\ny = 3\n", "Culprit: y, it is assigned below, at line 2."),
+    "a function that is defined below": ("x = f()\ndef f(): pass\n", "Culprit: f, it is defined below, at line 2."),
+    "a loop without a pass": ("for k in []:\n    pass\nx = k\n", "the loop at line 1 has had no pass."),
+    "a branch that did not run": (
+        "import sys\nif len(sys.argv) > 5:\n    q = 1\nx = q\n",
+        "1 line assigns it, which did not run: 3.",
+    ),
+    "branches that did not run": (
+        "def f(a):\n    if a > 3:\n        q = 1\n    elif a > 2:\n        q = 2\n    return q\nf(1)\n",
+        "2 lines assign it, which did not run: 3 and 5.",
+    ),
+    "a deleted name": ("x = 1\ndel x\ny = x\n", "it was deleted at line 2."),
+    "the name of an error": (
+        "try:\n    1 / 0\nexcept ZeroDivisionError as e:\n    pass\nx = e\n",
+        "it ends with its except clause, at line 3.",
+    ),
+    "the name of a comprehension": (
+        "y = [k for k in range(3)]\nx = k\n",
+        "it is a name of the comprehension at line 1 alone.",
+    ),
+    "a local name": ("def f():\n    q = 1\nf()\nx = q\n", "it is a local name of f, at line 2."),
+    "a name of the function around": (
+        "def f():\n    n = 0\n    def g():\n        n += 1\n    g()\nf()\n",
+        "it belongs to f, the function around: declare it nonlocal.",
+    ),
+    "a name of the module": ("n = 0\ndef g():\n    n += 1\ng()\n", "so it is not the module's: declare it global"),
+    "an attribute of another method": (
+        "class A:\n    def read(self):\n        self.q = 1\n    def flow(self):\n        return self.q\nA().flow()\n",
+        "read assigns it, at line 3, which has not run for it.",
+    ),
+    "an attribute of the objects": (
+        "class A:\n    def __init__(self):\n        self.q = 1\nx = A.q\n",
+        "its objects have it: __init__ assigns it, at line 3.",
+    ),
+    "a key that is a number": ("q = {1: 'a'}\nx = q['1']\n", "its key is the number 1."),
+    "a key that is a text": ("q = {'1': 'a'}\nx = q[1]\n", "its key is the text '1'."),
+    "a row that is not there": (
+        "import pandas as pd\nf = pd.DataFrame({'q': [1.0, 2.0]})\nx = f.drop(5)\n",
+        "the nearest of its 2 row labels: 1, 0.",
+    ),
+    "a column that is dropped as a row": (
+        "import pandas as pd\nf = pd.DataFrame({'q': [1.0], 'day': [2]})\nx = f.drop('q')\n",
+        "the nearest of its 2 columns: q.",
+    ),
+    "a column of groups": (
+        "import pandas as pd\nf = pd.DataFrame({'q': [1.0], 'day': [2]})\nx = f.groupby('day').agg({'flow': 'sum'})\n",
+        "its 2 columns are 'q', 'day'.",
+    ),
+    "a program that is not there": (
+        "import subprocess\nx = subprocess.run(['no-such-program'])\n",
+        "Culprit: subprocess.run(['no-such-program']).",
+    ),
+    "a generator by its place": ("g = (k for k in range(3))\nx = g[0]\n", "g has no places: list(g) has."),
+    "the length of pairs": ("z = zip([1], [2])\nx = len(z)\n", "its length is not known before: list(z) has one."),
+    "objects in arithmetic": (
+        "import numpy as np\na = np.array([1, None])\nx = np.sqrt(a)\n",
+        "its cells are objects: a.astype(float) makes numbers of them.",
+    ),
+    "texts in arithmetic": (
+        "import numpy as np\na = np.array(['1', '2'])\nx = a * 2\n",
+        "its cells are texts: a.astype(float) makes numbers of them.",
+    ),
+    "a decorator that raises": (
+        "from dataclasses import dataclass\n@dataclass\nclass A:\n    q: list = []\n",
+        "use default_factory.",
+    ),
     "no such key": ("q = {'a': 1}.get('b')\nx = q + 1\n", "q is None since line 1: get has found nothing."),
     "an attribute that raises": (
         "import pandas as pd\nf = pd.DataFrame({'day': ['a']})\nx = f['day'].dt.year\n",

@@ -13,7 +13,9 @@ from uneven_sum.app.bench.screen import Bench
 
 
 async def rest(pilot, seconds: float) -> None:
-    await pilot.pause(seconds * slowness())
+    """Waits in parts: how slow the machine is changes within a moment."""
+    for _ in range(3):
+        await pilot.pause(seconds / 3 * slowness())
 
 
 async def settled(pilot, state: str, line: int | None = None) -> Bench:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import ast
 
-from .fault import Fault, Repair, parsed
+from .fault import Fault, Repair, beside, parsed
 
 
 def _call(fault: Fault) -> list[Repair]:
@@ -56,6 +56,26 @@ def _whole_number(fault: Fault) -> list[Repair]:
         if place is not None:
             text = fault.with_term(f"int({ast.unparse(place)})", place)
             found.append(Repair("make it an integer", text, "A fraction is cut off."))
+    return found
+
+
+def _list_of(fault: Fault) -> list[Repair]:
+    """What gives its elements once, made a list."""
+    node = fault.node
+    part = node.value if isinstance(node, ast.Subscript) else node.args[0] if isinstance(node, ast.Call) else None
+    if part is None:
+        return []
+    text = fault.with_term(f"list({ast.unparse(part)})", part)
+    return [Repair("make it a list", text, "All its elements fit into memory.")]
+
+
+def _numbers(fault: Fault) -> list[Repair]:
+    """Cells that are objects or texts, made floats."""
+    parts = [n for n in ast.walk(fault.node) if isinstance(n, ast.expr) and ast.unparse(n) == "".join(fault.near[:1])]
+    found = []
+    for part in parts[:1]:
+        text = fault.with_term(f"{beside(part)}.astype(float)", part)
+        found.append(Repair("make them floats", text, "Each is a number, or None for a missing one."))
     return found
 
 
@@ -127,6 +147,8 @@ KINDS = {  # by the kind of the reason
     **dict.fromkeys(("no-call", "index-it", "numeric-only", "float-step"), _call),
     "whole-number": _whole_number,
     "count-up": _count_up,
+    "no-list": _list_of,
+    "object-cells": _numbers,
     **dict.fromkeys(("call-it", "call-method", "nested-index", "list-by-list"), _index),
     **dict.fromkeys(("xor", "list-arithmetic"), _operator),
     **dict.fromkeys(("truth-of-cells", "truth-of-frame"), _truth),

@@ -24,10 +24,11 @@ INDEXERS = ("loc", "at")
 PLACES = (*INDEXERS, "iloc", "iat")
 LARGE = 400  # rows of a matrix that is looked into
 MOST_KEYS = 10_000
+PROGRAMS = ("run", "Popen", "call", "check_call", "check_output")  # of subprocess: what they do not find is no file
 SEPARATORS = (";", "\t", "|", " ")  # of a file, where a comma was expected
 SHOWN = 3  # keys, where none is near
 # What messages are about.
-OF_LABELS = re.compile(r"not in index|not found in axis|are in the|are not columns")
+OF_LABELS = re.compile(r"not in index|not found in axis|are in the|are not columns|do not exist|are not present in")
 INTO_SHAPE = re.compile(r"from shape .* into shape|Length of values")  # it has both
 NOT_FOUND = re.compile(r"^(\S.*) not found\.?$")
 OF_COORDINATE = re.compile(r"not all values found in index '([^']+)'")
@@ -72,7 +73,7 @@ def of_error(exc: BaseException, operands: list[object], node: ast.AST | None = 
     if isinstance(exc, IndexError):
         return _index(str_of(exc), operands)
     if isinstance(exc, OSError):
-        return _file(exc)
+        return NONE if _callee(node) in PROGRAMS else _file(exc)
     if isinstance(exc, ValueError) and "Singular matrix" in str_of(exc):
         return _singular(operands)
     if isinstance(exc, ValueError) and "positive definite" in str_of(exc):
@@ -252,7 +253,8 @@ def _nearest_key(wanted: object, operands: list[object], node: ast.AST | None = 
     if isinstance(wanted, str) and (index := OF_COORDINATE.search(wanted)):
         return _coordinate(index[1], operands)
     if isinstance(wanted, str) and OF_LABELS.search(wanted):
-        wanted = next(iter(re.findall(r"\['([^']+)'", wanted)), wanted)  # the first of several
+        named = re.findall(r"\['([^']+)'", wanted) or re.findall(r"\[(\d+)[\],]", wanted)
+        wanted = next((int(n) if n.isdigit() and f"'{n}'" not in str(wanted) else n for n in named), wanted)
     for number, owner in enumerate(operands):
         keys, word = _keys(owner, wanted, node, operands)
         plain = is_one_of(type(wanted), str, int, float)
@@ -285,10 +287,14 @@ def _keys(owner: object, wanted: object, node: ast.AST | None, operands: list[ob
     if home == "polars" and hasattr(owner, "columns"):
         return list(owner.columns), "column"
     if home == "pandas" and type(owner).__name__.endswith("GroupBy"):
+        if _callee(node) in ("agg", "aggregate") and hasattr(getattr(owner, "obj", None), "columns"):
+            return list(owner.obj.columns[:MOST_KEYS]), "column"  # type: ignore[attr-defined]  # of pandas
         return list(getattr(owner, "groups", ()))[:MOST_KEYS], "group"
     if home != "pandas" or not hasattr(owner, "index"):
         return [], ""
-    if not hasattr(owner, "columns") or _is_label_of_row(wanted, node, operands):
+    of_rows = _callee(node) == "drop" and not any(k.arg in ("axis", "columns") for k in getattr(node, "keywords", ()))
+    of_rows = of_rows and hasattr(owner, "columns") and wanted not in list(owner.columns[:MOST_KEYS])
+    if not hasattr(owner, "columns") or of_rows or _is_label_of_row(wanted, node, operands):
         return list(owner.index[:MOST_KEYS]), "row label"
     return list(owner.columns[:MOST_KEYS]), "column"
 
@@ -305,6 +311,10 @@ def _is_label_of_row(wanted: object, node: ast.AST | None, operands: list[object
     return not any(is_one_of(type(one), str, int) and one == wanted for one in asked)
 
 
+def _callee(node: ast.AST | None) -> str:
+    return getattr(getattr(node, "func", None), "attr", "")
+
+
 def _near(keys: list[Any], word: str, wanted: object) -> Reason:
     if not keys:
         return NONE
@@ -314,10 +324,15 @@ def _near(keys: list[Any], word: str, wanted: object) -> Reason:
         parted = [s for s in SEPARATORS if len(texts) == len(keys) == 1 and wanted in map(str.strip, texts[0].split(s))]
         if parted and parted[0] in texts[0]:
             return Reason("separator", f"its only {word} is {texts[0]!r}: read the file with sep={parted[0]!r}")
+        numbers = [k for k in keys if is_one_of(type(k), int, float) and str(k) == wanted]
+        if numbers:
+            return Reason("key", f"its key is the number {numbers[0]}", near=(repr(numbers[0]),))
         close = [k for k in texts if k.strip().casefold() == wanted.strip().casefold()][:3]
         close = close or difflib.get_close_matches(wanted, texts, 3, 0.5)
         near, written = [k if k == k.strip() else repr(k) for k in close], [repr(k) for k in close]
     else:
+        if is_one_of(type(wanted), int, float) and str(wanted) in [k for k in keys if isinstance(k, str)]:
+            return Reason("key", f"its key is the text {str(wanted)!r}", near=(repr(str(wanted)),))
         numbers = [k for k in keys if is_one_of(type(k), int, float) and is_one_of(type(wanted), int, float)]
         near = written = [repr(k) for k in sorted(numbers, key=lambda k: abs(k - wanted))[:3]]
     if near:

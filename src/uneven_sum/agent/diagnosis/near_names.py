@@ -115,7 +115,11 @@ def _of_attribute(name: str, owner: object, node: ast.AST | None) -> Reason:
     if name in names:
         return NONE  # it is there, and raised itself
     removed = removed_names.of_attribute(name, owner, names)
-    return removed if removed.text else _nearest(name, names)
+    if removed.text:
+        return removed
+    if (setter := f"set_{name}") in names:  # what pyplot calls by the shorter name
+        return Reason("name", f"the nearest name: {setter}", near=(setter,))
+    return _nearest(name, names)
 
 
 def _of_member(name: str, owner: object, node: ast.AST | None) -> Reason | None:

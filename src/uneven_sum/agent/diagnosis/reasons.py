@@ -14,8 +14,8 @@ from ..source.sites import callee
 class Reason:
     """Why a term is not finite or raised.
 
-    `text`: for a person; `kind`: for code; `near`: the nearest keys or names, as they are written in Python;
-    `shapes`: the two that do not fit.
+    `text`: for a person; `kind`: for code; `near`: the nearest keys or names, or the part that is meant, as they are
+    written in Python; `shapes`: the two that do not fit.
     """
 
     kind: str = ""

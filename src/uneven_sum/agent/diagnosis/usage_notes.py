@@ -27,7 +27,9 @@ OF_MATH = {  # functions of `math` that NumPy has by the same name
 MAKERS = {"zeros", "ones", "empty", "full"}
 NO_JSON = re.compile(r"Object of type (\w+) is not JSON serializable")
 NO_ORDER = re.compile(r"^'[<>]=?' not supported between instances of")
+OF_CELLS = re.compile(r"^loop of ufunc|^ufunc '\w+' (not supported|did not contain)|'out' kwarg is necessary")
 NO_TIMES = re.compile(r"^Only valid with DatetimeIndex")
+ONCE = {"generator", "map", "filter", "zip", "enumerate", "dict_keys", "dict_values", "dict_items", "set", "frozenset"}
 NUMBERS = {int, float, bool}
 MOST = 100_000  # elements that are looked at
 ACCESSORS = {  # messages of pandas, by a part
@@ -78,6 +80,8 @@ def of_error(exc: BaseException, use: Use) -> Reason:
         return _odd_element(use.value_of(use.node.args[0]))
     if NO_TIMES.search(said):
         return _times(use)
+    if OF_CELLS.search(said) and (found := _object_cells(use)).text:
+        return found
     if isinstance(use.node, ast.Call):
         return _of_call(said, use, use.node)
     if isinstance(use.node, ast.Subscript):
@@ -137,6 +141,20 @@ def _odd_element(value: Any) -> Reason:
     return Reason("odd-element", f"element [{at}] is {shown}, most are of type {usual.__name__}")
 
 
+def _object_cells(use: Use) -> Reason:
+    """An array of objects or texts where numbers are computed."""
+    parts = list(ast.iter_child_nodes(use.node))
+    for part in [p for p in parts if isinstance(p, ast.expr) and not isinstance(p, ast.Constant)]:
+        kind = getattr(read_attribute(use.value_of(part), "dtype"), "kind", "")
+        if kind in ("O", "U", "S", "T"):
+            what = "objects" if kind == "O" else "texts"
+            text = use.text_of(part)
+            return Reason(
+                "object-cells", f"its cells are {what}: {text}.astype(float) makes numbers of them", near=(text,)
+            )
+    return NONE
+
+
 def _times(use: Use) -> Reason:
     """Which column of a frame holds times, where its index has none."""
     frame: Any = use.owner
@@ -185,6 +203,8 @@ def _of_call(said: str, use: Use, node: ast.Call) -> Reason:
         return Reason("arrays-in-list", "the arrays are one argument: a list of them")
     if module == "math" and name in OF_MATH and (_cells(first) or is_one_of(type(first), list)):
         return Reason("math-of-array", f"math.{name} takes one number: np.{name} takes an array")
+    if "has no len()" in said and type(first).__name__ in ONCE:
+        return Reason("no-list", f"its length is not known before: list({use.text_of(node.args[0])}) has one")
     if NO_INTEGER.search(said):
         floats = [arg for arg in node.args if is_one_of(type(use.value_of(arg)), float)]
         if name == "range" and len(node.args) == 3 and floats == node.args[2:]:
@@ -221,6 +241,8 @@ def _not_called(use: Use, node: ast.Call) -> Reason:
 def _of_index(said: str, use: Use, node: ast.Subscript) -> Reason:
     owner, index, text = use.value_of(node.value), node.slice, use.text_of(node.value)
     if said.endswith("object is not subscriptable"):
+        if type(owner).__name__ in ONCE:
+            return Reason("no-list", f"{text} has no places: list({text}) has")
         if is_one_of(type(owner), types.FunctionType, types.BuiltinFunctionType):
             return Reason("call-it", f"{text} is a function: parentheses call it")
         if type(owner) is types.MethodType:

@@ -33,7 +33,11 @@ def raised_anywhere(pause: Pause) -> ast.AST | None:
     if root is None or pause.exception is None:
         return None
     parts = [part for part in ast.iter_child_nodes(root) if not isinstance(part, (ast.stmt, ast.ExceptHandler))]
-    return next((found for part in parts if (found := raised_term(pause, part)[0]) is not None), None)
+    term = next((found for part in parts if (found := raised_term(pause, part)[0]) is not None), None)
+    applied = isinstance(term, (ast.Name, ast.Attribute)) and term in getattr(root, "decorator_list", ())
+    if applied and not isinstance(pause.exception, (AttributeError, NameError)):
+        return None  # a decorator that has raised for what it decorates
+    return term
 
 
 def raised_term(pause: Pause, root: ast.AST) -> tuple[ast.AST | None, types.FrameType | None]:

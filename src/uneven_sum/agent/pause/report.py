@@ -18,6 +18,7 @@ from ..diagnosis import (
     none_notes,
     provenance,
     text_notes,
+    unassigned_names,
     unpacking,
 )
 from ..diagnosis.culprit import NOT_EVALUATED, Culprit, Term
@@ -176,6 +177,10 @@ def _examine(pause: Pause, may_fork: bool) -> dict[str, Any]:
                 found.operands, known = _unpacked(pause, apart, file, found, *store)
             if not known.text:
                 known = error_causes.why(pause.exception, found, whole, scope(), file.segment, may_call)
+            if isinstance(pause.exception, (AttributeError, NameError)) and statement is not None:
+                elsewhere = unassigned_names.of_name(pause.exception, found.term.node, file, statement)
+                elsewhere = elsewhere if elsewhere.text else unassigned_names.of_attribute(pause.exception)
+                known = elsewhere if elsewhere.text and known.kind != "hides-module" else known
             if isinstance(pause.exception, (AttributeError, TypeError)) and statement is not None:
                 no_match = _no_match(apart, found, file, statement, scope())
                 known = Reason(text=no_match) if no_match else known
