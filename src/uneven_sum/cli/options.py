@@ -107,7 +107,7 @@ def launch_of(script: str, args: tuple[str, ...], options: dict[str, Any]) -> La
     )
 
 
-Decorator = Callable[[Callable[..., Any]], Callable[..., Any]]
+Decorator = Callable[[Callable[..., object]], Callable[..., object]]
 SCRIPT: list[Decorator] = [
     click.argument("args", nargs=-1, type=click.UNPROCESSED, metavar="[ARG]..."),
     click.argument("script"),

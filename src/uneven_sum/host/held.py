@@ -12,7 +12,6 @@ import os
 import shutil
 from collections.abc import Callable
 from dataclasses import replace
-from typing import Any
 
 import msgspec
 
@@ -124,7 +123,7 @@ class Held:
         try:
             if name not in CALLS:
                 raise BadUse(f"{name} cannot be asked of a held script.")
-            method: Callable[..., Any] = getattr(self.session, name)
+            method: Callable[..., object] = getattr(self.session, name)
             value = method(*(message.get("arguments") or []))
             answer["value"] = await value if asyncio.iscoroutine(value) else value
         except BadUse as e:

@@ -12,7 +12,6 @@ import os
 import signal
 import time
 from collections.abc import Awaitable, Callable, Collection
-from typing import Any
 
 from ..protocol import Decoder, MalformedMessage, Message, encode
 from .activity import Activity, activity
@@ -23,7 +22,7 @@ ROUNDS = 20  # in which the end of a connection is waited for
 AFTER_OUTPUT = ("stopped", "unevenSum/callEnded")  # what was printed before them is shown before them
 
 
-async def read_out(tasks: Collection[asyncio.Task[Any]], seconds: float) -> None:
+async def read_out(tasks: Collection[asyncio.Task[object]], seconds: float) -> None:
     """Wait until all is read from who has ended, `seconds` at most: a child of it may hold its connection open.
 
     In many short waits: when this process stands still for a while, as under load, that counts as one of them, and

@@ -378,7 +378,7 @@ class Processes:
             self.folder = ""
 
 
-async def _answered(asked: dict[asyncio.Task[Any], Link]) -> None:
+async def _answered(asked: dict[asyncio.Task[object], Link]) -> None:
     """Wait until all have answered, or those that have not have computed for `ASKING`, as in native code.
 
     In rounds, `LONGEST` in all: when this process stands still for a while, as under load, that counts as one round.

@@ -49,7 +49,7 @@ class Session:
         self._failed: BadUse | None = None
         self._stopped_by_us = False
         self._seq = 0
-        self.declared: dict[str, dict[str, Any]] = {}  # of each request: `moves`, `rerun`
+        self.declared: dict[str, dict[str, object]] = {}  # of each request: `moves`, `rerun`
         self._tasks: list[asyncio.Task[None]] = []
         self.points = Points(self._point_came, launch.limits)
         self.processes = Processes(on_event, self._take, self.request, launch)

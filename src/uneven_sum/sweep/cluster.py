@@ -97,7 +97,7 @@ class Cluster:
         self.gone = asyncio.Event()  # no worker has been there for long, or no scheduler
         self._shipping = asyncio.Lock()
 
-    async def ship(self, lost: Any) -> None:
+    async def ship(self, lost: object) -> None:
         """Bring the files to the workers, unless that has been done since `lost` was."""
         async with self._shipping:
             if self.files is lost:

@@ -30,7 +30,7 @@ class Output:
     text: str
     data: dict[str, str] = field(default_factory=dict)  # by media type; pictures other than SVG in base64
 
-    def told(self) -> dict[str, Any]:
+    def told(self) -> dict[str, object]:
         return {"kind": self.kind, "text": self.text[:MOST_TEXT], "data": self.data}
 
 

@@ -48,7 +48,7 @@ def rows_of(root: ast.expr, scope: Scope, suffix: str) -> list[From]:
         return []
 
 
-def cell_in(pandas: types.ModuleType, result: Column, suffix: str) -> tuple[Any, Any]:
+def cell_in(pandas: types.ModuleType, result: Column, suffix: str) -> tuple[object, Any]:
     """The label and the column of a cell.  ValueError when it is none."""
     node = ast.parse("it" + suffix, mode="eval").body
     keys: list[tuple[str, Any]] = []

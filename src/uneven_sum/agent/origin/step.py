@@ -331,7 +331,7 @@ class Taken:
             value = provenance.read(node, self.scope)
         except provenance.Unreadable:
             value = MISSING
-        told: dict[str, Any] = {"text": text, "value": "", "nonfinite": False, "place": None, "calls": False}
+        told: dict[str, object] = {"text": text, "value": "", "nonfinite": False, "place": None, "calls": False}
         if value is not MISSING:
             told.update(value=text_of(value), nonfinite=is_bad(value))
         try:

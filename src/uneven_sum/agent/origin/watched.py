@@ -32,8 +32,8 @@ class Write:
     site: int
     count: int
     kind: str
-    before: Any
-    after: Any
+    before: object
+    after: object
     later: int = 0  # writes since, which all were not finite, too
 
 
@@ -44,7 +44,7 @@ class Stop:
     `call`: not there, but where that execution's call number `call` of the scope's function returns."""
 
     count: int = 0
-    chain: list[list[Any]] | None = None  # calls, innermost first: function, file, line, passes
+    chain: list[list[object]] | None = None  # calls, innermost first: function, file, line, passes
     call: int = 0
     after: bool = False  # uses are sought after that execution, not in it
 

@@ -112,7 +112,7 @@ def examine(pause: Pause, may_fork: bool = True) -> dict[str, Any]:
     return alone
 
 
-def _examine(pause: Pause, may_fork: bool) -> dict[str, Any]:
+def _examine(pause: Pause, may_fork: bool) -> dict[str, object]:
     """Takes an expression apart: in a trial if it calls something, else in place.
 
     Returns {"terms", "culprit", "kind", "differs", "raised", "left out", "sure", "trial"}; `kind` None when nothing
@@ -368,7 +368,7 @@ def _accepts(pause: Pause, apart: dict[str, object]) -> list[str]:
     return [*found, *(f"values of {name}" for name in names)]
 
 
-def _loops_of(call: types.FrameType) -> list[dict[str, Any]]:
+def _loops_of(call: types.FrameType) -> list[dict[str, object]]:
     file = registry.file_of(call)
     return stack.loops(call, statement_at(file, call)) if file else []
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import types
 from collections.abc import Sequence
-from typing import Any
 
 from ..source.sites import Site
 
@@ -12,7 +11,7 @@ from ..source.sites import Site
 class Listener:
     """What the engine is to the probes."""
 
-    def nonfinite(self, value: object, site: Site, frame: types.FrameType, old: object) -> Any:
+    def nonfinite(self, value: object, site: Site, frame: types.FrameType, old: object) -> object:
         return value
 
     def carried(self, value: object, site: Site, given: Sequence[object]) -> bool:

@@ -28,9 +28,9 @@ from .operands import operands_in
 WHOLE_CALLS = 10  # times after which a call is known for one that carries nan from anywhere in an operand
 numbers = TypeIds(float, int, bool, complex)  # types whose augmented operators never work in place
 floats = TypeIds()  # other kinds of floats that have been met: numpy's scalars
-float64: Any = None  # numpy's, once it has been met
-ndarray: Any = None  # the same
-double: Any = None  # its dtype of float64
+float64: object = None  # numpy's, once it has been met
+ndarray: object = None  # the same
+double: object = None  # its dtype of float64
 vdot: Any = None
 known = TypeIds()  # the types that have been met
 never_bad = TypeIds()  # those whose values hold nothing that could be bad
@@ -50,7 +50,7 @@ class Leaving:
     """What is under way: nothing, leaving a call with a value, or giving a statement up."""
 
     frame = 0  # id of the frame to leave
-    value: Any = None
+    value: object = None
     skips = False
     again = False  # the statement is to run again
 
@@ -80,7 +80,7 @@ def check(value: Any, emptied: None, site: int) -> object:
     return _look(value, site, None)
 
 
-def check_result(value: Any, emptied: None, site: int, given: tuple[object, ...]) -> Any:
+def check_result(value: Any, emptied: None, site: int, given: tuple[object, ...]) -> object:
     """The same of arithmetic.  `given`: values of names in it; where they explain what is bad, nobody is asked."""
     kind = type(value)
     if kind is float64 or kind is float:
@@ -398,7 +398,7 @@ def range_loop(numbers: Any, site: int) -> object:
 _passers: dict[int, Any] = {}
 
 
-class _Probes(dict[str, Any]):
+class _Probes(dict[str, object]):
     """Probes by their mark; `pass:SITE` is made for its loop."""
 
     def __missing__(self, name: str) -> object:

@@ -118,7 +118,7 @@ def _targets(node: Comprehension) -> tuple[str, ...]:
     return tuple(dict.fromkeys(names))
 
 
-def passes_at(file: SourceFile, line: int) -> list[Any]:
+def passes_at(file: SourceFile, line: int) -> list[object]:
     """What begins at a line and has passes: a loop or function by its head, else the comprehensions there."""
     found: list[object] = [s.node for s in file.statements if s.line == line and kind_of(s.node)]
     if not found:

@@ -31,7 +31,7 @@ def recent(recorders: Recorders, frame: types.FrameType, count: int) -> tuple[Re
     return None
 
 
-def last_passes(recorders: Recorders, frame: types.FrameType, count: int) -> list[dict[str, Any]]:
+def last_passes(recorders: Recorders, frame: types.FrameType, count: int) -> list[dict[str, object]]:
     """The last passes before a pause, those that are over: `pass`, and `values` by name; finite numbers as they are,
     arrays by their figures, all else as exact text."""
     found = recent(recorders, frame, count) if count else None
@@ -46,7 +46,7 @@ def last_passes(recorders: Recorders, frame: types.FrameType, count: int) -> lis
     return told
 
 
-def _as_json(value: object) -> Any:
+def _as_json(value: object) -> object:
     if isinstance(value, Cells):
         figures = {name: _as_json(getattr(value, name)) for name in FIGURES}
         return {"shape": list(value.shape), **figures}

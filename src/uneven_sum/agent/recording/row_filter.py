@@ -23,7 +23,7 @@ def _of_any(real: Callable[[float], object], other: Callable[[complex], object])
     return lambda v: other(v) if isinstance(v, complex) else real(v)
 
 
-FUNCTIONS: dict[str, Any] = {
+FUNCTIONS: dict[str, object] = {
     **{f.__name__: f for f in (abs, min, max, round, int, float, len, bool, str)},
     **{name: getattr(math, name) for name in ("sqrt", "log", "log10", "exp", "floor", "ceil")},
     "isnan": _of_any(math.isnan, cmath.isnan),

@@ -77,7 +77,7 @@ class ValueStream:
             **{"stream_flush": self.flush, "stream_length": len, "stream_most": FULL},
         }
 
-    def _probe(self) -> Callable[..., Any]:
+    def _probe(self) -> Callable[..., object]:
         """`‹stream›(value, site)`: tells the value and gives it back."""
         pending, add = self.pending, self.pending.extend
         other, flush = self._other, self.flush

@@ -47,7 +47,7 @@ def tell_of_workers(loader: Loader) -> None:
 def _watch(module: Any, loader: Loader) -> None:
     rewrite_test, read = module._rewrite_test, module._read_pyc
 
-    def rewritten(fn: Path, config: Any) -> tuple[bytes, types.CodeType]:
+    def rewritten(fn: Path, config: object) -> tuple[bytes, types.CodeType]:
         digest, plain = rewrite_test(fn, config)
         path = str(fn)
         if not loader.is_users(path):

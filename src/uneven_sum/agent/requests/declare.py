@@ -15,7 +15,7 @@ from typing import Any, TypeVar
 from ..core.errors import Refused
 from ..core.records import fact
 
-F = TypeVar("F", bound=Callable[..., Any])
+F = TypeVar("F", bound=Callable[..., object])
 Body = dict[str, Any]
 PREFIX = "unevenSum/"
 ABSENT: Any = object()  # the default of an argument for which null means something

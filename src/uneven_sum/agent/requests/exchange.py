@@ -5,7 +5,7 @@ from __future__ import annotations
 import sys
 import threading
 import types
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from ..core.errors import Refused
 from ..frames import stack
@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from ..pause.facts import Pause
 
 
-class Names(dict[str, Any]):
+class Names(dict[str, object]):
     """The names of a scope."""
 
 

@@ -42,7 +42,7 @@ OTHER_PACKAGES = ("scipy.", "sklearn.", "statsmodels.")
 NOT_OF_THESE = ("scipy.io", "scipy.sparse", "scipy.constants", "scipy.datasets")
 # What is moved; of a function of numbers a whole result too, where its arguments are not whole: cos(1e-9) is not 1.
 LEFT_ALONE, RESULT, FUNCTION, SUM, INPUTS = "left alone", "result", "function", "sum", "inputs"
-Call = Callable[..., Any]
+Call = Callable[..., object]
 
 
 def moved_of(function: Any) -> str:

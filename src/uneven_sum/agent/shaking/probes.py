@@ -24,7 +24,7 @@ from .moving import Mover
 OPERATORS = ("add", "sub", "mul", "truediv", "floordiv", "mod", "pow", "matmul")
 WANTED = frozenset({*OPERATORS, "call:*"})
 KNOWN = 5_000  # functions whose kind is remembered
-Probe = Callable[[Any, Any, int], Any]
+Probe = Callable[[object, object, int], object]
 PLAIN = {"add": inexact_sum, "mul": inexact_product, "truediv": inexact_quotient, "pow": inexact_power}
 
 
@@ -56,7 +56,7 @@ def _operator(stream: ValueStream, mover: Mover | None, name: str, do: object, o
     return made or _unmoved(stream, do, others)
 
 
-def _unmoved(stream: ValueStream, do: Any, others: Callable[..., Any]) -> Probe:
+def _unmoved(stream: ValueStream, do: Any, others: Callable[..., object]) -> Probe:
     pending, add, flush = stream.pending, stream.pending.extend, stream.flush
 
     def plain(a: object, b: object, site: int) -> object:
@@ -213,7 +213,7 @@ def _is_real(np: types.ModuleType, value: object) -> bool:
     return type(value) in (int, float) or isinstance(value, (np.floating, np.integer))
 
 
-def _in_place(do: Probe, change: Any, others: Callable[..., Any]) -> Probe:
+def _in_place(do: Probe, change: Any, others: Callable[..., object]) -> Probe:
     """`a op= b`: an array is changed itself; what it held before is kept for the judgement."""
 
     def in_place(a: Any, b: object, site: int) -> object:

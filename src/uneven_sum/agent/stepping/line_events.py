@@ -18,7 +18,7 @@ from ..core.records import record
 
 NUMBERS = (4, 3)  # of tools; the others are for debuggers, coverage, profilers and optimizers
 NAME = "uneven-sum"
-Test = Callable[[Any], object] | None
+Test = Callable[[object], object] | None
 Lines = dict[int, Test] | None  # the lines that matter, and what must hold of the call's names there; None: all do
 
 

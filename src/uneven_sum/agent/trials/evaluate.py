@@ -29,7 +29,7 @@ class Evaluated:
     told: dict[str, Any] | None = None
     error: str = ""
     printed: str = ""
-    value: Any = MISSING
+    value: object = MISSING
     for_good: bool = False
     seconds: float = 0.0
     changed: str = ""  # what it would have changed, or has

@@ -197,7 +197,7 @@ def _say_no(text: str) -> None:
     raise ForbiddenInCopy(text)
 
 
-def _collect(child: int, reader: int, limit: float) -> dict[str, Any]:
+def _collect(child: int, reader: int, limit: float) -> dict[str, object]:
     data = bytearray()
     end = time.monotonic() + limit
     watched = [reader] + ([run_state.host_fd] if run_state.host_fd >= 0 else [])
@@ -228,7 +228,7 @@ def _collect(child: int, reader: int, limit: float) -> dict[str, Any]:
     return {**found, "failed": "the trial ended its own process; the script is unharmed"}
 
 
-def _last(data: bytearray) -> dict[str, Any]:
+def _last(data: bytearray) -> dict[str, object]:
     """The last whole line that a copy has written; {} for none: it may have died in the midst of one."""
     lines = bytes(data).split(b"\n")
     found: dict[str, object] = json.loads(lines[-2]) if len(lines) > 1 else {}

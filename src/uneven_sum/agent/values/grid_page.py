@@ -122,7 +122,7 @@ def dates(source: Frame, first: int, last: int) -> list[list[object]]:
     pd = nonfinite.module("pandas")
     if pd is None or not hasattr(source, "iloc") or last - first < 2:
         return []
-    found: Any = source.index
+    found: object = source.index
     if not isinstance(found, (pd.DatetimeIndex, pd.PeriodIndex)):
         columns = [c for c in range(min(source.shape[1], 50)) if getattr(source.dtypes.iloc[c], "kind", "") == "M"]
         if not columns:

@@ -21,14 +21,14 @@ CHUNK = 1 << 16  # cells looked at in one go: the truth values stay in the cache
 
 # Of numpy, once the script has used it: what the quickest path needs is held, not looked up.
 numpy: Any = None
-ndarray: Any = None
-float64: Any = None
+ndarray: object = None
+float64: object = None
 double: Any = None  # the dtype of that
 _summed: frozenset[int] = frozenset()  # the numbers of the dtypes that BLAS sums
 vdot: Any = None
 sum_of = sum  # a script may put another in its place
 _errors: Any = None  # gives what numpy does at errors, as an object that stays the same until that is set anew
-_seen_errors: Any = None  # one that was found to have no effect
+_seen_errors: object = None  # one that was found to have no effect
 
 
 def prepare(np: types.ModuleType) -> None:

@@ -316,7 +316,7 @@ class Recording(Controller):
             return False
         return True
 
-    def recorded(self) -> list[dict[str, Any]]:
+    def recorded(self) -> list[dict[str, object]]:
         return [{"file": file, "line": line} for file, line in self.bench.book.recorded if os.path.exists(file)]
 
     def always(self) -> dict[str, Any]:

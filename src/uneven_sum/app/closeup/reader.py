@@ -7,7 +7,7 @@ from html.parser import HTMLParser
 from typing import Any
 from xml.etree import ElementTree
 
-Parts = list[tuple[str, Any]]  # a label with the text of a leaf, or with parts
+Parts = list[tuple[str, object]]  # a label with the text of a leaf, or with parts
 MOST = 2000  # parts of one node that are shown
 
 

@@ -107,7 +107,7 @@ class Keyed:
     HEADING: ClassVar[str] = ""
     ACTIONS: ClassVar[Any] = ()
     _bindings: BindingsMap
-    app: App[Any]
+    app: App[object]
     palette: Palette
 
     def __init__(self, *args: object, **kwargs: object) -> None:

@@ -17,7 +17,7 @@ from ..plotting.charts import floats, whole
 from ..plotting.number_format import Format, aligned, shown
 from ..shell.theme import Palette
 
-Ask = Callable[[dict[str, Any]], Awaitable[dict[str, Any] | None]]
+Ask = Callable[[dict[str, object]], Awaitable[dict[str, Any] | None]]
 WIDEST = 28
 
 

@@ -20,7 +20,7 @@ from ..safe_read import kind_name
 
 Summary = dict[str, Any]
 Fact = tuple[str, str]  # label, text
-Pair = tuple[str, Any]
+Pair = tuple[str, object]
 
 
 @record

@@ -29,9 +29,9 @@ class Grid:
     column_labels: Callable[[int, int], list[str]]
     cells: Callable[[int, int, int], tuple[str, Any]]
     masked: Callable[[int, int, int], Any] | None = None
-    take: Callable[[Any, int], tuple[str, Any]] | None = None  # cells of a column at these rows, in their order
+    take: Callable[[object, int], tuple[str, Any]] | None = None  # cells of a column at these rows, in their order
     source: Any = None  # the array or frame that is shown, after the slice
-    names: list[Any] | None = None  # of columns, as the filter and the sort know them
+    names: list[object] | None = None  # of columns, as the filter and the sort know them
 
     @property
     def named(self) -> bool:

@@ -39,7 +39,7 @@ def _quantity_facts(value: Any) -> list[Fact]:
 def _inner(name: str) -> Callable[..., Any]:
     """A function of the kind of the magnitude."""
 
-    def call(value: Any, *args: Any) -> object:
+    def call(value: Any, *args: object) -> object:
         found = getattr(find(type(value.magnitude)), name)
         nothing: object = 0 if name == "count" else None if name in ("grid", "sliced") else []
         return found(value.magnitude, *args) if found is not None else nothing
