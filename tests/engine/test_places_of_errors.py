@@ -92,6 +92,7 @@ async def test_an_error_in_a_head_pauses_that_nobody_handles(name: str, script) 
     (pause,) = (await check(Launch(script(text)))).pauses
     assert (pause.line, pause.culprit.text) == (text[: text.index(TERM)].count("\n") + 1, term)
     assert TERM in pause.statement
+    assert pause.trail[-1].line == pause.line
 
 
 async def test_a_field_of_an_unknown_type_pauses(script) -> None:

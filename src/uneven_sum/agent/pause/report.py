@@ -431,6 +431,9 @@ def compose(pause: Pause, may_fork: bool = True, apart: dict[str, Any] | None = 
     if isinstance(pause.exception, RecursionError):
         pause.why = pause.why or recursion.told(pause.calls())
     line = pause.line if statement else stack.line_of(frame)
+    left = _lines_left(pause)
+    if pause.exception is not None and statement is not None and is_compound(statement.node) and not pause.dead:
+        left[id(frame)] = line  # the call itself is at the guard of the whole statement
     text = file.statement_text(statement) if file and statement else ""
     clause = pause.clause
     if clause[0] and file is not None:
@@ -449,7 +452,7 @@ def compose(pause: Pause, may_fork: bool = True, apart: dict[str, Any] | None = 
         "end_line": statement.node.end_lineno if statement and not is_compound(statement.node) else clause[1] or line,
         "function": stack.function_name(frame),
         "statement": text,
-        "trail": trail(pause.calls(registry.file_of(live) is None), _lines_left(pause)),
+        "trail": trail(pause.calls(registry.file_of(live) is None), left),
         "loops": loops,
         "culprit": apart["culprit"],
         "terms": apart["terms"],
