@@ -584,7 +584,11 @@ WHY = {
         "import subprocess\nx = subprocess.run(['no-such-program'])\n",
         "Culprit: subprocess.run(['no-such-program']).",
     ),
-    "a generator by its place": ("g = (k for k in range(3))\nx = g[0]\n", "g has no places: list(g) has."),
+    "a generator by its place": (
+        "g = (k for k in range(3))\nx = g[0]\n",
+        "g gives its elements in turn: list(g) has indices.",
+    ),
+    "a set by its place": ("s = {1, 2}\nx = s[0]\n", "a set has no order: sorted(s) has one."),
     "the length of pairs": ("z = zip([1], [2])\nx = len(z)\n", "its length is not known before: list(z) has one."),
     "objects in arithmetic": (
         "import numpy as np\na = np.array([1, None])\nx = np.sqrt(a)\n",

@@ -60,11 +60,13 @@ def _whole_number(fault: Fault) -> list[Repair]:
 
 
 def _list_of(fault: Fault) -> list[Repair]:
-    """What gives its elements once, made a list."""
+    """What gives its elements in turn, made a list."""
     node = fault.node
     part = node.value if isinstance(node, ast.Subscript) else node.args[0] if isinstance(node, ast.Call) else None
     if part is None:
         return []
+    if fault.reason == "no-order":
+        return [Repair("sort it", fault.with_term(f"sorted({ast.unparse(part)})", part), "The smallest comes first.")]
     text = fault.with_term(f"list({ast.unparse(part)})", part)
     return [Repair("make it a list", text, "All its elements fit into memory.")]
 
@@ -147,7 +149,7 @@ KINDS = {  # by the kind of the reason
     **dict.fromkeys(("no-call", "index-it", "numeric-only", "float-step"), _call),
     "whole-number": _whole_number,
     "count-up": _count_up,
-    "no-list": _list_of,
+    **dict.fromkeys(("no-list", "no-order"), _list_of),
     "object-cells": _numbers,
     **dict.fromkeys(("call-it", "call-method", "nested-index", "list-by-list"), _index),
     **dict.fromkeys(("xor", "list-arithmetic"), _operator),

@@ -29,7 +29,7 @@ NO_JSON = re.compile(r"Object of type (\w+) is not JSON serializable")
 NO_ORDER = re.compile(r"^'[<>]=?' not supported between instances of")
 OF_CELLS = re.compile(r"^loop of ufunc|^ufunc '\w+' (not supported|did not contain)|'out' kwarg is necessary")
 NO_TIMES = re.compile(r"^Only valid with DatetimeIndex")
-ONCE = {"generator", "map", "filter", "zip", "enumerate", "dict_keys", "dict_values", "dict_items", "set", "frozenset"}
+IN_TURN = {"generator", "map", "filter", "zip", "enumerate", "dict_keys", "dict_values", "dict_items"}
 NUMBERS = {int, float, bool}
 MOST = 100_000  # elements that are looked at
 ACCESSORS = {  # messages of pandas, by a part
@@ -42,7 +42,6 @@ JOINERS = {"concatenate", "vstack", "hstack", "stack", "dstack", "column_stack",
 COUNTED = re.compile(r"takes (?:from \d+ to )?(\d+) positional arguments? but (\d+) (?:was|were) given")
 NO_INTEGER = re.compile(r"'float' object cannot be interpreted as an integer|integers or a single integer, got")
 NO_DTYPE = re.compile(r"Cannot interpret '\d+' as a data type")
-ONE_SCALAR = re.compile(r"only (0-dimensional|length-1|integer scalar) arrays can be converted")
 LIST_INDEX = re.compile(r"list indices must be integers or slices, not (tuple|list|\w*ndarray)|integer scalar arrays")
 NO_TEXT = re.compile(r"(?:reduction|operation) '(\w+)'|could not convert .* to numeric|agg function failed")
 
@@ -203,7 +202,7 @@ def _of_call(said: str, use: Use, node: ast.Call) -> Reason:
         return Reason("arrays-in-list", "the arrays are one argument: a list of them")
     if module == "math" and name in OF_MATH and (_cells(first) or is_one_of(type(first), list)):
         return Reason("math-of-array", f"math.{name} takes one number: np.{name} takes an array")
-    if "has no len()" in said and type(first).__name__ in ONCE:
+    if "has no len()" in said and type(first).__name__ in IN_TURN:
         return Reason("no-list", f"its length is not known before: list({use.text_of(node.args[0])}) has one")
     if NO_INTEGER.search(said):
         floats = [arg for arg in node.args if is_one_of(type(use.value_of(arg)), float)]
@@ -241,8 +240,10 @@ def _not_called(use: Use, node: ast.Call) -> Reason:
 def _of_index(said: str, use: Use, node: ast.Subscript) -> Reason:
     owner, index, text = use.value_of(node.value), node.slice, use.text_of(node.value)
     if said.endswith("object is not subscriptable"):
-        if type(owner).__name__ in ONCE:
-            return Reason("no-list", f"{text} has no places: list({text}) has")
+        if type(owner).__name__ in IN_TURN:
+            return Reason("no-list", f"{text} gives its elements in turn: list({text}) has indices")
+        if is_one_of(type(owner), set, frozenset):
+            return Reason("no-order", f"a set has no order: sorted({text}) has one")
         if is_one_of(type(owner), types.FunctionType, types.BuiltinFunctionType):
             return Reason("call-it", f"{text} is a function: parentheses call it")
         if type(owner) is types.MethodType:
