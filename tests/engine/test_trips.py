@@ -614,6 +614,7 @@ WHY = {
     "points within a message": ("import datetime\nx = datetime.date(2020, 13, 1)\n", "month must be in 1..12"),
     "a misspelt function": ("x = rnage(3)\n", "Culprit: rnage, the nearest name: range."),
     "a name of Python 2": ("for k in xrange(3):\n    pass\n", "Python 3 has removed xrange: use range."),
+    "a name like one of Python 2": ("files = ['a']\nfor f in file:\n    pass\n", "the nearest names: files, filter."),
     "a method of Python 2": ("d = {'q': 1}\nfor k, v in d.iteritems():\n    pass\n", "the new name: items."),
     "a key of Python 2": ("d = {}\nx = d.has_key('q')\n", "Python 3 has removed has_key: write key in d."),
     "a module of Python 2": ("import ConfigParser\n", "Python 3 has removed ConfigParser: use configparser."),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import builtins
 import contextlib
 import difflib
 import keyword
@@ -36,7 +37,8 @@ def of_error(exc: BaseException, node: ast.AST | None, scope: Iterable[str], own
     if isinstance(exc, NameError) and not isinstance(exc, UnboundLocalError):
         if getattr(node, "id", None) != name:
             return NONE
-        removed = removed_names.of_name(name)
+        variable = _nearest(name, [n for n in scope if not hasattr(builtins, n)])
+        removed = NONE if variable.text else removed_names.of_name(name)
         return removed if removed.text else _nearest(name, scope)
     if isinstance(exc, AttributeError):
         method = node.func if isinstance(node, ast.Call) else node

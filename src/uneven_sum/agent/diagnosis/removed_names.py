@@ -83,7 +83,8 @@ REPLACED: dict[str, dict[str, str]] = {  # a built-in one can be taken as it is;
     "pandas": {
         **{"datetime": "datetime.datetime", "np": "write import numpy as np", "Panel": "xarray"},
         **{"rolling_mean": "x.rolling(n).mean()", "rolling_std": "x.rolling(n).std()", "ewma": "x.ewm(…).mean()"},
-        **{"rolling_sum": "x.rolling(n).sum()", "rolling_apply": "x.rolling(n).apply(f)", "SparseDataFrame": "a frame"},
+        **{"rolling_sum": "x.rolling(n).sum()", "rolling_apply": "x.rolling(n).apply(f)"},
+        **{"SparseDataFrame": "pd.DataFrame"},
         **{"ols": "statsmodels or np.linalg.lstsq", "scatter_matrix": "pd.plotting.scatter_matrix"},
     },
     "pandas.NDFrame": {
@@ -156,7 +157,7 @@ MODULES = {  # of an import that fails
     **{"sklearn.lda": "sklearn.discriminant_analysis", "sklearn.preprocessing.imputation": "sklearn.impute"},
     **{"sklearn.datasets.samples_generator": "sklearn.datasets", "sklearn.utils.linear_assignment_": "scipy.optimize"},
     **{"statsmodels.tsa.arima_model": "statsmodels.tsa.arima.model", "matplotlib.finance": "the package mplfinance"},
-    **{"matplotlib.mlab": "numpy", "scipy.weave": "numba or Cython", "numpy.core.umath_tests": "numpy.linalg"},
+    **{"matplotlib.mlab": "numpy", "scipy.weave": "numba or Cython"},
     **{"mpl_toolkits.basemap": "the package cartopy", "distutils": "setuptools"},
 }
 
