@@ -148,7 +148,7 @@ MODULES = {  # of an import that fails
     **{"ConfigParser": "configparser", "Queue": "queue", "cPickle": "pickle", "StringIO": "io", "cStringIO": "io"},
     **{"urllib2": "urllib.request", "urlparse": "urllib.parse", "httplib": "http.client", "Tkinter": "tkinter"},
     **{"tkMessageBox": "tkinter.messagebox", "commands": "subprocess", "__builtin__": "builtins"},
-    **{"imp": "importlib", "pipes": "shlex", "asyncore": "asyncio", "pkg_resources": "importlib.metadata"},
+    **{"imp": "importlib", "pipes": "shlex", "asyncore": "asyncio"},
     **{"scipy.misc": "scipy.special, scipy.datasets or imageio", "pandas.tools": "pandas.plotting"},
     **{"pandas.util.testing": "pandas.testing", "pandas.tseries.tools": "pandas.to_datetime"},
     **{"pandas.io.data": "the package pandas-datareader", "pandas.stats": "statsmodels"},
@@ -157,8 +157,8 @@ MODULES = {  # of an import that fails
     **{"sklearn.lda": "sklearn.discriminant_analysis", "sklearn.preprocessing.imputation": "sklearn.impute"},
     **{"sklearn.datasets.samples_generator": "sklearn.datasets", "sklearn.utils.linear_assignment_": "scipy.optimize"},
     **{"statsmodels.tsa.arima_model": "statsmodels.tsa.arima.model", "matplotlib.finance": "the package mplfinance"},
-    **{"matplotlib.mlab": "numpy", "scipy.weave": "numba or Cython"},
-    **{"mpl_toolkits.basemap": "the package cartopy", "distutils": "setuptools"},
+    **{"scipy.weave": "numba or Cython"},
+    **{"distutils": "setuptools"},
 }
 
 KEYWORDS: dict[str, dict[tuple[str, str], str]] = {  # by the function's name and the keyword; those with `=` are values

@@ -7,6 +7,7 @@ import builtins
 import contextlib
 import re
 import types
+from collections import Counter
 from collections.abc import Callable
 from typing import Any
 
@@ -103,7 +104,7 @@ def _of_attribute(said: str, name: object, use: Use) -> Reason:
         return NONE
     first = cells.flat[0] if hasattr(cells, "flat") and cells.size else None
     method = use.node.func if isinstance(use.node, ast.Call) else use.node
-    if not isinstance(method, ast.Attribute) or name not in dir(type(first)):
+    if not isinstance(method, ast.Attribute) or not any(name in vars(base) for base in type(first).__mro__):
         return NONE
     places = ", ".join("0" * cells.ndim)
     return Reason("of-cells", f"each of its cells has {name}: {use.text_of(method.value)}[{places}].{name}")
@@ -120,8 +121,11 @@ def _not_plain(kind: str, value: Any, path: str = "", depth: int = 0) -> Reason:
     elif is_one_of(type(value), list, tuple):
         parts = list(enumerate(value[:MOST]))
     for key, part in parts if depth < 5 else ():
-        if is_one_of(type(key), str, int) and (found := _not_plain(kind, part, f"{path}[{key!r}]", depth + 1)).text:
-            return found
+        looked_into = type(part).__name__ == kind or is_one_of(type(part), dict, list, tuple)
+        if looked_into and is_one_of(type(key), str, int):
+            found = _not_plain(kind, part, f"{path}[{key!r}]", depth + 1)
+            if found.text:
+                return found
     return NONE
 
 
@@ -130,10 +134,9 @@ def _odd_element(value: Any) -> Reason:
     if not is_one_of(type(value), list, tuple) or not value:
         return NONE
     kinds = [type(one) for one in value[:MOST]]
-    usual = max(set(kinds), key=kinds.count)
-    at = next(
-        (n for n, kind in enumerate(kinds) if kind is not usual and not {kind, usual} <= {int, float, bool}), None
-    )
+    usual = Counter(kinds).most_common(1)[0][0]
+    alike = NUMBERS if usual in NUMBERS else {usual}
+    at = next((n for n, kind in enumerate(kinds) if kind not in alike), None)
     if at is None:
         return NONE
     shown = text_of(value[at])
@@ -175,7 +178,8 @@ def _truth(use: Use) -> Reason:
     if nonfinite.is_frame(value) and hasattr(value, "columns"):
         return Reason("truth-of-frame", f"len({use.text_of(node)}) counts its rows")
     if isinstance(node, (ast.Name, ast.Attribute)) and _cells(value):
-        return _true_cells(value != 0)
+        with contextlib.suppress(Exception):
+            return _true_cells(value != 0)
     if not isinstance(node, ast.Compare) or len(node.ops) != 1:
         return NONE
     sides = [use.value_of(node.left), use.value_of(node.comparators[0])]
