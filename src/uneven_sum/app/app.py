@@ -212,7 +212,7 @@ class UnevenSum(App[None]):
 
     def keys_of(self, screen: str) -> set[str]:
         """All keys that do something on a screen, by default, in Textual's names."""
-        kind: Any = next(k for k in KEYED if screen == k.KEYS_OF)
+        kind = next(k for k in KEYED if screen == k.KEYS_OF)
         return set(BindingsMap(kind.BINDINGS).key_to_bindings)
 
     def apply_settings(self, now: Settings, theme: bool) -> list[str]:

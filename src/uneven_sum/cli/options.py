@@ -6,11 +6,12 @@ import os
 import re
 import sys
 from collections.abc import Callable, Sequence
-from typing import Any, NoReturn
+from typing import NoReturn
 
 import click
 
 from ..host.launch import BadUse, Launch
+from ..protocol.messages import Message
 from ..protocol.trips import AUDIT_RULES, TRIPS
 from ..protocol.trips import PAUSES as CHOICES
 from ..safe_text import visible
@@ -82,7 +83,7 @@ def rules_of(text: str | None) -> list[str]:
     return found
 
 
-def launch_of(script: str, args: tuple[str, ...], options: dict[str, Any]) -> Launch:
+def launch_of(script: str, args: tuple[str, ...], options: Message) -> Launch:
     env: dict[str, str] = {}
     for pair in options["env"]:
         name, equals, value = pair.partition("=")

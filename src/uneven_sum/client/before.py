@@ -9,7 +9,6 @@ import difflib
 import re
 import sys
 from dataclasses import dataclass
-from typing import Any
 
 import msgspec
 
@@ -149,7 +148,8 @@ def _flakes(tree: ast.Module, name: str, text: str) -> list[Finding]:
         line, column = m.lineno, m.col + 1
         if cells and isinstance(m, messages.YieldOutsideFunction):
             continue  # a cell may await
-        if cells and isinstance(m, messages.UndefinedName) and (found_in := _assigned(tree, cells, m)):
+        unknown = m.message_args[0] if isinstance(m, messages.UndefinedName) else ""
+        if cells and unknown and (found_in := _assigned(tree, cells, unknown, m.lineno)):
             found.append(Finding(line, column, "undefined", True, f"`{m.message_args[0]}` {found_in}"))
         elif isinstance(m, messages.UndefinedName):
             near = nearest(m.message_args[0], known)
@@ -170,14 +170,13 @@ def _flakes(tree: ast.Module, name: str, text: str) -> list[Finding]:
     return found
 
 
-def _assigned(tree: ast.Module, cells: list[Place], message: Any) -> str:
+def _assigned(tree: ast.Module, cells: list[Place], name: str, line: int) -> str:
     """Where a name is assigned that a cell uses before: a later cell, or none, as when a cell was deleted."""
-    name = message.message_args[0]
     for statement in tree.body:
         binds = {n.id for n in ast.walk(statement) if isinstance(n, ast.Name) and not isinstance(n.ctx, ast.Load)}
         binds.add(getattr(statement, "name", ""))
         cell = place_of(cells, statement.lineno)
-        if name in binds and statement.lineno > message.lineno and cell is not None:
+        if name in binds and statement.lineno > line and cell is not None:
             return f"is assigned only in cell {cell.number}, which comes later"
     return ""
 

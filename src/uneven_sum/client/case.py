@@ -10,13 +10,13 @@ import fcntl
 import hashlib
 import os
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Sized
 from pathlib import Path
-from typing import Any
 
 import tomlkit
 from platformdirs import user_state_path
 from tomlkit.exceptions import TOMLKitError
+from tomlkit.items import AoT, Table
 
 from ..host.launch import BadUse
 from ..protocol import TRIPS
@@ -149,17 +149,17 @@ def load(script: str, book: Book) -> tuple[list[str], list[str]]:
                 odd(key, entry, f"the {word} line {entry['number']} is not in {entry.get('file')} now.")
             else:
                 places.append((path, line))
-    for entry in _entries(document, "accepted_as", odd):
-        if str(entry).startswith(("calls of ", "values of ")):
-            book.accepted_as.append(str(entry))
+    for accepted in _entries(document, "accepted_as", odd):
+        if str(accepted).startswith(("calls of ", "values of ")):
+            book.accepted_as.append(str(accepted))
         else:
-            odd("accepted_as", entry, f"{str(entry)!r} begins neither with `calls of` nor with `values of`.")
+            odd("accepted_as", accepted, f"{str(accepted)!r} begins neither with `calls of` nor with `values of`.")
     book.always = document.get("record") == "always"
-    for text in _entries(document, "results", odd):
+    for result in _entries(document, "results", odd):
         try:
-            book.results.append(verify.parse(str(text).removeprefix("verify ")))
+            book.results.append(verify.parse(str(result).removeprefix("verify ")))
         except BadUse as e:
-            odd("results", text, f"the result {str(text)!r} is not understood. {e}")
+            odd("results", result, f"the result {str(result)!r} is not understood. {e}")
     formats = document.get("formats") or {}
     if isinstance(formats, dict):
         book.formats = {str(k): str(v) for k, v in formats.items()}
@@ -169,7 +169,7 @@ def load(script: str, book: Book) -> tuple[list[str], list[str]]:
     return [str(w) for w in _entries(document, "watches", odd)], told
 
 
-def _entries(document: tomlkit.TOMLDocument, key: str, odd: Callable[[str, object, str], None]) -> list[Any]:
+def _entries(document: tomlkit.TOMLDocument, key: str, odd: Callable[[str, object, str], None]) -> list[object]:
     """The entries of a list in the file; something else there is kept as it is."""
     found = document.get(key)
     if found is None or isinstance(found, list):
@@ -203,7 +203,7 @@ def setup_of(script: str) -> Setup | None:
     return found
 
 
-def _run_table(setup: Setup, folder: str) -> object:
+def _run_table(setup: Setup, folder: str) -> Table:
     """The entries that are not as usual; paths below the script's folder as seen from it."""
     table, usual = tomlkit.table(), Setup(setup.program)
     for key, name in RUN.items():
@@ -257,7 +257,7 @@ def save(script: str, book: Book, watches: list[str], setup: Setup | None = None
         wires[name] = as_it_stands[0] if as_it_stands else tripwire_sentence(name, getattr(book.switches, name), extras)
     formats = tomlkit.table()
     formats.update(book.formats)
-    parts: list[tuple[str, object]] = [("watches", watches), ("stepped_over", book.over), ("tripwires", wires)]
+    parts: list[tuple[str, Sized]] = [("watches", watches), ("stepped_over", book.over), ("tripwires", wires)]
     parts.append(("results", [*[r.sentence for r in book.results], *book.unread.get("results", [])]))
     parts.append(("accepted_as", [*book.accepted_as, *book.unread.get("accepted_as", [])]))
     parts.append(("record", "always" if book.always else ""))
@@ -265,8 +265,8 @@ def save(script: str, book: Book, watches: list[str], setup: Setup | None = None
     tables = [
         (key, _places(found, folder)) for key, found in (("accepted", book.accepted), ("recorded", book.recorded))
     ]
-    for key, table in tables:
-        _append(table, book.unread.get(key, []))
+    for key, found_there in tables:
+        _append(found_there, book.unread.get(key, []))
     if run is not None:
         parts.append(("run", run))
     for key, part in [*parts, ("lookouts", lookouts), *tables]:
@@ -295,7 +295,7 @@ def write(script: str, document: tomlkit.TOMLDocument) -> Path:
     return target
 
 
-def _append(tables: Any, entries: list[object]) -> None:
+def _append(tables: AoT, entries: list[object]) -> None:
     for entry in entries:
         if isinstance(entry, dict):
             table = tomlkit.table()
@@ -303,7 +303,7 @@ def _append(tables: Any, entries: list[object]) -> None:
             tables.append(table)
 
 
-def _places(found: list[tuple[str, int]], folder: str) -> Any:
+def _places(found: list[tuple[str, int]], folder: str) -> AoT:
     """Lines of files, each with its text, so that it is found again."""
     tables = tomlkit.aot()
     for path, line in found:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 from dataclasses import dataclass
-from typing import Any
 
 from ..host.launch import BadUse
 from ..host.session import Session
@@ -14,6 +13,7 @@ from ..protocol import (
     Loop,
     Placed,
 )
+from ..protocol.messages import Message
 
 
 @dataclass(frozen=True)
@@ -163,14 +163,14 @@ class Motions:
             found.append(f"what became of {names} since, which the script has opened or changed anew")
         return found
 
-    def return_points(self) -> list[dict[str, Any]]:
+    def return_points(self) -> list[Message]:
         """What one can go back to: `number`, `line`, `function`, `pass`, `reason`, `statement`, `memory`."""
         points = self.session.points.all.values()
         return [{"number": p.number, **p.facts, "memory": p.memory} for p in points]
 
     # -- another text --------------------------------------------------------------------------------
 
-    async def try_change(self, frame: int, line: int | None, text: str | None) -> dict[str, Any]:
+    async def try_change(self, frame: int, line: int | None, text: str | None) -> Message:
         """Another version of a statement tried in a call: `terms` of the present one, `first` and `last` line, and
         in `tried` `statements` with their terms, `changed`, `failed`.  BadUse when it is no Python."""
         return await self.session.request("unevenSum/tryChange", {"frameId": frame, "line": line, "text": text})

@@ -6,7 +6,6 @@ import os
 import time
 from collections.abc import Iterable
 from pathlib import Path
-from typing import Any
 
 import msgspec
 
@@ -176,7 +175,7 @@ def _expected(one: Expected) -> str:
     return f"- Expected `{one.text}`: {'yes' if one.holds else '**no**'}, {actual}"
 
 
-def _passes(passes: list[dict[str, Any]]) -> str:
+def _passes(passes: list[Message]) -> str:
     names = list(dict.fromkeys(n for p in passes for n in p["values"]))
     rows = [["pass", *names]]
     rows += [[str(p["pass"]), *(_short(p["values"].get(n, "")) for n in names)] for p in passes]

@@ -12,7 +12,6 @@ from __future__ import annotations
 import ast
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Any
 
 from .wasted import wasted
 
@@ -70,7 +69,7 @@ def slips(tree: ast.Module) -> list[Slip]:
     return sorted(found, key=lambda s: (s.line, s.column))
 
 
-def _at(kind: str, node: Any, text: str, sure: bool = False) -> Slip:
+def _at(kind: str, node: ast.stmt | ast.expr | ast.ExceptHandler, text: str, sure: bool = False) -> Slip:
     return Slip(kind, node.lineno, node.col_offset + 1, text, sure)
 
 

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import msgspec
 
 from ..host.session import Session
@@ -14,6 +12,7 @@ from ..protocol import (
     Term,
     Variable,
 )
+from ..protocol.messages import Message
 
 
 class Values:
@@ -67,7 +66,7 @@ class Values:
         )
         return msgspec.convert(body["variables"], list[Variable])
 
-    async def ask(self, text: str, frame: int = 0, context: str = "repl") -> dict[str, Any]:
+    async def ask(self, text: str, frame: int = 0, context: str = "repl") -> Message:
         """Evaluates in a trial, or for good after a leading `!`.  BadUse with the error's sentence."""
         return await self.session.request("evaluate", {"expression": text, "frameId": frame, "context": context})
 
@@ -84,30 +83,30 @@ class Values:
         """Holds the coming pause to an expectation; how it stands now.  BadUse when it is unclear."""
         return str((await self.session.request("unevenSum/expect", {"text": text, "frameId": frame}))["now"])
 
-    async def set_value(self, target: str, value: str, frame: int = 0, force: bool = False) -> dict[str, Any]:
+    async def set_value(self, target: str, value: str, frame: int = 0, force: bool = False) -> Message:
         """Sets a name, attribute, element or slice of a call for good.  BadUse when it cannot be done; with `misfit`
         in its facts when the value has another type or shape than what is there, and `force` is not given."""
         arguments = {"expression": target, "value": value, "frameId": frame, "force": force}
         return await self.session.request("unevenSum/setValue", arguments)
 
-    async def complete(self, text: str, frame: int = 0) -> list[dict[str, Any]]:
+    async def complete(self, text: str, frame: int = 0) -> list[Message]:
         body = await self.session.request("completions", {"text": text, "column": len(text) + 1, "frameId": frame})
         found: list[dict[str, object]] = body["targets"]
         return found
 
     # -- the Close-up --------------------------------------------------------------------------------
 
-    async def closeup(self, expression: str, frame: int = 0) -> dict[str, object]:
+    async def closeup(self, expression: str, frame: int = 0) -> Message:
         """Summary, facts, grid, plots, parts of a value.  BadUse when it cannot be had."""
         return await self._of_value("closeup", expression, frame)
 
-    async def parts(self, expression: str, frame: int, start: int, count: int) -> dict[str, object]:
+    async def parts(self, expression: str, frame: int, start: int, count: int) -> Message:
         return await self._of_value("parts", expression, frame, start=start, count=count)
 
     async def read_text(self, expression: str, frame: int = 0) -> str:
         return str((await self._of_value("text", expression, frame))["text"])
 
-    async def page(self, expression: str, frame: int = 0, **how: object) -> dict[str, object]:
+    async def page(self, expression: str, frame: int = 0, **how: object) -> Message:
         """A page of the grid: `row`, `column`, `rows`, `columns`, `slice`, `sort`, `filter`."""
         return await self._of_value("page", expression, frame, **how)
 
@@ -115,25 +114,25 @@ class Values:
         found = (await self._of_value("findBad", expression, frame, **where))["found"]
         return (int(found[0]), int(found[1])) if found else None
 
-    async def plot(self, expression: str, frame: int = 0, **how: object) -> dict[str, Any]:
+    async def plot(self, expression: str, frame: int = 0, **how: object) -> Message:
         """A plot's reduced data: `kind`, `width`, `height`, `columns`, `first`, `last`, `slice`, `log`."""
         return await self._of_value("plot", expression, frame, **how)
 
-    async def compare(self, expression: str, frame: int, other: str, atol: float, rtol: float) -> dict[str, object]:
+    async def compare(self, expression: str, frame: int, other: str, atol: float, rtol: float) -> Message:
         return await self._of_value("compare", expression, frame, other=other, atol=atol, rtol=rtol)
 
     async def matrix(self, expression: str, frame: int = 0) -> list[list[str]]:
         found: list[list[str]] = (await self._of_value("matrix", expression, frame))["facts"]
         return found
 
-    async def export_grid(self, expression: str, frame: int, path: str, **how: object) -> dict[str, object]:
+    async def export_grid(self, expression: str, frame: int, path: str, **how: object) -> Message:
         return await self._of_value("export", expression, frame, path=path, **how)
 
-    async def _of_value(self, command: str, expression: str, frame: int, **how: object) -> dict[str, Any]:
+    async def _of_value(self, command: str, expression: str, frame: int, **how: object) -> Message:
         arguments = {"expression": expression, "frameId": frame, **how}
         return await self.session.request(f"unevenSum/{command}", arguments)
 
-    async def figures(self, number: int = 0, path: str = "") -> list[dict[str, Any]]:
+    async def figures(self, number: int = 0, path: str = "") -> list[Message]:
         """The open matplotlib figures of the script: `number`, `title`, `axes`; with a path, one is written."""
         arguments = {"number": number, "path": path} if path else {}
         found: list[dict[str, object]] = (await self.session.request("unevenSum/figures", arguments))["figures"]

@@ -27,7 +27,7 @@ GIVES_NEW = {  # methods of frames, series and texts that leave their object as 
 FUNCTIONS = {"sorted", "np.append", "np.sort", "np.concatenate", "np.delete", "np.insert", "pd.concat", "np.unique"}
 GROWS = {"np.append", "np.concatenate", "np.vstack", "np.hstack", "np.insert", "pd.concat", "numpy.append"}
 MUTABLE = (ast.List, ast.Dict, ast.Set, ast.ListComp, ast.DictComp, ast.SetComp)
-Found = tuple[str, ast.AST, str]  # kind, place, text
+Found = tuple[str, ast.stmt | ast.expr, str]  # kind, place, text
 
 
 def wasted(tree: ast.Module) -> Iterator[Found]:

@@ -141,7 +141,7 @@ class AttachedSession(Session):
         if self._calls is None:
             raise BadUse(LOST)
         self._number += 1
-        future: asyncio.Future[dict[str, Any]] = asyncio.get_running_loop().create_future()
+        future: asyncio.Future[Message] = asyncio.get_running_loop().create_future()
         self._answers[self._number] = future
         self._calls.write(encode({"seq": self._number, "do": name, "arguments": list(arguments)}))
         answer = await future

@@ -16,7 +16,7 @@ import struct
 import time
 from collections.abc import Callable, Coroutine
 from dataclasses import dataclass
-from typing import Any, Protocol
+from typing import Protocol, TypeVar
 
 from ..protocol import Decoder, MalformedMessage, Message
 from .activity import computed
@@ -37,6 +37,8 @@ FRESH = 0.5  # seconds for which what a process has said of its findings holds
 EXIT = 3.0  # seconds at most that a process takes to end after its connection has
 PIDFD_GET_INFO, INFO_EXIT = 0xC040FF0B, 1 << 3  # of linux/pidfd.h; the exit code since Linux 6.15
 ORDERED = (signal.SIGTERM, signal.SIGINT, signal.SIGHUP)  # by which pools and terminals end processes
+
+T = TypeVar("T")
 
 
 @dataclass
@@ -333,7 +335,7 @@ class Processes:
             if other is not self.here:
                 self._start(self.request(command, arguments, other))
 
-    def _start(self, what: Coroutine[object, object, object]) -> asyncio.Task[Any]:
+    def _start(self, what: Coroutine[object, object, T]) -> asyncio.Task[T]:
         """Nobody waits for it: a child may end at any time."""
         sent = asyncio.create_task(what)
         sent.add_done_callback(lambda t: t.cancelled() or t.exception())

@@ -13,7 +13,7 @@ import secrets
 import socket
 import sys
 from collections.abc import Callable
-from typing import Any
+from io import RawIOBase
 
 from ..protocol import FILTERS, TRIPS, Decoder, MalformedMessage, Message, encode
 from .launch import BadUse, Launch, SyntaxFault
@@ -309,7 +309,7 @@ async def serve_stdio() -> None:
     await converse(reader, send, None)
 
 
-def _writes(out: Any) -> Callable[[bytes], None]:
+def _writes(out: RawIOBase) -> Callable[[bytes], None]:
     def send(data: bytes) -> None:
         with contextlib.suppress(OSError):
             while data:

@@ -191,7 +191,7 @@ class Session:
 
     async def request(
         self, command: str, arguments: dict[str, object] | None = None, link: Link | None = None
-    ) -> dict[str, Any]:
+    ) -> Message:
         """Sends a request, to the process that is shown if no other is given; the body of its response.  BadUse with
         the agent's sentence when it refuses."""
         self._seq += 1

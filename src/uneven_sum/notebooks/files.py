@@ -5,8 +5,10 @@ from __future__ import annotations
 import json
 import os
 import re
+import types
 import warnings
-from typing import Any
+from collections.abc import Mapping
+from typing import Any, Protocol
 
 from .cells import Cell
 from .magics import python_of
@@ -20,18 +22,33 @@ class BadNotebook(ValueError):
 LARGEST = 200 * 1024 * 1024  # bytes of a notebook that is read
 
 
+class _Cell(Protocol):
+    cell_type: str
+    source: str
+    metadata: Mapping[str, object]
+
+    def get(self, key: str) -> Any: ...
+
+
+class Notebook(Protocol):
+    """What is used of an nbformat notebook."""
+
+    cells: list[_Cell]
+    metadata: Mapping[str, Mapping[str, object]]
+
+
 def is_notebook(path: str) -> bool:
     return path.endswith(".ipynb")
 
 
-def _nbformat() -> Any:
+def _nbformat() -> types.ModuleType:
     """The library, whose functions have no types; imported once it is needed."""
     import nbformat
 
     return nbformat
 
 
-def read(path: str) -> object:
+def read(path: str) -> Notebook:
     """A notebook of nbformat 4, checked against its schema.  BadNotebook with what is wrong, and where."""
     nbformat = _nbformat()
     name = os.path.basename(path)
@@ -56,36 +73,36 @@ def read(path: str) -> object:
             f"{name} is of nbformat {version}; only nbformat 4 is read. Save it anew with a newer program."
         )
     try:
-        found = nbformat.from_dict(told)
+        made = nbformat.from_dict(told)
         with warnings.catch_warnings(action="ignore"):  # of cells without an id
-            nbformat.validate(found)
+            nbformat.validate(made)
     except nbformat.ValidationError as e:
         place = "".join(f"[{p}]" if isinstance(p, int) else f".{p}" for p in getattr(e, "absolute_path", ()) or ())
         said = str(getattr(e, "message", e)).split("\n")[0][:200]
         raise BadNotebook(
             f"{name} does not fit nbformat 4{f', at {place.strip(chr(46))}' if place else ''}: {said}."
         ) from None
-    found = nbformat.v4.rwbase.rejoin_lines(found)
+    found: Notebook = nbformat.v4.rwbase.rejoin_lines(made)
     language = _language(found)
     if language and language != "python":
         raise BadNotebook(f"{name} is a notebook for {language}, not for Python.")
     return found
 
 
-def _language(notebook: Any) -> str:
+def _language(notebook: Notebook) -> str:
     """The language of a notebook in lower case; empty where it is not told."""
     metadata = notebook.metadata
     told = metadata.get("kernelspec", {}).get("language") or metadata.get("language_info", {}).get("name") or ""
     return re.sub(r"^(i?python)\d*$", "python", str(told).lower())
 
 
-def cells_in(notebook: Any) -> list[Cell]:
+def cells_in(notebook: Notebook) -> list[Cell]:
     return [
         Cell(
             one.cell_type,
             one.source.replace("\r\n", "\n").replace("\r", "\n"),
             " ".join(str(one.metadata.get("title", "")).split()),
-            id=str(one.get("id", "")),
+            id=str(one.get("id") or ""),
             count=one.get("execution_count") or 0,
         )
         for one in notebook.cells
@@ -101,7 +118,7 @@ def sheet(data: bytes) -> tuple[str, list[Place]]:
                 one["cell_type"],
                 _joined(one["source"]).replace("\r\n", "\n").replace("\r", "\n"),
                 " ".join(str(one.get("metadata", {}).get("title", "")).split()),
-                id=str(one.get("id", "")),
+                id=str(one.get("id") or ""),
                 count=one.get("execution_count") or 0,
             )
             for one in found["cells"]
@@ -119,7 +136,7 @@ def as_run(data: bytes) -> dict[str, object]:
     return {"text": text, "python": python, "cells": cells, "leftOut": left_out}
 
 
-def _joined(source: Any) -> str:
+def _joined(source: str | list[str]) -> str:
     return source if isinstance(source, str) else "".join(source)
 
 

@@ -17,6 +17,7 @@ from typing import Any
 
 from .sheet import Place
 
+Told = dict[str, Any]  # an output, as a file or the agent tells it
 RELATIVE, ABSOLUTE = 1e-6, 1e-12
 NUMBER = re.compile(r"(?<![\w.])[-+]?(?:\d+\.?\d*(?:[eE][-+]?\d+)?|\.\d+(?:[eE][-+]?\d+)?)(?![\w])|\b(?:nan|inf)\b")
 ADDRESS = re.compile(r"(?:\bobject )?\bat 0x[0-9a-fA-F]+|\b0x[0-9a-fA-F]{6,}")
@@ -58,7 +59,7 @@ def stored(data: bytes) -> dict[int, list[Output]]:
     return found
 
 
-def _stored(one: dict[str, Any]) -> Output | None:
+def _stored(one: Told) -> Output | None:
     kind = one.get("output_type")
     if kind == "stream":
         return Output("text", _joined(one.get("text", ""))) if one.get("name") == "stdout" else None
@@ -70,7 +71,7 @@ def _stored(one: dict[str, Any]) -> Output | None:
     return Output("figure" if pictures else "value", text)
 
 
-def of_run(told: Sequence[dict[str, Any]]) -> list[Output]:
+def of_run(told: Sequence[Told]) -> list[Output]:
     """The outputs of a cell as the agent tells them."""
     kinds = {"text": "text", "figure": "figure"}
     return [
@@ -127,7 +128,7 @@ def out_of_order(places: Sequence[Place]) -> list[Hidden]:
     return found
 
 
-def _joined(text: Any) -> str:
+def _joined(text: str | list[str]) -> str:
     return text if isinstance(text, str) else "".join(map(str, text))
 
 

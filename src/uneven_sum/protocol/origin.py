@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import msgspec
 
-from .messages import Loop
+from .messages import Loop, Message
 
 
 class Place(msgspec.Struct):
@@ -63,6 +61,6 @@ class Step(msgspec.Struct):
     loops: list[Loop] = []
     operands: list[MadeFrom] = []
     writes: list[str] = []
-    then: dict[str, Any] = {}
+    then: Message = {}
     chain: list[object] = []
     place: Place | None = None  # what was asked for, set by the client

@@ -15,14 +15,16 @@ import shutil
 import sys
 import tempfile
 import zipfile
-from collections.abc import AsyncIterator, Awaitable, Callable
+from collections.abc import AsyncIterator, Awaitable, Callable, Generator
+from contextlib import AbstractAsyncContextManager
 from dataclasses import replace
-from typing import Any
+from typing import Protocol, TypeVar, cast
 
 import msgspec
 
 from ..client import Launch
 from ..host.launch import BadUse
+from ..protocol.messages import Message
 from .one import Ran, run_row
 
 MOST = 200 * 1024 * 1024  # bytes of files that are shipped
@@ -88,10 +90,38 @@ def run_shipped(archive: bytes, launch: bytes, row: bytes, wanted: list[str], li
     return msgspec.json.encode(ran)
 
 
+T = TypeVar("T")
+
+
+class Submitted(Protocol):
+    """A task on the cluster."""
+
+    def result(self) -> Awaitable[bytes]: ...
+    def release(self) -> None: ...
+
+
+class Scheduler(Protocol):
+    """What is used of Dask's client, which has no types."""
+
+    status: str
+
+    def scatter(self, data: bytes, *, broadcast: bool, hash: bool) -> Awaitable[object]: ...
+    def nthreads(self) -> Awaitable[dict[str, int]]: ...
+    def submit(self, task: Callable[..., bytes], *args: object, pure: bool) -> Submitted: ...
+    def wait_for_workers(self, n_workers: int, timeout: float) -> Awaitable[None]: ...
+    def get_versions(self) -> Awaitable[Message]: ...
+    def close(self) -> Awaitable[None]: ...
+    def __await__(self) -> Generator[object, None, Scheduler]: ...
+
+
+class _Versions(Protocol):
+    def versions(self) -> Awaitable[Message]: ...
+
+
 class Cluster:
     """A connection to a Dask scheduler.  `task`: what a row runs with."""
 
-    def __init__(self, address: str, client: Any, archive: bytes) -> None:
+    def __init__(self, address: str, client: Scheduler, archive: bytes) -> None:
         self.address, self.client, self.archive = address, client, archive
         self.files: object = None  # the archive on the workers
         self.gone = asyncio.Event()  # no worker has been there for long, or no scheduler
@@ -103,7 +133,7 @@ class Cluster:
             if self.files is lost:
                 self.files = await self.client.scatter(self.archive, broadcast=True, hash=False)
 
-    async def run(self, row: Ran, task: Callable[[object], Any]) -> Ran:
+    async def run(self, row: Ran, task: Callable[[object], Submitted]) -> Ran:
         """One row; `task` submits it, with the files that it is given."""
         import distributed
 
@@ -111,7 +141,7 @@ class Cluster:
             files = self.files
             submitted = task(files)
             try:
-                return msgspec.json.decode(await self._result(submitted), type=Ran)
+                return msgspec.json.decode(await self._unless_gone(submitted.result()), type=Ran)
             except distributed.client.FutureCancelledError:  # the files were lost with the last worker that had them
                 if self.client.status != "running":
                     raise BadUse(LOST.format(address=self.address)) from None
@@ -131,11 +161,7 @@ class Cluster:
         row.outcome, row.headline, row.fault = "died", said, ["died", "worker", said]
         return row
 
-    async def _result(self, task: Any) -> bytes:
-        found: bytes = await self._unless_gone(task.result())
-        return found
-
-    async def _unless_gone(self, what: Any) -> Any:
+    async def _unless_gone(self, what: Awaitable[T]) -> T:
         """Wait for something of the cluster.  BadUse when that has no worker any more."""
         waiting, ending = asyncio.ensure_future(what), asyncio.ensure_future(self.gone.wait())
         try:
@@ -176,7 +202,7 @@ async def on_cluster(
         program = os.path.basename(launch.program)
     archive = await asyncio.to_thread(packed, folder)
     shipped = msgspec.json.encode(replace(launch, program=program, cwd=None))
-    made: Any = distributed.Client  # untyped
+    made = cast("Callable[..., Scheduler]", distributed.Client)
     try:
         client = made(address, asynchronous=True, timeout=10, set_as_default=False)
     except ValueError as e:
@@ -220,7 +246,7 @@ async def on_cluster(
         await _closed(client)
 
 
-async def _closed(client: Any) -> None:
+async def _closed(client: Scheduler) -> None:
     with contextlib.suppress(Exception):  # the scheduler may be gone
         await asyncio.wait_for(client.close(), 5.0)
 
@@ -229,7 +255,7 @@ async def _version_of(address: str) -> str:
     """The version of Dask that a scheduler runs; empty where it does not say."""
     from distributed.core import rpc
 
-    connect: Any = rpc  # untyped
+    connect: Callable[..., AbstractAsyncContextManager[_Versions]] = rpc
     with contextlib.suppress(Exception):
         async with connect(address) as scheduler:
             told = await asyncio.wait_for(scheduler.versions(), 5.0)
@@ -237,7 +263,7 @@ async def _version_of(address: str) -> str:
     return ""
 
 
-async def _compare_versions(client: Any, address: str) -> None:
+async def _compare_versions(client: Scheduler, address: str) -> None:
     """BadUse where the workers have another Python: a row could not be sent there."""
     told = await client.get_versions()
     ours = f"{sys.version_info.major}.{sys.version_info.minor}"

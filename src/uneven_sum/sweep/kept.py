@@ -10,9 +10,10 @@ from __future__ import annotations
 import itertools
 import json
 import os
+import types
 from array import array
-from collections.abc import Iterator
-from typing import IO, Any
+from collections.abc import Iterable, Iterator
+from typing import IO, Protocol
 
 import msgspec
 
@@ -152,7 +153,7 @@ class Kept:
         os.unlink(self.part)
 
 
-def _arrow() -> tuple[Any, Any]:
+def _arrow() -> tuple[types.ModuleType, types.ModuleType]:
     """pyarrow, which takes a while to import, and its Parquet part.  Its own pool keeps what it has had: 15 MB."""
     import pyarrow as pa
     import pyarrow.parquet as pq
@@ -180,7 +181,12 @@ def _ends_a_line(path: str) -> bool:
         return f.read() in (b"", b"\n")
 
 
-def _batch(rows: list[Ran], schema: Any) -> object:
+class _Field(Protocol):
+    name: str
+    type: object
+
+
+def _batch(rows: list[Ran], schema: Iterable[_Field]) -> object:
     """Rows as a record batch, column by column: from Python's objects pyarrow would import pandas, 50 MB of memory."""
     import pyarrow as pa
     from pyarrow.lib import StringBuilder

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-from typing import Any
 
 import msgspec
 
@@ -78,18 +77,19 @@ def as_report(found: Summary, rows: list[Ran], script: str) -> str:
 
 def as_json(found: Summary) -> str:
     """One JSON object, as documented in docs/sweep.md."""
-    told: dict[str, Any] = {
+    faults: list[dict[str, object]] = []
+    told: dict[str, object] = {
         "schema": SCHEMA,
         "runs": found.ran,
         FINE: found.fine,
         "outcomes": found.counts,
-        "faults": [],
+        "faults": faults,
     }
     for one in found.faults:
         first = one.smallest
         smallest = {"row": first.row, "args": first.args, "inputs": first.values, "headline": first.headline}
         rows = [ran.row for ran in one.rows]
-        told["faults"].append(
+        faults.append(
             {"outcome": one.outcome, "fault": one.fault, "rows": rows, "apart": one.apart, "smallest": smallest}
         )
     return visible_json(msgspec.json.format(msgspec.json.encode(told), indent=2).decode())

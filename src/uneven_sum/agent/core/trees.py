@@ -2,10 +2,23 @@
 
 from __future__ import annotations
 
-from ast import AST, AsyncFor, DictComp, For, GeneratorExp, ListComp, SetComp, While
+from ast import (
+    AST,
+    AsyncFor,
+    AsyncFunctionDef,
+    DictComp,
+    For,
+    FunctionDef,
+    GeneratorExp,
+    ListComp,
+    SetComp,
+    While,
+)
 
 Loop = For | AsyncFor | While
 Comprehension = ListComp | SetComp | DictComp | GeneratorExp
+Function = FunctionDef | AsyncFunctionDef
+Repeated = Loop | Comprehension | Function  # what has passes
 
 
 def walk(root: AST) -> list[AST]:

@@ -12,7 +12,7 @@ from typing import Any
 
 from ..core.identity import is_ours
 from ..core.markers import INNER, METER
-from ..core.trees import Loop
+from ..core.trees import Comprehension, Loop
 from ..source.registry import Meter, file_of, meters
 from ..source.source_file import COMPREHENSIONS, LOOPS, Position, SourceFile, Statement
 from ..values.describe import text_of
@@ -193,11 +193,10 @@ def loops(
         return []
     scope = Scope(frame)
     found = []
-    around = [*_comprehensions(frame, statement, place), *reversed(statement.loops)]
+    around: list[Loop | Comprehension] = [*_comprehensions(frame, statement, place), *reversed(statement.loops)]
     if isinstance(statement.node, LOOPS):
         around.append(statement.node)  # at the head of a loop that is under way
-        # mypy: statements have places
-        around.sort(key=lambda n: (n.lineno, n.col_offset), reverse=True)  # type: ignore[attr-defined]
+        around.sort(key=lambda n: (n.lineno, n.col_offset), reverse=True)
     for loop in around:
         told = _loop(file, frame, scope, loop, lengths)
         if told["pass"] or loop is not statement.node:
@@ -205,14 +204,14 @@ def loops(
     return found
 
 
-def _comprehensions(frame: types.FrameType, statement: Statement, place: Position | None) -> list[ast.AST]:
+def _comprehensions(frame: types.FrameType, statement: Statement, place: Position | None) -> list[Comprehension]:
     """The comprehensions of the statement whose element is being made, innermost first."""
     from .exception_handlers import instruction_place
 
     place = place or instruction_place(frame.f_code, frame.f_lasti)
     if place is None:
         return []
-    found: list[ast.AST] = []
+    found: list[Comprehension] = []
     for node in ast.walk(statement.node):
         if isinstance(node, COMPREHENSIONS):
             start, end = (node.lineno, node.col_offset), (node.end_lineno or 0, node.end_col_offset or 0)
@@ -226,7 +225,9 @@ def _comprehensions(frame: types.FrameType, statement: Statement, place: Positio
     return found[::-1]
 
 
-def _loop(file: SourceFile, frame: types.FrameType, scope: Scope, loop: Any, lengths: bool = True) -> dict[str, object]:
+def _loop(
+    file: SourceFile, frame: types.FrameType, scope: Scope, loop: Loop | Comprehension, lengths: bool = True
+) -> dict[str, object]:
     done, length = passes(file, frame, loop, lengths)
     if isinstance(loop, ast.While):
         target, value = file.segment(loop.test), None
@@ -260,7 +261,9 @@ def _value_of(target: ast.AST, scope: Scope) -> str | None:
 INDEXED: tuple[type, ...] = (type(iter([])), type(iter(())), enumerate)
 
 
-def passes(file: SourceFile, frame: types.FrameType, loop: object, lengths: bool = True) -> tuple[int, int | None]:
+def passes(
+    file: SourceFile, frame: types.FrameType, loop: Loop | Comprehension, lengths: bool = True
+) -> tuple[int, int | None]:
     """The number of the present pass and, where it is wanted and known, the number of passes."""
     meter, length, start = _meter(file, frame, loop)
     if meter is None:
@@ -289,7 +292,7 @@ def passes(file: SourceFile, frame: types.FrameType, loop: object, lengths: bool
     return length - left, length
 
 
-def pass_counter(file: SourceFile, frame: types.FrameType, loop: object) -> Callable[[], int] | None:
+def pass_counter(file: SourceFile, frame: types.FrameType, loop: Loop | Comprehension) -> Callable[[], int] | None:
     """What tells the number of the present pass of a loop that runs, in little time; None where nothing does."""
     meter, length, start = _meter(file, frame, loop)
     if type(meter) in INDEXED:
@@ -309,7 +312,7 @@ def _index(iterator: object) -> int:
     return int(state[2]) if len(state) == 3 else 0
 
 
-def _meter(file: SourceFile, frame: types.FrameType, loop: Any) -> Meter:
+def _meter(file: SourceFile, frame: types.FrameType, loop: Loop | Comprehension) -> Meter:
     """What counts the passes of a loop (None: nothing), the number of passes or -1, and where the count began."""
     held = locals_of(frame)
     name = f"{METER}{loop.lineno}_{loop.col_offset}"
@@ -319,7 +322,7 @@ def _meter(file: SourceFile, frame: types.FrameType, loop: Any) -> Meter:
     return held[name], len(numbers) if type(numbers) is range else -1, 0
 
 
-def _site_meter(file: SourceFile, frame: types.FrameType, loop: Loop) -> tuple[object, int, int]:
+def _site_meter(file: SourceFile, frame: types.FrameType, loop: Loop | Comprehension) -> tuple[object, int, int]:
     from ..source.sites import sites
 
     best: Meter = (None, -1, 0)

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import ast
-from collections.abc import Iterator
-from typing import Any
+from collections.abc import Callable, Iterator
 
-from ..core.trees import Comprehension
+from ..core.trees import Comprehension, Function, Loop, Repeated
 from ..source.source_file import COMPREHENSIONS, LOOPS, SCOPES, SourceFile, position
 from .recorder import Recorder, Run
 
@@ -30,12 +29,12 @@ def within(node: ast.AST) -> Iterator[ast.AST]:
             yield from within(child)
 
 
-def _parts(node: Any) -> list[ast.AST]:
+def _parts(node: Loop | Function) -> list[ast.AST]:
     target = getattr(node, "target", None)
     return [*([target] if target is not None else []), *node.body]
 
 
-def assigned(node: ast.AST) -> tuple[str, ...]:
+def assigned(node: Loop | Function) -> tuple[str, ...]:
     """The names that a loop's target and body assign (or a function's body), in their order."""
     found = []
     for part in _parts(node):
@@ -45,7 +44,7 @@ def assigned(node: ast.AST) -> tuple[str, ...]:
     return tuple(dict.fromkeys(found))
 
 
-def places(node: ast.AST, segment: Any) -> tuple[str, ...]:
+def places(node: ast.AST, segment: Callable[[ast.AST], str]) -> tuple[str, ...]:
     """The attributes and elements that the body assigns one by one, as they are written."""
     found = []
     for part in getattr(node, "body", []):
@@ -72,24 +71,24 @@ def arguments(node: ast.FunctionDef | ast.AsyncFunctionDef) -> tuple[str, ...]:
     return tuple(names[1:] if names[:1] in (["self"], ["cls"]) else names)
 
 
-def branch_nodes(node: ast.AST) -> bool:
+def branch_nodes(node: Loop | Function) -> bool:
     """True when there is something to decide in a body."""
     parts = [n for part in _parts(node) if not isinstance(part, SCOPES) for n in (part, *within(part))]
     return any(isinstance(n, (ast.If, ast.Match, ast.Try, ast.TryStar)) for n in parts)
 
 
 def recorder_for(
-    file: SourceFile, node: Any, path: str, branches: bool, times: bool, names: list[str] | None = None
+    file: SourceFile, node: Repeated, path: str, branches: bool, times: bool, names: list[str] | None = None
 ) -> Recorder:
     """A recorder for a loop, comprehension or function of a file."""
     kind = kind_of(node)
     others = [ELEMENT] if kind == "elements" else [RETURNED] if kind == "calls" else []
-    if kind == "calls" and any(isinstance(n, ast.Name) and n.id == node.name for n in ast.walk(node)):
+    if isinstance(node, FUNCTIONS) and any(isinstance(n, ast.Name) and n.id == node.name for n in ast.walk(node)):
         others += [CALL, DEPTH]
     own, stored = values(file, node)
     if names:
         own, stored = tuple(n for n in names if n in own), tuple(n for n in names if n in stored)
-    if kind != "elements":
+    if not isinstance(node, COMPREHENSIONS):
         others += [BRANCHES] if branches and branch_nodes(node) else []
         others += [SECONDS] if times else []
     made = Recorder(path, position(node)[:2], own[:MOST], stored[:MOST], tuple(others), kind)
@@ -99,16 +98,15 @@ def recorder_for(
     return made
 
 
-def values(file: SourceFile, node: Any) -> tuple[tuple[str, ...], tuple[str, ...]]:
+def values(file: SourceFile, node: Repeated) -> tuple[tuple[str, ...], tuple[str, ...]]:
     """The names, and the attributes and elements, that a pass can tell."""
-    kind = kind_of(node)
-    if kind == "elements":
+    if isinstance(node, COMPREHENSIONS):
         return _targets(node), ()
-    own = dict.fromkeys((*arguments(node), *assigned(node)) if kind == "calls" else assigned(node))
+    own = dict.fromkeys((*arguments(node), *assigned(node)) if isinstance(node, FUNCTIONS) else assigned(node))
     return tuple(own), places(node, file.segment)
 
 
-def head(file: SourceFile, node: ast.stmt) -> str:
+def head(file: SourceFile, node: Repeated) -> str:
     statement = file.statement(position(node))
     return " ".join(file.statement_text(statement).split()) if statement is not None else ""
 
@@ -118,21 +116,23 @@ def _targets(node: Comprehension) -> tuple[str, ...]:
     return tuple(dict.fromkeys(names))
 
 
-def passes_at(file: SourceFile, line: int) -> list[object]:
+def passes_at(file: SourceFile, line: int) -> list[Repeated]:
     """What begins at a line and has passes: a loop or function by its head, else the comprehensions there."""
-    found: list[object] = [s.node for s in file.statements if s.line == line and kind_of(s.node)]
+    found: list[Repeated] = [
+        s.node for s in file.statements if s.line == line and isinstance(s.node, (*LOOPS, *FUNCTIONS))
+    ]
     if not found:
         found = [n for n in ast.walk(file.tree) if isinstance(n, COMPREHENSIONS) and n.lineno == line]
     return found
 
 
-def around(file: SourceFile, line: int) -> list[object]:
+def around(file: SourceFile, line: int) -> list[Repeated]:
     """The loops around a line within its function, and the one that it heads, outermost first; where there are none,
     the comprehensions of the line's statement; else the function."""
     statement = file.innermost(line)
     if statement is None:
         return []
-    found: list[object] = list(statement.loops)
+    found: list[Repeated] = list(statement.loops)
     if isinstance(statement.node, LOOPS):
         found.append(statement.node)
     if not found:
@@ -146,5 +146,5 @@ def around(file: SourceFile, line: int) -> list[object]:
     return found
 
 
-def all_loops(file: SourceFile) -> list[Any]:
+def all_loops(file: SourceFile) -> list[Loop]:
     return [s.node for s in file.statements if isinstance(s.node, LOOPS)]

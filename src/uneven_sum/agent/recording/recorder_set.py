@@ -6,9 +6,9 @@ import ast
 import itertools
 import os
 from dataclasses import field
-from typing import Any
 
 from ..core.records import record
+from ..core.trees import Repeated
 from ..source.source_file import SourceFile, position
 from . import columns
 from .recorder import Recorder, Run, numbered
@@ -46,7 +46,7 @@ class Recorders:
     def add(
         self,
         file: SourceFile,
-        node: Any,
+        node: Repeated,
         how: RecordOptions,
         names: list[str] | None = None,
         bare: bool = True,

@@ -7,9 +7,9 @@ from __future__ import annotations
 
 import ast
 import types
-from typing import Any
 
 from ..core.markers import MISSING as NOTHING
+from ..core.trees import Loop
 from ..frames import stack
 from ..frames.exception_handlers import statement_at
 from ..frames.namespace import Scope
@@ -22,9 +22,9 @@ from .recorder import Recorder, Run
 class TracedLoop:
     """One running loop of one call."""
 
-    def __init__(self, recorder: Recorder, file: SourceFile, loop: Any, frame: types.FrameType) -> None:
+    def __init__(self, recorder: Recorder, file: SourceFile, loop: Loop, frame: types.FrameType) -> None:
         self.file, self.loop = file, loop
-        self.first, self.last, self.head_end = loop.lineno, loop.end_lineno, head_end(loop)
+        self.first, self.last, self.head_end = loop.lineno, loop.end_lineno or 0, head_end(loop)
         number, _ = stack.passes(file, frame, loop, False)
         self.run: Run = recorder.begin_late(max(0, number - 1), frame)
         self.recorder = recorder

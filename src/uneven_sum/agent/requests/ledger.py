@@ -13,6 +13,7 @@ from typing import Any
 
 from ..core.errors import Refused
 from ..core.records import record
+from ..core.trees import Repeated
 from ..frames import stack
 from ..frames.exception_handlers import statement_at
 from ..frames.namespace import Scope
@@ -23,7 +24,7 @@ from ..recording.recorder_set import Recorders, RecordOptions
 from ..recording.traced_loop import TracedLoop
 from ..source import registry
 from ..source.cells import place_words
-from ..source.source_file import LOOPS, SourceFile, position
+from ..source.source_file import COMPREHENSIONS, LOOPS, SourceFile, position
 from ..values.snapshot import FIGURES, MISSING, Cells, exact, is_scalar, number
 from ..values.snapshot import told as kept_form
 from .breakpoints import BreakpointRequests, source
@@ -107,7 +108,7 @@ class LedgerRequests(Part):
         return found
 
     @staticmethod
-    def _nodes(file: SourceFile, line: int, around: bool) -> list[object]:
+    def _nodes(file: SourceFile, line: int, around: bool) -> list[Repeated]:
         if around:
             found = columns.around(file, line)
             if not found:
@@ -122,8 +123,8 @@ class LedgerRequests(Part):
             raise Refused(f"{at} is not the head of a loop, comprehension or function{there}.")
         return found
 
-    def _recorder(self, file: SourceFile, node: Any, how: RecordOptions, names: list[str], keep: bool) -> Recorder:
-        if columns.kind_of(node) == "elements" and node.generators[0].is_async:
+    def _recorder(self, file: SourceFile, node: Repeated, how: RecordOptions, names: list[str], keep: bool) -> Recorder:
+        if isinstance(node, COMPREHENSIONS) and node.generators[0].is_async:
             raise Refused("An asynchronous comprehension is not recorded.")
         at = place_words(file.path, node.lineno)
         if names:
@@ -140,9 +141,9 @@ class LedgerRequests(Part):
             raise Refused(f"The loop at {at} assigns nothing: there is nothing to record.")
         return recorder
 
-    def _record_running(self, recorder: Recorder, file: SourceFile, loop: object) -> None:
+    def _record_running(self, recorder: Recorder, file: SourceFile, loop: Repeated) -> None:
         """Where the loop is under way, by tracing its lines."""
-        if recorder.kind != "loop":
+        if not isinstance(loop, LOOPS):
             return
         pause = self.engine.present
         frame = pause.frame if pause is not None else self.exchange.running_frame
@@ -157,7 +158,7 @@ class LedgerRequests(Part):
                     late.setdefault(frame, []).append(TracedLoop(recorder, file, loop, frame))
             frame = frame.f_back
 
-    def _late(self, recorder: Recorder, file: SourceFile, node: Any) -> str:
+    def _late(self, recorder: Recorder, file: SourceFile, node: Repeated) -> str:
         """The message for a recording that begins while the script runs."""
         for frame, found in self.engine.late.items():
             for one in found:

@@ -17,7 +17,7 @@ from typing import Union
 
 from ..core import run_state
 from ..core.records import record
-from ..core.trees import walk
+from ..core.trees import Loop, walk
 from . import cells
 
 Position = tuple[int, int, int, int]  # first line, first column (bytes), last line, last column
@@ -57,7 +57,7 @@ class Statement:
 
     node: ast.stmt
     scope: ast.AST
-    loops: list[ast.AST] = field(default_factory=list)  # innermost last
+    loops: list[Loop] = field(default_factory=list)  # innermost last
     handlers: list[Handler] = field(default_factory=list)  # innermost last
     head_end: int = 0  # last line of a compound statement's head
 
@@ -272,11 +272,11 @@ class _Surroundings:
         self.found: list[Statement] = []
         self._body(tree.body, tree, [], [])
 
-    def _body(self, body: list[ast.stmt], scope: ast.AST, loops: list[ast.AST], handlers: list[Handler]) -> None:
+    def _body(self, body: list[ast.stmt], scope: ast.AST, loops: list[Loop], handlers: list[Handler]) -> None:
         for s in body:
             self._one(s, scope, loops, handlers)
 
-    def _one(self, s: ast.stmt, scope: ast.AST, loops: list[ast.AST], handlers: list[Handler]) -> None:
+    def _one(self, s: ast.stmt, scope: ast.AST, loops: list[Loop], handlers: list[Handler]) -> None:
         self.found.append(Statement(s, scope, loops, handlers, head_end(s)))
         if isinstance(s, (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef)):
             self._body(s.body, s, [], [])

@@ -15,6 +15,7 @@ from typing import Any
 from ..core import run_state
 from ..core.identity import is_ours
 from ..core.records import record
+from ..core.trees import Loop
 from ..frames import fast_form, stack
 from ..frames.exception_handlers import instruction_place, statement_at
 from ..frames.namespace import TRACERS
@@ -82,7 +83,7 @@ class Stepper:
         self.start: types.FrameType | None = None
         self.start_statement: Position | None = None
         self.start_at, self.start_line = -1, 0
-        self.loop: Any = None  # the loop of PASS and LOOP
+        self.loop: Loop | None = None  # the loop of PASS and LOOP
         self.passes_by: Callable[[int], bool] = _nowhere  # PASS to a far one: whether a line is surely on the way
         self.left = False  # the call in which the step began has returned
         self.returned: object = _NOTHING
@@ -318,8 +319,9 @@ class Stepper:
             self._end(frame)
 
     def _line_of_loop(self, frame: types.FrameType) -> None:
+        assert self.loop is not None  # a step by passes has a loop
         line = frame.f_lineno
-        first, last = self.loop.lineno, self.loop.end_lineno
+        first, last = self.loop.lineno, self.loop.end_lineno or 0
         if first <= line <= last and (self.mode == LOOP or line != self.start_line):
             if line != first or self.mode == LOOP:
                 found = None if first < line < last else self._found(frame)
@@ -344,7 +346,7 @@ class Stepper:
         counter = stack.pass_counter(file, frame, loop) if file is not None and loop is not None else None
         if loop is None or start == loop.lineno:
             return _nowhere
-        inside = range(loop.lineno, loop.end_lineno + (not loop.orelse))
+        inside = range(loop.lineno, (loop.end_lineno or 0) + (not loop.orelse))
 
         def passes_by(line: int) -> bool:
             return line in inside and (line != start or (counter is not None and counter() < number))
@@ -416,7 +418,7 @@ def _nowhere(line: int) -> bool:
     return False
 
 
-def _loop_around(statement: Statement) -> object:
+def _loop_around(statement: Statement) -> Loop | None:
     if statement.loops:
         return statement.loops[-1]
     return statement.node if isinstance(statement.node, LOOPS) else None

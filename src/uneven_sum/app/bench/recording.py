@@ -6,7 +6,7 @@ import ast
 import asyncio
 import os
 from collections.abc import Awaitable, Callable
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from ...client import BadUse, Client, Goal
 from ...client.all_findings import SCRIPT
@@ -16,6 +16,7 @@ from ...client.placing import follow
 from ...client.repairs import repairs
 from ...client.sources import as_python, place_words, text_of
 from ...protocol import Facts, Finding, LedgerOf, Lookout, Loop, Recent
+from ...protocol.messages import Message
 from ..ledger.screen import LedgerScreen
 from ..widgets.sheet import Sheet
 from .controller import Controller
@@ -126,7 +127,7 @@ class Recording(Controller):
         if client is None or facts is None or self.bench.state != "paused":
             return
         self.keeps = keep
-        goal: list[dict[str, Any]] = [{"file": of.file, "line": of.line, "pass": number}]
+        goal: list[Message] = [{"file": of.file, "line": of.line, "pass": number}]
         goal += [{k: a[k] for k in ("file", "line", "pass")} for a in around]
         here = [(k.file, k.line, k.number) for k in facts.loops]
         outer = [(a["file"], a["line"], a["pass"]) for a in around]
@@ -319,7 +320,7 @@ class Recording(Controller):
     def recorded(self) -> list[dict[str, object]]:
         return [{"file": file, "line": line} for file, line in self.bench.book.recorded if os.path.exists(file)]
 
-    def always(self) -> dict[str, Any]:
+    def always(self) -> Message:
         return {"always": {}} if self.bench.book.always or self.bench.record_all else {}
 
     # -- the strip -----------------------------------------------------------------------------------
@@ -372,7 +373,7 @@ def loops_around(text: str, line: int) -> tuple[bool, tuple[int, int]] | None:
     return found, (first, last)
 
 
-def _goes_to(goal: list[dict[str, object]]) -> Step:
+def _goes_to(goal: list[Message]) -> Step:
     async def go(client: Client, facts: Facts) -> None:
         await client.to_pass(goal)
 

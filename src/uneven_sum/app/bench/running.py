@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 import time
 from dataclasses import replace
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from ...client import (
     BadUse,
@@ -27,6 +27,7 @@ from ...client import (
 )
 from ...client.sources import place_words
 from ...protocol import Placed, Recent, RunningTest
+from ...protocol.messages import Message
 from ..widgets.bars import Headline, Trail
 from ..widgets.sheet import Sheet
 from .cards import Cards
@@ -97,7 +98,7 @@ class Running(Controller):
         bench.query_one(Headline).show(f"{bench.launch.name} is running.", "run")
         bench.watcher = asyncio.create_task(self.watch(client))
 
-    async def started(self, client: Client, how: dict[str, Any]) -> list[Placed]:
+    async def started(self, client: Client, how: Message) -> list[Placed]:
         """Start the script with the recordings of the case; a loop that is gone gives a message."""
         bench = self.bench
         counts, always = bench.book.counting, bench.recording.always().get("always")

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from rich.text import Text
 from textual.binding import Binding
 from textual.containers import Horizontal
 from textual.widgets import TextArea, Tree
 from textual.widgets.text_area import Selection
+from textual.widgets.tree import TreeNode
 
 from ...client import BadUse
+from ...protocol.messages import Message
 from ..shell.controller import Controller
 from ..shell.theme import Palette
 from .reader import folded
@@ -55,7 +57,7 @@ class Inside(Controller["CloseUp"]):
             node.remove()
         self._add(target, owner, start, found)
 
-    def _add(self, node: Any, owner: str, start: int, found: dict[str, Any]) -> None:
+    def _add(self, node: TreeNode[str], owner: str, start: int, found: Message) -> None:
         """A page of parts below a node, and a way to the next page."""
         screen = self.screen
         p = screen.palette
@@ -145,7 +147,7 @@ def _find_in_text(area: TextArea, wanted: str) -> str | None:
 
 
 def _find_in_tree(tree: Tree[str], wanted: str) -> str | None:
-    nodes: list[Any] = []
+    nodes: list[TreeNode[str]] = []
     todo = [tree.root]
     while todo:
         node = todo.pop()
@@ -174,7 +176,7 @@ def _path(owner: str, name: str, kind: str) -> str | None:
     return f"{owner}[{name!r}]" if kind == "frame" else None
 
 
-def _fill(node: Any, parts: list[tuple[str, object]], p: Palette) -> None:
+def _fill(node: TreeNode[str], parts: list[tuple[str, object]], p: Palette) -> None:
     for label, inner in parts:
         if isinstance(inner, list):
             _fill(node.add(Text(label, p.text)), inner, p)

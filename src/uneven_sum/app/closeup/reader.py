@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 from html.parser import HTMLParser
-from typing import Any
 from xml.etree import ElementTree
 
 Parts = list[tuple[str, object]]  # a label with the text of a leaf, or with parts
@@ -78,7 +77,7 @@ def _leaf(part: tuple[str, object]) -> tuple[str, object]:
     return label, inner
 
 
-def _json(value: Any) -> Parts:
+def _json(value: dict[str, object] | list[object]) -> Parts:
     pairs = value.items() if isinstance(value, dict) else enumerate(value)
     found: Parts = []
     for key, inner in pairs:

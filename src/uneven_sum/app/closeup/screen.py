@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import textwrap
 import time
-from typing import Any
+from collections.abc import Awaitable
+from typing import TypeVar
 
 from rich.text import Text
 from textual import work
@@ -35,6 +36,7 @@ from .inside import Inside
 from .plotting import Plotting
 
 WITH_GRID = ("image", "heat", "line")  # plots that are shown with the grid
+T = TypeVar("T")
 
 
 class CloseUp(Keyed, Controlled, Screen[None]):
@@ -113,7 +115,7 @@ class CloseUp(Keyed, Controlled, Screen[None]):
         if self.busy_since and time.monotonic() - self.busy_since > 0.3:
             self.say(f"computing … {time.monotonic() - self.busy_since:.1f} s   z cancels")
 
-    async def ask(self, how: Any) -> Any:
+    async def ask(self, how: Awaitable[T]) -> T | None:
         """Send a request, with a progress sign; None, with a message, when it was refused."""
         self.busy_since = time.monotonic()
         try:
@@ -245,7 +247,7 @@ class CloseUp(Keyed, Controlled, Screen[None]):
             [*hints(commands.COMMANDS, *many), *view, *keys, *hints(commands.COMMANDS, "escape", "?")]
         )
 
-    async def page(self, where: dict[str, object]) -> dict[str, Any] | None:
+    async def page(self, where: dict[str, object]) -> Message | None:
         client = self.bench.client
         if client is None:
             return None

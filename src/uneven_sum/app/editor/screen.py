@@ -384,8 +384,8 @@ class Editor(Keyed, Screen[bool]):
 def _theme(p: Palette) -> TextAreaTheme:
     from rich.style import Style
 
-    def style(colour: str, **more: Any) -> Style:
-        return Style(color=colour, **more)
+    def style(colour: str, italic: bool = False, bold: bool = False) -> Style:
+        return Style(color=colour, italic=italic, bold=bold)
 
     return TextAreaTheme(
         "uneven",

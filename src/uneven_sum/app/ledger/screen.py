@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 from collections.abc import Awaitable
-from typing import Any
 
 from rich.text import Text
 from textual.app import ComposeResult
@@ -16,6 +15,7 @@ from ...client import BadUse
 from ...client.ledger import Column, Ledger
 from ...client.sources import place_words
 from ...protocol import LedgerOf
+from ...protocol.messages import Message
 from ..plotting.number_format import Format
 from ..shell.commands import bindings, hints
 from ..shell.controller import Controlled
@@ -237,7 +237,7 @@ class LedgerScreen(Keyed, Controlled, Screen[None]):
         out.append("  goes back to the start, records from there, and returns to this pause.\n", p.quiet)
         return out
 
-    async def _page(self, where: dict[str, Any]) -> dict[str, object] | None:
+    async def _page(self, where: Message) -> dict[str, object] | None:
         """What the grid asks for, from the table that is here."""
         ledger = self.ledger
         if ledger is None:

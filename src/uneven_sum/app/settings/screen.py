@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, fields
-from typing import Any, cast
+from typing import cast
 
 from rich.text import Text
 from textual import events, work
@@ -169,7 +169,7 @@ class SettingsScreen(Keyed, Screen[None]):
             self._take(name, self._read(typed, value))
 
     @staticmethod
-    def _read(typed: str, value: Any) -> object:
+    def _read(typed: str, value: list[str] | float | str) -> object:
         """What was typed, as the kind of value that a setting is; the text itself where it is none."""
         if isinstance(value, list):
             return [t.strip() for t in typed.split(",") if t.strip()]

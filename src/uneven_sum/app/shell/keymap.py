@@ -9,7 +9,7 @@ import unicodedata
 from typing import Any, ClassVar, Protocol, cast
 
 from textual.app import App
-from textual.binding import Binding, BindingsMap
+from textual.binding import Binding, BindingsMap, BindingType
 from textual.keys import Keys as KnownKeys
 
 from ...client import Goal, Launch, settings
@@ -106,6 +106,7 @@ class Keyed:
     KEYS_OF = ""
     HEADING: ClassVar[str] = ""
     ACTIONS: ClassVar[Any] = ()
+    BINDINGS: ClassVar[list[BindingType]]
     _bindings: BindingsMap
     app: App[object]
     palette: Palette

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Any, Protocol
+from collections.abc import Callable
+from typing import Protocol
 
 from ...client import Client, Launch
 from ...client.book import Book
@@ -25,7 +26,7 @@ class BenchView(Protocol):
     @property
     def verified(self) -> str: ...
     @property
-    def run_worker(self) -> Any: ...
+    def run_worker(self) -> Callable[..., object]: ...
     @property
     def sheet(self) -> Sheet: ...
     def script_path(self) -> str: ...

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Awaitable, Callable
-from typing import Any
+from collections.abc import Awaitable, Callable, Sequence
 
 from rich.segment import Segment
 from rich.style import Style
@@ -13,11 +12,12 @@ from textual.message import Message
 from textual.strip import Strip
 from textual.widget import Widget
 
+from ...protocol.messages import Message as Body
 from ..plotting.charts import floats, whole
 from ..plotting.number_format import Format, aligned, shown
 from ..shell.theme import Palette
 
-Ask = Callable[[dict[str, object]], Awaitable[dict[str, Any] | None]]
+Ask = Callable[[dict[str, object]], Awaitable[Body | None]]
 WIDEST = 28
 
 
@@ -42,13 +42,13 @@ class Grid(Widget, can_focus=True):
     def __init__(self, palette: Palette, ask: Ask, **kwargs: object) -> None:
         super().__init__(**kwargs)  # type: ignore[arg-type]  # a widget's id and classes
         self.palette, self.ask = palette, ask
-        self.page: dict[str, Any] | None = None
+        self.page: Body | None = None
         self.how = Format()
         self.row = self.column = 0
         self.top = self.left = 0
         self.rows = self.columns = 0
         self._texts: list[list[str]] = []
-        self._raw: list[list[Any]] = []
+        self._raw: list[Sequence[str | float]] = []
 
     @property
     def visible_rows(self) -> int:

@@ -45,7 +45,7 @@ def pair_of_launches(
     return launch(script, 0), launch(other or script, 1)
 
 
-def is_alone(script: str, other: str | None, twice: bool, **options: Any) -> bool:
+def is_alone(script: str, other: str | None, twice: bool, **options: Sequence[str]) -> bool:
     """Whether there is one run only: one script, and not two of anything.  BadUse as `pair_of_launches`."""
     if other is not None or twice:
         return False

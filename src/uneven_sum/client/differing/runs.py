@@ -12,7 +12,7 @@ import tempfile
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Any
+from typing import Literal
 
 import msgspec
 
@@ -215,7 +215,7 @@ async def all_of(
     watch = watch or Watch()
     ended = asyncio.gather(*tasks)
     stopped = asyncio.ensure_future(watch.stopped.wait())
-    either: list[asyncio.Future[Any]] = [ended, stopped]
+    either: list[asyncio.Future[list[None]] | asyncio.Future[Literal[True]]] = [ended, stopped]
     comparers = {id(c): c for feed in feeds for c, _ in feed}
     try:
         while not ended.done() and not stopped.done():

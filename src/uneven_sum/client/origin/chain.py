@@ -10,7 +10,6 @@ import shutil
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
 
 import msgspec
 
@@ -68,7 +67,7 @@ class Searches:
         """The statement that prints a line of the output.  BadUse with the reason where none does."""
         return await self._asked("unevenSum/originLine", {"line": line, "expected": self.expected}, None)
 
-    async def _asked(self, request: str, how: dict[str, Any], place: Place | None) -> Step:
+    async def _asked(self, request: str, how: Message, place: Place | None) -> Step:
         assert self.client is not None
         body = await self.client.session.request(request, {**how, "seconds": MOST_SECONDS})
         if "failed" in body:
