@@ -206,8 +206,7 @@ class UnevenSum(App[None]):
         told = [f"keys.{name}: there is no such screen." for name in changes if name not in known]
         for name, mine in changes.items():
             if name in known:
-                # mypy: screens list Binding objects
-                told += fitting(BindingsMap(known[name].BINDINGS), mine, name)[1]  # type: ignore[attr-defined]
+                told += fitting(BindingsMap(known[name].BINDINGS), mine, name)[1]
         return told
 
     def keys_of(self, screen: str) -> set[str]:

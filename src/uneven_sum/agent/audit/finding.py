@@ -72,7 +72,7 @@ class Finding:
             return []
         if not isinstance(statement.scope, ast.Module):
             return []
-        return [{"file": self.place.file, "line": statement.loops[0].lineno, "pass": self.at_pass}]  # type: ignore[attr-defined]  # loops have places
+        return [{"file": self.place.file, "line": statement.loops[0].lineno, "pass": self.at_pass}]
 
 
 class Place:

@@ -12,7 +12,7 @@ from typing import Any
 from ..core.markers import MISSING
 from ..core.records import record
 from ..source.call_lists import DIVIDES, EMPTY_BY_DESIGN, SUMS
-from ..source.sites import callee, read_from
+from ..source.sites import callee, read_from, written_to
 from ..source.source_file import COMPREHENSIONS, SourceFile
 from ..values import nonfinite, polars_cells, tensor_arrays
 from . import join_notes, provenance, reasons
@@ -120,14 +120,17 @@ def _named(found: Culprit, terms: list[Term], file: SourceFile) -> Culprit:
     if term.known:
         _find_cells(found)
     at = found.cell if term.cellwise or hasattr(term.value, "iloc") else None  # else the whole operand is shown
+    written = written_to(term.node) if isinstance(term.node, ast.Call) else None
     for child in term.children:
-        if child.known and not isinstance(child.value, type):
+        if child.known and not isinstance(child.value, type) and child.node is not written:
             node, value = _without_indexer(child)
             value = _at(value, at, term.value) if at is not None else value
             found.operands.append((file.segment(node), value))
     values = [v if at is None else _at(v, at, term.value) for v in term.operands]
     with contextlib.suppress(Exception):
         found.reason = reasons.reason(term.node, values)
+        if isinstance(term.node, ast.AugAssign) and at is not None and len(values) == 1:
+            found.reason = reasons.in_place(term.node.op, values[0], _at(term.value, at, term.value))
     return found
 
 

@@ -18,6 +18,7 @@ from ..core.markers import MISSING
 from ..core.text import clean
 from ..core.trees import Comprehension
 from ..frames.namespace import Scope
+from ..source.sites import written_to
 from ..source.source_file import COMPREHENSIONS, SourceFile
 from ..values import nonfinite
 from ..values.describe import summary
@@ -266,6 +267,7 @@ class Decomposed:
             owner = next((n.id for n in ast.walk(node.target) if isinstance(n, ast.Name)), "")
             if any(isinstance(n, ast.Name) and n.id == owner for n in ast.walk(node.value)):
                 raise NotEvaluated("not evaluated: its operands have changed in place")
+            term.cellwise = not isinstance(node.op, ast.MatMult)
             self._operand(node.value, term)
             raise NotEvaluated("changed in place")
         left, right = self._each([node.target, node.value], term)
@@ -334,6 +336,9 @@ class Decomposed:
         term.sender = term.sender or senders.sender(function, [])
         plain: list[object] = [a.value if isinstance(a, ast.Starred) else a for a in node.args]
         values = self._each(plain + [k.value for k in node.keywords], term)
+        written = written_to(node)
+        if written is not None:
+            del term.operands[[k.value for k in node.keywords].index(written) - len(node.keywords)]
         term.cellwise = provenance.is_cellwise(function)
         term.sender = term.sender or senders.sender(function, term.operands)
         bound_to = getattr(function, "__self__", None) if isinstance(node.func, ast.Call) else None

@@ -18,7 +18,7 @@ from ..core.markers import MISSING
 from ..core.type_identity import is_one_of
 from ..frames.namespace import Scope
 from ..source.call_lists import DIVIDES, EMPTY_BY_DESIGN
-from ..source.sites import callee
+from ..source.sites import callee, written_to
 from ..source.source_file import COMPREHENSIONS
 from ..values import nonfinite, polars_cells, quick_look
 from ..values.safe_read import read_attribute, safe_kind
@@ -201,8 +201,11 @@ class Operands:
             self._walk(node.func, self.whole)
         for a in node.args:
             self._walk(a.value if isinstance(a, ast.Starred) else a, side)
+        written = written_to(node)
         for k in node.keywords:
-            if not (isinstance(k.value, ast.Constant) and k.value.value is None):  # an option left open, no data
+            if k.value is not written and not (
+                isinstance(k.value, ast.Constant) and k.value.value is None
+            ):  # an option left open, no data
                 self._walk(k.value, side)
         given = (self.cellwise + self.whole)[:]
         if before == len(given) + self.no_data_calls or not any(is_data(v) for v in self._own(node)):

@@ -77,6 +77,13 @@ def reason(node: ast.AST, operands: list[object]) -> Reason:
     return NONE
 
 
+def in_place(op: ast.operator, right: object, result: object) -> Reason:
+    """The same of a cell of `a /= b`, where what was in `a` before is gone."""
+    if isinstance(op, ast.Div) and _real(right) == 0:
+        return ZERO_BY_ZERO if result != result else DIVISION_BY_ZERO
+    return NONE
+
+
 def _operator(op: ast.operator, left: float, right: float) -> Reason:
     if isinstance(op, (ast.Div, ast.FloorDiv)) and math.isinf(left) and math.isinf(right):
         return INF_BY_INF

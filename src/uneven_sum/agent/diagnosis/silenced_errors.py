@@ -1,19 +1,26 @@
 """Non-finite values made where the script has silenced NumPy's warnings of them.
 
 Inside an `errstate`, or under a warning filter, that ignores the category they are meant, as long as the function
-masks or tests them.  They are remembered; where one leaves its function all the same there is a pause.
+masks or tests them.  What only some calls silence is remembered; where one leaves its function all the same there is a
+pause.
 """
 
 from __future__ import annotations
 
 import ast
+import types
 import warnings
 
+from ..core.identity import is_ours
+from ..frames.exception_handlers import statement_at
+from ..source import registry
+from ..source.call_lists import ABSORBING
 from ..source.sites import callee
 from ..source.source_file import Statement
 from ..values import nonfinite
-from .gaps import is_handled
+from .gaps import is_handled, stored_names
 
+ARITHMETIC = (ast.BinOp, ast.UnaryOp)
 TEXTS = {"divide": "divide by zero encountered", "over": "overflow encountered", "invalid": "invalid value encountered"}
 
 
@@ -41,27 +48,67 @@ def _is_filtered(name: str) -> bool:
 
 
 def is_meant(node: ast.AST, statement: Statement) -> bool:
-    """True when the same function masks or tests what the statement makes.
+    """True when the same function masks or tests what the statement makes, or what it computes from that.
 
     Within an `errstate` or `catch_warnings` a test of an operand is enough.  What silences the whole script says
     nothing of this statement: there the result must be tested.
     """
-    return is_handled(node, statement, not _is_silenced_here(statement)) or _is_overwritten(statement)
+    if is_handled(node, statement, not _is_silenced_here(statement)):
+        return True
+    results = _results(statement)
+    names = {name for result in results for name in stored_names(ast.parse(result))}
+    for part in ast.walk(statement.scope):
+        if isinstance(part, ast.Call) and callee(part) in ABSORBING and names & stored_names(part):
+            return True
+        if isinstance(part, ast.Subscript) and part.lineno > statement.line and ast.unparse(part.value) in results:
+            stores = isinstance(part.ctx, ast.Store)
+            if not isinstance(part.slice, (ast.Constant, ast.Slice)) if stores else _is_mask(part.slice, statement):
+                return True
+    return False
+
+
+def _results(statement: Statement) -> set[str]:
+    """What the statement stores, and what arithmetic of its function makes of that, as they are written."""
+    found = {ast.unparse(t) for t in getattr(statement.node, "targets", [])}
+    for node in ast.walk(statement.scope) if found else ():
+        if isinstance(node, ast.Assign) and node.lineno > statement.line and len(node.targets) == 1:
+            parts = [node.value]
+            for part in parts:  # it grows meanwhile
+                parts += [
+                    p for p in ast.iter_child_nodes(part) if isinstance(part, ARITHMETIC) and isinstance(p, ast.expr)
+                ]
+            if isinstance(node.value, ARITHMETIC) and found & {ast.unparse(p) for p in parts}:
+                found.add(ast.unparse(node.targets[0]))
+    return found
+
+
+def _is_mask(index: ast.expr, statement: Statement) -> bool:
+    """`level > 0`, `~dry`, and a name of such a value."""
+    if isinstance(index, ast.Name):
+        stored = [n for n in ast.walk(statement.scope) if isinstance(n, ast.Assign) and index.id in stored_names(n)]
+        return any(not isinstance(n.value, ast.Name) and _is_mask(n.value, statement) for n in stored)
+    if isinstance(index, ast.BinOp):
+        return isinstance(index.op, (ast.BitAnd, ast.BitOr))
+    if isinstance(index, ast.Call):
+        return callee(index) in ABSORBING
+    return isinstance(index, ast.Compare) or (isinstance(index, ast.UnaryOp) and isinstance(index.op, ast.Invert))
+
+
+def silences_around(frame: types.FrameType | None) -> bool:
+    """Whether a call around silences what it calls, or may: a `with` statement, a decorator, or code of a library."""
+    inner = False  # what is further in may have been called by a library
+    while frame is not None:
+        file = registry.file_of(frame)
+        statement = statement_at(file, frame) if file is not None else None
+        if statement is None:
+            inner = inner or not is_ours(frame)
+        elif inner or _is_silenced_here(statement):
+            return True
+        frame = frame.f_back
+    return False
 
 
 def _is_silenced_here(statement: Statement) -> bool:
     """True within a `with` statement, or in a function with a decorator, that silences what is in it."""
     around = [h.manager for h in statement.handlers] + getattr(statement.scope, "decorator_list", [])
     return any(isinstance(one, ast.Call) and callee(one) in ("errstate", "catch_warnings") for one in around)
-
-
-def _is_overwritten(statement: Statement) -> bool:
-    """`ratio[rain == 0] = 0.0`: cells of a target are set by a mask further on."""
-    targets = {ast.unparse(t) for t in getattr(statement.node, "targets", [])}
-    for node in ast.walk(statement.scope):
-        if isinstance(node, ast.Assign) and node.lineno > statement.line:
-            for target in node.targets:
-                if isinstance(target, ast.Subscript) and ast.unparse(target.value) in targets:
-                    if not isinstance(target.slice, (ast.Constant, ast.Slice)):
-                        return True
-    return False

@@ -63,9 +63,12 @@ class Pause:
 
     @property
     def clause(self) -> tuple[int, int]:
-        """First and last line of the decorator, or of the clause of a `match`, that raised; zeros for another place."""
-        if self.exception is None or self.frame is None or self.statement is None:
+        """First and last line of the decorator, or of the clause of a `match`, that raised or has made a value that is
+        not finite; zeros for another place."""
+        if self.frame is None or self.statement is None:
             return 0, 0
+        if self.exception is None:
+            return clause_raised(self.statement.node, getattr(self.expression, "lineno", 0))
         tb = stack.traceback_from(self.exception, self.frame)
         return clause_raised(self.statement.node, tb.tb_lineno) if tb is not None else (0, 0)
 

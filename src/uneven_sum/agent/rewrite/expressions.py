@@ -12,11 +12,20 @@ from typing import TYPE_CHECKING
 
 from ..core.markers import ELEMENT, MARK, METER, VALUE
 from ..core.trees import Comprehension, walk
-from ..source.call_lists import ABSORBING, CELLWISE_CALLS, NAMESPACES, NO_DATA_ATTRIBUTES, NO_DATA_PASSED, TEXT_CALLS
+from ..source.call_lists import (
+    ABSORBING,
+    CELLWISE_CALLS,
+    GO_OVER,
+    NAMESPACES,
+    NO_DATA_ATTRIBUTES,
+    NO_DATA_PASSED,
+    TEXT_CALLS,
+)
 from ..source.sites import Options, Parts, Sites, callee, read_from
 from ..source.source_file import COMPREHENSIONS, Position, SourceFile, position
 from .operands import Operands
 from .placing import N, at, placed
+from .predicates import counts_from_zero, is_iterator, is_text
 
 if TYPE_CHECKING:
     from ..lookouts.lookout import Lookout
@@ -30,7 +39,7 @@ def produces(node: ast.AST) -> bool:
         made = read_from(node)
         return isinstance(made, ast.Call) and produces(made) and not _reads_no_data(node, made)
     if isinstance(node, ast.BinOp):
-        return not (isinstance(node.left, (ast.Constant, ast.JoinedStr)) and _is_text(node.left))
+        return not (isinstance(node.left, (ast.Constant, ast.JoinedStr)) and is_text(node.left))
     if isinstance(node, ast.UnaryOp):
         return not isinstance(node.op, ast.Not) and produces(node.operand)
     if isinstance(node, ast.Call):
@@ -60,10 +69,6 @@ def _is_approximate(node: ast.AST) -> bool:
     if not isinstance(node, ast.Constant) or type(node.value) is not float:
         return False
     return len(repr(node.value).partition("e")[0].replace(".", "").strip("-0")) >= MANY_DIGITS
-
-
-def _is_text(node: ast.AST) -> bool:
-    return isinstance(node, ast.JoinedStr) or isinstance(getattr(node, "value", None), (str, bytes))
 
 
 LITERAL = {ast.Constant}
@@ -177,13 +182,13 @@ class Expressions:
         # The iterator of a list or tuple, and `enumerate`, tell their index; other iterables get a meter beside them.
         ones = self._probe("repeat", ast.Constant(True), ast.Constant(sys.maxsize))
         other = self._probe("compress", self._load(name), ast.NamedExpr(self._store(name), ones))
-        if not isinstance(loop, ast.For) or (_is_iterator(iterable) and not _counts(iterable)):
+        if not isinstance(loop, ast.For) or (is_iterator(iterable) and not counts_from_zero(iterable)):
             other.args[0] = iterable
             return self._here(other, _iter_place(loop, like))
         own: ast.expr = ast.NamedExpr(self._store(name), self._probe("iter", self._load(name)))
         given = ast.NamedExpr(self._store(name), iterable)
         test: ast.expr
-        if _counts(iterable):
+        if counts_from_zero(iterable):
             test, own = self._type_is(given, "enumerate"), self._load(name)
         else:
             test = ast.BoolOp(ast.Or(), [self._type_is(given, "list"), self._type_is(self._load(name), "tuple")])
@@ -200,7 +205,7 @@ class Expressions:
                 node.elts = [self.value(e, role) for e in node.elts]
             return node
         if isinstance(node, ast.Dict):
-            node.keys = [k and self.inside(k) for k in node.keys]
+            node.keys = [k and self._argument(k) for k in node.keys]
             node.values = [self.value(v, role) for v in node.values]
             return node
         if isinstance(node, ast.Starred):
@@ -328,6 +333,8 @@ class Expressions:
             made_here = isinstance(node.value, (ast.BinOp, ast.UnaryOp)) and not self.absorbing
             node.value = self.value(node.value, "argument") if made_here else self.inside(node.value)
             node.slice = self.value(node.slice, "argument") if _may_be_bad(node.slice) else self.inside(node.slice)
+        elif isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.Not):
+            node.operand = self._argument(node.operand)
         elif isinstance(node, ast.Yield):
             if node.value is not None:
                 node.value = self.value(node.value, "yield")
@@ -337,8 +344,10 @@ class Expressions:
             if self.options.results and self._formats(node):  # type: ignore[arg-type]  # `kind` is BinOp
                 node.right = self.value(node.right, "result")  # type: ignore[attr-defined]
                 return node
+            written = self._formats(node)  # type: ignore[arg-type]  # `kind` is BinOp
             # mypy: `kind` is BinOp
-            node.left, node.right = self.inside(node.left), self.inside(node.right)  # type: ignore[attr-defined]
+            node.right = (self._argument if written else self.inside)(node.right)  # type: ignore[attr-defined]
+            node.left = self.inside(node.left)  # type: ignore[attr-defined]  # the same
             # mypy: `kind` is BinOp
             return self.audited_operator(node) if self.options.audit else node  # type: ignore[arg-type]
         else:
@@ -366,7 +375,9 @@ class Expressions:
                 node.func.value = self.inside(owner)
         else:
             node.func = self.inside(node.func)
-        passes = self.inside if name in NO_DATA_PASSED else self._argument
+        passes = self._argument
+        if name in NO_DATA_PASSED:
+            passes = self._gone_over if name in GO_OVER else self.inside
         if self.options.results and (name in PRINTING or self._formats(node)):
             passes = self._result
             if name.startswith("to") and isinstance(node.func, ast.Attribute):
@@ -412,16 +423,36 @@ class Expressions:
     def _formats(node: ast.BinOp | ast.Call) -> bool:
         """`"…" % values`, `"…".format(values)`, and `str(value)`, `repr(value)`, `format(value, "…")`."""
         if isinstance(node, ast.BinOp):
-            return isinstance(node.op, ast.Mod) and _is_text(node.left)
+            return isinstance(node.op, ast.Mod) and is_text(node.left)
         func = node.func
         if isinstance(func, ast.Name) and func.id in ("str", "repr", "format"):
             return True
-        return isinstance(func, ast.Attribute) and func.attr == "format" and _is_text(func.value)
+        return isinstance(func, ast.Attribute) and func.attr == "format" and is_text(func.value)
 
     def _argument(self, node: ast.expr) -> ast.expr:
         return self.value(node, "argument")
 
+    def _gone_over(self, node: ast.expr) -> ast.expr:
+        """What `enumerate` or `zip` goes over: looked at where it is made there."""
+        made_here = isinstance(node, (ast.BinOp, ast.UnaryOp)) or (
+            isinstance(node, ast.Call) and callee(node) in CELLWISE_CALLS
+        )
+        return self.value(node, "argument") if made_here else self.inside(node)
+
+    def given(self, call: ast.Call | ast.ClassDef) -> None:
+        """The arguments of a decorator, or the keywords of a class."""
+        if isinstance(call, ast.Call):
+            call.args = [self._argument(a) for a in call.args]
+        for k in call.keywords:
+            k.value = self._argument(k.value)
+
+    def defaults(self, a: ast.arguments) -> None:
+        """The default values of a function or lambda, which are made where it is defined."""
+        a.defaults = [self.value(d, "argument") for d in a.defaults]
+        a.kw_defaults = [d and self.value(d, "argument") for d in a.kw_defaults]
+
     def _lambda(self, node: ast.Lambda) -> ast.expr:
+        self.defaults(node.args)
         outer = (self.temps, self.absorbing, self.in_element)
         self.temps, self.absorbing, self.in_element = False, 0, False
         node.body = self.value(node.body, "return")
@@ -447,7 +478,7 @@ class Expressions:
             self.in_element = False  # not in what it goes over
         self.in_element = in_element
         if isinstance(node, ast.DictComp):
-            node.key = self.inside(node.key)
+            node.key = self._argument(node.key)
             if node.value is not None:  # since 3.15 `{**part for part in parts}` has none
                 node.value = self.value(node.value, "value")
         else:
@@ -457,22 +488,6 @@ class Expressions:
         self._comprehended(node)
         self.temps, self.in_element = outer
         return node
-
-
-def _counts(node: ast.expr) -> bool:
-    """`enumerate(x)`, from 0"""
-    return (
-        isinstance(node, ast.Call)
-        and getattr(node.func, "id", "") == "enumerate"
-        and len(node.args) == 1
-        and not node.keywords
-    )
-
-
-def _is_iterator(node: ast.expr) -> bool:
-    """Surely no list and no tuple."""
-    names = ("enumerate", "zip", "map", "filter", "reversed", "open", "iter")
-    return isinstance(node, ast.GeneratorExp) or (isinstance(node, ast.Call) and getattr(node.func, "id", "") in names)
 
 
 def _iter_place(loop: ast.AST, like: ast.expr) -> ast.AST:

@@ -100,3 +100,23 @@ def rebinds(node: ast.AST) -> bool:
     """True for what can bind a module's names from elsewhere."""
     name = getattr(node, "id", None) or getattr(node, "attr", None)
     return name in REBINDS or (isinstance(node, ast.alias) and node.name == "*")
+
+
+def counts_from_zero(node: ast.expr) -> bool:
+    """`enumerate(x)`, from 0"""
+    return (
+        isinstance(node, ast.Call)
+        and getattr(node.func, "id", "") == "enumerate"
+        and len(node.args) == 1
+        and not node.keywords
+    )
+
+
+def is_iterator(node: ast.expr) -> bool:
+    """Surely no list and no tuple."""
+    names = ("enumerate", "zip", "map", "filter", "reversed", "open", "iter")
+    return isinstance(node, ast.GeneratorExp) or (isinstance(node, ast.Call) and getattr(node.func, "id", "") in names)
+
+
+def is_text(node: ast.AST) -> bool:
+    return isinstance(node, ast.JoinedStr) or isinstance(getattr(node, "value", None), (str, bytes))

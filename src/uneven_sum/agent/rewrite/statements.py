@@ -422,7 +422,14 @@ class Rewriter(BlockProbes):
 
     _trystar = _try
 
+    def _decorated(self, s: ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef) -> None:
+        for decorator in s.decorator_list:
+            if isinstance(decorator, ast.Call):
+                self.given(decorator)
+
     def _classdef(self, s: ast.ClassDef) -> list[ast.stmt]:
+        self._decorated(s)
+        self.given(s)
         outer, self.temps, self.readable = (self.temps, self.readable), False, set()
         with self.scope(s), self.no_recording():
             s.body = self.body(s.body, docstring=True)
@@ -430,6 +437,8 @@ class Rewriter(BlockProbes):
         return [s]
 
     def _functiondef(self, s: ast.FunctionDef | ast.AsyncFunctionDef) -> list[ast.stmt]:
+        self.defaults(s.args)
+        self._decorated(s)
         outer = (self.temps, self.absorbing)
         self.temps, self.absorbing = not (self.sees_frames and sees_frame(s)), 0
         start = 1 if is_docstring(s.body[0]) else 0

@@ -76,6 +76,13 @@ class Sites(list[Site]):
         return len(self) - 1
 
 
+def written_to(node: ast.Call) -> ast.expr | None:
+    """`y` of `np.divide(a, b, out=y)`: no operand, as long as each cell is written."""
+    if any(k.arg in ("where", None) for k in node.keywords):
+        return None
+    return next((k.value for k in node.keywords if k.arg == "out"), None)
+
+
 def callee(node: ast.Call) -> str:
     """The last name of what is called: `where` for `np.where(…)`."""
     f = node.func

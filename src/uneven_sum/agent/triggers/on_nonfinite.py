@@ -309,6 +309,8 @@ class NonfiniteTrigger(tracer.Hooks):
             return True
         if site.role in ("return", "yield") or not getattr(value, "shape", ()) or frame.f_code.co_name == "<module>":
             return False  # it leaves at once; or nothing will be seen of its leaving
+        if not silenced_errors.silences_around(frame):
+            return False  # the whole script is silent, which says nothing of this result
         stored = getattr(statement.node, "targets", [])
         if not stored or not all(isinstance(t, ast.Name) for t in stored):
             return False
