@@ -144,6 +144,13 @@ class SourceFile:
     def statement(self, at: Position) -> Statement | None:
         return (self.statements and self._statement_of.get(at)) or None
 
+    def scope_text(self, at: Position) -> str:
+        """The text of the function or class around a statement; at the top level, that of the file."""
+        found = self.statement(at)
+        if found is None or not isinstance(found.scope, SCOPES):
+            return self.text
+        return "\n".join(self.lines[found.scope.lineno - 1 : found.scope.end_lineno])
+
     def loop_at(self, line: int) -> ast.stmt | None:
         """The loop that begins at a line."""
         return next((s.node for s in self.statements if s.line == line and isinstance(s.node, LOOPS)), None)

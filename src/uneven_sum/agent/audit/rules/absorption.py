@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import types
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from ...core.data_types import Array
 from ...source.sites import sites
@@ -13,6 +13,9 @@ from .. import pictures
 from ..figures import full, seen, short
 from ..running_sums import Running
 from .base import Rule
+
+if TYPE_CHECKING:
+    from ..auditor import Auditor
 
 PASSES = 50  # of one place, at least
 SHARE = 0.01  # of what was added that was lost
@@ -30,7 +33,7 @@ class Absorption(Rule):
     TAKES = frozenset({"float"})
     WANTS = ("add", "sub", "call:float32", "call:float16", "call:cumsum", "call:sum")
 
-    def __init__(self, auditor: Any) -> None:
+    def __init__(self, auditor: Auditor) -> None:
         super().__init__(auditor)
         self.running: dict[int, Running] = auditor.sums
         self.casts: dict[int, Running] = {}
@@ -145,11 +148,7 @@ class Absorption(Rule):
         """A compensated sum forms again what was lost: `(t - s) - y` is in the same function."""
         place = self.auditor.place(site)
         names = {n for n in place.operand_texts() if n.isidentifier()}
-        found = place.site.file.statement(place.site.statement)
-        text = place.site.file.text
-        if found is not None and hasattr(found.scope, "lineno"):
-            scope: Any = found.scope
-            text = "\n".join(place.site.file.lines[scope.lineno - 1 : scope.end_lineno])
+        text = place.site.file.scope_text(place.site.statement)
         return any(f"- {name}) -" in text or f"-{name})-" in text for name in names) or "fsum" in text
 
     def _tell(self, site: int, known: Running, share: float) -> None:

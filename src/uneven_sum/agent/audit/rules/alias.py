@@ -5,7 +5,7 @@ from __future__ import annotations
 import ast
 import gc
 import types
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from ...core.data_types import Array
 from ...core.type_identity import is_one_of
@@ -14,10 +14,13 @@ from ...frames.exception_handlers import statement_at
 from ...frames.namespace import locals_of
 from ...source import registry
 from ...source.cells import place_words
-from ...source.source_file import Statement, position
+from ...source.source_file import SourceFile, Statement, position
 from ...values import nonfinite
 from ..finding import Place
 from .base import Rule
+
+if TYPE_CHECKING:
+    from ..auditor import Auditor
 
 MUTABLE = (list, dict, set)
 
@@ -42,7 +45,7 @@ class Alias(Rule):
     TAKES = frozenset({"array", "frame", "container", "other"})
     WANTS = ("mul", "store", "changed", "call:fromkeys")
 
-    def __init__(self, auditor: Any) -> None:
+    def __init__(self, auditor: Auditor) -> None:
         super().__init__(auditor)
         self.shared: dict[int, tuple[object, int, int]] = {}  # by id: the row, the place of the `*`, how often it is in
         self.empty: list[tuple[Any, int, int]] = []  # the same for rows that were empty
@@ -239,7 +242,9 @@ class Alias(Rule):
                 ):
                     self._defaults(file, node, defaults)
 
-    def _defaults(self, file: Any, node: ast.FunctionDef | ast.AsyncFunctionDef, defaults: tuple[Any, ...]) -> None:
+    def _defaults(
+        self, file: SourceFile, node: ast.FunctionDef | ast.AsyncFunctionDef, defaults: tuple[Any, ...]
+    ) -> None:
         names = [a.arg for a in (*node.args.posonlyargs, *node.args.args)][-len(defaults) :]
         for name, written, value in zip(names, node.args.defaults, defaults):
             empty = (isinstance(written, ast.List) and not written.elts) or (

@@ -45,7 +45,7 @@ class Broadcast(Rule):
             return
         place = self.auditor.place(site)
         function = place.site.file.statement(place.site.statement)
-        scope: Any = function.scope if function is not None else place.site.file.tree
+        scope = function.scope if function is not None else place.site.file.tree
         text = ast.unparse(scope) if not isinstance(scope, ast.Module) else place.site.file.text
         names = {x.id for x in ast.walk(place.node) if isinstance(x, ast.Name)}
         lines = [line for line in text.splitlines() if any(name in line for name in names)]

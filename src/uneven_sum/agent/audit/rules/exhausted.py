@@ -6,13 +6,16 @@ import ast
 import inspect
 import os
 import types
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from ...core.records import record
 from ...core.type_identity import is_one_of
 from ...source.cells import place_words
 from ..finding import Place
 from .base import Rule
+
+if TYPE_CHECKING:
+    from ..auditor import Auditor
 
 # These take all that there is.
 TAKES = (
@@ -51,7 +54,7 @@ class Exhausted(Rule):
     NAME = "exhausted"
     WANTS = ("iter", *(f"call:{name}" for name in (*TAKES, *LAZY, *READS)))
 
-    def __init__(self, auditor: Any) -> None:
+    def __init__(self, auditor: Auditor) -> None:
         super().__init__(auditor)
         self.entered: dict[int, Entered] = {}  # by id
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import ast
-from typing import Any
 
 from ..figures import seen
 from .base import Rule
@@ -37,10 +36,7 @@ class IgnoredFailure(Rule):
         if success is None or bool(success):
             return
         place = self.auditor.place(site)
-        found = place.site.file.statement(place.site.statement)
-        scope: Any = found.scope if found is not None else None
-        lines = place.site.file.lines
-        text = "\n".join(lines[scope.lineno - 1 : scope.end_lineno] if hasattr(scope, "lineno") else lines)
+        text = place.site.file.scope_text(place.site.statement)
         if any(sign in text for sign in LOOKS) or self.auditor.has(self, site):
             return
         said = str(seen(result, "message", seen(result, "flag", "")))[:160].strip()

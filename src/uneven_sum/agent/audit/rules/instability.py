@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import field
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from ...core.records import record
 from ...values import nonfinite
@@ -11,6 +11,9 @@ from .. import pictures
 from ..figures import short
 from ..running_sums import Running
 from .base import Rule
+
+if TYPE_CHECKING:
+    from ..auditor import Auditor
 
 IN_A_ROW = 8
 GROWTH = 30.0  # of the increments over these passes and all that follow
@@ -38,7 +41,7 @@ class Instability(Rule):
     AT_ONCE = False
     WANTS = ("add", "sub")
 
-    def __init__(self, auditor: Any) -> None:
+    def __init__(self, auditor: Auditor) -> None:
         super().__init__(auditor)
         self.known: dict[int, Increments] = {}
 

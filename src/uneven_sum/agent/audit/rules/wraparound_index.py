@@ -71,10 +71,7 @@ class WraparoundIndex(Rule):
                 kept["pass"] = self.auditor.present_pass()
         if len({"below", "from 0 on"} & set(kept)) < 2 or self.auditor.has(self, site):
             return
-        found = place.site.file.statement(place.site.statement)
-        scope: Any = found.scope if found is not None else None
-        lines = place.site.file.lines
-        text = "\n".join(lines[scope.lineno - 1 : scope.end_lineno] if hasattr(scope, "lineno") else lines)
+        text = place.site.file.scope_text(place.site.statement)
         if any(sign in text for sign in CLOSED):
             return
         told = self.auditor.report(
