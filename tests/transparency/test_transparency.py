@@ -84,7 +84,9 @@ async def compared(path: Path, interpreter: str, how: str) -> None:
         printed, run.out = (text.rpartition("['call'")[0] for text in (plain.stdout, run.out))
     else:
         printed = plain.stdout
-    for mine, theirs in ((printed, run.out), (plain.stderr, run.err)):
+    findings = ("x\n",) if how == "with rules" else ()
+    err = "".join(line for line in run.err.splitlines(keepends=True) if line not in findings)
+    for mine, theirs in ((printed, run.out), (plain.stderr, err)):
         assert not list(difflib.unified_diff(comparable(mine), comparable(theirs), "plain", "rewritten", lineterm=""))
     assert run.exited is not None
     assert run.exited.exit_status == plain.returncode

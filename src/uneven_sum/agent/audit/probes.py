@@ -78,7 +78,11 @@ def _others(auditor: Auditor, name: str, numbers: Look | None) -> Look:
             plans[key] = plan
         if plan[0]:
             if numbers is not None:
-                numbers(float(a), float(b), float(result), site)
+                try:
+                    given = float(a), float(b), float(result)
+                except (TypeError, OverflowError):  # complex, or an integer beyond all floats
+                    return result
+                numbers(*given, site)
             return result
         if plan[1] and large.is_large(result):
             with_care(_in_part, auditor, plan[1], name, a, b, result, site)
@@ -181,7 +185,7 @@ def _cancels(auditor: Auditor, name: str, do: Operator, rules: Sequence[Callable
             passes[site] += 1
         except IndexError:
             passes.extend([0] * (site + 1000 - len(passes)))
-        if result * result < a * a * NEARLY and _are_plain(a, b):
+        if result * result < NEARLY * a * a and _are_plain(a, b):  # in this order: an integer may be beyond all floats
             for rule in rules:
                 with_care(rule, name, a, b, result, site)
         return result
