@@ -81,8 +81,9 @@ async def test_back_to_passes(script, interpreter: str) -> None:
         if "Back in pass 3" not in back.headline:
             back = await run.pause()
         assert await run.ask("(day, year)") == "(2, 1)"
-        await run.step()
-        assert (await run.step()).line == 7
+        assert back.line in (5, 6)  # the head, or from a point in the pass before, where the body begins
+        for line in range(back.line + 1, 8):
+            assert (await run.step()).line == line
         await run.step()
         assert await run.ask("store") == f"{plainly(100, 2)[2]:.6g}"
         assert (await run.step("on")).line == 10

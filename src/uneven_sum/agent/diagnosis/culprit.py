@@ -15,7 +15,7 @@ from ..source.call_lists import DIVIDES, EMPTY_BY_DESIGN, SUMS
 from ..source.sites import callee, read_from, written_to
 from ..source.source_file import COMPREHENSIONS, SourceFile
 from ..values import nonfinite, polars_cells, tensor_arrays
-from . import join_notes, provenance, reasons
+from . import complex_powers, join_notes, provenance, reasons
 from .reasons import Reason
 
 NOT_EVALUATED = "not evaluated"
@@ -80,6 +80,9 @@ def find(root: Term, terms: list[Term], raised: ast.AST | None, file: SourceFile
     left_out = _left_out(root, terms)
     if left_out is not None:
         return _named(Culprit(left_out, provenance.ARRIVED if left_out.no_data else provenance.CREATED), terms, file)
+    if type(root.value) is complex and not nonfinite.count(root.value):
+        power = next((t for t in _bottom_up(root) if complex_powers.is_one(t.node, t.value, t.operands)), None)
+        return _named(Culprit(power, provenance.CREATED), terms, file) if power is not None else None
     return None
 
 

@@ -38,11 +38,14 @@ LOG_OF_NEGATIVE = Reason("log-of-negative", "the logarithm of a negative number"
 LOG_OF_NOTHING = Reason("log-of-zero-or-less", "the logarithm of zero or less")
 ROOT_OF_NEGATIVE = Reason("root-of-negative", "the square root of a negative number")
 OUTSIDE_UNIT = Reason("outside-unit", "an argument outside -1 … 1")
+ROUNDED_OUTSIDE = Reason("outside-unit", "an argument outside -1 … 1 by rounding alone")
 BELOW_ONE = Reason("below-one", "an argument below 1")
 NOT_WITHIN_UNIT = Reason("not-within-unit", "an argument not within -1 … 1")
 CHANGE_FROM_ZERO = Reason("change-from-zero", "a change relative to zero")
 DIVISION_BY_ZERO = Reason("division-by-zero", "a division by zero")
 ZERO_BY_ZERO = Reason("zero-by-zero", "zero divided by zero")
+AT_EDGE = {OUTSIDE_UNIT.kind, BELOW_ONE.kind, NOT_WITHIN_UNIT.kind, LOG_OF_NOTHING.kind}  # all digits may count
+ROUNDING = 1e-9  # as far as rounding may take a number that is 1
 
 
 # Functions and methods that are operators by another name; `rdiv` has its operands the other way round.
@@ -126,7 +129,7 @@ def _call(name: str, numbers: list[float | None]) -> Reason:
     if name in ("exp", "expm1", "exp2", "cosh", "sinh") and abs(first) > 700:
         return OVERFLOW
     if name in ("arcsin", "arccos", "asin", "acos") and abs(first) > 1:
-        return OUTSIDE_UNIT
+        return ROUNDED_OUTSIDE if abs(first) < 1 + ROUNDING else OUTSIDE_UNIT
     if name in ("arccosh", "acosh") and first < 1:
         return BELOW_ONE
     if name in ("arctanh", "atanh") and abs(first) >= 1:

@@ -110,6 +110,8 @@ def _bad_cells(value: object) -> str:
 
 def _bad_name(value: object) -> str:
     told = summary(value)
+    if type(value) is complex and not told["nonfinite"]:
+        return "A complex number"
     if told["kind"] == "scalar":
         text = str(told["text"])
         return text if len(text) < 12 else "A non-finite number"

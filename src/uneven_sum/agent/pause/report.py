@@ -23,7 +23,7 @@ from ..diagnosis import (
 )
 from ..diagnosis.culprit import NOT_EVALUATED, Culprit, Term
 from ..diagnosis.decompose import CODE_OF_THE_SCRIPT, THREADS_OF_POLARS, Decomposed
-from ..diagnosis.reasons import NONE, Reason
+from ..diagnosis.reasons import AT_EDGE, NONE, Reason
 from ..frames import stack
 from ..frames.exception_handlers import instruction_place, statement_at
 from ..frames.namespace import Scope
@@ -56,6 +56,12 @@ def term_dict(file: SourceFile, term: Term) -> dict[str, object]:
     }
 
 
+def _operand_text(value: object, why: Reason) -> str:
+    if isinstance(value, float) and why.kind in AT_EDGE:
+        return repr(float(value))
+    return "no such row" if value is MISSING else text_of(value)
+
+
 def culprit_dict(file: SourceFile, found: Culprit | None) -> dict[str, object] | None:
     if found is None:
         return None
@@ -65,7 +71,7 @@ def culprit_dict(file: SourceFile, found: Culprit | None) -> dict[str, object] |
         "value": term["value"],
         "type": term["type"],
         "cell": found.cell,
-        "operands": [{"text": t, "value": "no such row" if v is MISSING else text_of(v)} for t, v in found.operands],
+        "operands": [{"text": t, "value": _operand_text(v, found.reason)} for t, v in found.operands],
         "reason": found.reason.text,
         "reason_kind": found.reason.kind,
         "near": list(found.reason.near),

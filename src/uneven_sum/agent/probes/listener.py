@@ -14,6 +14,10 @@ class Listener:
     def nonfinite(self, value: object, site: Site, frame: types.FrameType, old: object) -> object:
         return value
 
+    def complex_made(self, value: object, site: Site, frame: types.FrameType) -> object:
+        """The first complex result of a place."""
+        return value
+
     def carried(self, value: object, site: Site, given: Sequence[object]) -> bool:
         return False
 

@@ -59,6 +59,7 @@ leave = Leaving()
 listener = Listener()
 holding = False  # a warning waits for the result of its statement
 present: dict[int, Lookout] | None = None  # the lookouts of the run
+complex_at: set[int] = set()  # sites that have given a complex number: the first of each is looked at
 _retried: set[int] = set()  # ids of frames whose failed statement runs again; by frame, since threads fail at once
 
 
@@ -75,8 +76,10 @@ def check(value: Any, emptied: None, site: int) -> object:
     elif kind is ndarray:
         if is_fine(value) and not holding:
             return value
-    elif (key_of(kind) in never_bad or ((kind is tuple or kind is complex) and is_quickly_fine(value))) and not holding:
+    elif (key_of(kind) in never_bad or (kind is tuple and is_quickly_fine(value))) and not holding:
         return value
+    elif kind is complex and is_quickly_fine(value) and not holding:
+        return value if site in complex_at else _complex(value, site)
     return _look(value, site, None)
 
 
@@ -100,7 +103,7 @@ def check_result(value: Any, emptied: None, site: int, given: tuple[object, ...]
             return value
     elif kind is complex:
         if isfinite(value.real) and isfinite(value.imag) and not holding:
-            return value
+            return value if site in complex_at else _complex(value, site)
     elif (key_of(kind) in never_bad or (key_of(kind) in floats and isfinite(value))) and not holding:
         return value
     return _look(value, site, None, given)
@@ -114,9 +117,18 @@ def check_augmented(value: Any, old: object, site: int) -> object:
     elif kind is ndarray:
         if is_fine(value) and not holding:
             return value
-    elif (key_of(kind) in never_bad or (kind is complex and is_quickly_fine(value))) and not holding:
+    elif key_of(kind) in never_bad and not holding:
         return value
+    elif kind is complex and is_quickly_fine(value) and not holding:
+        return value if site in complex_at else _complex(value, site)
     return _look(value, site, old)
+
+
+def _complex(value: object, site: int) -> object:
+    if run_state.quiet or run_state.in_trial or sys is None:
+        return value
+    complex_at.add(site)
+    return listener.complex_made(value, sites[site], sys._getframe(2))
 
 
 def _look(value: object, site: int, old: object, given: tuple[object, ...] = ()) -> object:

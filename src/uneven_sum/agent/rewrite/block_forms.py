@@ -88,6 +88,7 @@ class Block:
     checks: int = 0  # what the checks of the precise form cost
     temporaries: list[str] = field(default_factory=list)
     of_arrays: bool = False
+    roots: bool = False  # it has a power with a fractional exponent, which of a negative number is complex
     # Of a block on arrays:
     numbers: list[str] = field(default_factory=list)  # names that it reads and that must hold numbers
     of_numbers: set[str] = field(default_factory=set)  # temporaries that hold numbers
@@ -267,7 +268,9 @@ class Form:
     def _operator(self, node: ast.BinOp, hidden: bool, checked_right: bool) -> ast.expr:
         left_hidden = right_hidden = hidden
         if isinstance(node.op, ast.Pow):
-            left_hidden = hidden or _exponent(node.right) <= 0
+            exponent = _exponent(node.right)
+            left_hidden = hidden or exponent <= 0
+            self.made.roots = self.made.roots or not float(exponent).is_integer()
         elif isinstance(node.op, FROM_LEFT):
             right_hidden = True
         elif not isinstance(node.op, PROPAGATE):
@@ -348,8 +351,13 @@ def fast_form(block: Block, temporaries: Temporaries) -> list[ast.stmt]:
     whole = load(block.tested[0])
     for name in block.tested[1:]:
         whole = ast.BinOp(whole, ast.Add(), load(name))
-    nothing = ast.BinOp(whole, ast.Mult(), ast.Constant(0.0))
-    return form_with(block, temporaries, ast.Compare(nothing, [ast.Eq()], [ast.Constant(0.0)]), [])
+    return form_with(block, temporaries, is_finite(whole, block.roots), [])
+
+
+def is_finite(number: ast.expr, roots: bool) -> ast.expr:
+    """That a number is finite.  `roots`: it may be complex, which has no order; then the fast form fails."""
+    nothing = ast.BinOp(number, ast.Mult(), ast.Constant(0.0))
+    return ast.Compare(nothing, [ast.GtE() if roots else ast.Eq()], [ast.Constant(0.0)])
 
 
 def form_with(block: Block, temporaries: Temporaries, test: ast.expr | None, after: list[ast.stmt]) -> list[ast.stmt]:

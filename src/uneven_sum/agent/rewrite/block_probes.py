@@ -68,7 +68,7 @@ class BlockProbes(Augmented):
 
     def _of_numbers(self, node: ast.expr, checked: ast.expr) -> ast.expr:
         """Names that a block in the loop around knows to be numbers need no look at the type of a result."""
-        if not self.loops:
+        if not self.loops or any(isinstance(n, ast.Pow) for n in ast.walk(node)):  # which may be complex
             return checked
         numbers = [block for block in self.blocks.blocks.values() if any(block.over is loop for loop in self.loops)]
         for block in numbers:
@@ -126,7 +126,7 @@ class BlockProbes(Augmented):
         """Whether the results of a block on arrays are finite; of numbers without a call.  None: all are whole."""
         load = self.blocks.scope.temporaries.load
         tests: list[ast.expr] = [
-            ast.Compare(ast.BinOp(load(name), ast.Mult(), ast.Constant(0.0)), [ast.Eq()], [ast.Constant(0.0)])
+            block_forms.is_finite(load(name), block.roots)
             if name in block.of_numbers
             else self._probe("all_finite", load(name))
             for name in block.tested

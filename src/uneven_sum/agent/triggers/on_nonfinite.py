@@ -7,7 +7,7 @@ import ast
 import sys
 import types
 import weakref
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any
 
 from ..core import run_state
@@ -15,7 +15,7 @@ from ..core.markers import MISSING
 from ..core.original_builtins import with_originals
 from ..core.text import clean
 from ..core.transport import Closed
-from ..diagnosis import lost_totals, provenance, silenced_errors
+from ..diagnosis import complex_powers, lost_totals, provenance, silenced_errors
 from ..diagnosis.gaps import Gap, Gaps, stored_names
 from ..frames.namespace import Scope
 from ..pause import headline, report
@@ -94,9 +94,17 @@ class NonfiniteTrigger(tracer.Hooks):
             run_state.met += 1
             self.finite(site, frame)
             return value
+        return self._judged(value, site, frame, lambda: self._judge(value, site, frame, old))
+
+    @with_originals
+    def complex_made(self, value: object, site: Site, frame: types.FrameType) -> object:
+        return self._judged(value, site, frame, lambda: self._judge_complex(value, site, frame))
+
+    def _judged(self, value: object, site: Site, frame: types.FrameType, judge: Callable[[], Pause | None]) -> object:
+        """The value after its pause, if there is one."""
         pause = None
         try:
-            pause = self._judge(value, site, frame, old)
+            pause = judge()
             self.finite(site, frame)  # no pause for the value: its warnings are reported by themselves
         except Closed:
             self._alone()
@@ -239,6 +247,23 @@ class NonfiniteTrigger(tracer.Hooks):
         self._drop_held(frame)
         if apart["culprit"] is not None:
             self.paused_for = (id(frame), site.statement, apart["culprit"]["text"], site.expression)
+        return self._at_value(pause, site, apart)
+
+    def _judge_complex(self, value: object, site: Site, frame: types.FrameType) -> Pause | None:
+        """The pause for a complex number that a power of real ones gives; None when there was none."""
+        wire, statement, node = self.switches.nonfinite, site.file.statement(site.statement), self._expression(site)
+        if "nonfinite" not in self.pauses_on or wire.only or not wire.wants_place(frame):
+            return None
+        if node is None or statement is None or not complex_powers.may_be(node, statement, site.file.tree):
+            return None
+        if (site.file.path, statement.line) in self.accepted or self._is_accepted_name(statement):
+            return None
+        pause = Pause("nonfinite", frame, kind=provenance.CREATED, expression=node, actual=value, statement=statement)
+        apart = report.examine(pause)
+        if apart["culprit"] is None:
+            return None
+        pause.warnings = self._held_texts(frame)
+        self._drop_held(frame)
         return self._at_value(pause, site, apart)
 
     def _pause_if_carried(

@@ -15,6 +15,7 @@ from ..decimals import Unknown
 from ..figures import full
 from ..finding import Place, loops_of
 from ..precise import Outcome, compare
+from . import one_pass_variance
 from .base import Rule
 
 LIMIT = 1e-6  # relative error of the whole expression
@@ -38,6 +39,7 @@ class Losses:
     at_pass: int = 0
     loops: list[dict[str, object]] = field(default_factory=list)
     root: str = ""
+    one_pass: bool = False  # a variance by one pass, of which little is left
 
 
 class Cancellation(Rule):
@@ -46,6 +48,9 @@ class Cancellation(Rule):
     Exempt: results that the last digits of the operands decide anyway (the residual near a root, the width of an
     interval), since no other formula is better; what is compared with a tolerance, or is called an error or a residual;
     places that lose digits in less than half of their passes; compensated sums.
+
+    The mean of squares less the square of the mean needs no second evaluation: its operands have lost what it needs
+    (Chan, Golub & LeVeque 1983).
     """
 
     NAME = "cancellation"
@@ -104,24 +109,41 @@ class Cancellation(Rule):
             return
         losses.tries += 1
         place = self.auditor.place(site)
+        frame = self.auditor.user_frame()
         if "root" not in place.kept:
             place.kept["root"] = None if _is_by_design(place) else _root(place)
-        root = place.kept["root"]
-        frame = self.auditor.user_frame()
-        if root is None or frame is None:
+            place.kept["one pass"] = one_pass_variance.is_one(place)
+        root, one_pass = place.kept["root"], place.kept["one pass"]
+        if frame is None or (root is None and not one_pass):
             losses.tries = TRIES
             return
-        names = {**frame.f_globals, **locals_of(frame)}
+        outcome = self._confirmed(root, place, frame) if root is not None else None
+        if outcome is not None and (losses.worst is None or outcome.error > losses.worst.error):
+            losses.worst, losses.root = outcome, place.text_of(root)
+        elif outcome is not None or not (one_pass and self._little_is_left(a, result)):
+            return
+        losses.one_pass = losses.one_pass or outcome is None
+        losses.operands, losses.at_pass, losses.loops = (a, b, result), self.auditor.present_pass(), loops_of(frame)
+
+    @staticmethod
+    def _confirmed(root: ast.expr, place: Place, frame: types.FrameType) -> Outcome | None:
         try:
-            outcome = compare(root, place.scope, names)
+            outcome = compare(root, place.scope, {**frame.f_globals, **locals_of(frame)})
         except Unknown:
-            return
-        if outcome.error < max(LIMIT, BEYOND * outcome.inherent) or not outcome.exact:
-            return
-        if losses.worst is None or outcome.error > losses.worst.error:
-            losses.worst, losses.operands = outcome, (a, b, result)
-            losses.at_pass, losses.root = self.auditor.present_pass(), place.text_of(root)
-            losses.loops = loops_of(frame)
+            return None
+        return outcome if outcome.error >= max(LIMIT, BEYOND * outcome.inherent) and outcome.exact else None
+
+    @staticmethod
+    def _little_is_left(a: object, result: object) -> bool:
+        """Of a variance by one pass; 0 is right where all values are the same."""
+        np = nonfinite.module("numpy")
+        if np is not None:
+            size, left = _largest(np, a), _largest(np, result)
+        elif isinstance(a, (int, float)) and isinstance(result, (int, float)):
+            size, left = abs(a), abs(result)
+        else:
+            return False
+        return 0 < left < one_pass_variance.LITTLE * size
 
     def forked(self) -> None:
         for place in self.auditor.places.values():
@@ -130,11 +152,31 @@ class Cancellation(Rule):
     def finish(self) -> None:
         for site, place in list(self.auditor.places.items()):
             losses: Losses | None = place.kept.get(self.NAME)
-            if losses is None or losses.worst is None or losses.operands is None:
+            if losses is None or losses.operands is None:
+                continue
+            if losses.worst is None:
+                self._tell_one_pass(site, place, losses)
                 continue
             runs = losses.runs or self.auditor.passes[site] or losses.lost
             if 2 * losses.lost >= runs:
                 self._tell(site, place, losses, losses.worst)
+
+    def _tell_one_pass(self, site: int, place: Place, losses: Losses) -> None:
+        a, b, result = losses.operands or (None, None, None)
+        numbers = all(getattr(v, "ndim", 0) == 0 for v in (a, b, result))
+        shown = f"{full(a)} and {full(b)} differ by {full(result)} only" if numbers else "its operands are nearly equal"
+        told = self.auditor.report(
+            self,
+            site,
+            f"{place.text} cancels: {shown}. The mean of squares less the square of the mean has lost the digits of a "
+            "variance this small: `np.var`, or the squares of the differences from the mean, keep them.",
+            0.9,
+            evidence={"stored": repr(result)},
+            operands=list(zip(place.operand_texts(), (full(v) for v in (a, b)))) if numbers else [],
+        )
+        if told is not None:
+            told.at_pass, told.loops = losses.at_pass, losses.loops
+            place.times[self.NAME] = losses.lost
 
     def _tell(self, site: int, place: Place, losses: Losses, worst: Outcome) -> None:
         a, b, result = losses.operands or (None, None, None)
@@ -148,11 +190,14 @@ class Cancellation(Rule):
             shown = f"the argument {full(a)} is all that is left of what was added to 1"
         else:
             shown = "its operands are nearly equal"
-        of = "" if losses.root == place.text else f"{losses.root}, "
+        if losses.root != place.text:
+            left = f"{losses.root}: {left}"
+        else:
+            left = left.capitalize()
         told = self.auditor.report(
             self,
             site,
-            f"{place.text} cancels: {shown}. {of[:-2] + ': ' if of else ''}{left}: it is {worst.stored:.6g}, and "
+            f"{place.text} cancels: {shown}. {left}: it is {worst.stored:.6g}, and "
             f"{worst.exact:.6g} in higher precision.",
             0.9 if digits < 3 else 0.75,
             evidence={
