@@ -94,7 +94,8 @@ async def test_another_value_may_take_its_place(script) -> None:
         facts = await run.pause()
         assert facts.replace and facts.retry
         await run.client.replace("0.0")
-        assert await run.pause() is None
+        assert (await run.pause()).line == 3
+        assert await run.step("on") is None
         assert "x is 0.0" in run.out
 
 
