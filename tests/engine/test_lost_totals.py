@@ -34,6 +34,10 @@ OF_OTHER_KINDS = {
     "import xarray as xr\nlevel = xr.DataArray([1.0, np.nan])\nm = float(level.sum(skipna=False))": "1 nan among the 2 values",
     GAPPED + "volume = np.cumsum(flow)": "2 nan among the 10 values of flow make the end of np.cumsum(flow) nan",
     GAPPED + "volume = flow.cumsum()": "2 nan among the 10 values of flow make the end of flow.cumsum() nan",
+    GAPPED + "left = 80.0 - 2.0 * flow.cumsum()": "2 nan among the 10 values of flow make the end of flow.cumsum() nan",
+    "import xarray as xr\nmelt = xr.DataArray([np.nan, 1.0, 2.0], dims='day')\nleft = 80.0 - melt.cumsum('day', skipna=False)": (
+        "1 nan among the 3 values of melt makes the end of melt.cumsum('day', skipna=False) nan"
+    ),
     "level = pd.Series([1.0, math.nan])\nm = sum(level)": "1 nan among the 2 values of level makes sum(level) nan",
     "finance = float(math.nan)\ntotal = 1.0\ntotal += finance": "finance is nan and makes total nan",
     "k = float(math.nan)\nflow = np.linspace(0, 1, 5) * k": "k is nan and makes all of np.linspace(0, 1, 5) * k nan",

@@ -2,14 +2,29 @@
 
 from __future__ import annotations
 
+import contextlib
 import subprocess
 import tempfile
 import time
 import uuid
 
 from driving import slowness
+from textual.pilot import Pilot, WaitForScreenTimeout
 
 from uneven_sum.app.bench.screen import Bench
+
+_wait = Pilot._wait_for_screen
+
+
+async def _wait_anew(pilot: Pilot, timeout: float = 30.0) -> bool:
+    """Waits in parts: a widget that is removed meanwhile never answers, and is not asked again."""
+    for _ in range(3):
+        with contextlib.suppress(WaitForScreenTimeout):
+            return await _wait(pilot, timeout / 3 * slowness())
+    return await _wait(pilot, timeout)
+
+
+Pilot._wait_for_screen = _wait_anew
 
 
 async def rest(pilot, seconds: float) -> None:

@@ -28,6 +28,7 @@ MANY = 10_000_000  # cells of an operand that are counted
 OF_TOTAL, OF_STATE = "lost-total", "lost-state"  # kinds of reasons
 MEANT = re.compile(r"(^|_)(nan|missing|no_?data|fill)")  # names of constants that are nan
 SKIPPING = {"sum", "mean", "max", "min", "std", "var", "prod", "median", "quantile", "skew", "kurtosis", "corr", "cov"}
+SKIPPING |= {"cumsum", "cumprod"}
 OF_NUMBERS = ("float", "complex", "numpy.float", "numpy.complex", "numpy.ndarray")  # types of terms
 LEAVES = (ast.Name, ast.Attribute, ast.Subscript)
 
@@ -77,7 +78,8 @@ def is_all_nan(value: Any) -> bool:
         return False
     if tensor_arrays.is_tensor(kind):
         value = tensor_arrays.as_numpy(value)
-    elif not issubclass(kind, np.generic) and kind is not np.ndarray:
+    value = _labelled_cells(value)
+    if not isinstance(value, np.generic) and type(value) is not np.ndarray:
         return False
     if not value.size or value.dtype.kind not in "fc":
         return False
@@ -85,9 +87,18 @@ def is_all_nan(value: Any) -> bool:
     return bool(first != first) and value.size <= MANY and bool(np.isnan(value).all())
 
 
+def _labelled_cells(value: Any) -> Any:
+    """The cells of an array of xarray that is in memory; another value as it is."""
+    np = nonfinite.module("numpy")
+    if np is not None and type(value).__module__.startswith("xarray.") and nonfinite.is_in_memory(value):
+        return np.asarray(value)
+    return value
+
+
 def may_be_lost(value: Any) -> bool:
     """True for what is nan as a whole, and for a row of numbers that is nan from some place to its end."""
     np = nonfinite.module("numpy")
+    value = _labelled_cells(value)
     if np is None or type(value) is not np.ndarray or value.ndim != 1 or not value.size or value.dtype.kind != "f":
         return is_all_nan(value)
     first, last = value.item(0), value.item(-1)
@@ -100,10 +111,11 @@ def lost(value: object, node: ast.AST, statement: Statement, frame: types.FrameT
     scope, file = Scope(frame), file_of(frame)
     if file is None:
         return []
-    found: list[Lost | None] = [*_running(node, scope, file)]
+    found: list[Lost | None] = []
     if is_all_nan(value):
-        found = [*_totals(node, scope, file, _is_one_of_many(node, statement))]
+        found += _totals(node, scope, file, _is_one_of_many(node, statement))
         found += [_state(statement.node, scope, file), _whole(value, node, scope, file)]
+    found += _running(node, scope, file)
     likely = [one for one in found if one is not None]
     return [] if likely and is_tested(statement, frame) else likely
 
@@ -136,7 +148,8 @@ def _totals(node: ast.AST, scope: Scope, file: SourceFile, of_many: bool) -> Ite
             continue
         for part in parts:
             for leaf, value in _values(part, scope):
-                skipped = (leaf is part and _skips_nan(total, value)) or (of_many and _is_window(leaf))
+                alone = leaf is part or isinstance(part, (ast.BinOp, ast.UnaryOp))
+                skipped = (alone and _skips_nan(total, value)) or (of_many and _is_window(leaf))
                 if not skipped:
                     yield from _by_few(leaf, value, total, _text(file, total), file)
 
@@ -165,11 +178,13 @@ def _skips_nan(total: ast.AST, value: object) -> bool:
 
 
 def _running(node: ast.AST, scope: Scope, file: SourceFile) -> Iterator[Lost]:
-    """`np.cumsum(flow)`, which is nan from the first missing value on."""
-    if isinstance(node, ast.Call) and callee(node) in ("cumsum", "cumprod"):
-        for part in _given(node):
-            for leaf, value in _values(part, scope):
-                yield from _by_few(leaf, value, node, f"the end of {_text(file, node)}", file)
+    """`np.cumsum(flow)`, `start - np.cumsum(flow)`, which are nan from the first missing value on."""
+    for call in ast.walk(node) if isinstance(node, (ast.Call, ast.BinOp)) else ():
+        if isinstance(call, ast.Call) and callee(call) in ("cumsum", "cumprod"):
+            for part in _given(call):
+                for leaf, value in _values(part, scope):
+                    if not _skips_nan(call, value):
+                        yield from _by_few(leaf, value, call, f"the end of {_text(file, call)}", file)
 
 
 def _whole(value: Any, node: ast.AST, scope: Scope, file: SourceFile) -> Lost | None:
@@ -275,8 +290,7 @@ def _count(value: Any) -> tuple[int, int]:
         return polars_cells.nan(value), len(value)
     if tensor_arrays.is_tensor(type(value)):
         value = tensor_arrays.as_numpy(value)
-    elif np is not None and type(value).__module__.startswith("xarray.") and nonfinite.is_in_memory(value):
-        value = np.asarray(value)
+    value = _labelled_cells(value)
     is_array = np is not None and type(value) is np.ndarray and value.dtype.kind in "fc"
     if not is_array and not (pd is not None and isinstance(value, (pd.Series, pd.DataFrame))):
         return 0, 0
