@@ -21,7 +21,12 @@ from .reasons import NONE, Reason
 ALIKE = 0.75  # of two names, by difflib's measure: `mena` and `mean`
 MOST = 2  # names that are given
 MOST_FILES = 20_000  # in a folder of packages
-NO_PARAMETER = re.compile(r"([\w.<>]+)\(\) got an unexpected keyword argument '([^']+)'")
+NO_KEYWORD = [
+    re.compile(r"got an unexpected keyword argument '([^']+)'"),
+    re.compile(r"^'([^']+)' is an invalid keyword argument for "),
+    re.compile(r"^'\w+' object has no property '([^']+)'"),
+]
+WRITTEN = re.compile(r"\b([a-z_]\w*)(?=\s*[=,)\]])")
 NOT_IN_MODULE = re.compile(r"cannot import name '([^']+)' from '([^']+)'")
 
 
@@ -57,8 +62,12 @@ def of_keyword(exc: BaseException, node: ast.AST, function: object) -> Reason:
         return NONE
     if (removed := removed_names.of_keyword(exc, node, function)).text:
         return removed
-    said = NO_PARAMETER.match(str_of(exc)) if isinstance(exc, TypeError) else None
-    return _nearest(said[2], _parameters(function, said[1]), "keyword") if said is not None else NONE
+    message = str_of(exc)
+    said = next((found[1] for form in NO_KEYWORD if (found := form.search(message))), "")
+    given = {k.arg for k in node.keywords}
+    if not said or (said not in given and None not in given):
+        return NONE  # of a call further in
+    return _nearest(said, [*_parameters(function), *_properties(exc)], "keyword")
 
 
 def of_import(exc: BaseException) -> str:
@@ -84,25 +93,51 @@ def of_import(exc: BaseException) -> str:
     return found.text[:1].upper() + found.text[1:]
 
 
-def _parameters(function: object, name: str) -> list[str]:
-    """The names of a function's parameters, where it is the one of this name."""
-    kind = type(function)
-    if issubclass(kind, type):
+def _parameters(function: object) -> list[str]:
+    """The names of a function's parameters; of one that a library has wrapped, those of what is wrapped, too."""
+    if issubclass(type(function), type) and type(read_attribute(function, "__init__")) is types.FunctionType:
         function = read_attribute(function, "__init__")
     function = read_attribute(function, "__func__") if type(function) is types.MethodType else function
-    for _ in range(3):  # what a decorator of a library has wrapped
-        inner = vars(function).get("__wrapped__") if type(function) is types.FunctionType else None
-        function = inner if type(inner) is types.FunctionType else function
-    if type(function) is not types.FunctionType or function.__name__ != name.rpartition(".")[2]:
+    found: list[str] = []
+    for _ in range(4):
+        home = str(type.__getattribute__(type(function), "__module__")).partition(".")[0]
+        if type(function) is types.FunctionType:
+            code = function.__code__
+            found += code.co_varnames[: code.co_argcount + code.co_kwonlyargcount]
+            function = vars(function).get("__wrapped__")
+        elif type(function).__name__ == "_ArrayFunctionDispatcher" and home == "numpy":
+            function = getattr(function, "_implementation", None)
+        else:
+            return [*found, *_written(function)] if home in ("builtins", "numpy") or "cython" in home else found
+    return found
+
+
+def _written(function: object) -> list[str]:
+    """The parameters that the first lines of a compiled function's text name: `sum(axis=None, dtype=None)`."""
+    text = str(getattr(function, "__text_signature__", None) or getattr(function, "__doc__", None) or "")
+    inner = text.partition("(")[2][:600].partition("\n\n")[0]
+    return WRITTEN.findall(inner)
+
+
+def _properties(exc: BaseException) -> list[str]:
+    """The properties of the object of Matplotlib that has refused one."""
+    tb = exc.__traceback__
+    while tb is not None and tb.tb_next is not None:
+        tb = tb.tb_next
+    refusing = tb.tb_frame.f_locals.get("self") if tb is not None else None
+    if not str(type(refusing).__module__).startswith("matplotlib."):
         return []
-    code = function.__code__
-    return list(code.co_varnames[: code.co_argcount + code.co_kwonlyargcount])
+    return [name.removeprefix("set_") for name in _attributes(refusing) if name.startswith("set_")]
 
 
 def _nearest(name: str, names: Iterable[str], kind: str = "name") -> Reason:
     known = {n for n in names if type(n) is str and n != name and n.startswith("_") == name.startswith("_")}
     known.difference_update(keyword.kwlist)  # `None` is a built-in name, too
     close = [n for n in sorted(known) if n.casefold() == name.casefold()]
+    if kind == "keyword" and len(name) > 2:  # letters in another order; a short form
+        close = close or [n for n in sorted(known) if sorted(n) == sorted(name)]
+        longest = sorted((n for n in known if len(n) > 2 and name.startswith(n)), key=len)[-1:]
+        close = close or [n for n in sorted(known) if n.startswith(name)] or longest
     close = (close or difflib.get_close_matches(name, sorted(known), MOST, ALIKE))[:MOST]
     if not close:
         return NONE
