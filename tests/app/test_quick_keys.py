@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import pytest
 from driving_app import settled, until
+from textual import events
 
 from uneven_sum.app import key_order
 from uneven_sum.app.app import UnevenSum
@@ -28,7 +29,8 @@ async def test_a_step_that_pauses_for_another_reason_drops_what_waits(script) ->
     )
     async with app.run_test(size=(140, 42)) as pilot:
         await settled(pilot, "paused", 1)
-        await pilot.press(*["space"] * 6)
+        for _ in range(6):  # all at once: one that comes after the pause is a step from there
+            app.post_message(events.Key("space", " "))
         bench = await settled(pilot, "paused", 3)
         await until(pilot, lambda: bench.facts is not None and bench.facts.reason == "error")
         assert bench.stepping.waiting == []
@@ -40,9 +42,7 @@ async def test_what_opens_a_dialog_takes_what_is_typed_next(script) -> None:
     async with app.run_test(size=(140, 42)) as pilot:
         bench = await settled(pilot, "paused", 1)
         for key in ("M", "end", "space", "1", "6", "q"):
-            app.post_message(
-                __import__("textual").events.Key(key, key if len(key) == 1 else " " if key == "space" else None)
-            )
+            app.post_message(events.Key(key, key if len(key) == 1 else " " if key == "space" else None))
         await until(pilot, lambda: isinstance(app.screen, EditSentence))
         await until(pilot, lambda: "16q" in app.focused.value)  # type: ignore[union-attr]
         await pilot.press("escape")
