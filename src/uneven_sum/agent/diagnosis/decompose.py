@@ -205,11 +205,9 @@ class Decomposed:
         owner = self._owner(node.value, term)
         self._allow(term)
         found = read_attribute(owner, node.attr)
-        if found is MISSING:
-            if not self.may_call:
-                raise NotEvaluated("not evaluated: a property runs code of the script")
-            found = getattr(owner, node.attr)
-        return found
+        if found is MISSING and not self.may_call:
+            raise NotEvaluated("not evaluated: a property runs code of the script")
+        return getattr(owner, node.attr) if found is MISSING else found
 
     def _owner(self, node: ast.AST, term: Term) -> object:
         """What an attribute is read from: modules and classes are no terms."""

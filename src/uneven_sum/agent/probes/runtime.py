@@ -19,7 +19,6 @@ from ..recording.recorder import numbered
 from ..source import gates, registry
 from ..source.sites import sites
 from ..values import nonfinite, quick_look, snapshot
-from ..values.nonfinite import PLAIN
 from ..values.quick_look import AT_ONCE, FEW, carries, carries_float, has_nan, holds_no_more, is_fine, is_quickly_fine
 from . import run_texts
 from .listener import Listener
@@ -34,7 +33,7 @@ double: object = None  # its dtype of float64
 vdot: Any = None
 known = TypeIds()  # the types that have been met
 never_bad = TypeIds()  # those whose values hold nothing that could be bad
-never_bad.update(PLAIN)
+never_bad.update(nonfinite.PLAIN)
 _before: dict[tuple[int, int], Any] = {}
 
 

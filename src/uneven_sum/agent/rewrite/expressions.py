@@ -25,7 +25,7 @@ from ..source.sites import Options, Parts, Sites, callee, read_from
 from ..source.source_file import COMPREHENSIONS, Position, SourceFile, position
 from .operands import Operands
 from .placing import N, at, placed
-from .predicates import counts_from_zero, is_iterator, is_text
+from .predicates import counts_from_zero, is_iterator, is_text, may_be_bad
 
 if TYPE_CHECKING:
     from ..lookouts.lookout import Lookout
@@ -332,7 +332,7 @@ class Expressions:
                 self.audited_index(node)
             made_here = isinstance(node.value, (ast.BinOp, ast.UnaryOp)) and not self.absorbing
             node.value = self.value(node.value, "argument") if made_here else self.inside(node.value)
-            node.slice = self.value(node.slice, "argument") if _may_be_bad(node.slice) else self.inside(node.slice)
+            node.slice = self.value(node.slice, "argument") if may_be_bad(node.slice) else self.inside(node.slice)
         elif isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.Not):
             node.operand = self._argument(node.operand)
         elif isinstance(node, ast.Yield):
@@ -493,13 +493,3 @@ class Expressions:
 def _iter_place(loop: ast.AST, like: ast.expr) -> ast.AST:
     """Where a failure to iterate is shown: before 3.13, the whole loop."""
     return loop if sys.version_info < (3, 13) and isinstance(loop, ast.For) else like
-
-
-def _may_be_bad(index: ast.expr) -> bool:
-    """A subscript whose arithmetic can give nan or inf: sums of integers cannot."""
-    for node in walk(index):
-        if isinstance(node, ast.BinOp) and isinstance(node.op, (ast.Div, ast.Pow)):
-            return True
-        if isinstance(node, ast.Call) and callee(node) not in {*NO_DATA_PASSED, "int", "round", "min", "max"}:
-            return True
-    return False

@@ -6,7 +6,8 @@ import ast
 from collections.abc import Iterator
 
 from ..core.trees import walk
-from ..source.call_lists import REBINDS, SEES_FRAME
+from ..source.call_lists import NO_DATA_PASSED, REBINDS, SEES_FRAME
+from ..source.sites import callee
 
 # Names of built-in types, which stand in annotations.
 PLAIN_TYPES = {"int", "float", "complex", "bool", "str", "bytes", "object", "list", "dict", "tuple", "set", "type"}
@@ -120,3 +121,13 @@ def is_iterator(node: ast.expr) -> bool:
 
 def is_text(node: ast.AST) -> bool:
     return isinstance(node, ast.JoinedStr) or isinstance(getattr(node, "value", None), (str, bytes))
+
+
+def may_be_bad(index: ast.expr) -> bool:
+    """A subscript whose arithmetic can give nan or inf: sums of integers cannot."""
+    for node in walk(index):
+        if isinstance(node, ast.BinOp) and isinstance(node.op, (ast.Div, ast.Pow)):
+            return True
+        if isinstance(node, ast.Call) and callee(node) not in {*NO_DATA_PASSED, "int", "round", "min", "max"}:
+            return True
+    return False
