@@ -344,10 +344,9 @@ class Expressions:
             if self.options.results and self._formats(node):  # type: ignore[arg-type]  # `kind` is BinOp
                 node.right = self.value(node.right, "result")  # type: ignore[attr-defined]
                 return node
-            written = self._formats(node)  # type: ignore[arg-type]  # `kind` is BinOp
-            # mypy: `kind` is BinOp
-            node.right = (self._argument if written else self.inside)(node.right)  # type: ignore[attr-defined]
-            node.left = self.inside(node.left)  # type: ignore[attr-defined]  # the same
+            passes = self._argument if self._formats(node) else self.inside  # type: ignore[arg-type]  # the same
+            # mypy: `kind` is BinOp.  In this order, which is that of the sites
+            node.left, node.right = self.inside(node.left), passes(node.right)  # type: ignore[attr-defined]
             # mypy: `kind` is BinOp
             return self.audited_operator(node) if self.options.audit else node  # type: ignore[arg-type]
         else:
