@@ -354,6 +354,12 @@ def fast_form(block: Block, temporaries: Temporaries) -> list[ast.stmt]:
     return form_with(block, temporaries, is_finite(whole, block.roots), [])
 
 
+def has_root(node: ast.expr) -> bool:
+    """Whether an expression has a power that may give a complex number: all but those to a whole number."""
+    powers = [n.right for n in walk(node) if isinstance(n, ast.BinOp) and isinstance(n.op, ast.Pow)]
+    return not all(isinstance(e, ast.Constant) and type(e.value) is int for e in powers)
+
+
 def is_finite(number: ast.expr, roots: bool) -> ast.expr:
     """That a number is finite.  `roots`: it may be complex, which has no order; then the fast form fails."""
     nothing = ast.BinOp(number, ast.Mult(), ast.Constant(0.0))

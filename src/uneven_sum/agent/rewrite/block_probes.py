@@ -68,7 +68,7 @@ class BlockProbes(Augmented):
 
     def _of_numbers(self, node: ast.expr, checked: ast.expr) -> ast.expr:
         """Names that a block in the loop around knows to be numbers need no look at the type of a result."""
-        if not self.loops or any(isinstance(n, ast.Pow) for n in ast.walk(node)):  # which may be complex
+        if not self.loops or block_forms.has_root(node):
             return checked
         numbers = [block for block in self.blocks.blocks.values() if any(block.over is loop for loop in self.loops)]
         for block in numbers:
