@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-import textwrap
-
 import pytest
 from driving import running
+from places import InOneScript, Places
 
 from uneven_sum.check import check
 from uneven_sum.client import Launch
@@ -14,7 +13,7 @@ MARK = "  # raises"
 TERM = "d['x']"
 # Bodies by name; a mark ends the line that raises where that is not the only one with the term.  Then the culprit,
 # where it is another one.
-PLACES: dict[str, tuple[str, str]] = {
+PLACES: Places = {
     "elif": ("if k < 0:\n    pass\nelif d['x'] > 1:\n    pass", TERM),
     "second elif": ("if k < 0:\n    pass\nelif k < 0:\n    pass\nelif k == 1 and d['x'] > 1:\n    pass", TERM),
     "elif over two lines": ("if k < 0:\n    pass\nelif (k == 1 and  # raises\n      d['x'] > 1):\n    pass", TERM),
@@ -66,23 +65,11 @@ CAUGHT = "def case_{number}():\n    try:\n{body}\n    except Exception:\n       
 
 async def test_an_error_is_told_where_it_is_in_its_statement(script, interpreter) -> None:
     """Each in a function of one script, and caught there."""
-    lines, parts = [], ["d, k = {'stage': 2.0}, 1\n"]
-    for number, (body, _) in enumerate(PLACES.values()):
-        parts.append(CAUGHT.format(number=number, body=textwrap.indent(body, " " * 8)))
-        text = "".join(parts)
-        mark = MARK if MARK in body else TERM
-        lines.append(text[: text.rindex(mark)].count("\n") + 1)
-    found = []
-    async with running(script("".join(parts)), pause_on={"start"}, python=interpreter) as run:
+    all_ = InOneScript(PLACES, "d, k = {'stage': 2.0}, 1\n", CAUGHT, 8, MARK, TERM)
+    async with running(script(all_.text), pause_on={"start"}, python=interpreter) as run:
         await run.pause()
         await run.client.session.request("setExceptionBreakpoints", {"filters": ["error", "handled"]})
-        facts = await run.step("on")
-        while facts is not None:
-            found.append((facts.line, facts.culprit.text if facts.culprit else None))
-            facts = await run.step("on")
-    wanted = [(line, term) for line, (_, term) in zip(lines, PLACES.values())]
-    assert [(name, *one) for name, one in zip(PLACES, found)] == [(name, *one) for name, one in zip(PLACES, wanted)]
-    assert len(found) == len(wanted)
+        await all_.compare(run, await run.step("on"))
 
 
 @pytest.mark.parametrize("name", ["default", "guard", "second elif", "decorator", "base"])

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-import textwrap
-
 import pytest
 from driving import running
+from places import InOneScript, Places
 
 from uneven_sum.check import check
 from uneven_sum.client import Launch
@@ -15,7 +14,7 @@ TERM = "q[0] / q[0]"
 HEAD = "import warnings\n\nimport numpy as np\n\nwarnings.simplefilter('ignore')\n"
 # Bodies by name; a mark ends the line that pauses where that is not the only one with the term.  Then the culprit, where
 # it is another one.
-PLACES: dict[str, tuple[str, str]] = {
+PLACES: Places = {
     "elif": ("if k < 0:\n    pass\nelif q[0] / q[0] > 1:\n    pass", TERM),
     "test of a loop": ("while q[0] / q[0] > 1:\n    pass", TERM),
     "guard": ("match k:\n    case 0:\n        pass\n    case n if q[0] / q[0] > 1:\n        pass", TERM),
@@ -66,25 +65,14 @@ PLACES: dict[str, tuple[str, str]] = {
 }
 
 
+CASE = "def case_{number}(q, k=1):\n{body}\ncase_{number}(np.array([0.0, 1.0]))\n"
+
+
 async def test_a_result_is_told_where_it_is_in_its_statement(script, interpreter) -> None:
     """Each in a function of one script."""
-    lines, parts = [], [HEAD]
-    for number, (body, _) in enumerate(PLACES.values()):
-        parts.append(
-            f"def case_{number}(q, k=1):\n{textwrap.indent(body, ' ' * 4)}\ncase_{number}(np.array([0.0, 1.0]))\n"
-        )
-        text = "".join(parts)
-        mark = MARK if MARK in body else TERM
-        lines.append(text[: text.rindex(mark)].count("\n") + 1)
-    found = []
-    async with running(script("".join(parts)), python=interpreter) as run:
-        facts = await run.pause()
-        while facts is not None:
-            found.append((facts.line, facts.culprit.text if facts.culprit else None))
-            facts = await run.step("on")
-    wanted = [(line, term) for line, (_, term) in zip(lines, PLACES.values())]
-    assert [(name, *one) for name, one in zip(PLACES, found)] == [(name, *one) for name, one in zip(PLACES, wanted)]
-    assert len(found) == len(wanted)
+    all_ = InOneScript(PLACES, HEAD, CASE, 4, MARK, TERM)
+    async with running(script(all_.text), python=interpreter) as run:
+        await all_.compare(run, await run.pause())
 
 
 async def test_what_was_overwritten_in_place_has_its_reason(script) -> None:
@@ -103,6 +91,10 @@ async def test_the_array_that_is_written_to_is_no_operand(script) -> None:
 
 SILENT = "import numpy as np\nnp.seterr(all='ignore')\nflow = np.array([0.0, 1.0])\n\ndef f(flow):\n    ratio = flow / flow\n{rest}\n\nf(flow)\n"
 TESTED = {
+    "a name that a mask is made from is no mask": (
+        "    k = [1]\n    wet = np.array(k) > 0\n    return ratio[k], wet",
+        True,
+    ),
     "cells are picked": ("    return ratio[flow > 0].sum()", False),
     "cells are picked by a name": ("    wet = flow > 0\n    return ratio[wet].sum()", False),
     "cells are picked by two": ("    return ratio[(flow > 0) & (flow < 2)].sum()", False),

@@ -17,7 +17,7 @@ def is_power(node: ast.AST) -> bool:
     return isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and callee(node) == "pow"
 
 
-def is_one(node: ast.AST, value: object, operands: list[object]) -> bool:
+def gives_complex(node: ast.AST, value: object, operands: list[object]) -> bool:
     return type(value) is complex and is_power(node) and not any(isinstance(v, complex) for v in operands)
 
 

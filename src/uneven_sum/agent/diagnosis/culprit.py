@@ -81,7 +81,7 @@ def find(root: Term, terms: list[Term], raised: ast.AST | None, file: SourceFile
     if left_out is not None:
         return _named(Culprit(left_out, provenance.ARRIVED if left_out.no_data else provenance.CREATED), terms, file)
     if type(root.value) is complex and not nonfinite.count(root.value):
-        power = next((t for t in _bottom_up(root) if complex_powers.is_one(t.node, t.value, t.operands)), None)
+        power = next((t for t in _bottom_up(root) if complex_powers.gives_complex(t.node, t.value, t.operands)), None)
         return _named(Culprit(power, provenance.CREATED), terms, file) if power is not None else None
     return None
 

@@ -27,8 +27,10 @@ from .tested_results import is_tested
 MANY = 10_000_000  # cells of an operand that are counted
 OF_TOTAL, OF_STATE = "lost-total", "lost-state"  # kinds of reasons
 MEANT = re.compile(r"(^|_)(nan|missing|no_?data|fill)")  # names of constants that are nan
-SKIPPING = {"sum", "mean", "max", "min", "std", "var", "prod", "median", "quantile", "skew", "kurtosis", "corr", "cov"}
-SKIPPING |= {"cumsum", "cumprod"}
+SKIPPING = {
+    *("sum", "mean", "max", "min", "std", "var", "prod", "median", "quantile", "skew", "kurtosis", "corr", "cov"),
+    *("cumsum", "cumprod"),
+}
 OF_NUMBERS = ("float", "complex", "numpy.float", "numpy.complex", "numpy.ndarray")  # types of terms
 LEAVES = (ast.Name, ast.Attribute, ast.Subscript)
 
@@ -79,7 +81,7 @@ def is_all_nan(value: Any) -> bool:
     if tensor_arrays.is_tensor(kind):
         value = tensor_arrays.as_numpy(value)
     value = _labelled_cells(value)
-    if not isinstance(value, np.generic) and type(value) is not np.ndarray:
+    if not issubclass(type(value), np.generic) and type(value) is not np.ndarray:
         return False
     if not value.size or value.dtype.kind not in "fc":
         return False
@@ -90,7 +92,8 @@ def is_all_nan(value: Any) -> bool:
 def _labelled_cells(value: Any) -> Any:
     """The cells of an array of xarray that is in memory; another value as it is."""
     np = nonfinite.module("numpy")
-    if np is not None and type(value).__module__.startswith("xarray.") and nonfinite.is_in_memory(value):
+    home = str(type.__getattribute__(type(value), "__module__"))
+    if np is not None and home.startswith("xarray.") and nonfinite.is_in_memory(value):
         return np.asarray(value)
     return value
 

@@ -125,7 +125,7 @@ def _properties(exc: BaseException) -> list[str]:
     while tb is not None and tb.tb_next is not None:
         tb = tb.tb_next
     refusing = tb.tb_frame.f_locals.get("self") if tb is not None else None
-    if not str(type(refusing).__module__).startswith("matplotlib."):
+    if not str(type.__getattribute__(type(refusing), "__module__")).startswith("matplotlib."):
         return []
     return [name.removeprefix("set_") for name in _attributes(refusing) if name.startswith("set_")]
 

@@ -56,37 +56,38 @@ def is_meant(node: ast.AST, statement: Statement) -> bool:
     if is_handled(node, statement, not _is_silenced_here(statement)):
         return True
     results = _results(statement)
-    names = {name for result in results for name in stored_names(ast.parse(result))}
+    texts, names = {ast.unparse(r) for r in results}, {name for r in results for name in stored_names(r)}
     for part in ast.walk(statement.scope):
         if isinstance(part, ast.Call) and callee(part) in ABSORBING and names & stored_names(part):
             return True
-        if isinstance(part, ast.Subscript) and part.lineno > statement.line and ast.unparse(part.value) in results:
+        if isinstance(part, ast.Subscript) and part.lineno > statement.line and ast.unparse(part.value) in texts:
             stores = isinstance(part.ctx, ast.Store)
             if not isinstance(part.slice, (ast.Constant, ast.Slice)) if stores else _is_mask(part.slice, statement):
                 return True
     return False
 
 
-def _results(statement: Statement) -> set[str]:
-    """What the statement stores, and what arithmetic of its function makes of that, as they are written."""
-    found = {ast.unparse(t) for t in getattr(statement.node, "targets", [])}
+def _results(statement: Statement) -> list[ast.expr]:
+    """What the statement stores, and what arithmetic of its function makes of that."""
+    found: list[ast.expr] = list(getattr(statement.node, "targets", []))
     for node in ast.walk(statement.scope) if found else ():
-        if isinstance(node, ast.Assign) and node.lineno > statement.line and len(node.targets) == 1:
-            parts = [node.value]
+        if isinstance(node, ast.Assign) and node.lineno > statement.line and isinstance(node.value, ARITHMETIC):
+            parts: list[ast.AST] = [node.value]
             for part in parts:  # it grows meanwhile
-                parts += [
-                    p for p in ast.iter_child_nodes(part) if isinstance(part, ARITHMETIC) and isinstance(p, ast.expr)
-                ]
-            if isinstance(node.value, ARITHMETIC) and found & {ast.unparse(p) for p in parts}:
-                found.add(ast.unparse(node.targets[0]))
+                parts += ast.iter_child_nodes(part) if isinstance(part, ARITHMETIC) else ()
+            if {ast.unparse(r) for r in found} & {ast.unparse(p) for p in parts if isinstance(p, ast.expr)}:
+                found += node.targets
     return found
 
 
 def _is_mask(index: ast.expr, statement: Statement) -> bool:
     """`level > 0`, `~dry`, and a name of such a value."""
     if isinstance(index, ast.Name):
-        stored = [n for n in ast.walk(statement.scope) if isinstance(n, ast.Assign) and index.id in stored_names(n)]
-        return any(not isinstance(n.value, ast.Name) and _is_mask(n.value, statement) for n in stored)
+        assigned = [
+            n for n in ast.walk(statement.scope) if isinstance(n, ast.Assign) and not isinstance(n.value, ast.Name)
+        ]
+        values = [n.value for n in assigned if index.id in {getattr(t, "id", "") for t in n.targets}]
+        return any(_is_mask(value, statement) for value in values)
     if isinstance(index, ast.BinOp):
         return isinstance(index.op, (ast.BitAnd, ast.BitOr))
     if isinstance(index, ast.Call):

@@ -268,9 +268,8 @@ class Form:
     def _operator(self, node: ast.BinOp, hidden: bool, checked_right: bool) -> ast.expr:
         left_hidden = right_hidden = hidden
         if isinstance(node.op, ast.Pow):
-            exponent = _exponent(node.right)
-            left_hidden = hidden or exponent <= 0
-            self.made.roots = self.made.roots or not float(exponent).is_integer()
+            left_hidden = hidden or _exponent(node.right) <= 0
+            self.made.roots = self.made.roots or _is_root(node)
         elif isinstance(node.op, FROM_LEFT):
             right_hidden = True
         elif not isinstance(node.op, PROPAGATE):
@@ -355,9 +354,18 @@ def fast_form(block: Block, temporaries: Temporaries) -> list[ast.stmt]:
 
 
 def has_root(node: ast.expr) -> bool:
-    """Whether an expression has a power that may give a complex number: all but those to a whole number."""
-    powers = [n.right for n in walk(node) if isinstance(n, ast.BinOp) and isinstance(n.op, ast.Pow)]
-    return not all(isinstance(e, ast.Constant) and type(e.value) is int for e in powers)
+    """Whether an expression has a power that may give a complex number."""
+    return any(map(_is_root, walk(node)))
+
+
+def _is_root(node: ast.AST) -> bool:
+    """A power, but to a whole number."""
+    if not isinstance(node, ast.BinOp) or not isinstance(node.op, ast.Pow):
+        return False
+    try:
+        return not float(_exponent(node.right)).is_integer()
+    except NotPlain:
+        return True
 
 
 def is_finite(number: ast.expr, roots: bool) -> ast.expr:

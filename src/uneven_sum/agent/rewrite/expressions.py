@@ -14,7 +14,6 @@ from ..core.markers import ELEMENT, MARK, METER, VALUE
 from ..core.trees import Comprehension, walk
 from ..source.call_lists import (
     ABSORBING,
-    CELLWISE_CALLS,
     GO_OVER,
     NAMESPACES,
     NO_DATA_ATTRIBUTES,
@@ -25,7 +24,7 @@ from ..source.sites import Options, Parts, Sites, callee, read_from
 from ..source.source_file import COMPREHENSIONS, Position, SourceFile, position
 from .operands import Operands
 from .placing import N, at, placed
-from .predicates import counts_from_zero, is_iterator, is_text, may_be_bad
+from .predicates import counts_from_zero, is_arithmetic, is_iterator, is_text, may_be_bad
 
 if TYPE_CHECKING:
     from ..lookouts.lookout import Lookout
@@ -365,10 +364,7 @@ class Expressions:
         self.absorbing += absorbs
         if isinstance(node.func, ast.Attribute):
             owner = node.func.value
-            made_here = isinstance(owner, (ast.BinOp, ast.UnaryOp)) or (
-                isinstance(owner, ast.Call) and callee(owner) in CELLWISE_CALLS
-            )
-            if made_here and not absorbs:
+            if is_arithmetic(owner) and not absorbs:
                 node.func.value = self.value(owner, "argument")
             else:
                 node.func.value = self.inside(owner)
@@ -433,10 +429,7 @@ class Expressions:
 
     def _gone_over(self, node: ast.expr) -> ast.expr:
         """What `enumerate` or `zip` goes over: looked at where it is made there."""
-        made_here = isinstance(node, (ast.BinOp, ast.UnaryOp)) or (
-            isinstance(node, ast.Call) and callee(node) in CELLWISE_CALLS
-        )
-        return self.value(node, "argument") if made_here else self.inside(node)
+        return self.value(node, "argument") if is_arithmetic(node) else self.inside(node)
 
     def given(self, call: ast.Call | ast.ClassDef) -> None:
         """The arguments of a decorator, or the keywords of a class."""

@@ -6,7 +6,7 @@ import ast
 from collections.abc import Iterator
 
 from ..core.trees import walk
-from ..source.call_lists import NO_DATA_PASSED, REBINDS, SEES_FRAME
+from ..source.call_lists import CELLWISE_CALLS, NO_DATA_PASSED, REBINDS, SEES_FRAME
 from ..source.sites import callee
 
 # Names of built-in types, which stand in annotations.
@@ -101,6 +101,13 @@ def rebinds(node: ast.AST) -> bool:
     """True for what can bind a module's names from elsewhere."""
     name = getattr(node, "id", None) or getattr(node, "attr", None)
     return name in REBINDS or (isinstance(node, ast.alias) and node.name == "*")
+
+
+def is_arithmetic(node: ast.expr) -> bool:
+    """An operator, or a call that is arithmetic on each cell."""
+    if isinstance(node, ast.Call):
+        return callee(node) in CELLWISE_CALLS
+    return isinstance(node, (ast.BinOp, ast.UnaryOp))
 
 
 def counts_from_zero(node: ast.expr) -> bool:

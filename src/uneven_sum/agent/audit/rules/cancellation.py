@@ -39,7 +39,6 @@ class Losses:
     at_pass: int = 0
     loops: list[dict[str, object]] = field(default_factory=list)
     root: str = ""
-    one_pass: bool = False  # a variance by one pass, of which little is left
 
 
 class Cancellation(Rule):
@@ -122,7 +121,6 @@ class Cancellation(Rule):
             losses.worst, losses.root = outcome, place.text_of(root)
         elif outcome is not None or not (one_pass and self._little_is_left(a, result)):
             return
-        losses.one_pass = losses.one_pass or outcome is None
         losses.operands, losses.at_pass, losses.loops = (a, b, result), self.auditor.present_pass(), loops_of(frame)
 
     @staticmethod
@@ -154,64 +152,50 @@ class Cancellation(Rule):
             losses: Losses | None = place.kept.get(self.NAME)
             if losses is None or losses.operands is None:
                 continue
-            if losses.worst is None:
-                self._tell_one_pass(site, place, losses)
-                continue
             runs = losses.runs or self.auditor.passes[site] or losses.lost
             if 2 * losses.lost >= runs:
-                self._tell(site, place, losses, losses.worst)
+                self._tell(site, place, losses)
 
-    def _tell_one_pass(self, site: int, place: Place, losses: Losses) -> None:
+    def _tell(self, site: int, place: Place, losses: Losses) -> None:
         a, b, result = losses.operands or (None, None, None)
-        numbers = all(getattr(v, "ndim", 0) == 0 for v in (a, b, result))
-        shown = f"{full(a)} and {full(b)} differ by {full(result)} only" if numbers else "its operands are nearly equal"
-        told = self.auditor.report(
-            self,
-            site,
-            f"{place.text} cancels: {shown}. The mean of squares less the square of the mean has lost the digits of a "
-            "variance this small: `np.var`, or the squares of the differences from the mean, keep them.",
-            0.9,
-            evidence={"stored": repr(result)},
-            operands=list(zip(place.operand_texts(), (full(v) for v in (a, b)))) if numbers else [],
-        )
-        if told is not None:
-            told.at_pass, told.loops = losses.at_pass, losses.loops
-            place.times[self.NAME] = losses.lost
-
-    def _tell(self, site: int, place: Place, losses: Losses, worst: Outcome) -> None:
-        a, b, result = losses.operands or (None, None, None)
-        digits = max(0, int(-math.log10(worst.error))) if worst.error < 1 else 0
-        left = f"{digits} of 16 digits hold" if digits else "no digit holds"
         scalars = not any(getattr(v, "ndim", 0) for v in (a, b, result))
-        shown = ""
+        shown = "its operands are nearly equal"
         if scalars and b is not None:
             shown = f"{full(a)} and {full(b)} differ by {full(result)} only"
         elif scalars:
             shown = f"the argument {full(a)} is all that is left of what was added to 1"
-        else:
-            shown = "its operands are nearly equal"
-        if losses.root != place.text:
-            left = f"{losses.root}: {left}"
-        else:
-            left = left.capitalize()
+        said, weight, right, evidence = self._of_one_pass(result) if losses.worst is None else self._of(place, losses)
         told = self.auditor.report(
             self,
             site,
-            f"{place.text} cancels: {shown}. {left}: it is {worst.stored:.6g}, and "
-            f"{worst.exact:.6g} in higher precision.",
-            0.9 if digits < 3 else 0.75,
-            evidence={
-                "stored": repr(worst.stored),
-                "exact": repr(worst.exact),
-                "digits": digits,
-                "expression": losses.root,
-            },
-            right=repr(worst.exact),
+            f"{place.text} cancels: {shown}. {said}",
+            weight,
+            evidence=evidence,
+            right=right,
             operands=list(zip(place.operand_texts(), (full(v) for v in (a, b) if v is not None))) if scalars else [],
         )
         if told is not None:
             told.at_pass, told.loops = losses.at_pass, losses.loops
             place.times[self.NAME] = losses.lost
+
+    @staticmethod
+    def _of_one_pass(result: object) -> tuple[str, float, str | None, dict[str, object]]:
+        said = (
+            "The mean of squares less the square of the mean has lost the digits of a variance this small: `np.var`, "
+            "or the squares of the differences from the mean, keep them."
+        )
+        return said, 0.9, None, {"stored": repr(result)}
+
+    @staticmethod
+    def _of(place: Place, losses: Losses) -> tuple[str, float, str | None, dict[str, object]]:
+        worst, root = losses.worst, losses.root
+        assert worst is not None
+        digits = max(0, int(-math.log10(worst.error))) if worst.error < 1 else 0
+        left = f"{digits} of 16 digits hold" if digits else "no digit holds"
+        left = f"{root}: {left}" if root != place.text else left.capitalize()
+        said = f"{left}: it is {worst.stored:.6g}, and {worst.exact:.6g} in higher precision."
+        evidence = {"stored": repr(worst.stored), "exact": repr(worst.exact), "digits": digits, "expression": root}
+        return said, 0.9 if digits < 3 else 0.75, repr(worst.exact), evidence
 
 
 def _largest(np: types.ModuleType, value: object) -> float:
