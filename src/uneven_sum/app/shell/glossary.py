@@ -17,7 +17,7 @@ WORDS = [
     ("trail", "the calls from the script to the paused function: call stack, backtrace, frames"),
     ("return point", "snapshot (checkpoint): a sleeping copy of the script to go back to"),
     ("trial", "an evaluation in a copy of the script: the script is unchanged (dry run, sandbox)"),
-    ("created", "nan or inf made here from finite operands"),
+    ("created", "nan or inf made here from finite operands; a complex number from real ones"),
     (
         "from input",
         "nan or inf that came from outside: a file, a text; from a worker, from another process: passed on by it",
