@@ -20,7 +20,7 @@ def on_signal(call: Callable[[int], None]) -> None:
 
 
 def run(main: Coroutine[object, object, T]) -> T:
-    """As `asyncio.run`; a signal cancels the coroutine, and the process exits with 128 and its number."""
+    """As `asyncio.run`; a signal, or ctrl+c, cancels the coroutine, and the process exits with 128 and its number."""
     ended_by = 0
 
     async def wrapped() -> T:
@@ -37,6 +37,8 @@ def run(main: Coroutine[object, object, T]) -> T:
 
     try:
         return asyncio.run(wrapped())
+    except KeyboardInterrupt:
+        raise SystemExit(128 + signal.SIGINT) from None
     except asyncio.CancelledError:
         if not ended_by:
             raise

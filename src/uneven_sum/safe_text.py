@@ -25,3 +25,8 @@ def visible_json(text: str) -> str:
 def without(text: str) -> str:
     """The text without such characters: they have no width, so what is aligned stays aligned."""
     return CONTROLS.sub("", text)
+
+
+def cut(text: str, width: int) -> str:
+    """At most so many characters of a text; where it is longer, `…` is the last of them."""
+    return text if len(text) <= width else text[: max(0, width - 1)] + "…"

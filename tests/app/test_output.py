@@ -53,3 +53,46 @@ async def test_long_lines_wrap_and_what_is_gone_back_from_goes(script) -> None:
         await pilot.press("backspace")
         await settled(pilot, "paused", 3)
         await until(pilot, lambda: log.count == 1 and "second" not in text_of(log))
+
+
+LOOP = """print('begin')
+total = 0.0
+for k in range(6):
+    total += k
+    print('pass', k)
+print('end')
+"""
+
+
+async def test_what_a_record_from_the_start_prints_again_stands_once(script) -> None:
+    path = script(LOOP)
+    app = UnevenSum(Launch(path, capture=True, pause_on=set()))
+    async with app.run_test(size=(140, 42)) as pilot:
+        bench = await settled(pilot, "paused", 6)  # the end
+        log = bench.query_one(OutputLog)
+        await until(pilot, lambda: log.count == 8)
+        point = bench.client.start_point()
+        await bench.stepping.run(lambda: bench.client.back_to(point))
+        await settled(pilot, "paused", 1)
+        await until(pilot, lambda: log.count == 0)
+        await pilot.press("enter")
+        await settled(pilot, "paused", 6)
+        await until(pilot, lambda: log.count == 8)
+        assert [text for _, text in log.kept].count("begin") == 1
+
+
+async def test_typed_input_stands_after_its_prompt(script) -> None:
+    path = script("depth = input('depth? ')\nprint('is', depth)\nx = 1\n")
+    app = UnevenSum(Launch(path, capture=True, pause_on=set()))
+    async with app.run_test(size=(140, 42)) as pilot:
+        bench = await settled(pilot, "running")
+        drawer = bench.query_one(OutputDrawer)
+        await until(pilot, lambda: drawer.partial["stdout"] == "depth? ")
+        await pilot.press("d")
+        await until(pilot, lambda: drawer.query_one("#stdin").has_focus)
+        await pilot.press(*"3.5", "enter")
+        await settled(pilot, "paused", 3)
+        log = bench.query_one(OutputLog)
+        await until(pilot, lambda: any("is 3.5" in text for _, text in log.kept))
+        assert [text for _, text in log.kept] == ["depth? ", "‹ 3.5", "is 3.5"]
+        assert drawer.number_of("is 3.5") == 1

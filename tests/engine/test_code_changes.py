@@ -224,3 +224,79 @@ def test_files_that_cannot_be_changed_are_left_alone(tmp_path, monkeypatch) -> N
     with pytest.raises(BadUse, match="may not be written"):
         replace_lines(str(path), 2, 2, "b = 2", "b = 4")
     assert path.read_text() == "a = 1\nb = 2\n" and [p.name for p in tmp_path.iterdir()] == ["script.py"]
+
+
+CALLS = """def part(x):
+    y = x - 2.0
+    return 1.0 / (y + 9)
+
+def value(x):
+    a = part(x)
+    b = a + 1
+    return b
+
+def main():
+    total = 0.0
+    for k in range(5):
+        total += value(float(k))
+    print(total)
+main()
+"""
+
+
+@pytest.mark.parametrize("edit", ["    y = x - 3.0", "    z = 1\n    y = x - 3.0", "    # no lines\n\n    y = x - 3.0"])
+async def test_a_call_begins_again_after_an_edit_further_up(script, interpreter: str, edit: str) -> None:
+    path = script(CALLS)
+    async with running(path, python=interpreter, rewind=True, breakpoints={path: [7]}) as run:
+        facts = await run.pause()
+        facts = await run.step("on")
+        assert facts.loops[0].number == 2
+        Path(path).write_text(CALLS.replace("    y = x - 2.0", edit))
+        await run.client.restart_call(facts, [])
+        again = await run.pause()
+        while "entered again" not in again.headline:
+            again = await run.pause()
+        assert again.function == "value" and again.loops[0].number == 2 and await run.ask("x") == "1.0"
+
+
+RAN = """import warnings
+import numpy as np
+def lowest(levels):
+    np.log(levels)
+    low = levels.min()
+    return low
+def other():
+    return 1
+print(lowest(np.array([1.0, -1.0])))
+"""
+
+
+async def test_a_line_that_has_run_is_the_one_that_is_tried(script) -> None:
+    path = script(RAN)
+    async with running(path, rewind=True, pause_on={"warning"}) as run:
+        facts = await run.pause()
+        assert (facts.state, facts.line, facts.trail[-1].line) == ("ran", 4, 4)
+        told = await run.client.try_change(0, None, None)
+        assert (told["first"], told["last"]) == (4, 4) and told["terms"][0]["text"] == "np.log(levels)"
+        with pytest.raises(BadUse, match=r"Line 8 is in other, and the chosen call is of lowest\."):
+            await run.client.try_change(0, 8, None)
+        with pytest.raises(BadUse, match="outside of functions"):
+            await run.client.try_change(0, 9, None)
+
+
+EXITS = """import sys
+def main():
+    total = 6.0
+    if total > 5:
+        for k in range(2):
+            sys.exit("too high")
+main()
+"""
+
+
+async def test_an_exit_has_the_line_of_its_call(script, interpreter: str) -> None:
+    path = script(EXITS)
+    async with running(path, python=interpreter) as run:
+        assert await run.pause() is None
+        ended = run.ended
+        assert ended.said == 'sys.exit("too high") at line 6' and (ended.file, ended.line) == (path, 6)

@@ -284,3 +284,35 @@ def test_terms_and_what_differs_within_the_tolerance(tmp_path: Path) -> None:
     assert "--at takes FILE:LINE=X" in refused("--at", "old.py=1e-6", "old.py", "new.py", cwd=tmp_path)
     equal, status = differ("--relative", "0.1", "old.py", "new.py", cwd=tmp_path)
     assert equal["equal"] and status == 0 and equal["near"]["count"] == 2
+
+
+UNSET = """\
+import numpy as np
+
+def smooth(p):
+    out = np.empty_like(p)
+    out[0] = p[0]
+    for i in range(1, len(p)):
+        out[i] = 0.5 * (p[i] + p[i - 1])
+    return out
+
+waves = np.empty((4, 3), dtype=complex)
+same = waves
+same[:] = 1j
+flags = np.empty(100, bool)
+flags[:] = True
+single = np.empty(5, np.float32)
+for i in range(FILLED):
+    single[i] = i
+print(smooth(np.arange(50.0)).sum(), same.sum(), flags.sum())
+total = single.sum()
+"""
+
+
+def test_unset_memory_is_no_difference_until_it_is_used(tmp_path: Path, interpreter: str) -> None:
+    (tmp_path / "s.py").write_text(UNSET.replace("FILLED", "5"))
+    found, status = differ("--twice", "s.py", "--python", interpreter, cwd=tmp_path)
+    assert status == 0 and found["equal"] and found["records"] > 100
+    (tmp_path / "s.py").write_text(UNSET.replace("FILLED", "4"))
+    found, status = differ("--twice", "s.py", "--python", interpreter, cwd=tmp_path)
+    assert status == 1 and found["first"]["a"]["term"] == "single.sum()"

@@ -28,6 +28,7 @@ class Run:
         self.trouble: list[str] = []
         self.unwatched: list[Unwatched] = []
         self.exited: Exited | None = None
+        self.ended: Ended | None = None
         self.point, self.no_point = 0, ""
 
     async def pause(self):
@@ -50,6 +51,8 @@ class Run:
                 return event.facts
             elif isinstance(event, CallEnded):
                 return event
+            elif isinstance(event, Ended):
+                self.ended = event
             elif isinstance(event, Exited):
                 self.exited = event
                 return None

@@ -6,6 +6,7 @@ import json
 import os
 import shlex
 import shutil
+import signal
 import subprocess
 import sys
 from pathlib import Path
@@ -261,3 +262,13 @@ def test_a_temporary_folder_of_a_long_name(command: list[str], tmp_path, monkeyp
     )
     assert told.returncode == 0, told.stderr
     assert "AF_UNIX" not in told.stderr + told.stdout
+
+
+def test_a_run_that_ctrl_c_ends_has_its_status(tmp_path: Path) -> None:
+    path = tmp_path / "long.py"
+    path.write_text("import time\nprint('begun', flush=True)\nwhile True:\n    time.sleep(0.05)\n")
+    command = [sys.executable, "-m", "uneven_sum", "check", str(path)]
+    with subprocess.Popen(command, stdout=subprocess.PIPE, text=True, start_new_session=True) as process:
+        assert process.stdout.readline() == "begun\n"
+        os.killpg(process.pid, signal.SIGINT)
+        assert process.wait(60) == 130

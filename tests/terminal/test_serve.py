@@ -298,3 +298,15 @@ async def test_a_notebook(peer: Peer, tmp_path) -> None:
     told = await peer.ask("source", {"source": frame["source"], "sourceReference": frame["source"]["sourceReference"]})
     assert told["body"]["content"].split("\n")[frame["line"] - 1] == "%time rate = 1.0 / head"
     await peer.ask("terminate")
+
+
+async def test_a_socket_takes_the_place_of_no_file(tmp_path) -> None:
+    for path in (tmp_path / "results.csv", tmp_path / "link"):
+        if path.name == "link":
+            path.symlink_to(tmp_path / "results.csv")
+        else:
+            path.write_text("day,flow\n1,2.5\n")
+        process = await start("--socket", str(path))
+        said = await process.stderr.read()
+        assert await process.wait() == 2 and b"is no socket" in said
+        assert path.read_text() == "day,flow\n1,2.5\n"

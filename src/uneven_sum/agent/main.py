@@ -35,7 +35,7 @@ from .recording.value_stream import ValueStream
 from .reload.loader import Loader
 from .requests.dispatch import Requests
 from .rewind.checkpoint import SnapshotMaker
-from .source import cells
+from .source import cells, registry
 from .source.sites import Options
 from .trials import process_resources, trial
 from .values import snapshot
@@ -159,7 +159,7 @@ def _run_to_end(
     began = engine.began = snapshot.clock()
     status: object = 0
     failed: BaseException | None = None
-    said = ""
+    said: dict[str, object] = {}
     try:
         while code is not None:
             again: types.CodeType | None = None
@@ -196,7 +196,7 @@ def _run_to_end(
                 unmet = failed is not engine.judged and "error" in engine.pauses_on
                 if unmet and engine.switches.error.wants_class(type(failed)):
                     engine.post_mortem(failed)
-            engine.wire.event("unevenSum/ended", {"exit_status": status, "seconds": seconds, "said": said})
+            engine.wire.event("unevenSum/ended", {"exit_status": status, "seconds": seconds, **said})
         except Closed:
             engine.ended = True
         if arguments.get("pauseAtEnd") and status == 0 and not engine.ended:
@@ -440,13 +440,17 @@ def _pause_at_start(engine: Engine, path: str) -> None:
     engine.motion.enter()
 
 
-def _last_words(e: SystemExit) -> str:
-    """What `sys.exit("text")` says, and the line of the user that it is in."""
-    lines = [stack.line_of(f) for f in stack.frames_left(e)]
+def _last_words(e: SystemExit) -> dict[str, object]:
+    """What `sys.exit("text")` says, and the place of the user's that it is at."""
     text = clean(e.code, 200) if isinstance(e.code, str) else ""
     if not text:
-        return ""
-    return f'sys.exit("{text}") at line {lines[0]}' if lines else f'sys.exit("{text}")'
+        return {}
+    for frame in stack.frames_left(e):
+        tb = stack.traceback_from(e, frame)  # the call itself may be at the end of its guard by now
+        assert tb is not None
+        line, file = tb.tb_lineno, os.path.abspath(registry.path_of(frame))
+        return {"said": f'sys.exit("{text}") at line {line}', "file": file, "line": line}
+    return {"said": f'sys.exit("{text}")'}
 
 
 def _exit_status(e: SystemExit) -> int:

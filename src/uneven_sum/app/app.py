@@ -59,7 +59,7 @@ class UnevenSum(App[None]):
     CommandPalette SearchIcon { display: none; }
     """
 
-    closing = False
+    closing = 0  # the signal that ends the program
 
     def __init__(
         self, launch: Launch | None, theme: str = "slate", guided: bool = False, sweep: Sweep | None = None
@@ -95,7 +95,7 @@ class UnevenSum(App[None]):
     def _ended_by(self, number: int) -> None:
         """A signal ends the program: what is open is saved and ended on the way out, and soon."""
         self._return_code = 128 + number
-        self.closing = True
+        self.closing = number
         last = threading.Timer(SOON, os._exit, (128 + number,))
         last.daemon = True
         last.start()

@@ -9,7 +9,7 @@ from ..client.differing.comparing import Difference, Met
 from ..client.differing.runs import STOPPED, Compared, RunOf
 from ..client.sources import place_words, short_place, with_cells
 from ..protocol.names import shown
-from ..safe_text import visible, visible_json
+from ..safe_text import cut, visible, visible_json
 
 SCHEMA = 1
 
@@ -143,5 +143,5 @@ def _rows(found: Compared, of: Difference, only: int | None = None) -> str:
         if only is None or side == only:
             text = found.term(side, met.place)
             label = place_words((found.a, found.b)[side].folder.back(met.place.file), met.place.line)
-            rows.append(f"  {label.removeprefix('line '):>5}  {text[:70]:<40}  {met.text}")
+            rows.append(f"  {label.removeprefix('line '):>5}  {cut(text, 70):<40}  {met.text}")
     return "\n".join(rows) + "\n"

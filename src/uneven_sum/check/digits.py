@@ -15,7 +15,7 @@ from ..client.digits.merging import merged
 from ..client.digits.runs import Digits, digits
 from ..client.sources import lines_of, place_words, short_place, with_cells
 from ..protocol.names import shown
-from ..safe_text import visible, visible_json
+from ..safe_text import cut, visible, visible_json
 from .check import Outcome
 from .finding_text import finding_text
 
@@ -99,7 +99,7 @@ def as_text(found: Digits) -> str:
     lost = sorted((h for h, _ in found.judged.places if h.lowest < 8), key=lambda h: h.lowest)
     names = {id(h): n for h, n in found.judged.places}
     if lost:
-        rows = [f"  {number(h.lowest):>4}  {names[id(h)][:40]:<20} {_where(found, h)}" for h in lost[:12]]
+        rows = [f"  {number(h.lowest):>4}  {cut(names[id(h)], 40):<20} {_where(found, h)}" for h in lost[:12]]
         parts.append("Stored with the fewest digits:\n" + "\n".join(rows) + "\n")
     parts += [note + "\n" for note in found.notes]
     if found.ended:
@@ -114,7 +114,7 @@ def results_text(found: Digits) -> str:
         return "No results were seen: nothing is printed, written or drawn, and no name at the top is left unused.\n"
     width = min(40, max(len(r.text) for r in results))
     rows = [
-        f"  {number(r.digits):>4}  {r.text[:width]:<{width}}  {r.value}  ({at})".rstrip()
+        f"  {number(r.digits):>4}  {cut(r.text, width):<{width}}  {r.value}  ({at})".rstrip()
         for r in results
         for at in [place_words(found.path(r.place.file), r.place.line)]
     ]

@@ -12,6 +12,7 @@ import msgspec
 
 from ..host.launch import BadUse, Launch
 from ..protocol import Finding
+from ..safe_text import cut
 from . import accepted
 from .all_findings import AllFindings
 from .client import Client
@@ -101,5 +102,5 @@ class Audit:
 
 def _how(ended: Ended, errors: str) -> str:
     """`by ValueError: …`: what `sys.exit` was given, else the last line on standard error."""
-    said = ended.said or next((line.strip()[:200] for line in errors.splitlines()[::-1] if line.strip()), "")
+    said = ended.said or next((cut(line.strip(), 200) for line in errors.splitlines()[::-1] if line.strip()), "")
     return f"by {said}" if said else f"with status {ended.exit_status}"

@@ -288,7 +288,8 @@ def _typed(name: str, body: Message, program: str) -> Event | None:
     if name == "unevenSum/trouble":
         return Trouble(body["message"], body.get("detail", ""))
     if name == "unevenSum/ended":
-        return Ended(body["exit_status"], body["seconds"], str(body.get("said") or ""))
+        where = (str(body.get("file") or ""), int(body.get("line") or 0))
+        return Ended(body["exit_status"], body["seconds"], str(body.get("said") or ""), *where)
     if name == "exited":
         status = None if body["signal"] else body["exitCode"]
         return Exited(

@@ -7,6 +7,7 @@ import difflib
 import os
 import re
 
+from ..safe_text import cut
 from .fault import Fault, Repair, beside, left_out, missing, parsed
 
 READS = re.compile(r"(^|\.)(open|read_\w+|loadtxt|genfromtxt)$")
@@ -119,20 +120,24 @@ def _shapes(fault: Fault) -> list[Repair]:
         text = beside(part)
         column = fault.with_term(f"{text}[:, {np}.newaxis]", part)
         if len(own) == 1 and len(other) == 2 and own[0] == other[0]:
-            made.append(Repair(f"make {name[:10]} a column", column, f"{name} goes along the rows."))
+            made.append(Repair(f"make {cut(name, 10)} a column", column, f"{name} goes along the rows."))
             opposite = node.right if part is node.left else node.left
             turned = fault.with_term(f"{beside(opposite)}.T", opposite)
-            made.append(Repair(f"turn {ast.unparse(opposite)[:12]}", turned, "The result has its axes turned, too."))
+            made.append(
+                Repair(f"turn {cut(ast.unparse(opposite), 12)}", turned, "The result has its axes turned, too.")
+            )
         if len(own) == len(other) == 1 and part is node.left:
-            made.append(Repair(f"make {name[:10]} a column", column, "Each with each is meant: a table."))
+            made.append(Repair(f"make {cut(name, 10)} a column", column, "Each with each is meant: a table."))
         if len(own) == 2 and (own[::-1] == other or (own == other and isinstance(node.op, ast.MatMult))):
-            made.append(Repair(f"turn {name[:12]}", fault.with_term(f"{text}.T", part), "Its axes are swapped."))
+            made.append(Repair(f"turn {cut(name, 12)}", fault.with_term(f"{text}.T", part), "Its axes are swapped."))
     short = min((s[0] for s in shapes if len(s) == 1), default=0)
     if len(shapes[0]) == len(shapes[1]) == 1 and short:
         a, b = (ast.unparse(part) for part in (node.left, node.right))
         longer, text = (node.left, a) if shapes[0][0] > short else (node.right, b)
-        cut = f"{text}[:{short}]" if isinstance(longer, (ast.Name, ast.Attribute)) else f"({text})[:{short}]"
-        made.append(Repair("cut to one length", fault.with_term(cut, longer), f"Both begin alike; {text} is too long."))
+        cut_off = f"{text}[:{short}]" if isinstance(longer, (ast.Name, ast.Attribute)) else f"({text})[:{short}]"
+        made.append(
+            Repair("cut to one length", fault.with_term(cut_off, longer), f"Both begin alike; {text} is longer.")
+        )
     return made
 
 

@@ -140,6 +140,8 @@ class Ended:
     exit_status: int
     seconds: float
     said: str = ""  # what `sys.exit` was given, and where, if that was a text
+    file: str = ""  # where that is
+    line: int = 0
 
 
 @dataclass

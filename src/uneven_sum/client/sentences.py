@@ -19,6 +19,7 @@ import msgspec
 from ..host.launch import BadUse
 from ..protocol import TRIPS, Lookout, Tripwire
 from ..protocol.trips import RULE_WORDS
+from ..safe_text import cut
 from .sources import line_in_cell, place_words
 
 _T = r"`((?:[^`]|``)*)`"
@@ -178,7 +179,7 @@ def parse(text: str, file: str = "", files: list[str] | None = None) -> Lookout:
                 _part(lk, name, found, done)
                 break
         else:
-            raise Unclear(f"This part is not understood: {rest[:40]}", done)
+            raise Unclear(f"This part is not understood: {cut(rest, 40)}", done)
     if lk.every > 1 and lk.start == 1:
         lk.start = lk.every
     return lk
@@ -291,7 +292,7 @@ def parse_tripwire(name: str, text: str) -> TripwireSaid:
         else:
             found = re.match(rf"(only|not in|not) ((?:{_T}(?:, )?)+)|(off)\b", rest)
             if found is None:
-                raise Unclear(f"This part is not understood: {rest[:40]}", len(text) - len(rest))
+                raise Unclear(f"This part is not understood: {cut(rest, 40)}", len(text) - len(rest))
             if found[4]:
                 wire.on = False
             else:

@@ -103,8 +103,14 @@ class Values:
     async def parts(self, expression: str, frame: int, start: int, count: int) -> Message:
         return await self._of_value("parts", expression, frame, start=start, count=count)
 
-    async def read_text(self, expression: str, frame: int = 0) -> str:
-        return str((await self._of_value("text", expression, frame))["text"])
+    async def read_text(self, expression: str, frame: int = 0, line: int = 0) -> Message:
+        """A window of a long text, from a line on: `text`, `first`, `last`, `size`, `line`, `lines`."""
+        return await self._of_value("text", expression, frame, line=line)
+
+    async def find_text(self, expression: str, frame: int, wanted: str, window: Message, shown: int) -> Message:
+        """The next place of a text in all of it: `at` (-1: nowhere), `width`, `line`, and a new `window`."""
+        where = {"first": window["first"], "last": window["last"], "shown": shown}
+        return await self._of_value("findText", expression, frame, wanted=wanted, **where)
 
     async def page(self, expression: str, frame: int = 0, **how: object) -> Message:
         """A page of the grid: `row`, `column`, `rows`, `columns`, `slice`, `sort`, `filter`."""

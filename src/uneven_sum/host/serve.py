@@ -11,6 +11,7 @@ import contextlib
 import os
 import secrets
 import socket
+import stat
 import sys
 from collections.abc import Callable
 from io import RawIOBase
@@ -373,6 +374,8 @@ def _refuse_if_used(path: str) -> None:
     """BadUse when something is at the path already; a socket that nobody listens at is removed."""
     if not os.path.lexists(path):
         return
+    if not stat.S_ISSOCK(os.lstat(path).st_mode):  # a connection to a file or a link is refused, too
+        raise BadUse(f"{path} exists and is no socket. Choose another path.")
     with socket.socket(socket.AF_UNIX) as probe:
         try:
             probe.connect(path)

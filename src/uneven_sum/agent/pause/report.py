@@ -440,6 +440,8 @@ def compose(pause: Pause, may_fork: bool = True, apart: dict[str, Any] | None = 
     left = _lines_left(pause)
     if pause.exception is not None and statement is not None and is_compound(statement.node) and not pause.dead:
         left[id(frame)] = line  # the call itself is at the guard of the whole statement
+    elif pause.state == "ran" and statement is not None:
+        left[id(frame)] = line  # the call itself is at what follows
     text = file.statement_text(statement) if file and statement else ""
     clause = pause.clause
     if clause[0] and file is not None:

@@ -25,6 +25,7 @@ from ..core.data_types import Column
 from ..core.type_identity import is_one_of
 from ..source.sites import sites
 from ..values import nonfinite
+from . import unset_memory
 
 BLOCK = 8192  # records
 FULL = 2 * BLOCK
@@ -75,6 +76,7 @@ class ValueStream:
         return {
             **{"stream": self._probe(), "stream_add": self.pending.extend, "stream_pending": self.pending},
             **{"stream_flush": self.flush, "stream_length": len, "stream_most": FULL},
+            "unset": unset_memory.filled,
         }
 
     def _probe(self) -> Callable[..., object]:
@@ -284,6 +286,7 @@ def _tell_array(np: types.ModuleType, cells: Any, site: int, tell: Tell) -> None
         if cells.dtype.kind == "c":
             _tell_array(np, np.ascontiguousarray(cells).view(cells.real.dtype), site, tell)
             return
+        cells = unset_memory.without(np, cells)
         total = float(np.add.reduce(cells, axis=None, dtype=np.float64))
         fine = cells if math.isfinite(total) else cells[np.isfinite(cells)]
         tell(site, SUM, total if fine is cells else float(fine.sum()))

@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 import ast
+import difflib
 import gc
 import os
 import sys
 import types
+from typing import Any
 
 from ..source import plain_code, registry
 from ..source.source_file import SCOPES, SourceFile
 from .loader import CANNOT, Loader, _functions
+
+replaced: dict[str, SourceFile] = {}  # the texts before the last edit that was taken up, by name
 
 
 class CannotTakeUp(ValueError):
@@ -63,10 +67,24 @@ def take_up(loader: Loader, path: str, only_check: bool = False) -> list[str]:
         registry.keep_text(running, old)
     for function, found in swaps:
         function.__code__ = found
-    registry.files[name] = new
+    registry.files[name], replaced[name] = new, old
     plain_code.register(name, compile(new.data, name, "exec", dont_inherit=True))
     loader.fresh[name] = _functions(code)
     return differ
+
+
+def follow(chain: list[list[Any]], live: int) -> None:
+    """The lines of calls (as `stack.chain` gives them) in the text of now; the `live` outermost ones run the old."""
+    for call in chain[: len(chain) - live]:
+        old, new = replaced.get(call[1]), registry.files.get(call[1])
+        if old is None or new is None:
+            continue
+        for tag, first, last, to_first, to_last in difflib.SequenceMatcher(
+            None, old.lines, new.lines, autojunk=False
+        ).get_opcodes():
+            if tag != "delete" and first < call[2] <= last:
+                call[2] = min(call[2] - first + to_first, max(to_last, 1))
+                break
 
 
 def _running(name: str) -> list[types.CodeType]:

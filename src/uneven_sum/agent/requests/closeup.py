@@ -21,7 +21,7 @@ from ..diagnosis import provenance, text_notes
 from ..diagnosis.decompose import quietly
 from ..frames.namespace import Scope
 from ..trials import trial
-from ..values import compare, downsample, nonfinite
+from ..values import compare, downsample, nonfinite, text_windows
 from ..values.describe import children, children_count, facts, find, properties, summary
 from ..values.grid_page import (
     b64,
@@ -193,17 +193,20 @@ class CloseupRequests(Part):
         return self._with_value(of, work)
 
     @request("unevenSum/text")
-    def text(self, of: Shown) -> Body:
-        """The whole of a text (a million characters), for the reader; control characters made visible."""
+    def text(self, of: Shown, around: int = 0, line: int = 0) -> Body:
+        """A million characters of a text, for the reader: around a character, or from a line (from 1) on; control
+        characters made visible."""
 
         def work(value: object) -> Body:
-            kind = find(type(value))
-            if kind.text is None:
-                raise Refused("This value has no text to read.")
-            text = kind.text(value)
-            return {"text": "".join(c if c.isprintable() or c in "\n\t" else repr(c)[1:-1] for c in text)}
+            text = _text_of(value)
+            return text_windows.window(text, text_windows.at_line(text, line) if line else around)
 
         return self._with_value(of, work)
+
+    @request("unevenSum/findText")
+    def find_text(self, of: Shown, wanted: str, first: int = 0, last: int = 0, shown: int = 0) -> Body:
+        """The next place of `wanted` in the whole of a text, after a place of the window that is shown."""
+        return self._with_value(of, lambda value: text_windows.find(_text_of(value), wanted, first, last, shown))
 
     # -- the grid ------------------------------------------------------------------------------------
 
@@ -440,6 +443,13 @@ class CloseupRequests(Part):
         except (provenance.Unreadable, SyntaxError):
             raise Refused("Only a value that has a name can be written to a file.") from None
         return work(value)
+
+
+def _text_of(value: object) -> str:
+    kind = find(type(value))
+    if kind.text is None:
+        raise Refused("This value has no text to read.")
+    return kind.text(value)
 
 
 def _safely(value: object, name: str) -> Any:

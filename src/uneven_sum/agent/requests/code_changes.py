@@ -12,11 +12,19 @@ from ..pause import report
 from ..pause.facts import Pause
 from ..reload import edit_trial, hot_swap
 from ..source import registry
+from ..source.source_file import Statement
 from ..stepping import tracer
 from ..trials import trial
 from .declare import Body, request
 from .exchange import Exchange, Part
 from .stepping import SteppingRequests
+
+
+def _other_call(statement: Statement, function: str) -> str:
+    """Why a line of another function is not tried in a call."""
+    name = getattr(statement.scope, "name", "")
+    of = f"is in {name}" if name else "is outside of functions"
+    return f"Line {statement.line} {of}, and the chosen call is of {function}. Choose a call with [ and ]."
 
 
 class CodeRequests(Part):
@@ -35,10 +43,15 @@ class CodeRequests(Part):
         file = registry.file_of(frame)
         if file is None:
             raise Refused("Only lines of your own files can be tried in another version.")
-        statement = file.innermost(line) if line else statement_at(file, frame)
+        now = statement_at(file, frame)
+        if frame is pause.frame and pause.state == "ran" and pause.statement is not None:
+            now = pause.statement  # the call itself is at what follows
+        statement = file.innermost(line) if line else now
         if statement is None:
             raise Refused("There is no statement here.")
-        here = statement_at(file, frame) is statement and not pause.dead
+        if now is not None and statement.scope is not now.scope:
+            raise Refused(_other_call(statement, stack.function_name(frame)))
+        here = now is statement and not pause.dead
         present = self.engine.facts if here and frame is pause.frame and self.engine.facts.get("terms") else None
         if present is None:
             present = report.examine(Pause("step", frame, statement=statement))
@@ -74,6 +87,7 @@ class CodeRequests(Part):
         """From an earlier place to the entry of a call: `chain` as in the facts of a pause, innermost first."""
         self.exchange.can_move()
         engine = self.engine
+        hot_swap.follow(chain, len(stack.chain(self.exchange.frame())))
         engine.lookouts.next += 1
         lk = Lookout(engine.lookouts.next, where="entry", file=chain[0][1], name=chain[0][0].rpartition(".")[2])
         lk.once, lk.chain = True, chain

@@ -71,6 +71,7 @@ def _is_approximate(node: ast.AST) -> bool:
 
 
 LITERAL = {ast.Constant}
+UNSET = {"empty", "empty_like", "ndarray"}  # calls whose memory is not set yet: see `recording/unset_memory.py`
 STREAMED = {"value", "return", "yield", "test", "result"}  # roles of values that a stream tells
 # Calls that print, write or draw what they are given; those of `to_…` write what they are a method of.
 PRINTING = {"print", "write", "writelines", "writerow", "writerows", "savetxt", "save", "savez", "dump", "dumps", "log"}
@@ -390,7 +391,8 @@ class Expressions:
         for k in node.keywords:
             k.value = passes(k.value)
         self.absorbing -= absorbs
-        return self.audited_call(node, name) if self.options.audit else node
+        made = self.audited_call(node, name) if self.options.audit else node
+        return self._here(self._probe("unset", made), node) if self.options.stream and name in UNSET else made
 
     # What an audit puts in the place of these: see `audit_probes`.
 

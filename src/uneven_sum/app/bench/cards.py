@@ -15,6 +15,7 @@ from textual.scroll_view import ScrollView
 from textual.strip import Strip
 
 from ...protocol import Card
+from ...safe_text import cut
 from ..plotting.charts import Drawn
 from ..plotting.spark import decode, spark
 from ..shell.theme import Palette
@@ -239,4 +240,4 @@ def _wrapped(value: str, width: int, most: int) -> list[str]:
     lines.append(line)
     if len(lines) > most:
         lines = [*lines[: most - 1], lines[most - 1][: width - 1] + "…"]
-    return [part[:width] for part in lines]
+    return [cut(part, width) for part in lines]

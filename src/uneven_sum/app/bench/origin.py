@@ -12,6 +12,7 @@ from ...client import BadUse, Goal
 from ...client.differing.folders import TooLarge
 from ...client.origin.chain import Chain, Question, Searches, follow, follow_printed, question
 from ...protocol.origin import MadeFrom, Place, Step
+from ...safe_text import cut
 from ..widgets.dialogs import Prompt, Sure
 from ..widgets.options import Options
 from ..widgets.sheet import Sheet
@@ -90,7 +91,7 @@ class Origins(Controller):
                 return places[0]
         line = bench.query_one(OutputDrawer).bad_line()
         if facts is not None and facts.reason == "end" and line:
-            return f'"{line[:50]}"'
+            return f'"{cut(line, 50)}"'
         found = bench.values.candidates()
         return found[0] if found else ""
 

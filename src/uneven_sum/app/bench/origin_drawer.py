@@ -16,6 +16,7 @@ from textual.widgets.option_list import Option
 from ...client.origin.chain import Chain
 from ...client.sources import place_words
 from ...protocol.origin import MadeFrom, Step
+from ...safe_text import cut
 from ..shell.theme import Palette
 from ..widgets.options import Options
 
@@ -102,16 +103,16 @@ class OriginDrawer(Vertical):
         p = self.palette
         place = f"{os.path.basename(step.file)} {place_words(step.file, step.line)}"
         line = Text(place + (f", pass {step.number:,}" if step.number else "") + ": ", p.at)
-        line.append(" ".join(step.statement.split())[:90], p.text)
+        line.append(cut(" ".join(step.statement.split()), 90), p.text)
         if step.kind == "printed":
             return line
         line.append("  → ", p.quiet)
         line.append(
-            ("! " if step.value.nonfinite else "") + step.value.text[:40],
+            ("! " if step.value.nonfinite else "") + cut(step.value.text, 40),
             p.nonfinite if step.value.nonfinite else p.text,
         )
         if not step.before.missing:
-            line.append(f", was {step.before.text[:30]}", p.quiet)
+            line.append(f", was {cut(step.before.text, 30)}", p.quiet)
         if step.through:
             line.append(f"   changed as {step.through}", p.changed)
         elif step.kind == "argument":
@@ -124,7 +125,7 @@ class OriginDrawer(Vertical):
         p = self.palette
         at = place_words(use.file, use.line) + (f", pass {use.number:,}" if use.number else "")
         line = Text(f"     used at {at}: ", p.fine)
-        line.append(" ".join(use.statement.split())[:90], p.text)
+        line.append(cut(" ".join(use.statement.split()), 90), p.text)
         return line
 
     def ask_use(self) -> None:
@@ -146,10 +147,10 @@ class OriginDrawer(Vertical):
     def _operand(self, one: MadeFrom) -> Text:
         p = self.palette
         line = Text("     from ", p.quiet)
-        line.append(one.text[:60], p.text)
+        line.append(cut(one.text, 60), p.text)
         value = ("! " if one.nonfinite else "") + (one.value or "what it returned")
         line.append(" = " if one.value else "  ", p.quiet)
-        line.append(value[:60], p.nonfinite if one.nonfinite else p.quiet)
+        line.append(cut(value, 60), p.nonfinite if one.nonfinite else p.quiet)
         return line
 
     def on_option_list_option_highlighted(self, event: OptionList.OptionHighlighted) -> None:

@@ -19,6 +19,7 @@ CONTROL = re.compile(r"\x1b\[[0-9;?]*[ -/]*[@-~]|\x1b\][^\x07]*(?:\x07|\x1b\\)|[
 NOT_FINITE = re.compile(r"\b(nan|inf)\b", re.IGNORECASE)
 INPUT_HELP = "input for the script: enter sends a line, ctrl+d ends the input, escape closes"
 KEPT = 5000  # lines of output
+WENT_BACK = "‖ went back: some of the lines above were undone, and are printed again"
 
 
 def plain(text: str) -> str:
@@ -59,6 +60,7 @@ class OutputDrawer(Vertical):
         self.last_line = ""
         self.errors = 0  # lines of error output
         self.typed = ""  # what was typed for the script
+        self.newest = 0  # return point
         self.marks: dict[int, tuple[int, dict[str, str], str, int]] = {}  # by return point
 
     def compose(self) -> ComposeResult:
@@ -112,18 +114,26 @@ class OutputDrawer(Vertical):
         if point:
             self.marks[point] = (self.query_one(OutputLog).count, dict(self.partial), self.last_line, self.errors)
 
-    def back_at(self, point: int) -> None:
-        """At a return point again: what was printed since goes."""
+    def back_at(self, point: int, at_start: bool = False) -> None:
+        """At a pause with a return point.  If that is an earlier one, what was printed since goes; where it is not
+        known what that is (a snapshot within a loop), a line says so."""
+        log, went_back = self.query_one(OutputLog), 0 < point < self.newest
+        self.newest = max(point, self.newest)
+        if at_start:
+            self.marks[point] = (0, dict.fromkeys(self.partial, ""), "", 0)
         if point not in self.marks:
+            if went_back:
+                log.write([(self.palette.breakpoint, WENT_BACK)])
             return
         lines, partial, self.last_line, self.errors = self.marks[point]
-        self.query_one(OutputLog).cut_to(lines)
+        log.cut_to(lines)
         self.partial = dict(partial)
         self.marks = {n: m for n, m in self.marks.items() if n < point}
         self.draw()
 
     def clear(self) -> None:
         self.marks.clear()
+        self.newest = 0
         self.query_one(OutputLog).clear()
         self.partial = {"stdout": "", "stderr": "", "console": ""}
         self.last_line, self.errors, self.typed = "", 0, ""
@@ -136,7 +146,10 @@ class OutputDrawer(Vertical):
         event.stop()
         self.typed += event.value + "\n"
         self.post_message(self.Typed(event.value + "\n"))
-        self.query_one(OutputLog).write([(self.palette.changed, "‹ " + event.value)])
+        prompt = self.partial["stdout"]  # with what follows it is one line of the output, which counts once
+        self.partial["stdout"] = ""
+        shown = [(self.palette.quiet, prompt)] if prompt else []
+        self.query_one(OutputLog).write([*shown, (self.palette.changed, "‹ " + event.value)])
         event.input.value = ""
 
     def on_key(self, event: events.Key) -> None:

@@ -12,6 +12,7 @@ from textual.geometry import Size
 from textual.scroll_view import ScrollView
 from textual.strip import Strip
 
+from ...safe_text import cut
 from ..shell.theme import Palette
 
 LONGEST = 20_000  # characters of one line that are shown
@@ -82,7 +83,7 @@ class OutputLog(ScrollView, can_focus=True):
             self._wrap(colour, text)
 
     def _wrap(self, colour: str, text: str) -> None:
-        text = text.expandtabs(8)[:LONGEST]
+        text = cut(text.expandtabs(8), LONGEST)
         if len(text) <= self.wide:
             self.rows.append((colour, text))
             return

@@ -9,6 +9,7 @@ from ...client import BadUse, ProcessEnded, ProcessesWait
 from ...client.sources import place_words
 from ...protocol import Facts
 from ...protocol.names import in_processes
+from ...safe_text import cut
 from ..widgets.dialogs import Choice, Choose
 from .controller import Controller, background
 from .output_drawer import OutputDrawer
@@ -121,9 +122,9 @@ def top_words(state: str, facts: Facts | None, ran: float) -> str:
     if facts.held:
         told.append(f"{facts.held} held")
     if facts.hand:
-        told.append(f"set by you: {', '.join(facts.hand)[:50]}")
+        told.append(f"set by you: {cut(', '.join(facts.hand), 50)}")
     if facts.nested:
-        told.append(f"in a copy: {facts.nested[:40]}")
+        told.append(f"in a copy: {cut(facts.nested, 40)}")
     else:
         told.append("at its end" if facts.reason == "end" else f"paused · ran {ran:.2f} s")
     return " · ".join(told)

@@ -28,6 +28,7 @@ from ...client import (
 from ...client.sources import place_words
 from ...protocol import Placed, Recent, RunningTest
 from ...protocol.messages import Message
+from ..shell.hangup import TERMINAL
 from ..widgets.bars import Headline, Trail
 from ..widgets.sheet import Sheet
 from .cards import Cards
@@ -149,10 +150,11 @@ class Running(Controller):
             bench.query_one(OutputDrawer).write(event.category, event.text)
         elif isinstance(event, Stopped):
             bench.ran, self.test = event.ran, event.facts.test or self.test
+            at_start = client.start_point() == event.point  # also on the way to another place
+            bench.query_one(OutputDrawer).back_at(event.point, at_start)
             if await bench.recording.take_step(client, event.facts):
                 return
             bench.book.count(event.met)
-            bench.query_one(OutputDrawer).back_at(event.point)
             bench.point, bench.no_point = event.point, event.no_point
             await bench.verifying.look_at_run(event.facts, client)
             await bench.show_values_of_pause(event.facts, client)
@@ -180,12 +182,15 @@ class Running(Controller):
         elif isinstance(event, Trouble):
             bench.notify(f"Internal error; the script is not affected: {event.message}", severity="warning")
         elif isinstance(event, Ended) and event.exit_status:
-            bench.facts, bench.last_words = None, event.said
+            bench.facts, bench.last_words, bench.exit_place = None, event.said, (event.file, event.line)
         elif isinstance(event, Exited):
             self.exited(event)
 
     def exited(self, event: Exited) -> None:
         bench = self.bench
+        if event.signal == "SIGHUP" and not event.by_us:  # with the terminal; the run ends where it was
+            bench.ended = TERMINAL + (bench.ended if bench.facts is not None else "while it ran")
+            return
         if event.by_us:
             left = bench.client.session.left if bench.client is not None else []
             still = f" Still running, in a session of its own: {', '.join(left)}." if left else ""
@@ -195,6 +200,9 @@ class Running(Controller):
         elif event.exit_status:
             how = f"by {bench.last_words}" if bench.last_words else f"with status {event.exit_status}"
             self.over(f"The script has ended {how}. {bench.key('R')} runs it again.", "died")
+            file, line = bench.exit_place
+            if line:
+                bench.show_source(file, line)
         else:
             self.over(f"The script has ended. {bench.key('R')} runs it again.", "end")
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from ...client import BadUse, notes
+from ...safe_text import cut
 from ..notes.screen import Notes
 from ..widgets.dialogs import Choice, Choose, Prompt
 from .ask_drawer import AskDrawer
@@ -36,7 +37,9 @@ class NoteSaver(Controller):
         if self.bench.facts is not None and self.bench.state == "paused":
             choices.append(Choice("pause", "this pause", "its headline, the calls, the lines around, the terms"))
         if drawer.latest is not None:
-            choices.append(Choice("trial", "the last question and its answer", drawer.latest[0].splitlines()[0][:40]))
+            choices.append(
+                Choice("trial", "the last question and its answer", cut(drawer.latest[0].splitlines()[0], 40))
+            )
         choices.append(Choice("text", "a text of your own"))
         chosen = await bench.app.push_screen_wait(Choose(bench.palette, "Keep what, with the case?", choices))
         entry: notes.Entry | None = None

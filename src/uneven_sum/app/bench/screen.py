@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import os
+import signal
 from typing import cast
 
 from textual import events, work
@@ -21,7 +22,7 @@ from ...client.sources import place_words
 from ...protocol import Facts, Finding, LedgerOf, Lookout, StackFrame
 from ...protocol.names import reason
 from ..plotting.number_format import Format
-from ..shell import history
+from ..shell import hangup, history
 from ..shell.commands import bindings
 from ..shell.controller import Controlled
 from ..shell.keymap import Application, Keyed
@@ -109,6 +110,7 @@ class Bench(Keyed, Controlled, Screen[None]):
         self.began = 0.0
         self.ran = 0.0
         self.last_words = ""  # what `sys.exit` was given, and where
+        self.exit_place = ("", 0)
         self.runs = 0
         self.watches: list[str] = []
         self.to_ask: list[str] = []
@@ -449,7 +451,7 @@ class Bench(Keyed, Controlled, Screen[None]):
             self.notify("A held script does not rerun: leave it (q), or stop it first (X).")
             return
         self.launch.attach = ""  # once it has ended, it runs from here
-        self.ran, self.last_words = 0.0, ""
+        self.ran, self.last_words, self.exit_place = 0.0, "", ("", 0)
         self.case.keep_case()
         for text in self.book.follow_edits():
             self.notify(text, severity="warning")
@@ -488,7 +490,10 @@ class Bench(Keyed, Controlled, Screen[None]):
     def remember_run(self) -> None:
         if not self.remembered:
             self.remembered = True
-            remember(of_launch(self.running.given()), self.ended)
+            ended = self.ended
+            if self.uneven.closing == signal.SIGHUP and not ended.startswith(hangup.TERMINAL):
+                ended = hangup.TERMINAL + (ended if self.facts is not None else "while it ran")
+            remember(of_launch(self.running.given()), ended)
 
     async def may_leave(self) -> bool:
         if isinstance(self.app.screen, Sure):

@@ -8,6 +8,7 @@ from collections.abc import Awaitable, Callable
 from ...client import BadUse, Client
 from ...protocol import Facts, Term
 from ...protocol.names import reason
+from ...safe_text import cut
 from ..editor.screen import edit
 from ..widgets.bars import Headline
 from ..widgets.dialogs import Choice, Choose, Prompt, Sure
@@ -172,7 +173,7 @@ class Stepping(Controller):
             return
         hint = "an expression; it is evaluated in the script"
         text = await self.bench.app.push_screen_wait(
-            Prompt(self.bench.palette, f"Which value shall take its place?  {facts.statement[:50]}", "", hint)
+            Prompt(self.bench.palette, f"Which value shall take its place?  {cut(facts.statement, 50)}", "", hint)
         )
         if text is not None and text.strip():
             await self.run(lambda: client.replace(text.strip()))
@@ -256,7 +257,7 @@ class Stepping(Controller):
         choices = []
         for p in sorted(points, key=lambda p: -p["number"]):
             passes = f", pass {p['pass']}" if p["pass"] else ""
-            text = p["statement"].splitlines()[0][:44] if p["statement"] else ""
+            text = cut(p["statement"].splitlines()[0], 44) if p["statement"] else ""
             mark = "memory only   " if p.get("cannot") else ""
             age = f"{(time.monotonic_ns() - p['made']) / 1e9:5.0f} s ago" if p.get("made") else ""
             about = f"{age}  {p['memory'] / 1e6:6.1f} MB   {mark}{text}"

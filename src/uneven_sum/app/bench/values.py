@@ -14,6 +14,7 @@ from textual.css.query import NoMatches
 
 from ...client import BadUse, Client
 from ...protocol import Card
+from ...safe_text import cut
 from ..closeup.screen import CloseUp
 from ..plotting import image_export
 from ..plotting.charts import DRAW
@@ -87,7 +88,7 @@ class Values(Controller):
             for card in await client.cards(bench.frame_number(), about):
                 if card.assigned:
                     found.setdefault(card.name, card)
-        choices = [Choice(n, n, f"{c.type}  {c.text}"[:90]) for n, c in found.items()]
+        choices = [Choice(n, n, cut(f"{c.type}  {c.text}", 90)) for n, c in found.items()]
         return await bench.app.push_screen_wait(Choose(bench.palette, "Which value?", choices, typed=True))
 
     def on_cards_menu_asked(self, message: Cards.MenuAsked) -> None:
@@ -110,7 +111,7 @@ class Values(Controller):
         if card is not None or wanted not in self.term_texts():
             choices.insert(1, Choice("set", "set it", "to another value, in the script"))
         if card is not None and card.changed and card.old:
-            choices.insert(-1, Choice("old", f"it was {card.old}"[:60], f"and is {card.text}: copies both"))
+            choices.insert(-1, Choice("old", cut(f"it was {card.old}", 60), f"and is {card.text}: copies both"))
         chosen = await bench.app.push_screen_wait(Choose(bench.palette, wanted, choices))
         if chosen == "open":
             self.open_closeup([wanted])

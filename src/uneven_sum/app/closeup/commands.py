@@ -11,7 +11,7 @@ COMMANDS = [
     Command("/", "slice", "for more than two dimensions, or a part: [3, :, ::2]; in a text: search", "slice"),
     Command("f", "filter", "rows where an expression over the columns is true: depth < 0", "filter"),
     Command("s", "sort", "by the cursor's column: ascending, descending, off", "sort"),
-    Command("g", "go to", "a row, or a row and a column; an element of a list", "go_to"),
+    Command("g", "go to", "a row, or a row and a column; an element of a list; a line of a text", "go_to"),
     Command("e", "set cell", "to another value, in the script", "set_cell"),
     Command("F", "find origin", "of the cell, or the value: which statement wrote it last, and from what", "origin"),
     Command("w", "compare", "with another value, a file, or itself at the last pause", "compare"),

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from ...safe_text import cut
 from ..plotting.number_format import Format
 from ..shell.controller import Controller
 
@@ -56,4 +57,4 @@ class Formatting(Controller["CloseUp"]):
         else:
             text = str(screen.told.get("summary", {}).get("text", ""))
         screen.bench.copy_text(text)
-        screen.say(f"Copied: {text.splitlines()[0][:80] if text else 'nothing'}")
+        screen.say(f"Copied: {cut(text.splitlines()[0], 80) if text else 'nothing'}")

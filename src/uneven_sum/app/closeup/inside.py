@@ -13,6 +13,7 @@ from textual.widgets.tree import TreeNode
 
 from ...client import BadUse
 from ...protocol.messages import Message
+from ...safe_text import cut
 from ..shell.controller import Controller
 from ..shell.theme import Palette
 from .reader import folded
@@ -42,6 +43,10 @@ class Inside(Controller["CloseUp"]):
     """A controller of the Close-up."""
 
     screen: CloseUp
+
+    def __init__(self, screen: CloseUp) -> None:
+        super().__init__(screen)
+        self.window: Message = {}  # of a long text: what is shown of it
 
     async def on_tree_node_expanded(self, event: Tree.NodeExpanded[str]) -> None:
         screen = self.screen
@@ -93,13 +98,51 @@ class Inside(Controller["CloseUp"]):
         tree.cursor_line = 1
         tree.scroll_home(animate=False)
 
-    def find_text(self, wanted: str) -> None:
-        """Go to the next place where a text is, from the cursor on, then from the top."""
+    async def find_text(self, wanted: str) -> None:
+        """Go to the next place where a text is, from the cursor on, then from the top; all of the text is searched."""
         screen = self.screen
-        found = _find_in_tree(screen.query_one(Tree), wanted) if screen.query(Tree) else None
-        if found is None and screen.query(TextArea):
-            found = _find_in_text(screen.query_one(TextArea), wanted)
-        screen.say(f"{wanted}: {found}" if found else f"{wanted} is not in this text.", bad=not found)
+        client = screen.bench.client
+        trees, areas = screen.query(Tree), screen.query(TextView)
+        in_tree = _find_in_tree(trees.first(), wanted) if trees else None
+        if in_tree is not None:
+            screen.say(f"{wanted}: {in_tree}")
+            return
+        if client is None or not self.window:
+            screen.say(f"{wanted} is not in these parts.", bad=True)
+            return
+        area = areas.first() if areas else None
+        shown = _offset(area) if area is not None else 0
+        found = await screen.ask(client.find_text(screen.expression, screen.frame, wanted, self.window, shown))
+        if found is None:
+            return
+        if found["at"] < 0:
+            screen.say(f"{wanted} is not in this text.", bad=True)
+            return
+        place = f"line {found['line']:,} of {self.window['lines']:,}"
+        if area is None:
+            screen.say(f"{wanted} is at {place}, in a part that the tree does not show.")
+            return
+        if "window" in found:
+            self._show_window(area, found["window"])
+        _select(area, found["at"], found["width"])
+        screen.say(f"{wanted}: {place}")
+
+    async def go_to_line(self, line: int) -> None:
+        """Show a line of the text, counted from 1."""
+        screen = self.screen
+        client, area = screen.bench.client, screen.query_one(TextView)
+        line = max(1, min(line, self.window["lines"]))
+        if not 0 <= line - 1 - self.window["line"] < area.document.line_count - 1:
+            found = await screen.ask(client.read_text(screen.expression, screen.frame, line)) if client else None
+            if found is None:
+                return
+            self._show_window(area, found)
+        area.move_cursor((line - 1 - self.window["line"], 0), center=True)
+        screen.say(f"line {line:,} of {self.window['lines']:,}")
+
+    def _show_window(self, area: TextArea, window: Message) -> None:
+        self.window = window
+        area.load_text(window["text"])
 
     async def reader(self, body: Horizontal) -> None:
         screen = self.screen
@@ -107,11 +150,12 @@ class Inside(Controller["CloseUp"]):
         if client is None:
             return
         try:
-            text = await client.read_text(screen.expression, screen.frame)
+            self.window = await client.read_text(screen.expression, screen.frame)
         except BadUse as e:
             screen.say(str(e), bad=True)
             return
-        tree = folded(text)
+        text, whole = str(self.window["text"]), self.window["last"] == self.window["size"]
+        tree = folded(text) if whole else None
         if tree is not None:
             shown: Tree[str] = Tree(tree[0])
             await body.mount(shown)
@@ -122,6 +166,10 @@ class Inside(Controller["CloseUp"]):
         box = TextView(text, id="text", read_only=True, soft_wrap=len(text) <= WRAPPED, compact=True)
         await body.mount(box)
         box.focus()
+        if not whole:
+            lines = self.window["lines"]
+            part = f"lines 1 to {text.count(chr(10)) + 1:,} of {lines:,}" if lines > 1 else f"{len(text):,} characters"
+            screen.say(f"{part} of {self.window['size']:,}: / searches all, g goes to a line")
 
 
 def _page(data: str) -> tuple[str, int]:
@@ -129,21 +177,23 @@ def _page(data: str) -> tuple[str, int]:
     return owner, int(start or 0)
 
 
-def _find_in_text(area: TextArea, wanted: str) -> str | None:
-    """Select the next place of a text; where it is, None when there is none."""
-    text, low = area.text.lower(), wanted.lower()
+def _offset(area: TextArea) -> int:
+    """The end of the selection, in characters of the shown text."""
     row, column = area.selection.end
-    lines = area.document.lines
-    start = sum(len(line) + 1 for line in lines[:row]) + column
-    at = text.find(low, start)
-    at = text.find(low) if at < 0 else at
-    if at < 0:
-        return None
-    row = text.count("\n", 0, at)
-    column = at - (text.rfind("\n", 0, at) + 1)
-    area.selection = Selection((row, column), (row, column + len(wanted)))
+    return sum(len(line) + 1 for line in area.document.lines[:row]) + column
+
+
+def _select(area: TextArea, at: int, width: int) -> None:
+    """Select characters of the shown text, and show them."""
+    lines, ends = area.document.lines, []
+    for place in (at, at + width):
+        row = 0
+        while row < len(lines) - 1 and place > len(lines[row]):
+            place -= len(lines[row]) + 1
+            row += 1
+        ends.append((row, place))
+    area.selection = Selection(*ends)
     area.scroll_cursor_visible(center=True)
-    return f"line {row + 1} of {len(lines)}"
 
 
 def _find_in_tree(tree: Tree[str], wanted: str) -> str | None:
@@ -161,7 +211,7 @@ def _find_in_tree(tree: Tree[str], wanted: str) -> str | None:
                 outer.expand()
                 outer = outer.parent
             tree.call_after_refresh(tree.move_cursor, node)
-            return str(node.label)[:60]
+            return cut(str(node.label), 60)
     return None
 
 

@@ -6,6 +6,8 @@ import json
 from html.parser import HTMLParser
 from xml.etree import ElementTree
 
+from ...safe_text import cut
+
 Parts = list[tuple[str, object]]  # a label with the text of a leaf, or with parts
 MOST = 2000  # parts of one node that are shown
 
@@ -55,7 +57,7 @@ class _Elements(HTMLParser):
 
     def handle_data(self, data: str) -> None:
         if data.strip():
-            self.open[-1][1].append(("text", " ".join(data.split())[:500]))
+            self.open[-1][1].append(("text", cut(" ".join(data.split()), 500)))
 
 
 def _html(text: str) -> tuple[str, Parts] | None:
@@ -85,7 +87,7 @@ def _json(value: dict[str, object] | list[object]) -> Parts:
         if isinstance(inner, (dict, list)) and inner:
             found.append((f"{name}  {len(inner)} parts", _json(inner)))
         else:
-            found.append((name, json.dumps(inner, ensure_ascii=False)[:500]))
+            found.append((name, cut(json.dumps(inner, ensure_ascii=False), 500)))
         if len(found) >= MOST:
             found.append(("…", f"{len(value) - MOST} more"))
             break
@@ -97,5 +99,5 @@ def _xml(element: ElementTree.Element) -> tuple[str, object]:
     text = (element.text or "").strip()
     inner = [_xml(child) for child in list(element)[:MOST]]
     if not inner:
-        return told, text[:500]
-    return told, ([("text", text[:500])] if text else []) + inner
+        return told, cut(text, 500)
+    return told, ([("text", cut(text, 500))] if text else []) + inner

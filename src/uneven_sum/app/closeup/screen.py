@@ -32,7 +32,7 @@ from ..widgets.split import put_beside
 from . import commands
 from .export import Export
 from .formatting import Formatting
-from .inside import Inside
+from .inside import Inside, TextView
 from .plotting import Plotting
 
 WITH_GRID = ("image", "heat", "line")  # plots that are shown with the grid
@@ -306,7 +306,7 @@ class CloseUp(Keyed, Controlled, Screen[None]):
             wanted = await self.prompt("Search for …", self.wanted, "a text; again: the next place")
             if wanted:
                 self.wanted = wanted
-                self.inside.find_text(wanted)
+                await self.inside.find_text(wanted)
             return
         if self.grid() is None:
             return
@@ -356,6 +356,11 @@ class CloseUp(Keyed, Controlled, Screen[None]):
             text = await self.prompt("Go to which part?", "", "its number, from 0")
             if text is not None and text.strip().isdigit():
                 await self.inside.go_to_part(int(text))
+            return
+        if self.view == "text" and self.query(TextView):
+            text = await self.prompt("Go to which line?", "", "its number, from 1")
+            if text is not None and text.strip().isdigit():
+                await self.inside.go_to_line(int(text))
             return
         grid = self.grid()
         if grid is None:

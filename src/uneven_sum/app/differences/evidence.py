@@ -11,6 +11,7 @@ from ...client.differing.runs import Compared
 from ...client.digits.slices import Ways
 from ...client.sources import place_words
 from ...protocol.messages import Picture, PictureLine
+from ...safe_text import cut
 from ..plotting.pictures import curves
 from ..shell.theme import Palette
 
@@ -64,7 +65,7 @@ def entry(found: Compared, row: Row, p: Palette, width: int) -> Text:
     """One line: the place in the first text, the term, by how much."""
     met = row.difference.a
     side = side_of(found, row) if row.only else 0
-    term = found.term(side, met.place)[:WIDEST]
+    term = cut(found.term(side, met.place), WIDEST)
     word, colour = ("path", p.warning) if row.difference.path else ("value", p.error)
     out = Text()
     out.append(f"{word:<9}", f"bold {colour}")
@@ -98,14 +99,14 @@ def values(found: Compared, row: Row, p: Palette) -> Text:
             words = place_words(met.place.file, met.place.line)
             place = f"line {met.place.line:>5}" if words.startswith("line") else words
             out.append(f"{'left ' if side == 0 else 'right'}  {place}  ", p.quiet)
-            out.append(met.text[:VALUE], p.text)
+            out.append(cut(met.text, VALUE), p.text)
             if side == 0 and not row.only:
                 out.append("\n")
     if found.line is not None:
         out.append("\n\noutput, first line that differs\n", f"bold {p.quiet}")
         for side, line in enumerate((found.line.a, found.line.b)):
             out.append(f"{'left ' if side == 0 else 'right'}  line {found.line.number:>5}  ", p.quiet)
-            out.append("(no such line)" if line is None else line[:VALUE], p.text)
+            out.append("(no such line)" if line is None else cut(line, VALUE), p.text)
             out.append("\n" if side == 0 else "")
     return out
 

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, cast
 
 from ...client import BadUse, notes
 from ...client.ledger import SERIES, write_csv
+from ...safe_text import cut
 from ..plotting import image_export
 from ..plotting.charts import line
 from ..shell.controller import Controller, background
@@ -102,7 +103,7 @@ class Curves(Controller["LedgerScreen"]):
         if ledger is None:
             return
         names = [c.name for c in ledger.columns if c.numeric]
-        text = await screen.prompt("Which columns?", ", ".join(screen.plotted()), ", ".join(names)[:60])
+        text = await screen.prompt("Which columns?", ", ".join(screen.plotted()), cut(", ".join(names), 60))
         if text is None:
             return
         wanted = [w.strip() for w in text.split(",") if w.strip()]

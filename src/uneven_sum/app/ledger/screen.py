@@ -16,6 +16,7 @@ from ...client.ledger import Column, Ledger
 from ...client.sources import place_words
 from ...protocol import LedgerOf
 from ...protocol.messages import Message
+from ...safe_text import cut
 from ..plotting.number_format import Format
 from ..shell.commands import bindings, hints
 from ..shell.controller import Controlled
@@ -176,7 +177,9 @@ class LedgerScreen(Keyed, Controlled, Screen[None]):
             run = f"run {told.run} of {len(told.runs)}" if len(told.runs) == told.begun else f"run {told.run}, kept"
             around = told.runs[told.run - 1].around if told.run else []
             run += "".join(f", in pass {a['pass']} of line {a['line']}" for a in around[:2])
-        self.query_one(TopLine).show(f"ledger of {WORDS[told.kind]} {self.of.head[:70]}", run or self.bench.launch.name)
+        self.query_one(TopLine).show(
+            f"ledger of {WORDS[told.kind]} {cut(self.of.head, 70)}", run or self.bench.launch.name
+        )
         kept = told.kept.replace("passes", f"{UNIT[told.kind]}s".replace("passs", "passes"))
         sort = f"   sorted by {self.sort[0]}{', descending' if self.sort[1] else ''}" if self.sort else ""
         chosen = f"   only where {self.filter}" if self.filter else ""
@@ -458,7 +461,7 @@ class LedgerScreen(Keyed, Controlled, Screen[None]):
         row = self.order[self.place]
         text = "\t".join([str(ledger.numbers[row]), *(c.text(row) for c in ledger.columns)])
         self.bench.copy_text(text)
-        self.say(f"Copied: {text[:80]}")
+        self.say(f"Copied: {cut(text, 80)}")
 
     def action_back(self) -> None:
         self.dismiss()

@@ -10,6 +10,7 @@ from textual.widgets import Static
 
 from ...client import BadUse
 from ...client.ledger import Ledger
+from ...safe_text import cut
 from ..plotting.number_format import shown
 from ..shell.controller import Controller
 from ..shell.keymap import Application
@@ -81,7 +82,7 @@ class Trends(Controller["LedgerScreen"]):
         found = ledger.differences(a, b)
         for name, one, two, by in found:
             out.append(f"{name}\n", f"bold {p.text}")
-            out.append(f"  {one[:36]}\n  {two[:36]}", p.changed)
+            out.append(f"  {cut(one, 36)}\n  {cut(two, 36)}", p.changed)
             out.append(f"   by {by}\n" if by else "\n", p.quiet)
         if not found:
             out.append("Nothing differs.\n" if a != b else "Move to another pass.\n", p.quiet)

@@ -7,6 +7,7 @@ import sys
 import termios
 import types
 
+TERMINAL = "terminal closed, "  # before how a run has ended then
 EVERY = 2.0  # seconds between two looks
 
 

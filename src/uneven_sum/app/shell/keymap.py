@@ -84,6 +84,7 @@ class Application(Protocol):
 
     palette: Palette
     digits: Known | None  # of the shaken runs that came last
+    closing: int  # the signal that ends the program, or 0
 
     def show_help(self, screen: Keyed) -> None: ...
     def open_bench(self, launch: Launch, guided: bool = False) -> None: ...

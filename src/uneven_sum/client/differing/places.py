@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 
 from ...notebooks import files
+from ...safe_text import cut
 from ..sources import as_python, python_in, text_in
 from .reading import Place
 
@@ -184,14 +185,14 @@ def random_source(text: Text, place: Place) -> str:
     """The call of a generator of random numbers in a place; empty where there is none."""
     for node in _node(text, place):
         if isinstance(node, ast.Call) and _name(node.func) in RANDOM:
-            return ast.unparse(node)[:80]
+            return cut(ast.unparse(node), 80)
     return ""
 
 
 def set_source(text: Text, place: Place) -> str:
     """The set that a place goes over or makes a list of; empty where there is none."""
     nodes = _node(text, place)
-    made = next((ast.unparse(n)[:80] for n in nodes if _is_set(n)), "")
+    made = next((cut(ast.unparse(n), 80) for n in nodes if _is_set(n)), "")
     return made or _followed(text, place, nodes, _is_set_of)
 
 
@@ -201,7 +202,7 @@ def _is_set(node: ast.AST) -> bool:
 
 
 def _is_set_of(node: ast.AST) -> str:
-    return ast.unparse(node)[:80] if _is_set(node) else ""
+    return cut(ast.unparse(node), 80) if _is_set(node) else ""
 
 
 def _node(text: Text, place: Place) -> list[ast.AST]:

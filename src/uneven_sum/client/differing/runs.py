@@ -18,6 +18,7 @@ import msgspec
 
 from ...host.launch import BadUse, Launch, inspect_script
 from ...host.sockets import folder_for_sockets, in_tasks
+from ...safe_text import cut
 from ..client import Client
 from ..events import Ended, Exited, Output, Stopped
 from .comparing import Comparer, Difference
@@ -396,7 +397,7 @@ async def _until_it_ends(run: RunOf, client: Client) -> None:
         elif isinstance(event, Exited):
             if run.status is None:
                 run.status = event.exit_status
-            last = next((t.strip()[:200] for t in run.errors.splitlines()[::-1] if t.strip()), "")
+            last = next((cut(t.strip(), 200) for t in run.errors.splitlines()[::-1] if t.strip()), "")
             if event.died:
                 run.ended = event.sentence
             else:

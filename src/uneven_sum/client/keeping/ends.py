@@ -6,6 +6,7 @@ from dataclasses import dataclass, field, replace
 
 from ...host.launch import Launch
 from ...protocol.messages import Facts
+from ...safe_text import cut
 from ..events import Ended, Exited, Output, Stopped, Tripped
 from ..verify import Result, results
 from .copies import in_copy, started
@@ -79,7 +80,7 @@ def compared(now: End, before: End) -> list[str]:
         number = next((n for n, (a, b) in enumerate(zip(now.lines, before.lines)) if a != b), shorter)
         line = now.lines[number] if number < len(now.lines) else "missing"
         old = before.lines[number] if number < len(before.lines) else "missing"
-        said.append(f"output line {number + 1}: {line[:60]} · was: {old[:60]}")
+        said.append(f"output line {number + 1}: {cut(line, 60)} · was: {cut(old, 60)}")
     if not other and now.lines == before.lines and not now.failed and not before.failed:
         said.append("all results of the module are as before")
     return said

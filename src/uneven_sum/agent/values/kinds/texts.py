@@ -5,7 +5,7 @@ from __future__ import annotations
 from ...core.text import TEXT_SHOWN, clean
 from .base import Fact, Kind, Summary, register
 
-READ = 1_000_000  # characters that the reader gets
+HEX = 16_000_000  # bytes that the reader gets
 
 
 def _str(value: str) -> Summary:
@@ -31,7 +31,7 @@ def _str_facts(value: str) -> list[Fact]:
 
 
 def _read(value: str) -> str:
-    return str.__getitem__(value, slice(0, READ))
+    return str.__getitem__(value, slice(None))
 
 
 def _bytes(value: bytes | bytearray | memoryview) -> Summary:
@@ -46,11 +46,13 @@ def _bytes_facts(value: bytes | bytearray | memoryview) -> list[Fact]:
 def hex_rows(value: bytes | bytearray | memoryview) -> str:
     """Bytes as rows of sixteen: place, hexadecimal, printable characters."""
     rows = []
-    data = bytes(value[: READ // 16])
+    data = bytes(value[:HEX])
     for start in range(0, len(data), 16):
         part = data[start : start + 16]
         shown = "".join(chr(b) if 32 <= b < 127 else "·" for b in part)
         rows.append(f"{start:08x}  {part.hex(' '):<47}  {shown}")
+    if len(value) > HEX:
+        rows.append(f"… {len(value) - HEX} more bytes")
     return "\n".join(rows)
 
 
