@@ -109,7 +109,7 @@ def sweep(
         from ..sweep.faults import summary
 
         told = summary(Kept(kept, made.about()).rows())
-        click.echo(visible(f"\nEnded. {counted(told)} The same command goes on."), err=True)
+        click.echo(visible(f"\nEnded. {counted(told, True)} The same command goes on."), err=True)
         sys.exit(130)
     if report is not None:
         rows = [ran for ran in Kept(kept, made.about()).rows() if ran.results]

@@ -178,7 +178,7 @@ def _told(before: str, after: str) -> str:
     if len(old) != len(new):
         more, word = (old, "stored") if len(old) > len(new) else (new, "now")
         line = more[min(len(old), len(new))]
-        return f"{len(old)} lines stored, {len(new)} now; only {word}: {_short(line)}"
+        return f"{len(old)} line{'s' * (len(old) != 1)} stored, {len(new)} now; only {word}: {_short(line)}"
     return f"stored: {_short(before)}; now: {_short(after)}"
 
 

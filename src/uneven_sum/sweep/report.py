@@ -19,11 +19,12 @@ WORDS |= {"slow": "took too long", "bad": "did not start"}
 MOST = 20  # rows of a table of results
 
 
-def counted(found: Summary) -> str:
-    """`300 runs: 281 fine, 19 tripped.`"""
+def counted(found: Summary, so_far: bool = False) -> str:
+    """`300 runs: 281 fine, 19 tripped.`; `so_far`: more are to come."""
     parts = [f"{found.fine:,} fine"]
     parts += [f"{found.counts[word]:,} {WORDS[word]}" for word in WORDS if found.counts.get(word)]
-    return f"{found.ran:,} run{'s' if found.ran != 1 else ''}: {', '.join(parts)}."
+    more = " so far" if so_far else ""
+    return f"{found.ran:,} run{'s' if found.ran != 1 else ''}{more}: {', '.join(parts)}."
 
 
 def as_text(found: Summary) -> str:

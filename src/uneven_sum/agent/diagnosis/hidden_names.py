@@ -42,7 +42,7 @@ def of_import(exc: BaseException) -> str:
     """Where an import has found a file of the user's instead of a library: a sentence without its end."""
     said = NO_NAME.match(str_of(exc)) if isinstance(exc, ImportError) else None
     found = of_module(sys.modules.get(said[1])) if said is not None else ""
-    return found[:1].upper() + found[1:]
+    return found
 
 
 def of_module(module: object) -> str:

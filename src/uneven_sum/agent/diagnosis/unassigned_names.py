@@ -8,6 +8,7 @@ import types
 from ..core.text import plural
 from ..core.trees import walk
 from ..source import registry
+from ..source.cells import place_words
 from ..source.source_file import COMPREHENSIONS, SourceFile, Statement
 from ..values.safe_read import read_attribute
 from .reasons import NONE, Reason
@@ -32,13 +33,15 @@ def of_name(exc: BaseException, node: ast.AST, file: SourceFile, statement: Stat
     else:
         own = own or [s for s in binding if isinstance(s.scope, ast.Module)]
     if own:
-        return Reason("unassigned", _of_statements(name, own, statement.line))
+        return Reason("unassigned", _of_statements(name, own, statement.line, file.path))
     for one in ast.walk(file.tree):
         if isinstance(one, COMPREHENSIONS) and any(name in _stored(g.target) for g in one.generators):
-            return Reason("unassigned", f"it is a name of the comprehension at line {one.lineno} alone")
+            return Reason("unassigned", f"it is a name of the comprehension {_at(file.path, one.lineno)} alone")
     local = next((s for s in binding if isinstance(s.scope, FUNCTIONS)), None)
     if local is not None:
-        return Reason("unassigned", f"it is a local name of {getattr(local.scope, 'name', '')}, at line {local.line}")
+        return Reason(
+            "unassigned", f"it is a local name of {getattr(local.scope, 'name', '')}, {_at(file.path, local.line)}"
+        )
     return NONE
 
 
@@ -58,21 +61,27 @@ def of_attribute(exc: BaseException) -> Reason:
     return NONE
 
 
-def _of_statements(name: str, found: list[Statement], line: int) -> str:
+def _at(path: str, line: int) -> str:
+    """`at line 18`, `in cell 5, line 2`."""
+    words = place_words(path, line)
+    return f"at {words}" if words.startswith("line") else f"in {words}"
+
+
+def _of_statements(name: str, found: list[Statement], line: int, path: str) -> str:
     above = [s for s in found if s.line < line]
     found = [s for s in found if s.line != line]
     if not found:
         return ""
     if not above:
         what = "defined" if isinstance(found[0].node, (*FUNCTIONS, ast.ClassDef)) else "assigned"
-        return f"it is {what} below, at line {found[0].line}"
+        return f"it is {what} below, {_at(path, found[0].line)}"
     last = above[-1].node
     if isinstance(last, ast.Delete):
-        return f"it was deleted at line {above[-1].line}"
+        return f"it was deleted {_at(path, above[-1].line)}"
     if isinstance(last, (ast.Try, ast.TryStar)):
-        return f"it ends with its except clause, at line {next(h.lineno for h in last.handlers if h.name == name)}"
+        return f"it ends with its except clause, {_at(path, next(h.lineno for h in last.handlers if h.name == name))}"
     if isinstance(last, ast.For) and name in _stored(last.target):
-        return f"the loop at line {above[-1].line} has had no pass"
+        return f"the loop {_at(path, above[-1].line)} has had no pass"
     lines = [str(s.line) for s in above]
     shown = " and ".join(lines[:MOST]) if len(lines) <= MOST else f"{', '.join(lines[:MOST])}, …"
     return f"{plural(len(lines), 'line')} {'assigns' if len(lines) == 1 else 'assign'} it, which did not run: {shown}"

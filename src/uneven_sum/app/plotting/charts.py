@@ -247,6 +247,10 @@ def _bar(canvas: Canvas, column: int, rows: int, tall: float, tint: str) -> None
         canvas.text(rows - 1 - full, column, "▁▂▃▄▅▆▇"[rest - 1], tint)
 
 
+OUTLYING = 4  # times the range of nearly all values: then those beyond it share the outermost colours
+COLOURS = 16  # cells of the colour bar
+
+
 def blend(a: str, b: str, part: float) -> str:
     one = [int(a[n : n + 2], 16) for n in (1, 3, 5)]
     two = [int(b[n : n + 2], 16) for n in (1, 3, 5)]
@@ -257,8 +261,9 @@ def heat(data: Heat, width: int, height: int, p: Palette, how: Format, log: bool
     """Each cell the furthest of its block from the mean; bad ones are marked."""
     rows, columns = data["shape"]
     values = floats(data["data"])
-    fine = [v for v in values if math.isfinite(v) and (not log or v > 0)]
-    scale = Axis(min(fine, default=0.0), max(fine, default=1.0), log)
+    fine = sorted(v for v in values if math.isfinite(v) and (not log or v > 0))
+    low, high = _usual(fine)
+    scale = Axis(low, high, log)
     canvas = Canvas(width, height)
     room, tall = width - LEFT, height - 3
     of_rows, of_columns = data["of"]
@@ -281,7 +286,7 @@ def heat(data: Heat, width: int, height: int, p: Palette, how: Format, log: bool
         told = text
         canvas.text(row, LEFT - 2 - len(text), text, p.quiet)
     _below(canvas, Axis(0, max(1, of_columns - 1)), p, height - 2)
-    canvas.text(height - 3, LEFT, f"pale {shown(scale.low, how)}   strong {shown(scale.high, how)}", p.quiet)
+    _colours(canvas, height - 3, scale, p, (fine[:1] < [low], fine[-1:] > [high]), how)
 
     def read(column: int, row: int) -> str:
         if column < LEFT or row >= tall:
@@ -293,6 +298,28 @@ def heat(data: Heat, width: int, height: int, p: Palette, how: Format, log: bool
         return f"{at}: {shown(value, how) if value == value else 'no finite cell'}{bad}"
 
     return Drawn(canvas, read)
+
+
+def _usual(values: list[float]) -> tuple[float, float]:
+    """The range of sorted values; without the outermost 2.5 % at each end where these take most of it."""
+    if not values:
+        return 0.0, 1.0
+    out = max(1, round(len(values) * 0.025))
+    if len(values) > 10:
+        low, high = values[out], values[-1 - out]
+        if values[-1] - values[0] > OUTLYING * (high - low) > 0:
+            return low, high
+    return values[0], values[-1]
+
+
+def _colours(canvas: Canvas, row: int, scale: Axis, p: Palette, beyond: tuple[bool, bool], how: Format) -> None:
+    """The colours of a heat map from the lowest to the highest value; `beyond`: whether there are values outside."""
+    low = ("≤ " if beyond[0] else "") + shown(scale.low, how)
+    canvas.text(row, LEFT, low, p.quiet)
+    at = LEFT + len(low) + 1
+    for n in range(COLOURS):
+        canvas.back(row, at + n, blend(p.panel, p.breakpoint, n / (COLOURS - 1)))
+    canvas.text(row, at + COLOURS + 1, ("≥ " if beyond[1] else "") + shown(scale.high, how), p.quiet)
 
 
 def scatter(data: Scatter, width: int, height: int, p: Palette, how: Format, log: bool = False) -> Drawn:

@@ -133,7 +133,7 @@ class SweepScreen(Keyed, Screen[None]):
         state = "sweeping" if self.is_sweeping else "ended"
         self.query_one(TopLine).show(f"sweep of {name} · {TITLES[self.kind]}", state)
         faults = f" {len(found.faults)} different fault{'s' if len(found.faults) != 1 else ''}." if found.faults else ""
-        self.query_one(Headline).show(counted(found) + faults, "run" if self.is_sweeping else "end")
+        self.query_one(Headline).show(counted(found, self.is_sweeping) + faults, "run" if self.is_sweeping else "end")
         if self.kind == "faults":
             self.shown = found.faults
         elif self.kind == "wrong":

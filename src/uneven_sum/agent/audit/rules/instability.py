@@ -9,6 +9,7 @@ from ...core.records import record
 from ...values import nonfinite
 from .. import pictures
 from ..figures import short
+from ..finding import Place, loops_of
 from ..running_sums import Running
 from .base import Rule
 
@@ -75,6 +76,18 @@ class Instability(Rule):
             known.row = 0
         known.last, known.size = cells.copy(), size
 
+    def _is_known(self, place: Place) -> bool:
+        """Whether the loop around has such a finding already."""
+        frame = self.auditor.user_frame()
+        around = loops_of(frame)[:1] if frame is not None else []
+        here = [(loop["file"], loop["line"]) for loop in around]
+        return any(
+            made.rule == self.NAME
+            and made.place.file == place.file
+            and [(loop["file"], loop["line"]) for loop in made.loops[:1]] == here
+            for made in self.auditor.found.values()
+        )
+
     def _step(self, known: Increments, size: float, site: int) -> None:
         if not known.row:
             known.first, known.since = known.size, self.auditor.present_pass()
@@ -85,19 +98,21 @@ class Instability(Rule):
         if known.row < IN_A_ROW or size < GROWTH * known.first or self.auditor.has(self, site):
             return
         place = self.auditor.place(site)
+        if self._is_known(place):
+            return  # of a scheme with several such terms one is enough
+        since = f"since pass {known.since:,} " if known.since > 0 else ""
         factor = (size / known.first) ** (1 / known.row)
         made = self.auditor.report(
             self,
             site,
-            f"{place.text} is unstable: since pass {known.since:,} its increments change their sign in each "
-            f"pass and grow "
+            f"{place.text} is unstable: {since}its increments change their sign each time and grow "
             f"by a factor of {factor:.3g}, from {short(known.first)} to {short(size)}. A time step that is too "
             f"long does "
             "this: half of it, or an implicit step, is stable.",
             0.85,
             evidence={"factor": round(factor, 4), "since": known.since, "passes": known.row, "size": size},
             pictures=pictures.by_pass(
-                "size of the increment by pass", list(enumerate(known.sizes, known.since - 1)), "increment"
+                "size of the increment by pass", list(enumerate(known.sizes, max(1, known.since - 1))), "increment"
             ),
         )
         if made is not None:

@@ -100,7 +100,7 @@ class Missing(Rule):
         self.auditor.report(
             self,
             site,
-            f"{place.text} {what} ({many(count, 'missing cell')} of {of:,}). {right[0].upper()}{right[1:]} is right.",
+            f"{place.text} {what} ({many(count, 'missing cell')} of {of:,}). What is right: {right}.",
             0.85,
             evidence={"missing": count, "of": of},
             fix=place.with_term(place.text.replace(name, right, 1))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import collections
 import itertools
 import types
 from typing import Any
@@ -11,6 +12,7 @@ from .. import nonfinite
 from .base import Fact, Kind, Pair, Summary, element, length, register, text_of
 
 LOOKED = 1000
+COUNTED = 1_000_000  # elements that facts are of
 
 
 def _items(value: Any) -> Any:
@@ -41,13 +43,16 @@ def _sequence(value: object) -> Summary:
 
 def _sequence_facts(value: object) -> list[Fact]:
     size = _size(value)
-    names = [type(v).__name__ for v in itertools.islice(_items(value), 100_000)]
-    kinds = {n: names.count(n) for n in dict.fromkeys(names[:10_000])}
-    facts = [("elements", str(size)), ("types", ", ".join(f"{n} {c}" for n, c in list(kinds.items())[:6]) or "none")]
-    numbers = [v for v in itertools.islice(_items(value), 1_000_000) if type(v) is int or type(v) is float]
+    kinds = collections.Counter(map(type, itertools.islice(_items(value), COUNTED)))
+    told = ", ".join(f"{kind.__name__} {count}" for kind, count in kinds.most_common(6)) or "none"
+    told += ", …" if len(kinds) > 6 else ""
+    part = f" of the first {COUNTED:,}" if size > COUNTED else ""
+    facts = [("elements", str(size)), ("types" + part, told)]
+    numbers = [v for v in itertools.islice(_items(value), COUNTED) if type(v) is int or type(v) is float]
     fine = [v for v in numbers if v - v == 0]
     if fine:
-        facts.append(("range", f"{element(min(fine))} … {element(max(fine))}, mean {element(sum(fine) / len(fine))}"))
+        mean = element(sum(fine) / len(fine))
+        facts.append(("range" + part, f"{element(min(fine))} … {element(max(fine))}, mean {mean}"))
     bad = nonfinite.count(value)
     if bad:
         facts.append(("not finite", str(bad)))
