@@ -247,3 +247,30 @@ def test_the_command(script, tmp_path) -> None:
     assert "wrong: -b + r has 0.0 digits that hold" in shown.stdout and "Four runs at once" in shown.stderr
     missing = subprocess.run([sys.executable, "-m", "uneven_sum", "digits", "none.py"], capture_output=True, text=True)
     assert missing.returncode == 2 and "There is no file none.py" in missing.stderr
+
+
+@pytest.mark.parametrize(
+    "made", ["np.ma.array([b, b])", "np.matrix([[b, b]])", "xr.DataArray([b, b])", "pd.Series([b, b])", "b * metre"]
+)
+def test_numbers_of_every_type_are_moved(made: str, script) -> None:
+    four = "4.0 * metre**2" if made == "b * metre" else "4.0"
+    text = (
+        "import numpy as np, pandas as pd, pint, xarray as xr\nmetre = pint.UnitRegistry().metre\nb = 1e8\n"
+        f"a = {made}\nroot = (-a + (np.multiply(a, a) - {four}) ** 0.5) / 2.0\nprint(root)\n"
+    )
+    assert results(of(text, script))[0] < 1
+
+
+def test_types_that_are_not_moved_are_said_to_be(script) -> None:
+    found = of("from decimal import Decimal\nexact = Decimal(3) / 7\nprint(exact)\n", script)
+    assert results(found) == [] and found.judged.unmeasured == [("exact", "Decimal")]
+    assert any("Not measured" in note and "Decimal" in note for note in found.notes)
+
+
+def test_times_and_texts_that_nothing_shows_are_no_results(script) -> None:
+    found = of(
+        "import time, timeit\nbegan = time.perf_counter()\ny = sum(0.1 * k for k in range(9))\nprint(y)\n"
+        "print(timeit.timeit('1', number=9), timeit.default_timer() - began)\nlabel = f'{y:.3f}'\n",
+        script,
+    )
+    assert [(r.text, r.place.line) for r in found.judged.results] == [("y", 4)]

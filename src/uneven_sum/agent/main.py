@@ -38,6 +38,7 @@ from .rewind.checkpoint import SnapshotMaker
 from .source import cells, registry
 from .source.sites import Options
 from .trials import process_resources, trial
+from .triggers import warning_places
 from .values import snapshot
 
 
@@ -293,6 +294,8 @@ def _prepare(fd: int) -> Engine:
                 same_draws.arrange()
             engine.loader.options.audit, engine.loader.options.results = shaking.WANTED, True
             runtime.PROBES.update(shaking.of(engine.stream, int(arguments["shake"])))
+    if engine.loader.options.audit:
+        warning_places.see_through()
     wire.send(
         {
             "type": "response",

@@ -47,6 +47,7 @@ def as_dict(found: Digits) -> dict[str, object]:
             {**_place(found, b.place.file, b.place.line), "text": found.judge.text(b.place), "pass": b.at_pass}
             for b in found.judged.branches
         ],
+        "unmeasured": [{"text": text, "type": kind} for text, kind in found.judged.unmeasured],
         "places": [
             {
                 **_place(found, held.place.file, held.place.line),
@@ -110,6 +111,8 @@ def as_text(found: Digits) -> str:
 def results_text(found: Digits) -> str:
     """A line for each result: its digits, its text, its value."""
     results = found.judged.results
+    if not results and found.judged.unmeasured:
+        return "No results of number types that are moved were seen.\n"
     if not results:
         return "No results were seen: nothing is printed, written or drawn, and no name at the top is left unused.\n"
     width = min(40, max(len(r.text) for r in results))

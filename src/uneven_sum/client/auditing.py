@@ -6,17 +6,17 @@ import contextlib
 import os
 import time
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import msgspec
 
 from ..host.launch import BadUse, Launch
-from ..protocol import Finding
+from ..protocol import TRIPS, Facts, Finding
 from ..safe_text import cut
 from . import accepted
 from .all_findings import AllFindings
 from .client import Client
-from .events import Ended, Exited, Found, Output, Stopped, Where
+from .events import Ended, Exited, Found, Output, Stopped, Tripped, Where
 
 Progress = Callable[[Where], None]
 
@@ -31,6 +31,7 @@ class Audit:
     ended: str = ""
     notes: list[str] = field(default_factory=list)
     seconds: float = 0.0
+    watched: list[Facts] | None = None  # what pauses a run that is watched; None: there was no such run
     _client: Client | None = None
     _all: AllFindings = field(default_factory=AllFindings)
 
@@ -68,6 +69,24 @@ class Audit:
                 self.ended = f"The script ended {_how(last, errors)}; what was found until then is shown."
         finally:
             self.seconds = time.monotonic() - began
+            self._client = None
+            await client.end()
+
+    async def watch(self) -> None:
+        """Run once more, watched: an audit looks at finite results only.  BadUse when the script cannot be run."""
+        launch = replace(self.launch.to_its_end(), pause_on=set(TRIPS), checks=True, go_on=True)
+        client = self._client = Client(launch)
+        found: list[Facts] = []
+        try:
+            await client.start()
+            await self._feed(client)
+            while not isinstance(event := await client.next_event(), Exited):
+                if isinstance(event, (Tripped, Stopped)) and event.facts.reason in TRIPS:
+                    found.append(event.facts)
+                if isinstance(event, Stopped):
+                    await client.go_on()
+            self.watched = found
+        finally:
             self._client = None
             await client.end()
 

@@ -37,6 +37,7 @@ class Gap:
     cells: int
     why: str = ""
     entered: bool = False  # the user's arithmetic: there was a pause
+    looked_for: bool = False  # by its function, which masks it or only counts it
 
     def sentence(self) -> str:
         why = f" ({self.why})" if self.why else ""
@@ -271,6 +272,21 @@ def is_handled(source: ast.AST, statement: Statement, results_only: bool = False
     for node in ast.walk(statement.scope):
         if isinstance(node, ast.Call) and callee(node) in ABSORBING and names & stored_names(node):
             return True
+    return False
+
+
+MASKS = {"isinf", "isfinite", "isposinf", "isneginf", "nan_to_num", "masked_invalid", "fix_invalid"}
+
+
+def is_masked_later(statement: Statement) -> bool:
+    """True when the function looks, after a statement, for infinities in the names that it stores into."""
+    targets = getattr(statement.node, "targets", [])
+    names = {target.id for target in targets if isinstance(target, ast.Name)}
+    after = statement.node.end_lineno or statement.line
+    for node in ast.walk(statement.scope):
+        if isinstance(node, ast.Call) and callee(node) in MASKS and (node.lineno > after or statement.loops):
+            if names & set().union(*(stored_names(part) for part in (*node.args, node.func))):
+                return True
     return False
 
 

@@ -337,7 +337,10 @@ def takes_out(node: ast.AST, scope: Scope) -> bool:
 
 
 def is_deliberate(node: ast.AST) -> bool:
-    """`float("inf")`, `Decimal("NaN")`, `np.float64("nan")`: a non-finite literal in the shape of a call."""
+    """`float("inf")`, `Decimal("NaN")`, `np.float64("nan")`: a non-finite literal in the shape of a call; and
+    `pd.Series(index=days)`, which is to be filled."""
+    if isinstance(node, ast.Call) and callee(node) in ("Series", "DataFrame") and not node.args:
+        return not any(k.arg in ("data", None) for k in node.keywords)
     if not isinstance(node, ast.Call) or len(node.args) != 1 or node.keywords:
         return False
     text = node.args[0]

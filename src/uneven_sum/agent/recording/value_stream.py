@@ -25,6 +25,7 @@ from ..core.data_types import Column
 from ..core.type_identity import is_one_of
 from ..source.sites import sites
 from ..values import nonfinite
+from ..values.held_arrays import held_array
 from . import unset_memory
 
 BLOCK = 8192  # records
@@ -199,6 +200,8 @@ def _is_numeric(value: object) -> bool:
     np, pd = nonfinite.module("numpy"), nonfinite.module("pandas")
     if np is not None and isinstance(value, (np.inexact, np.ndarray)):
         return bool(value.dtype.kind in "fc")
+    if held_array(value) is not None:
+        return True
     return kind in (tuple, list) or (pd is not None and isinstance(value, (pd.Series, pd.DataFrame)))
 
 
@@ -272,6 +275,8 @@ def _tell_object(value: object, site: int, tell: Tell) -> None:
         tell(site, KIND, f"{value.shape} {list(value.columns)[:COLUMNS]}")
         for number in range(min(COLUMNS, value.shape[1])):
             _tell_column(np, value.iloc[:, number], site, tell)
+    elif (held := held_array(value)) is not None:
+        tell_value(held.cells, site, tell, DEEP)
     else:
         tell(site, KIND, type(value).__name__)
 

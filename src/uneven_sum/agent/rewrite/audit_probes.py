@@ -19,6 +19,7 @@ Order and number of evaluations stay.  `Options.audit` has the names that are wa
 from __future__ import annotations
 
 import ast
+import sys
 
 from ..core.trees import walk
 from ..source.sites import callee
@@ -148,6 +149,14 @@ class AuditProbes(Expressions):
         index = index or self.index_of(target.slice)
         site = self._site("audit", like or target)
         return self._here(ast.Expr(self._probe("audit_store", s.value, target.value, index, site)), like or s)
+
+    def with_place(self, made: ast.expr, test: ast.expr) -> ast.expr:
+        """The test of an `assert` that has become a call: before 3.12 its error is shown where the compiler was last,
+        which a call does not say and a comparison does."""
+        if sys.version_info >= (3, 12) or not isinstance(test, ast.Compare) or made is test:
+            return made
+        same = ast.Compare(ast.Constant(0), [ast.Eq()], [ast.Constant(0)])
+        return self._here(ast.BoolOp(ast.And(), [made, self._here(same, test)]), test)
 
     def audited_index(self, node: ast.Subscript) -> None:
         """Look at a computed index: `x[i - 1]`, and `-k` of `x[-k:]`."""

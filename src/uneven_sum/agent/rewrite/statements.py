@@ -233,7 +233,13 @@ class Rewriter(BlockProbes):
         return [s]
 
     def _assert(self, s: ast.Assert) -> list[ast.stmt]:
-        return self._simple(s) if self.asserts else [s]
+        if not self.asserts:
+            return [s]
+        test = s.test
+        self._simple(s)
+        if self.options.audit:
+            s.test = self.with_place(s.test, test)
+        return [s]
 
     def _assign(self, s: ast.Assign) -> list[ast.stmt]:
         if self.options.audit:

@@ -10,6 +10,7 @@ from typing import Any
 
 from ..core.data_types import Array, Frame
 from ..values import nonfinite
+from ..values.held_arrays import held_array
 from .exactness import ERRORS
 
 BLOCK = 1 << 13  # cells
@@ -63,6 +64,13 @@ class Mover:
             return moved
         if pd is not None and isinstance(value, (pd.Series, pd.DataFrame)):
             return self.frame(np, pd, value)
+        if np is not None and isinstance(value, np.ndarray) and value.dtype.kind in "fc":
+            moved = value.copy()  # masked arrays, matrices, quantities
+            self.cells(np, moved.view(np.ndarray), whole)
+            return moved
+        held = held_array(value)
+        if held is not None:
+            return held.with_cells(self.result(held.cells, depth + 1))
         return self._several(value, depth) if isinstance(value, (tuple, list)) else value
 
     def _several(self, value: Any, depth: int) -> object:

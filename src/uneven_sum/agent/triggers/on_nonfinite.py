@@ -15,7 +15,7 @@ from ..core.markers import MISSING
 from ..core.original_builtins import with_originals
 from ..core.text import clean
 from ..core.transport import Closed
-from ..diagnosis import complex_powers, lost_totals, provenance, silenced_errors
+from ..diagnosis import complex_powers, gaps, lost_totals, provenance, silenced_errors
 from ..diagnosis.gaps import Gap, Gaps, stored_names
 from ..frames.namespace import Scope
 from ..pause import headline, report
@@ -326,8 +326,14 @@ class NonfiniteTrigger(tracer.Hooks):
         return any(f"values of {name}" in self.accepted_as for name in names)
 
     def _is_guarded(self, pause: Pause, value: object, site: Site, frame: types.FrameType) -> bool:
-        """True for a value made where NumPy ignores such errors, which may be masked later; remembers it."""
+        """True for a value made where NumPy ignores such errors, which may be masked later, and for infinities that its
+        function looks for later; remembers it."""
         statement, node = pause.statement, pause.expression
+        if statement is not None and nonfinite.only_infinite(value) and gaps.is_masked_later(statement):
+            self._drop_held(frame)
+            if frame.f_code.co_name != "<module>":
+                self._note_guarded(value, site, statement, frame, looked_for=True)
+            return True
         if pause.warnings or statement is None or node is None or not silenced_errors.is_silenced(value):
             return False
         if silenced_errors.is_meant(node, statement):
@@ -339,11 +345,15 @@ class NonfiniteTrigger(tracer.Hooks):
         stored = getattr(statement.node, "targets", [])
         if not stored or not all(isinstance(t, ast.Name) for t in stored):
             return False
-        what = f"{headline.bad_word(value)} created at {place_words(site.file.path, statement.line)}"
-        self.guarded.note(
-            value, Gap(what, site.file.path, statement.line, nonfinite.count(value)), statement, Scope(frame)
-        )
+        self._note_guarded(value, site, statement, frame)
         return True
+
+    def _note_guarded(
+        self, value: object, site: Site, statement: Statement, frame: types.FrameType, looked_for: bool = False
+    ) -> None:
+        what = f"{headline.bad_word(value)} created at {place_words(site.file.path, statement.line)}"
+        gap = Gap(what, site.file.path, statement.line, nonfinite.count(value), looked_for=looked_for)
+        self.guarded.note(value, gap, statement, Scope(frame))
 
     def _guarded_leaves(
         self, value: object, site: Site, frame: types.FrameType, node: ast.AST, statement: Statement
@@ -356,11 +366,14 @@ class NonfiniteTrigger(tracer.Hooks):
         if made is None:
             self.guarded.pass_on(value, node, statement, scope)
             return None
-        if site.role not in ("return", "yield") or made.entered or silenced_errors.is_meant(node, statement):
+        if site.role not in ("return", "yield") or made.entered:
+            return None
+        if not made.looked_for and silenced_errors.is_meant(node, statement):
             return None
         made.entered = True
         pause = Pause("nonfinite", frame, kind=provenance.CREATED, expression=node, actual=value, statement=statement)
-        pause.said = f"{made.call}, where NumPy ignores such errors, leave{'s' if made.cells == 1 else ''} the function"
+        why = "which the function looks for" if made.looked_for else "where NumPy ignores such errors"
+        pause.said = f"{made.call}, {why}, leave{'s' if made.cells == 1 else ''} the function"
         return self._at_value(pause, site)
 
     def _kind(self, value: object, site: Site, node: ast.AST, frame: types.FrameType) -> str:

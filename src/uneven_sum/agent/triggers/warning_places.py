@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import sys
 import types
+import warnings
 from typing import Any
 
 from ..core import identity
@@ -40,3 +42,21 @@ def give_back(message: Any, frame: types.FrameType | None) -> bool:
         return False
     theirs[key] = True
     return True
+
+
+def see_through() -> None:
+    """Let `warnings.warn` count only calls of the script and of libraries, where a call of ours stands between them: a
+    library that looks for its caller by the files of the calls finds our file, and the filters go by that."""
+    plain = warnings.warn
+
+    def warn(message: Any, category: Any = None, stacklevel: int = 1, source: object = None, **more: Any) -> None:
+        caller, level = sys._getframe(1), stacklevel
+        frame: types.FrameType | None = caller
+        for _ in range(stacklevel - 1):
+            frame = frame.f_back if frame is not None else None
+        while frame is not None and identity.is_ours(frame):
+            frame, level = frame.f_back, level + 1
+        plain(message, category, max(level, 1) + 1, source, **more)
+
+    warn.__module__, warn.__qualname__, warn.__doc__ = plain.__module__, "warn", plain.__doc__
+    warnings.warn = warn

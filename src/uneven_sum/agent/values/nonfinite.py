@@ -116,6 +116,12 @@ def any_infinite(value: object) -> bool:
     return bool(np.any(bad & ~np.asarray(nan))) if np is not None else bool(bad) and not nan
 
 
+def only_infinite(value: object) -> bool:
+    """True when a value has infinities, and no cell that is nan."""
+    nan = nan_mask(value)
+    return any_infinite(value) and not (nan if isinstance(nan, bool) else nan.any())
+
+
 def is_frame(value: object) -> bool:
     """True for pandas' frames, series and indexes."""
     pd = module("pandas")
@@ -317,7 +323,7 @@ def _element(value: Any) -> int:
     looker = _LOOKERS.get(kind) or _looker(kind)
     if looker in (_sequence, _mapping, _frame, _offers_array, _polars):
         return 0  # no deeper than one level
-    return 1 if looker(value) else 0
+    return int(looker(value))
 
 
 def _mapping(value: dict[object, object]) -> int:

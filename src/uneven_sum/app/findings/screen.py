@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 from typing import cast
 
@@ -25,6 +26,7 @@ from ...client.fault import Repair
 from ...client.finding_repairs import finding_repairs
 from ...client.sources import lines_of, place_words
 from ...protocol import DIGITS, Finding, Note
+from ...safe_text import cut
 from ..editor.screen import edit
 from ..shell.clipboard import copy
 from ..shell.commands import bindings, hints
@@ -41,6 +43,7 @@ WITH_FIX = hints(commands.COMMANDS, "enter", "w", "o", "A", "d", "ctrl+k", "e", 
 DONE = hints(commands.COMMANDS, "enter", "o", "A", "d", "ctrl+k", "e", "r", "escape", "?")
 ROW = hints(commands.COMMANDS, "enter", "ctrl+k", "e", "r", "escape", "?")
 NONE = hints(commands.COMMANDS, "d", "e", "r", "escape", "?")
+WATCHED = 4  # pauses that are shown
 RUNS = hints(commands.COMMANDS, "x", "escape", "?")
 
 
@@ -57,6 +60,7 @@ class Findings(Keyed, Screen[None]):
     Findings #evidence { width: 48; height: 100%; background: $panel; padding: 0 1; border-left: solid $rule; }
     Findings.running #evidence, Findings.empty #evidence { display: none; }
     Findings #evidence Static { background: $panel; }
+    Findings #watched { height: auto; padding: 0 1; display: none; }
     Findings #said { height: 1; padding: 0 1; }
     Findings.narrow #below { layout: vertical; }
     Findings.narrow #source { width: 100%; height: 1fr; }
@@ -89,6 +93,7 @@ class Findings(Keyed, Screen[None]):
                 yield Sheet(self.palette)
             with VerticalScroll(id="evidence", can_focus=False):
                 yield Static("", id="evidence-text")
+        yield Static("", id="watched")
         yield Static("", id="said")
         yield Notice(self.palette)
         yield Keys(self.palette)
@@ -110,6 +115,7 @@ class Findings(Keyed, Screen[None]):
     def begin(self) -> None:
         self.state = "running"
         self.add_class("running")
+        self.query_one("#watched", Static).display = False
         self.query_one(TopLine).show(f"Findings   {self.audit.launch.name}", "audit under way")
         self.query_one(Keys).show(self.keys_shown())
         self.query_one(Options).display = False
@@ -117,6 +123,23 @@ class Findings(Keyed, Screen[None]):
         if not self.audit.launch.as_module:
             self.query_one(Sheet).show_file(self.audit.script, "\n".join(lines_of(self.audit.script)))
         self._run()
+
+    def watched_words(self) -> str:
+        """What an audit does not look for, and what a watched run has found of it."""
+        found = self.audit.watched
+        if found is None:
+            return "An audit looks at finite results, not for errors, warnings, nan or inf: run the script for those."
+        if not found:
+            return "Watched for what an audit does not look at (errors, warnings, nan, inf): no pause."
+        rows = [f"  {place_words(f.file, f.line)}: {cut(f.headline.splitlines()[0], 150)}" for f in found[:WATCHED]]
+        more = f" The first {WATCHED} of {len(found)}:" if len(found) > WATCHED else ""
+        return "\n".join([f"Not findings of the audit; a run pauses at:{more}", *rows])
+
+    def tell_watched(self, text: str) -> None:
+        widget = self.query_one("#watched", Static)
+        bad = bool(self.audit.watched)
+        widget.update(Text(text, self.palette.nonfinite if bad else self.palette.quiet))
+        widget.display = True
 
     def tell(self, text: str) -> None:
         """A sentence in the place of the list."""
@@ -131,6 +154,11 @@ class Findings(Keyed, Screen[None]):
         except BadUse as e:
             self.audit.ended = str(e)
         self.done()
+        if not self.audit.ended:
+            self.tell_watched("An audit looks at finite results. The script runs once more, watched for the others …")
+            with contextlib.suppress(BadUse):
+                await self.audit.watch()
+            self.tell_watched(self.watched_words())
 
     def progress(self, where: Where) -> None:
         """The line and pass that the run is at."""
@@ -322,6 +350,7 @@ class Findings(Keyed, Screen[None]):
             return
         self.state, self.digits, self.under_way = "shaken", [], Watch(self.compared)
         self.add_class("running")
+        self.query_one("#watched", Static).display = False
         self.query_one(TopLine).show(f"Findings   {self.audit.launch.name}", "four runs under way")
         self.query_one(Keys).show(self.keys_shown())
         self.query_one(Options).display = False

@@ -17,6 +17,7 @@ from .reading import Place
 BY_NATURE = {
     **dict.fromkeys(("time", "time_ns", "perf_counter", "perf_counter_ns", "monotonic", "process_time"), "the time"),
     **dict.fromkeys(("now", "utcnow", "today", "ctime", "localtime", "gmtime", "getrusage"), "the time"),
+    **dict.fromkeys(("timeit", "default_timer", "autorange"), "the time"),
     **dict.fromkeys(("id", "hash"), "an address or a hash of text"),
     **dict.fromkeys(
         ("mkdtemp", "mkstemp", "NamedTemporaryFile", "TemporaryDirectory", "gettempdir"), "a temporary name"

@@ -57,6 +57,7 @@ class Held:
     drop: Drop = field(default_factory=Drop)
     course: Course = field(default_factory=lambda: Course(rest=ALL))  # of the digits
     largest: float = 0.0
+    kind: str = ""  # of a value whose numbers are not known: it has no digits
 
     def take(self, digits: np.ndarray, gaps: np.ndarray, sizes: np.ndarray, values: np.ndarray) -> None:
         """Some more passes: digits, absolute differences, sizes, and values (nan where it is none)."""

@@ -9,7 +9,7 @@ import ast
 import re
 from dataclasses import dataclass, field
 
-from ..differing.places import Matching
+from ..differing.places import Matching, by_nature
 from ..differing.reading import Place
 from .held import ALL, Held
 from .slices import Ways
@@ -72,6 +72,7 @@ class Judged:
     blame: list[Blamed] = field(default_factory=list)
     branches: list[Branch] = field(default_factory=list)
     places: list[tuple[Held, str]] = field(default_factory=list)  # with the name that is set
+    unmeasured: list[tuple[str, str]] = field(default_factory=list)  # results whose numbers are not known, their types
     unexplained: list[Result] = field(default_factory=list)  # of few digits, and no term is to blame
 
 
@@ -117,6 +118,11 @@ class Judge:
                     found.places.append((held, name))
         found.places = _once(found.places)
         found.results = self._results(nodes, found.places)
+        found.unmeasured = [
+            (self.text(held.place), held.kind)
+            for held, node in nodes
+            if held.place.role == "result" and node is not None and not held.course.values and held.kind
+        ]
         known: set[tuple[str, int, int]] = set()
         for result in sorted(found.results, key=lambda r: r.digits):
             blamed = self._blame(result, nodes)
@@ -134,14 +140,18 @@ class Judge:
     def _results(self, nodes: list[tuple[Held, ast.AST | None]], places: list[tuple[Held, str]]) -> list[Result]:
         found: list[Result] = []
         for held, node in nodes:
+            ways = self.ways(held.place.file)
             if held.place.role == "result" and node is not None and held.course.values:  # it was a number
+                if by_nature(ways.text, held.place) or id(node) in ways.never_shown():
+                    continue  # a time, an address; a text that is not shown
                 found.append(self._result(held, self.text(held.place), places))
         for held, name in places:
             ways = self.ways(held.place.file)
             node = ways.node_at(held.place)
             on_top = node is not None and ways.scope_of.get(id(node)) is ways.text.tree
             given = name in self.named
-            if given or (on_top and name.isidentifier() and name not in ways.read):
+            unread = on_top and name.isidentifier() and name not in ways.read and bool(held.course.values)
+            if given or (unread and not by_nature(ways.text, held.place)):
                 made = self._result(held, name, [])
                 made.named = given
                 found.append(made)

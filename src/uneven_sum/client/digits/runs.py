@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 
 from ...host.launch import Launch
 from ...protocol import Finding
+from ...safe_text import cut
 from ..differing.places import Matching, Text
 from ..differing.runs import STOPPED, Feed, RunOf, Watch, all_of, home, prepared
 from .findings import findings
@@ -77,6 +78,9 @@ def _remarks(found: Digits, spreads: list[Spread]) -> None:
             note = f"A run with other last digits ended otherwise: {said}."
             if note not in found.notes:
                 found.notes.append(note)
+    if found.judged.unmeasured:
+        of = ", ".join(f"{cut(text, 40)} ({kind})" for text, kind in dict.fromkeys(found.judged.unmeasured))
+        found.notes.append(f"Not measured, since numbers of these types are not moved: {of}.")
     if any(s.lost for s in spreads):
         found.notes.append(
             "Runs with other last digits went another way and did not come back: digits hold until there."

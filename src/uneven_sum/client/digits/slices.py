@@ -22,6 +22,7 @@ class Ways:
         self.calls: dict[str, list[ast.Call]] = {}
         self.target_of: dict[int, str] = {}  # what a value is assigned to, by the id of its node
         self.read: set[str] = set()  # names that are read anywhere in the file
+        self._texts: list[tuple[set[str], ast.AST]] = []  # names that get a value with f-strings in it
         if text.tree is not None:
             self._read(text.tree, text.tree)
 
@@ -36,6 +37,8 @@ class Ways:
         if isinstance(node, ast.Name) and isinstance(node.ctx, ast.Load):
             self.read.add(node.id)
         self._note_target(node)
+        if isinstance(node, ast.Assign) and all(isinstance(target, ast.Name) for target in node.targets):
+            self._texts.append(({target.id for target in node.targets if isinstance(target, ast.Name)}, node.value))
         for target in _targets(node):
             self.set_by.setdefault((id(scope), target), []).append(node)
         for child in ast.iter_child_nodes(node):
@@ -51,6 +54,12 @@ class Ways:
                 if len(target.elts) == len(node.value.elts):
                     for one, value in zip(target.elts, node.value.elts):
                         self.target_of[id(value)] = ast.unparse(one)
+
+    def never_shown(self) -> set[int]:
+        """The values in f-strings of names that nothing reads, by the ids of their nodes: they build a text only."""
+        unread = [value for names, value in self._texts if not names & self.read]
+        pieces = [n.value for value in unread for n in ast.walk(value) if isinstance(n, ast.FormattedValue)]
+        return {id(piece) for piece in pieces}
 
     def node_at(self, place: Place) -> ast.AST | None:
         """The expression, or the augmented assignment, that a place stands for."""

@@ -25,6 +25,7 @@ from ..differing.reading import (
     SINGLE_CELL,
     Block,
 )
+from ..differing.reading import KIND as OF_TYPE
 from .held import ALL, Held, digits_of
 
 SCALAR, WITH, ARRAY, AT_LEFT, AT_RIGHT, NOTHING = range(6)  # how a record is judged: alone, with those before, …
@@ -44,6 +45,7 @@ class Spread(Comparer):
         super().__init__(matching)
         self.held: dict[int, Held] = {}
         self.branches: dict[int, int] = {}
+        self.kinds: dict[int, str] = {}  # of values that are told by their type alone
         self._rest: Columns = (np.empty(0, np.int64), np.empty(0, np.uint8), np.empty(0), np.empty(0))
 
     @staticmethod
@@ -115,6 +117,8 @@ class Spread(Comparer):
         judged[of[own], 0] = True
         judged[of[(kind == AT_LEFT) | (kind == AT_RIGHT)], 1] = True
         at = numbers[starts]
+        for value in np.flatnonzero((plain[starts] == OF_TYPE) & ~judged[:, 0]).tolist():
+            self.kinds[int(at[value])] = self.texts.get(float(x[starts[value]]), "an object")
         self._decide(at, parts[starts], x[starts], y[starts])
         order = np.argsort(at, kind="stable")
         edges = np.flatnonzero(np.r_[True, np.diff(at[order]) != 0])
@@ -134,7 +138,7 @@ class Spread(Comparer):
     ) -> Held:
         held = self.held.get(number)
         if held is None:
-            held = self.held[number] = Held(self.matching.at[0][number])
+            held = self.held[number] = Held(self.matching.at[0][number], kind=self.kinds.get(number, ""))
         if not judged[rows, 0].any():
             held.passes += len(rows)
             return held

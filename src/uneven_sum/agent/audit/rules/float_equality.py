@@ -101,7 +101,7 @@ class FloatEquality(Rule):
         if not is_one_of(type(others), list, tuple, set, frozenset, dict):
             return
         for other in itertools.islice(others, 100_000):
-            if is_one_of(type(other), float, int) and other != value:
+            if is_one_of(type(other), float, int) and other != value and math.isfinite(other):
                 if abs(other - value) <= ULPS * math.ulp(max(abs(other), abs(value))):
                     place = self.auditor.place(site)
                     self.auditor.report(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 import sys
 from typing import TYPE_CHECKING, Any, cast
 
@@ -10,6 +11,7 @@ from ...source.cells import place_words
 from ...values import nonfinite
 from ..care import with_care
 from ..figures import many
+from ..finding import Place
 from .base import Rule
 
 if TYPE_CHECKING:
@@ -25,6 +27,8 @@ class Swallowed(Rule):
         if error is None or isinstance(error, (StopIteration, KeyboardInterrupt, ImportError)):
             return
         place = self.auditor.place(site)
+        if isinstance(error, (AttributeError, TypeError)) and _sets_attributes(place):
+            return  # whether an object takes a label says nothing of values
         said = f"{type(error).__name__}: {str(error)[:120]}".rstrip(": ")
         kinds = place.kept.setdefault("swallowed", {})
         kinds[said] = kinds.get(said, 0) + 1
@@ -97,6 +101,18 @@ class Swallowed(Rule):
                 finding.place.times[self.NAME] = times
                 if times > 1:
                     finding.headline = finding.headline.replace("hides an error", f"hides an error {times:,} times", 1)
+
+
+def _sets_attributes(place: Place) -> bool:
+    """Whether the `try` of a handler does nothing but set attributes to what is there: `x.name = name`."""
+    tries = [n for n in ast.walk(place.scope) if isinstance(n, (ast.Try, ast.TryStar)) and place.node in n.handlers]
+    simple = (ast.Name, ast.Constant, ast.Attribute)
+    return bool(tries) and all(
+        isinstance(s, ast.Assign)
+        and isinstance(s.value, simple)
+        and all(isinstance(target, ast.Attribute) for target in s.targets)
+        for s in tries[0].body
+    )
 
 
 def _futures() -> tuple[type, ...]:

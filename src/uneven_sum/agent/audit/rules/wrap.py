@@ -39,7 +39,7 @@ class Wrap(Rule):
         *(*EXACT, "matmul", "neg"),
         *(
             f"call:{name}"
-            for name in (*REDUCES, *UFUNCS, *INTEGERS, "square", "abs", "absolute", "negative", "diff", "astype")
+            for name in (*REDUCES, *UFUNCS, *INTEGERS, "square", "abs", "absolute", "negative", "diff", "ptp", "astype")
         ),
     )
 
@@ -162,8 +162,11 @@ class Wrap(Rule):
         if name == "astype" or name in INTEGERS:
             self._cast(np, cells, told, site)
             return
-        if told.dtype.kind == "u" and name != "sum":
+        if name == "ptp":
+            self._range(cells, told, named.get("axis", args[1] if len(args) > 1 else None), site)
             return
+        if told.dtype.kind == "u" and (name != "sum" or told.dtype.itemsize == 8):
+            return  # hashes and checksums; shorter ones are added up in 64 bits, unless a dtype is given
         if name in ("sum", "cumsum") and max(abs(int(cells.min())), abs(int(cells.max()))) * cells.size <= int(
             info.max
         ):
@@ -189,6 +192,18 @@ class Wrap(Rule):
             self._told_call(
                 site, name, float(np.atleast_1d(near).ravel()[where]), np.atleast_1d(stored).ravel()[where], told.dtype
             )
+
+    def _range(self, cells: Any, told: Any, axis: object, site: int) -> None:
+        """The largest cell less the smallest, in a dtype that may not hold it."""
+        highest, lowest = cells.max(axis=axis).astype(object), cells.min(axis=axis).astype(object)
+        np = nonfinite.module("numpy")
+        assert np is not None
+        exact, stored = np.ravel(highest - lowest), np.ravel(told)
+        if exact.shape != stored.shape:
+            return
+        wrong = np.flatnonzero(exact != stored.astype(object))
+        if len(wrong) and not self.auditor.has(self, site):
+            self._told_call(site, "ptp", int(exact[wrong[0]]), stored[wrong[0]], told.dtype)
 
     def _is_hash(self, site: int) -> bool:
         """Whether the code around works on bits, where a sum is meant to wrap around."""
