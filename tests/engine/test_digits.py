@@ -256,7 +256,7 @@ def test_numbers_of_every_type_are_moved(made: str, script) -> None:
     four = "4.0 * metre**2" if made == "b * metre" else "4.0"
     text = (
         "import numpy as np, pandas as pd, pint, xarray as xr\nmetre = pint.UnitRegistry().metre\nb = 1e8\n"
-        f"a = {made}\nroot = (-a + (np.multiply(a, a) - {four}) ** 0.5) / 2.0\nprint(root)\n"
+        f"a = {made}\nroot = (-a + np.sqrt(np.multiply(a, a) - {four})) / 2.0\nprint(root)\n"
     )
     assert results(of(text, script))[0] < 1
 
