@@ -43,3 +43,15 @@ async def test_a_long_text_is_searched_to_its_end(script) -> None:
         await until(pilot, lambda: isinstance(app.screen, Prompt))
         await pilot.press(*["backspace"] * 20, *"flood", "enter")
         await until(pilot, lambda: "is not in this text" in said())
+
+
+async def test_a_window_of_a_few_columns_ends_nothing(script) -> None:
+    app = UnevenSum(Launch(script("x = 1\nbreakpoint()\n"), keep_case=False, pause_on=set()))
+    async with app.run_test(size=(140, 42)) as pilot:
+        await settled(pilot, "paused", 2)
+        for key in ("a", "escape", "7", "escape", "ctrl+p"):
+            await pilot.press(key)
+            for width in (5, 3, 1, 140):
+                await pilot.resize_terminal(width, 24)
+                await pilot.pause()
+        assert app.is_running

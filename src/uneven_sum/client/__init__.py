@@ -2,6 +2,7 @@
 
 from ..host.launch import BadUse, Launch, SyntaxFault
 from ..host.processes import OneProcess
+from ..host.sockets import scratch_prefix
 from .client import Client
 from .events import (
     Busy,
@@ -46,4 +47,5 @@ __all__ = [
     "Trouble",
     "Unwatched",
     "Where",
+    "scratch_prefix",
 ]

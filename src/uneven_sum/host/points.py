@@ -17,7 +17,7 @@ from dataclasses import dataclass, field
 from ..protocol import Decoder, MalformedMessage, Message, encode
 from .launch import Limits
 from .links import ROUNDS
-from .sockets import base_for, folder_for_sockets, in_tasks
+from .sockets import base_for, folder_for_sockets, in_tasks, remove_stale
 
 PR_SET_CHILD_SUBREAPER = 36
 DENSE = 15  # the latest ones are all kept; of the older ones every other goes
@@ -81,7 +81,7 @@ class Points:
         if sys.platform != "linux":
             return ""
         ctypes.CDLL(None).prctl(PR_SET_CHILD_SUBREAPER, 1, 0, 0, 0)  # sleepers become our children
-        _remove_stale()
+        remove_stale(base_for(f"uneven-{os.getpid()}-"))
         self.folder = folder_for_sockets(f"uneven-{os.getpid()}-")
         self._server = await asyncio.start_unix_server(in_tasks(self._welcome), self.path)
         return self.path
@@ -209,18 +209,6 @@ def peer(writer: asyncio.StreamWriter) -> tuple[int, int]:
     told = sock.getsockopt(socket.SOL_SOCKET, socket.SO_PEERCRED, struct.calcsize("3i"))
     pid, user, _ = struct.unpack("3i", told)
     return pid, user
-
-
-def _remove_stale() -> None:
-    """Remove the folders of hosts that were killed."""
-    base = base_for(f"uneven-{os.getpid()}-")
-    for name in os.listdir(base):
-        words = name.split("-")
-        path = os.path.join(base, name)
-        if len(words) == 3 and words[0] == "uneven" and words[1].isdigit() and not os.path.exists(f"/proc/{words[1]}"):
-            with contextlib.suppress(OSError):
-                if os.stat(path).st_uid == os.getuid():
-                    shutil.rmtree(path, ignore_errors=True)
 
 
 def _least_missed(points: list[Point]) -> int:

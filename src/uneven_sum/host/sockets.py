@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import os
+import re
+import shutil
 import tempfile
 from collections.abc import Callable, Coroutine
 
@@ -11,6 +14,7 @@ from .launch import BadUse
 
 LONGEST = 85  # characters of a folder's path without its random end: the system takes 107 for a socket
 SHORT = "/tmp"
+OWNED = re.compile(r"uneven-(?:sum-)?(\d+)-[^-]+$")  # a folder, and the process that it is of
 
 
 def base_for(prefix: str) -> str:
@@ -27,6 +31,24 @@ def folder_for_sockets(prefix: str) -> str:
     except OSError as e:
         told = f"No folder can be made in {base}: {e.strerror}. Make room there, or set TMPDIR to another one."
         raise BadUse(told) from None
+
+
+def scratch_prefix() -> str:
+    """The begin of the name of a temporary folder of this process; those of killed processes are removed."""
+    remove_stale(tempfile.gettempdir())
+    return f"uneven-sum-{os.getpid()}-"
+
+
+def remove_stale(base: str) -> None:
+    """Remove the folders of hosts, and the temporary ones, whose process was killed."""
+    with contextlib.suppress(OSError):
+        for name in os.listdir(base):
+            owner = OWNED.match(name)
+            path = os.path.join(base, name)
+            if owner is not None and not os.path.exists(f"/proc/{owner[1]}"):
+                with contextlib.suppress(OSError):
+                    if os.lstat(path).st_uid == os.getuid():
+                        shutil.rmtree(path, ignore_errors=True)
 
 
 Serve = Callable[[asyncio.StreamReader, asyncio.StreamWriter], Coroutine[object, object, None]]

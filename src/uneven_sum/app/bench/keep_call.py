@@ -16,7 +16,7 @@ from textual.containers import Vertical, VerticalScroll
 from textual.screen import ModalScreen
 from textual.widgets import Static
 
-from ...client import BadUse
+from ...client import BadUse, scratch_prefix
 from ...client.fault import Repair
 from ...client.keeping.call import SavedCall, calls_of, save
 from ...client.keeping.proof import Files, Proof, default_place, free, prove, write
@@ -117,7 +117,7 @@ class Keeping(Controller):
 
     async def _kept(self, dialog: KeepDialog, make: Callable[[Path], Awaitable[Made]]) -> None:
         """Make a test or a script beside its dialog, and write it once it is wanted."""
-        folder = Path(tempfile.mkdtemp(prefix="uneven-sum-"))
+        folder = Path(tempfile.mkdtemp(prefix=scratch_prefix()))
 
         async def made() -> Made | None:
             try:

@@ -17,7 +17,7 @@ from typing import Literal
 import msgspec
 
 from ...host.launch import BadUse, Launch, inspect_script
-from ...host.sockets import folder_for_sockets, in_tasks
+from ...host.sockets import folder_for_sockets, in_tasks, scratch_prefix
 from ...safe_text import cut
 from ..client import Client
 from ..events import Ended, Exited, Output, Stopped
@@ -141,7 +141,7 @@ async def compare(
 ) -> Compared:
     """Run both to their ends.  BadUse when one cannot be run."""
     how = how or How()
-    with tempfile.TemporaryDirectory(prefix="uneven-sum-") as scratch:
+    with tempfile.TemporaryDirectory(prefix=scratch_prefix()) as scratch:
         runs = prepared(launches, scratch, how.in_place, say)
         if how.earlier:
             _with_texts(runs[0], how.earlier, Path(scratch) / "script")
@@ -187,7 +187,7 @@ async def store(
     launch: Launch, path: str, in_place: bool, given: str | None, say: Callable[[str], None], watch: Watch
 ) -> RunOf:
     """Run one script, and store its values."""
-    with tempfile.TemporaryDirectory(prefix="uneven-sum-") as scratch:
+    with tempfile.TemporaryDirectory(prefix=scratch_prefix()) as scratch:
         runs = prepared([launch], scratch, in_place, say)
         runs[0].keeper = Keeper(path)
         await all_of(runs, [[]], scratch, given, watch=watch)

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 
 from ...host.launch import Launch
+from ...host.sockets import scratch_prefix
 from ...protocol import Finding
 from ...safe_text import cut
 from ..differing.places import Matching, Text
@@ -45,7 +46,7 @@ async def digits(
     """Run to the ends, and judge.  `named`: names whose values are results, too; `given`: what each run reads from
     standard input.  BadUse when the script cannot be run."""
     launch = replace(launch, env={"PYTHONHASHSEED": "0", **launch.env})
-    with tempfile.TemporaryDirectory(prefix="uneven-sum-") as scratch:
+    with tempfile.TemporaryDirectory(prefix=scratch_prefix()) as scratch:
         runs = prepared([launch] * len(SEEDS), scratch, in_place, say)
         spreads = []
         for shaken in runs[1:]:

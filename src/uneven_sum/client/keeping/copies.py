@@ -13,6 +13,7 @@ from contextlib import asynccontextmanager
 from pathlib import Path
 
 from ...host.launch import BadUse, Launch
+from ...host.sockets import scratch_prefix
 from ...protocol import Lookout
 from ..client import Client
 from ..differing.folders import Folder, TooLarge, copied, copy_of
@@ -23,7 +24,7 @@ from ..sources import with_text
 async def in_copy(launch: Launch, texts: dict[str, str], given: str = "") -> AsyncIterator[tuple[Launch, Folder]]:
     """A launch in a copy, which is removed when the block is left.  `texts`: of files, by their paths;
     `given`: what the script reads as its standard input, where that is not a file."""
-    scratch = Path(tempfile.mkdtemp(prefix="uneven-sum-"))
+    scratch = Path(tempfile.mkdtemp(prefix=scratch_prefix()))
     copying = asyncio.ensure_future(asyncio.to_thread(_copied, launch, scratch))
     try:
         try:

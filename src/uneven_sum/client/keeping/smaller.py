@@ -13,6 +13,7 @@ from pathlib import Path
 import msgspec
 
 from ...host.launch import BadUse, Launch
+from ...host.sockets import scratch_prefix
 from ...protocol import Lookout
 from ...protocol.messages import Facts, Finding
 from ...protocol.trips import TRIPS
@@ -55,7 +56,7 @@ class Smaller:
         """The text of a script for `place` that trips as the pause did.  BadUse where none is found."""
         if self.wanted.reason not in TRIPS and self.finding is None:
             raise BadUse("This pause is no trip and at no finding: there is no fault that a script could show.")
-        folder = Path(tempfile.mkdtemp(prefix="uneven-sum-"))
+        folder = Path(tempfile.mkdtemp(prefix=scratch_prefix()))
         try:
             return await self._found(folder, place)
         finally:

@@ -14,6 +14,7 @@ from pathlib import Path
 import msgspec
 
 from ...host.launch import BadUse, Launch
+from ...host.sockets import scratch_prefix
 from ...protocol.messages import Message
 from ...protocol.origin import Held, MadeFrom, Place, Step
 from ..client import Client
@@ -38,7 +39,7 @@ class Searches:
 
     async def start(self) -> None:
         """Copy the folder, and start the interpreter.  BadUse when the script cannot be run."""
-        self.scratch = tempfile.mkdtemp(prefix="uneven-sum-")
+        self.scratch = tempfile.mkdtemp(prefix=scratch_prefix())
         if self.in_place:
             here = os.path.realpath(self.launch.cwd or os.getcwd())
             self.folder = Folder(here, here)
