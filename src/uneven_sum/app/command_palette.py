@@ -9,6 +9,7 @@ from textual.command import DiscoveryHit, Hit, Hits, Provider
 
 from .shell.commands import listed
 from .shell.controller import Controlled
+from .shell.glossary import ALSO_CALLED
 from .shell.keymap import Keyed
 
 
@@ -35,7 +36,8 @@ class Commands(Provider):
     async def search(self, query: str) -> Hits:
         matcher = self.matcher(query)
         for words, about, call in self._commands():
-            score = max(matcher.match(words), matcher.match(about) * 0.5)
+            also = ALSO_CALLED.get(words.partition(" (")[0], "")
+            score = max(matcher.match(words), matcher.match(about) * 0.5, matcher.match(also) * 0.6)
             if score > 0:
                 yield Hit(score, matcher.highlight(words), call, help=about)
 

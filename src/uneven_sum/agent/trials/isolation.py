@@ -21,6 +21,7 @@ from . import process_resources
 COPIED = 64 << 20  # bytes of a file, or of shared memory, that are copied; what is larger can be read only
 MAP_PRIVATE, MAP_FIXED, MAP_ANONYMOUS = 0x02, 0x10, 0x20
 PROT_READ, PROT_WRITE = 1, 2
+HARMLESS = ("/dev/null", "/dev/zero", "/dev/full", "/dev/random", "/dev/urandom")
 
 
 @record
@@ -36,7 +37,11 @@ def seclude(kept: set[int]) -> list[_Written]:
     """Gives the copy descriptors and mappings of its own; `kept`: descriptors of the agent."""
     written: list[_Written] = []
     for fd, info in process_resources.descriptors():
-        if fd in kept or process_resources.is_own(fd, info):
+        if fd in kept or fd <= 2:
+            continue
+        if process_resources.is_own(fd, info):
+            if not stat.S_ISREG(info.st_mode) and not stat.S_ISDIR(info.st_mode):
+                _put_out_of_reach(fd)  # the agent's own connection: what a trial writes there would end the run
             continue
         try:
             _descriptor(fd, info, written)
@@ -70,6 +75,24 @@ def _descriptor(fd: int, info: os.stat_result, written: list[_Written]) -> None:
     elif "eventpoll" in process_resources.target(fd):
         with select.epoll() as fresh:  # what is registered in the shared one would change for the script
             os.dup2(fresh.fileno(), fd)
+    elif not stat.S_ISDIR(kind) and not stat.S_ISLNK(kind) and process_resources.target(fd) not in HARMLESS:
+        _put_out_of_reach(fd)  # a device, a counter, a queue of events
+
+
+def _put_out_of_reach(fd: int) -> None:
+    """Put in the place of a descriptor one that can be neither read nor written nor set (EBADF)."""
+    handle = os.open(os.devnull, os.O_PATH)
+    os.dup2(handle, fd)
+    os.close(handle)
+
+
+def is_device(path: str | bytes) -> bool:
+    """Whether a path is a device or a named pipe: to read there takes from what others read."""
+    try:
+        kind = os.stat(path).st_mode
+    except (OSError, ValueError):
+        return False
+    return (stat.S_ISCHR(kind) or stat.S_ISFIFO(kind) or stat.S_ISBLK(kind)) and os.fsdecode(path) not in HARMLESS
 
 
 def _access(fd: int) -> int:

@@ -14,7 +14,8 @@ import struct
 
 PR_SET_NO_NEW_PRIVS, PR_SET_SECCOMP, SECCOMP_MODE_FILTER = 38, 22, 2
 ALLOW, ERRNO = 0x7FFF0000, 0x00050000
-LOAD, EQUAL, ANY_BIT, RETURN = 0x20, 0x15, 0x45, 0x06  # instructions of the filter's machine
+LOAD, EQUAL, AT_LEAST, ANY_BIT, RETURN = 0x20, 0x15, 0x35, 0x45, 0x06  # instructions of the filter's machine
+X32 = 0x40000000  # from this number on, the calls of another interface of x86_64
 NUMBER, ARCHITECTURE, ARGUMENTS = 0, 4, 16  # offsets of what a filter is given
 CLONE_THREAD = 0x10000
 
@@ -32,7 +33,17 @@ REFUSED = {
     **{"fsetxattr": (190, 7), "removexattr": (197, 14), "lremovexattr": (198, 15), "fremovexattr": (199, 16)},
     **{"setpriority": (141, 140), "ioprio_set": (251, 30), "setpgid": (109, 154), "process_vm_writev": (311, 271)},
     **{"mq_open": (240, 180), "mq_unlink": (241, 181), "shmget": (29, 194), "semget": (64, 190), "msgget": (68, 186)},
+    **{"mq_timedsend": (242, 182), "mq_timedreceive": (243, 183), "shmat": (30, 196), "shmctl": (31, 195)},
+    **{"semop": (65, 193), "semctl": (66, 191), "semtimedop": (220, 192), "msgsnd": (69, 189), "msgrcv": (70, 188)},
+    **{"msgctl": (71, 187), "setxattrat": (463, 463), "removexattrat": (466, 466), "file_setattr": (469, 469)},
+    **{"add_key": (248, 217), "request_key": (249, 218), "keyctl": (250, 219), "sethostname": (170, 161)},
+    **{"setdomainname": (171, 162), "settimeofday": (164, 170), "clock_settime": (227, 112), "mount": (165, 40)},
+    **{"umount2": (166, 39), "reboot": (169, 142), "io_uring_setup": (425, 425), "bpf": (321, 280)},
 }
+IOCTL = (16, 29)
+# Requests that change a file, or what another program reads, through a descriptor that is open for reading:
+# FS_IOC_SETFLAGS and its form of 32 bits, FS_IOC_FSSETXATTR, TIOCSTI.
+CHANGING = (0x40086602, 0x40046602, 0x401C5820, 0x5412)
 # Of these the first argument is a process; our own, or 0 which means the same, is allowed.
 OF_A_PROCESS = {
     **{"kill": (62, 129), "tkill": (200, 130), "tgkill": (234, 131), "prlimit64": (302, 261)},
@@ -52,10 +63,11 @@ def _instruction(code: int, k: int, yes: int = 0, no: int = 0) -> bytes:
 
 
 def _filter(column: int, architecture: int, own: int) -> bytes:
-    """The filter's program: in turn, each refused call; all else is allowed."""
+    """The filter's program: in turn, each refused call, and all of another architecture; all else is allowed."""
     no = _instruction(RETURN, ERRNO | errno.EPERM)
     yes = _instruction(RETURN, ALLOW)
-    out = [_instruction(LOAD, ARCHITECTURE), _instruction(EQUAL, architecture, 1, 0), yes, _instruction(LOAD, NUMBER)]
+    out = [_instruction(LOAD, ARCHITECTURE), _instruction(EQUAL, architecture, 1, 0), no, _instruction(LOAD, NUMBER)]
+    out += [_instruction(AT_LEAST, X32, 0, 1), no]
     for numbers in REFUSED.values():
         if numbers[column]:
             out += [_instruction(EQUAL, numbers[column], 0, 1), no]
@@ -63,6 +75,11 @@ def _filter(column: int, architecture: int, own: int) -> bytes:
         first = _instruction(LOAD, ARGUMENTS)
         checks = [first, _instruction(EQUAL, 0, 2, 0), _instruction(EQUAL, own, 1, 0), no, yes]
         out += [_instruction(EQUAL, numbers[column], 0, len(checks)), *checks]
+    checks = [_instruction(LOAD, ARGUMENTS + 8)]
+    for number, request in enumerate(CHANGING):
+        checks.append(_instruction(EQUAL, request, len(CHANGING) - number, 0))
+    checks += [yes, no]
+    out += [_instruction(EQUAL, IOCTL[column], 0, len(checks)), *checks]
     address = ARGUMENTS + 4 * 8  # of the receiver: none for a socket that is connected
     checks = [_instruction(LOAD, address), _instruction(EQUAL, 0, 0, 2), _instruction(LOAD, address + 4)]
     checks += [_instruction(EQUAL, 0, 1, 0), no, yes]

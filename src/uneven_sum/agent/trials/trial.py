@@ -25,7 +25,7 @@ REFUSED = {
     *("os.killpg", "os.utime", "os.setxattr", "os.removexattr", "os.chflags", "os.lchown", "os.lchmod", "os.mkfifo"),
     *("signal.pidfd_send_signal", "signal.pthread_kill", "socket.sendmsg", "resource.prlimit", "syslog.syslog"),
     *("shutil.copymode", "shutil.copystat", "shutil.copytree", "shutil.chown", "shutil.make_archive"),
-    *("os.kill", "os.putenv", "os.system", "os.exec", "os.posix_spawn", "os.fork", "os.forkpty", "subprocess.Popen"),
+    *("os.kill", "os.system", "os.exec", "os.posix_spawn", "os.fork", "os.forkpty", "subprocess.Popen"),
     *("shutil.rmtree", "shutil.move", "shutil.copyfile", "socket.connect", "socket.bind", "socket.sendto"),
 }
 
@@ -127,8 +127,9 @@ def _be_the_copy(work: Callable[[], dict[str, object]], reader: int, writer: int
         output = os.memfd_create("trial") if hasattr(os, "memfd_create") else nothing
         for fd, to in ((0, nothing), (1, output), (2, output)):
             os.dup2(to, fd)
-        written = isolation.seclude({writer, output, nothing, run_state.host_fd})
+        written = isolation.seclude({writer, output, nothing})
         _bound_memory()
+        _know_temporary_folder()
         _Guarded.files, _ = system_calls.raise_up()
         sys.addaudithook(_refuse)
         answer = work()
@@ -153,6 +154,17 @@ def _be_the_copy(work: Callable[[], dict[str, object]], reader: int, writer: int
             pass
     finally:
         os._exit(0)
+
+
+def _know_temporary_folder() -> None:
+    """`tempfile.gettempdir` tries by writing which folder there is: here it takes the first that can be written."""
+    import tempfile
+
+    if tempfile.tempdir is None:
+        for folder in tempfile._candidate_tempdir_list():  # type: ignore[attr-defined]  # no public way
+            if os.access(folder, os.W_OK | os.X_OK):
+                tempfile.tempdir = folder
+                return
 
 
 def _bound_memory() -> None:
@@ -182,6 +194,8 @@ def _refuse(event: str, args: tuple[object, ...]) -> None:
     elif event == "open":
         path, mode, flags = (*args, None, None, None)[:3]
         writes = isinstance(mode, str) and any(c in mode for c in "wax+")
+        if isinstance(path, (str, bytes)) and isolation.is_device(path):
+            _say_no(f"A copy of the script opens no device and no named pipe: {os.fsdecode(path)!r}")
         if isinstance(flags, int):
             writes = writes or bool(flags & (os.O_WRONLY | os.O_RDWR | os.O_CREAT | os.O_TRUNC))
         if writes and not (type(path) is str and path == os.devnull):

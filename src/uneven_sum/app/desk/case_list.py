@@ -47,8 +47,12 @@ class CaseList(Controller):
         if self.desk.setup is not None and self.desk.setup.key not in {s.key for s in (*own, *shipped)}:
             own.insert(0, self.desk.setup)  # chosen, but not run yet
         self.cases = own + shipped
-        for setup in self.cases[: len(self.cases) - len(shipped)]:
-            text = Text(Path(setup.program).name, p.text)
+        names = [Path(setup.program).name for setup in own]
+        for setup in own:
+            name = Path(setup.program).name
+            text = Text(name, p.text)
+            if names.count(name) > 1:
+                text.append(f"   in {folder_of(setup.program, [s.program for s in own])}", p.quiet)
             ended = f"{ago(setup.when)}, {setup.ended}" if setup.when else "not run yet"
             for line in textwrap.wrap(ended, 22 if self.desk.has_class("narrow") else 36):
                 text.append(f"\n  {line}", p.quiet)
@@ -113,6 +117,16 @@ class CaseList(Controller):
             self.fill()
         self.desk.show_case(known or setup)
         self.desk.say(f"{setup.program} is chosen: enter runs it.")
+
+
+def folder_of(program: str, others: list[str]) -> str:
+    """As much of the folder of a script as tells it from the other ones of its name."""
+    parts = Path(program).parent.parts
+    same = [Path(o).parent.parts for o in others if Path(o).name == Path(program).name and o != program]
+    for count in range(1, len(parts)):
+        if all(other[-count:] != parts[-count:] for other in same):
+            return os.path.join(*parts[-count:])
+    return str(Path(program).parent)
 
 
 def scripts_below(folder: str, most: int = 400) -> list[str]:

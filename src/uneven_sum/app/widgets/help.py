@@ -12,7 +12,7 @@ from textual.screen import ModalScreen
 from textual.widgets import Input, Static
 
 from ..shell.commands import listed
-from ..shell.glossary import WORDS
+from ..shell.glossary import ALSO_CALLED, WORDS
 from ..shell.keymap import Keyed
 from ..shell.theme import Palette
 from .fields import Field
@@ -52,7 +52,7 @@ class Help(ModalScreen[None]):
     def _text(self, wanted: str) -> Text:
         p = self.palette
         out = Text()
-        keys = [k for k in self.keys_ if wanted in " ".join(k).lower()]
+        keys = [k for k in self.keys_ if wanted in " ".join([*k, ALSO_CALLED.get(k[1], "")]).lower()]
         words = [w for w in WORDS if wanted in " ".join(w).lower()]
         if keys:
             out.append(f"{self.title_}\n", f"bold {p.at}")
