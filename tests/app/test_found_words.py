@@ -28,7 +28,7 @@ WORDS = {
         "dark": "switch theme",
     },
     **{"preferences": "open settings", "shortcuts": "help", "watchpoint": "open Lookouts", "kill": "stop script"},
-    **{"stdout": "show output", "unit test": "keep call", "thread": "show threads", "overflow": "audit"},
+    **{"stdout": "show output", "unit test": "keep call", "overflow": "audit"},
 }
 
 

@@ -272,3 +272,21 @@ def test_a_run_that_ctrl_c_ends_has_its_status(tmp_path: Path) -> None:
         assert process.stdout.readline() == "begun\n"
         os.killpg(process.pid, signal.SIGINT)
         assert process.wait(60) == 130
+
+
+@pytest.mark.parametrize("options", ["", "--audit", "--all", "--json"])
+def test_a_closed_output_is_no_crash(tmp_path: Path, options: str) -> None:
+    path = tmp_path / "zero.py"
+    path.write_text("import numpy as np\nprint(np.log(np.array([0.0])))\n")
+    command = f"{shlex.quote(sys.executable)} -m uneven_sum check {options} {shlex.quote(str(path))} >&-"
+    done = subprocess.run(["sh", "-c", command], capture_output=True, text=True, stdin=subprocess.DEVNULL)
+    assert done.returncode in (0, 1) and "crashed" not in done.stderr
+
+
+def test_a_name_that_is_no_utf8_is_refused(tmp_path: Path) -> None:
+    path = os.fsencode(tmp_path) + b"/\xff.py"
+    with open(path, "w") as f:
+        f.write("print(1)\n")
+    command = [os.fsencode(sys.executable), b"-m", b"uneven_sum", b"check", path]
+    done = subprocess.run(command, capture_output=True, stdin=subprocess.DEVNULL)
+    assert done.returncode == 2 and b"is not in UTF-8" in done.stderr

@@ -187,8 +187,20 @@ def _give_up_output() -> None:
         os.close(empty)
 
 
+def _open_what_is_closed() -> None:
+    """Where a standard stream was closed (`>&-`), what is written there is dropped, and no file gets its number."""
+    for number, name, mode in ((0, "stdin", os.O_RDONLY), (1, "stdout", os.O_WRONLY), (2, "stderr", os.O_WRONLY)):
+        try:
+            os.fstat(number)
+        except OSError:
+            os.open(os.devnull, mode)  # the lowest number that is free
+        if getattr(sys, name) is None:
+            setattr(sys, name, open(number, "w" if number else "r", closefd=False))
+
+
 def main() -> None:
     """Entry point: no internal traceback reaches the user."""
+    _open_what_is_closed()
     try:
         try:
             cli(prog_name="uneven-sum")

@@ -167,6 +167,11 @@ class Launch:
 
 def inspect_script(launch: Launch) -> None:
     """Raises BadUse when the script plainly cannot be run: it is missing, a folder, or no text."""
+    for text in (launch.program, *launch.args, launch.cwd or ""):
+        try:
+            text.encode()
+        except UnicodeEncodeError:
+            raise BadUse(f"{text!r} is not in UTF-8. Rename it, or use a link with another name.") from None
     if launch.cwd is not None and not os.path.isdir(launch.cwd):
         raise BadUse(f"The working directory {launch.cwd} is not a folder. Give one that exists with --cwd.")
     for folder in launch.user_code:
