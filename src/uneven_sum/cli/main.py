@@ -195,7 +195,7 @@ def _open_what_is_closed() -> None:
         except OSError:
             os.open(os.devnull, mode)  # the lowest number that is free
         if getattr(sys, name) is None:
-            setattr(sys, name, open(number, "w" if number else "r", closefd=False))
+            setattr(sys, name, os.fdopen(number, "w" if number else "r", closefd=False))
 
 
 def main() -> None:
