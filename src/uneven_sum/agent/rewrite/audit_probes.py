@@ -159,7 +159,7 @@ class AuditProbes(Expressions):
         return self._here(ast.BoolOp(ast.And(), [made, self._here(same, test)]), test)
 
     def audited_index(self, node: ast.Subscript) -> None:
-        """Look at a computed index: `x[i - 1]`, and `-k` of `x[-k:]`."""
+        """Look at a computed index: `x[i - 1]`, `-k` of `x[-k:]`, the bounds of `x[i - 3 : i + 4]`."""
         if not self._wants("index"):
             return
         index = node.slice
@@ -169,6 +169,12 @@ class AuditProbes(Expressions):
             lower = index.lower
             if isinstance(lower.op, ast.USub) and not isinstance(lower.operand, ast.Constant):
                 index.lower = self._here(self._probe("audit_index", lower, self._site("audit slice", lower)), lower)
+        elif isinstance(index, ast.Slice):
+            for name in ("lower", "upper"):
+                bound = getattr(index, name)
+                if isinstance(bound, ast.BinOp) and isinstance(bound.op, (ast.Add, ast.Sub)):
+                    site = self._site(f"audit {name}", bound)
+                    setattr(index, name, self._here(self._probe("audit_index", bound, site), bound))
 
     def index_of(self, index: ast.expr) -> ast.expr:
         """An index as a value: slices become calls of `slice`."""

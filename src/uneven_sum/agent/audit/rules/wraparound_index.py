@@ -7,6 +7,7 @@ from typing import Any
 
 from ...core.type_identity import is_one_of
 from ...values import nonfinite
+from ..finding import Place
 from .base import Rule
 
 CLOSED = ("%", "roll", "mod(", "wrap")  # signs of a ring, where the last element is the neighbour of the first
@@ -74,6 +75,9 @@ class WraparoundIndex(Rule):
         text = place.site.file.scope_text(place.site.statement)
         if any(sign in text for sign in CLOSED):
             return
+        if place.site.role in ("audit lower", "audit upper"):
+            self._report_bound(place, site, kept)
+            return
         told = self.auditor.report(
             self,
             site,
@@ -87,6 +91,22 @@ class WraparoundIndex(Rule):
         if told is not None:
             told.at_pass = kept["pass"]
 
+    def _report_bound(self, place: Place, site: int, kept: dict[str, Any]) -> None:
+        """A window that begins, or ends, before its array: it is empty, or another one."""
+        begins = place.site.role == "audit lower"
+        said = f"{self._around(place)} {'begins' if begins else 'ends'} before the first element in some passes"
+        told = self.auditor.report(
+            self,
+            site,
+            f"{said}: {place.text} is {kept['below']} in one of them, which counts from the end. Is that meant?",
+            0.7,
+            question=True,
+            evidence={"bound": kept["below"]},
+            fix=place.with_term(f"max({place.text}, 0)"),
+        )
+        if told is not None:
+            told.at_pass = kept["pass"]
+
     @staticmethod
     def _around(place: Any) -> str:
         """The text of the subscript that the index is in."""
@@ -94,7 +114,8 @@ class WraparoundIndex(Rule):
         root = statement.node if statement is not None else place.site.file.tree
         for node in ast.walk(root):
             if isinstance(node, ast.Subscript):
-                inner = [node.slice, *([node.slice.lower] if isinstance(node.slice, ast.Slice) else [])]
+                bounds = [node.slice.lower, node.slice.upper] if isinstance(node.slice, ast.Slice) else []
+                inner = [node.slice, *bounds]
                 if any(one is not None and getattr(one, "col_offset", -1) == place.position[1] for one in inner):
                     return str(place.text_of(node))
         return str(place.text)
