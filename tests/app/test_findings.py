@@ -306,7 +306,7 @@ async def test_the_call_of_a_finding_is_kept_at_its_place(script) -> None:
 async def test_the_screen_says_what_an_audit_does_not_look_for(script) -> None:
     sound = "level = [1.0, 2.0]\ntotal = sum(level)\nprint(total)\n"
     bad = "import math\nimport numpy as np\nflow = np.log(np.array([1.0, -2.0]))\nprint(flow.sum())\n"
-    for text, said in ((sound, "no pause"), (bad, "line 3: 1 non-finite cell created at line 3")):
+    for text, said in ((sound, "no pause"), (bad, "· 1 non-finite cell created at line 3")):
         app = UnevenSum(None)
         async with app.run_test(size=(140, 42)) as pilot:
             screen = await audited(pilot, script(text))

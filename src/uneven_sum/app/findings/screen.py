@@ -131,7 +131,7 @@ class Findings(Keyed, Screen[None]):
             return "An audit looks at finite results, not for errors, warnings, nan or inf: run the script for those."
         if not found:
             return "Watched for what an audit does not look at (errors, warnings, nan, inf): no pause."
-        rows = [f"  {place_words(f.file, f.line)}: {cut(f.headline.splitlines()[0], 150)}" for f in found[:WATCHED]]
+        rows = ["· " + cut(" ".join(f.headline.split()), 2 * self.size.width - 6) for f in found[:WATCHED]]
         more = f" The first {WATCHED} of {len(found)}:" if len(found) > WATCHED else ""
         return "\n".join([f"Not findings of the audit; a run pauses at:{more}", *rows])
 
