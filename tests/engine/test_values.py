@@ -132,7 +132,7 @@ async def test_workings_are_told_by_their_own_words(interpreter: str) -> None:
             told = await run.client.closeup(name)
             assert told["summary"]["text"].startswith(text), name
             assert not any("cannot" in fact for _, fact in told["facts"]), name
-        assert "<level>1.5</level>" in await run.client.read_text("tree")
+        assert "<level>1.5</level>" in (await run.client.read_text("tree"))["text"]
         parts = {n: (await run.client.parts(n, 0, 0, 9))["parts"] for n in ("c_place", "tree", "c_cells", "called")}
         assert {n: [p["name"] for p in found] for n, found in parts.items()} == {
             "c_place": ["easting", "row"],
@@ -193,8 +193,8 @@ async def test_facts_tell_what_counts() -> None:
         assert (await run.client.matrix("symmetric * np.nan"))[0][1].startswith("none")
         with pytest.raises(BadUse, match="two-dimensional"):
             await run.client.matrix("array")
-        assert await run.client.read_text("json_text") == '{"station": "quillmere", "levels": [1.5, null]}'
-        assert (await run.client.read_text("raw")).startswith("00000000  00 01 02 03")
+        assert (await run.client.read_text("json_text"))["text"] == '{"station": "quillmere", "levels": [1.5, null]}'
+        assert (await run.client.read_text("raw"))["text"].startswith("00000000  00 01 02 03")
 
 
 async def test_pages_sorted_filtered_sliced(tmp_path) -> None:
@@ -308,7 +308,7 @@ async def test_a_text_of_two_gigabytes(script) -> None:
         await run.pause()
         (card,) = [c for c in await run.client.cards(0, "module") if c.name == "text"]
         assert "2040000000" in card.text and len(card.text) < 300
-        assert len(await run.client.read_text("text")) < 3_000_000
+        assert len((await run.client.read_text("text"))["text"]) < 3_000_000
         await run.client.seen()
         assert await run.step("on") is None
 
