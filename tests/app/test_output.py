@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import pytest
 from driving_app import settled, until
+from textual.widgets import Input
 
 from uneven_sum.app.app import UnevenSum
 from uneven_sum.app.bench.output_drawer import OutputDrawer
 from uneven_sum.app.bench.output_log import OutputLog
+from uneven_sum.app.widgets.dialogs import Prompt
 from uneven_sum.client import Launch
 
 
@@ -96,3 +98,34 @@ async def test_typed_input_stands_after_its_prompt(script) -> None:
         await until(pilot, lambda: any("is 3.5" in text for _, text in log.kept))
         assert [text for _, text in log.kept] == ["depth? ", "‹ 3.5", "is 3.5"]
         assert drawer.number_of("is 3.5") == 1
+
+
+async def test_the_drawer_is_scrolled_searched_and_saved(script, tmp_path) -> None:
+    path = script("for k in range(400):\n    print('line', k)\nx = 1\n")
+    app = UnevenSum(Launch(path, capture=True, pause_on=set()))
+    async with app.run_test(size=(140, 42)) as pilot:
+        bench = await settled(pilot, "paused", 3)
+        drawer, log = bench.query_one(OutputDrawer), bench.query_one(OutputLog)
+        await until(pilot, lambda: log.count == 400)
+        await pilot.press("d")
+        await until(
+            pilot, lambda: drawer.size.height == 20 and "line 399" in text_of(log), 8
+        )  # with its border half of 42
+        assert not drawer.query_one("#stdin").display, "the script has ended: it reads nothing"
+        await pilot.press("pageup")
+        await until(pilot, lambda: "line 399" not in text_of(log))
+        await pilot.press("pagedown")
+        await until(pilot, lambda: "line 399" in text_of(log))
+        bench.notes.search_output()
+        await until(pilot, lambda: isinstance(app.screen, Prompt))
+        await pilot.press(*"line 77", "enter")
+        await until(pilot, lambda: text_of(log)[0] == "line 77")
+        bench.notes.save_output()
+        await until(pilot, lambda: isinstance(app.screen, Prompt))
+        saved = tmp_path / "out.txt"
+        app.screen.query_one(Input).value = str(saved)
+        await pilot.press("enter")
+        await until(pilot, saved.exists)
+        await until(pilot, lambda: saved.read_text() == "".join(f"line {k}\n" for k in range(400)))
+        await pilot.press("escape")
+        await until(pilot, lambda: drawer.size.height == 1)

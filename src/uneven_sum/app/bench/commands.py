@@ -121,6 +121,8 @@ COMMANDS = [
     Command("", "pause before each cell", "of a notebook, on / off", "pause_at_cells"),
     Command("", "copy headline and terms", "to the clipboard", "copy_terms"),
     Command("", "edit watches", "change, move or remove the watch expressions, all in one line", "edit_watches"),
+    Command("", "search output", "for a text, from the row at the top on; pageup, pagedown scroll it", "search_output"),
+    Command("", "save output", "what the script has printed, to a file", "save_output"),
     Command("", "save figure", "drawn with matplotlib by the script", "show_figures"),
     Command("", "list processes", "of the script: what each does; choose one that is paused", "list_processes"),
     Command("", "show threads", "choose one, to see where it is", "show_threads"),

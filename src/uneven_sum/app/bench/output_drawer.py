@@ -19,6 +19,7 @@ CONTROL = re.compile(r"\x1b\[[0-9;?]*[ -/]*[@-~]|\x1b\][^\x07]*(?:\x07|\x1b\\)|[
 NOT_FINITE = re.compile(r"\b(nan|inf)\b", re.IGNORECASE)
 INPUT_HELP = "input for the script: enter sends a line, ctrl+d ends the input, escape closes"
 KEPT = 5000  # lines of output
+LEAST_ROWS = 12  # of the open drawer
 WENT_BACK = "‖ went back: some of the lines above were undone, and are printed again"
 
 
@@ -43,6 +44,7 @@ class OutputDrawer(Vertical):
     OutputDrawer Input { display: none; height: 1; border: none; background: $background; padding: 0 1; }
     OutputDrawer.open OutputLog { display: block; }
     OutputDrawer.open Input { display: block; }
+    OutputDrawer.over Input { display: none; }
     OutputDrawer.open #last { display: none; }
     """
 
@@ -85,6 +87,41 @@ class OutputDrawer(Vertical):
             self.query_one("#stdin", Input).placeholder = f"{prompt}   {INPUT_HELP}" if prompt else INPUT_HELP
         self.draw()
 
+    def fit(self) -> None:
+        """As high as what was printed needs, up to half of the screen; `over`: the script reads nothing any more."""
+        log = self.query_one(OutputLog)
+        rows = max(len(log.rows), len(log.kept)) + 2  # they are wrapped once they are seen
+        self.styles.height = (
+            min(max(LEAST_ROWS, rows), max(LEAST_ROWS, self.app.size.height // 2)) if self.is_open else 1
+        )
+
+    @property
+    def is_open(self) -> bool:
+        return self.has_class("open")
+
+    def scroll(self, pages: int) -> None:
+        """Page through what was printed."""
+        log = self.query_one(OutputLog)
+        log.scroll_relative(y=pages * max(1, log.size.height - 1), animate=False)
+
+    def text(self) -> str:
+        """What is kept of the output, with what was typed."""
+        lines = [text for _, text in self.query_one(OutputLog).kept]
+        return "".join(f"{line}\n" for line in lines) + self.partial["stdout"]
+
+    def find(self, wanted: str) -> str:
+        """Scroll to the next line, from the one at the top on, that holds a text; what to say of it."""
+        log, low = self.query_one(OutputLog), wanted.lower()
+        at = round(log.scroll_offset.y) + 1
+        rows = list(log.rows)
+        order = [*range(at, len(rows)), *range(min(at, len(rows)))]
+        found = next((n for n in order if low in rows[n][1].lower()), None)
+        if found is None:
+            gone = log.count - len(log.kept)
+            return f"{wanted} is not in the output" + (f"; the first {gone:,} lines are not kept." if gone else ".")
+        log.scroll_to(y=found, animate=False)
+        return f"{wanted}: row {found + 1:,} of {len(rows):,} of the output."
+
     def draw(self) -> None:
         line = Text(" output  ", self.palette.quiet, end="", no_wrap=True, overflow="ellipsis")
         line.append(self.last_line or "nothing yet", self.palette.text if self.last_line else self.palette.quiet)
@@ -93,6 +130,8 @@ class OutputDrawer(Vertical):
             count = "1 line" if self.errors == 1 else f"{self.errors} lines"
             line.append(f"   {count} of error output, d shows", self.palette.warning)
         self.query_one("#last", Static).update(line)
+        if self.is_open:
+            self.fit()
 
     def number_of(self, part: str) -> int:
         """The number, from 1, of the last line of standard output that holds a text; 0 where none is kept."""

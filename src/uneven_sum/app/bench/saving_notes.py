@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+
 from ...client import BadUse, notes
 from ...safe_text import cut
 from ..notes.screen import Notes
@@ -9,12 +11,50 @@ from ..widgets.dialogs import Choice, Choose, Prompt
 from .ask_drawer import AskDrawer
 from .cards import Cards
 from .controller import Controller, background
+from .output_drawer import OutputDrawer
+from .output_log import OutputLog
 
 
 class NoteSaver(Controller):
     """A controller of the Bench."""
 
+    sought = ""  # what was searched for in the output last
     verified = ""  # the sentence of the last run beside the one before it
+
+    @background(group="dialog")
+    async def search_output(self) -> None:
+        """The next row of the output that holds a text."""
+        bench = self.bench
+        drawer = bench.query_one(OutputDrawer)
+        text = await bench.app.push_screen_wait(Prompt(bench.palette, "Search in the output", self.sought, "a text"))
+        if text:
+            self.sought = text
+            if not drawer.is_open:
+                bench.action_output()
+            bench.call_after_refresh(lambda: bench.notify(drawer.find(text)))
+
+    @background(group="dialog")
+    async def save_output(self) -> None:
+        """What is kept of the output, as a text file."""
+        bench = self.bench
+        log = bench.query_one(OutputLog)
+        name = f"{os.path.splitext(bench.launch.name)[0]}-output.txt"
+        path = await bench.app.push_screen_wait(Prompt(bench.palette, "Save the output to which file?", name, ".txt"))
+        if not path:
+            return
+        full = os.path.abspath(os.path.expanduser(path))
+        if os.path.exists(full):
+            choices = [Choice("yes", "replace", ""), Choice("no", "cancel", "")]
+            if await bench.app.push_screen_wait(Choose(bench.palette, f"{path} exists.", choices)) != "yes":
+                return
+        try:
+            with open(full, "w", encoding="utf-8", errors="replace") as f:
+                f.write(bench.query_one(OutputDrawer).text())
+        except OSError as e:
+            bench.notify(f"{path} could not be written: {e.strerror}.", severity="warning")
+            return
+        gone = log.count - len(log.kept)
+        bench.notify(f"The output is in {path}." + (f" Its first {gone:,} lines are not kept." if gone else ""))
 
     def action_notes(self) -> None:
         self.bench.app.push_screen(Notes(self.bench, self.bench.palette))

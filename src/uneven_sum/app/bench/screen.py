@@ -273,6 +273,8 @@ class Bench(Keyed, Controlled, Screen[None]):
         self.query_one(TopLine).show(f"{folder} / {self.launch.name}", top_words(state, self.facts, self.ran))
         self.query_one(Keys).show(self.key_line.present_keys())
         self.query_one(Cards).age(state != "running")
+        at_end = self.facts is not None and self.facts.reason == "end"
+        self.query_one(OutputDrawer).set_class(state == "ended" or at_end, "over")
 
     # -- what other screens ask for (BenchView) ------------------------------------------------------
 
@@ -411,12 +413,14 @@ class Bench(Keyed, Controlled, Screen[None]):
     def action_ask(self) -> None:
         if self.state == "paused":
             self.query_one(OutputDrawer).remove_class("open")
+            self.query_one(OutputDrawer).fit()
             self.query_one(AskDrawer).add_class("open")
             self.query_one(AskLine).focus()
 
     def action_output(self) -> None:
         drawer = self.query_one(OutputDrawer)
         drawer.toggle_class("open")
+        drawer.fit()
         if drawer.has_class("open"):
             self.query_one(AskDrawer).remove_class("open")
             if self.state == "running":
@@ -434,6 +438,7 @@ class Bench(Keyed, Controlled, Screen[None]):
         if not self.origins.cancel():
             for drawer in (AskDrawer, OutputDrawer, OriginDrawer):
                 self.query_one(drawer).remove_class("open")
+            self.query_one(OutputDrawer).fit()
             self.origins.closed()
 
     async def on_output_drawer_typed(self, message: OutputDrawer.Typed) -> None:
@@ -444,7 +449,11 @@ class Bench(Keyed, Controlled, Screen[None]):
         self.sources.show_place()
 
     def action_move(self, by: int) -> None:
-        self.query_one(Sheet).move(by)
+        drawer = self.query_one(OutputDrawer)
+        if drawer.is_open and abs(by) > 1:
+            drawer.scroll(1 if by > 0 else -1)
+        else:
+            self.query_one(Sheet).move(by)
 
     def action_again(self, steps: list[Step] | None = None) -> None:
         if self.launch.attach and self.client is not None and self.client.alive:
