@@ -291,7 +291,7 @@ def gate(lk: Lookout, frame: types.FrameType, all_: dict[int, Lookout]) -> bool:
         return False
     if lk.after and (lk.after not in all_ or not all_[lk.after].times):
         return False
-    if lk.chain is not None and stack.chain(frame)[1:] != lk.chain[1:]:
+    if lk.chain is not None and not _are_calls(stack.chain(frame)[1:], lk.chain[1:]):
         return False
     if lk.goal is not None and not _at_goal(lk.goal, frame):
         return False
@@ -400,3 +400,10 @@ def assigned_names(function: ast.AST) -> tuple[set[str], set[str]]:
 
     visit(function, True)
     return bound - outer, used | bound
+
+
+def _are_calls(here: list[list[Any]], wanted: list[list[Any]]) -> bool:
+    """Whether calls are those of a chain; after an edit each is at its line of before, or, as its last, that of now."""
+    return len(here) == len(wanted) and all(
+        h[:2] == w[:2] and h[3] == w[3] and h[2] in (w[2], w[-1]) for h, w in zip(here, wanted)
+    )

@@ -73,9 +73,9 @@ def take_up(loader: Loader, path: str, only_check: bool = False) -> list[str]:
     return differ
 
 
-def follow(chain: list[list[Any]], live: int) -> None:
-    """The lines of calls (as `stack.chain` gives them) in the text of now; the `live` outermost ones run the old."""
-    for call in chain[: len(chain) - live]:
+def follow(chain: list[list[Any]]) -> None:
+    """Add their lines in the text of now to calls, as `stack.chain` gives them: a function may have its new code."""
+    for call in chain:
         old, new = replaced.get(call[1]), registry.files.get(call[1])
         if old is None or new is None:
             continue
@@ -83,7 +83,7 @@ def follow(chain: list[list[Any]], live: int) -> None:
             None, old.lines, new.lines, autojunk=False
         ).get_opcodes():
             if tag != "delete" and first < call[2] <= last:
-                call[2] = min(call[2] - first + to_first, max(to_last, 1))
+                call.append(min(call[2] - first + to_first, max(to_last, 1)))
                 break
 
 

@@ -87,7 +87,7 @@ class CodeRequests(Part):
         """From an earlier place to the entry of a call: `chain` as in the facts of a pause, innermost first."""
         self.exchange.can_move()
         engine = self.engine
-        hot_swap.follow(chain, len(stack.chain(self.exchange.frame())))
+        hot_swap.follow(chain)
         engine.lookouts.next += 1
         lk = Lookout(engine.lookouts.next, where="entry", file=chain[0][1], name=chain[0][0].rpartition(".")[2])
         lk.once, lk.chain = True, chain
