@@ -87,7 +87,7 @@ async def test_long_lists_texts_and_pages_are_gone_into(script) -> None:
         await until(pilot, lambda: isinstance(app.screen, Prompt))
         await pilot.press(*"storm", "enter")
         await until(pilot, lambda: area.selected_text == "Storm")
-        assert "line 2501 of 3000" in str(app.screen.query_one("#said").render())
+        assert "line 2,501 of 3,000" in str(app.screen.query_one("#said").render())
         await pilot.press("x", "y")
         assert area.text.count("day") == 3000, "nothing is edited"
 
