@@ -309,6 +309,30 @@ total = single.sum()
 """
 
 
+OWN = """\
+import numpy as np
+from numpy import empty_like
+
+class Grid:
+    def empty(self, n):
+        return np.zeros(n)
+
+def empty(n):
+    return np.ones(n)
+
+def of(np):
+    return np.empty(2)
+
+print(Grid().empty(3), empty(2), of(Grid()), empty_like(np.zeros(2)).shape)
+"""
+
+
+def test_functions_of_the_script_that_are_called_empty_keep_their_results(tmp_path: Path) -> None:
+    (tmp_path / "s.py").write_text(OWN)
+    found, status = differ("--twice", "s.py", cwd=tmp_path)
+    assert status == 0 and found["equal"] and found["ended"] == {"a": "to its end", "b": "to its end"}
+
+
 def test_unset_memory_is_no_difference_until_it_is_used(tmp_path: Path, interpreter: str) -> None:
     (tmp_path / "s.py").write_text(UNSET.replace("FILLED", "5"))
     found, status = differ("--twice", "s.py", "--python", interpreter, cwd=tmp_path)

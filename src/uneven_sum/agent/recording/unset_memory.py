@@ -14,6 +14,7 @@ from typing import Any
 from ..core import run_state
 from ..values import nonfinite
 
+MOST = 64 << 20  # bytes of an array: the memory of larger ones comes from the system when it is used, as zeros
 WIDE = 4  # bytes from which on a number of a cell is no likely value
 _bits = int.from_bytes(os.urandom(8), "little")
 SEEN = False  # whether an array was filled in this run
@@ -37,6 +38,8 @@ def filled(made: Any) -> Any:
     global SEEN
     np = nonfinite.module("numpy")
     if np is None or type(made) is not np.ndarray or run_state.in_trial or not made.flags.writeable:
+        return made
+    if made.nbytes > MOST:
         return made
     if made.base is not None and made.base is not made:  # `np.ndarray(shape, buffer=…)` shows what is there
         return made

@@ -361,6 +361,7 @@ class Expressions:
 
     def _call(self, node: ast.Call) -> ast.expr:
         name = callee(node)
+        unset = self.options.stream and name in UNSET and self._is_numpys(node.func)
         absorbs = name in ABSORBING
         self.absorbing += absorbs
         if isinstance(node.func, ast.Attribute):
@@ -392,7 +393,14 @@ class Expressions:
             k.value = passes(k.value)
         self.absorbing -= absorbs
         made = self.audited_call(node, name) if self.options.audit else node
-        return self._here(self._probe("unset", made), node) if self.options.stream and name in UNSET else made
+        return self._here(self._probe("unset", made), node) if unset else made
+
+    def _is_numpys(self, function: ast.expr) -> bool:
+        """Whether the text says that a function is NumPy's own: a method or a function of this name may be another."""
+        modules, functions = self.file.numpy_names
+        if isinstance(function, ast.Attribute):
+            return isinstance(function.value, ast.Name) and function.value.id in modules
+        return isinstance(function, ast.Name) and function.id in functions
 
     # What an audit puts in the place of these: see `audit_probes`.
 

@@ -81,6 +81,7 @@ class SourceFile:
         self._tree: ast.Module | None = None
         self._statements: list[Statement] | None = None
         self._own_functions: frozenset[str] | None = None
+        self._numpy_names: tuple[frozenset[str], frozenset[str]] | None = None
         self._tops: list[tuple[int, int]] | None = None  # first line, and number, of each top-level statement
         self._by_position: dict[Position, list[ast.AST]] | None = None
         self._statement_of: dict[Position, Statement] = {}
@@ -129,6 +130,21 @@ class SourceFile:
             kinds = (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef)
             self._own_functions = frozenset(n.name for n in walk(self.tree) if isinstance(n, kinds))
         return self._own_functions
+
+    @property
+    def numpy_names(self) -> tuple[frozenset[str], frozenset[str]]:
+        """What the file calls NumPy, and the functions that it imports from it; not what it also binds itself."""
+        if self._numpy_names is None:
+            modules, functions = set(), set()
+            for node in walk(self.tree):
+                if isinstance(node, ast.Import):
+                    modules |= {one.asname or one.name for one in node.names if one.name == "numpy"}
+                elif isinstance(node, ast.ImportFrom) and node.module == "numpy":
+                    functions |= {one.name for one in node.names if one.asname in (None, one.name)}
+            own = {n.id for n in walk(self.tree) if isinstance(n, ast.Name) and not isinstance(n.ctx, ast.Load)}
+            own |= {n.arg for n in walk(self.tree) if isinstance(n, ast.arg)} | self.own_functions
+            self._numpy_names = frozenset(modules - own), frozenset(functions - own)
+        return self._numpy_names
 
     @property
     def statements(self) -> list[Statement]:
