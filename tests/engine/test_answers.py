@@ -55,9 +55,34 @@ def test_infinities_that_their_function_masks_do_not_pause(tmp_path: Path) -> No
     assert pauses(tmp_path, MASKED.replace("KEPT", "1")) == []
 
 
+COUNTED = """\
+import numpy as np
+w = 1.0 / np.array([0.0, 2.0])
+print("infinite:", np.isinf(w).sum())
+print(w.mean())
+"""
+
+
+@pytest.mark.parametrize("count", ["np.isinf(w).sum()", "np.isfinite(w).all()", "np.isinf(w)"])
+def test_infinities_that_are_only_counted_pause(tmp_path: Path, count: str) -> None:
+    (pause,) = pauses(tmp_path, COUNTED.replace("np.isinf(w).sum()", count))
+    assert (pause["reason"], pause["line"]) == ("nonfinite", 2)
+
+
+@pytest.mark.parametrize(
+    "mask",
+    [
+        "w = np.where(np.isinf(w), 0.0, w)", "w[np.isinf(w)] = 0.0", "w = w[np.isfinite(w)]",
+        "bad = ~np.isfinite(w)\nw[bad] = 0.0", "w = np.nan_to_num(w)", "if np.isinf(w).any():\n    w = np.zeros(2)",
+    ],
+)  # fmt: skip
+def test_infinities_that_are_masked_at_the_top_do_not_pause(tmp_path: Path, mask: str) -> None:
+    assert pauses(tmp_path, COUNTED.replace('print("infinite:", np.isinf(w).sum())', mask)) == []
+
+
 def test_infinities_that_leave_their_function_pause_there(tmp_path: Path) -> None:
     (pause,) = pauses(tmp_path, MASKED.replace("KEPT", "kept(d)"))
-    assert (pause["reason"], pause["line"]) == ("nonfinite", 17)
+    assert (pause["reason"], pause["line"]) == ("nonfinite", 15)
 
 
 def test_a_count_is_of_cells_in_each_part_of_a_tuple(tmp_path: Path) -> None:

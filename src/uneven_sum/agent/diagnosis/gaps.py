@@ -275,19 +275,48 @@ def is_handled(source: ast.AST, statement: Statement, results_only: bool = False
     return False
 
 
-MASKS = {"isinf", "isfinite", "isposinf", "isneginf", "nan_to_num", "masked_invalid", "fix_invalid"}
+FILLS = {"nan_to_num", "masked_invalid", "fix_invalid"}
+TESTS = {"isinf", "isfinite", "isposinf", "isneginf"}
 
 
 def is_masked_later(statement: Statement) -> bool:
-    """True when the function looks, after a statement, for infinities in the names that it stores into."""
+    """True when the function masks, after a statement, infinities in the names that it stores into, or decides by a
+    test of them.  To count or print them is neither."""
     targets = getattr(statement.node, "targets", [])
     names = {target.id for target in targets if isinstance(target, ast.Name)}
     after = statement.node.end_lineno or statement.line
+    tests: set[int] = set()
     for node in ast.walk(statement.scope):
-        if isinstance(node, ast.Call) and callee(node) in MASKS and (node.lineno > after or statement.loops):
-            if names & set().union(*(stored_names(part) for part in (*node.args, node.func))):
-                return True
-    return False
+        if isinstance(node, ast.Call) and (node.lineno > after or statement.loops):
+            if callee(node) in FILLS | TESTS and names & set().union(*map(stored_names, (*node.args, node.func))):
+                if callee(node) in FILLS:
+                    return True
+                tests.add(id(node))
+    masks = _named(statement.scope, tests) if tests else set()
+    return bool(tests) and any(_decides(node, tests, masks) for node in ast.walk(statement.scope))
+
+
+def _named(scope: ast.AST, tests: set[int]) -> set[str]:
+    """The names of masks: `bad = ~np.isfinite(w)`."""
+    made = [n for n in ast.walk(scope) if isinstance(n, ast.Assign) and _holds(n.value, tests)]
+    masks = [n for n in made if isinstance(n.value, (ast.UnaryOp, ast.BinOp)) or id(n.value) in tests]
+    return {target.id for node in masks for target in node.targets if isinstance(target, ast.Name)}
+
+
+def _holds(node: ast.AST, tests: set[int]) -> bool:
+    return any(id(part) in tests for part in ast.walk(node))
+
+
+def _decides(node: ast.AST, tests: set[int], masks: set[str]) -> bool:
+    """An index, `where`, or the head of a branch that goes by a test or by its mask."""
+    by: list[ast.AST] = []
+    if isinstance(node, ast.Subscript):
+        by = [node.slice]
+    elif isinstance(node, (ast.If, ast.IfExp, ast.While, ast.Assert)):
+        by = [node.test]
+    elif isinstance(node, ast.Call) and callee(node) in ("where", "putmask", "copyto", "place", "masked_where"):
+        by = [*node.args, *(k.value for k in node.keywords)]
+    return any(_holds(part, tests) or masks & {n.id for n in ast.walk(part) if isinstance(n, ast.Name)} for part in by)
 
 
 def stored_names(node: ast.AST) -> set[str]:
