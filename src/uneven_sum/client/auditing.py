@@ -16,7 +16,9 @@ from ..safe_text import cut
 from . import accepted
 from .all_findings import AllFindings
 from .client import Client
+from .differing.folders import Folder
 from .events import Ended, Exited, Found, Output, Stopped, Tripped, Where
+from .keeping.copies import in_copy
 
 Progress = Callable[[Where], None]
 
@@ -73,8 +75,13 @@ class Audit:
             await client.end()
 
     async def watch(self) -> None:
-        """Run once more, watched: an audit looks at finite results only.  BadUse when the script cannot be run."""
-        launch = replace(self.launch.to_its_end(), pause_on=set(TRIPS), checks=True, go_on=True)
+        """Run once more, watched, in a copy of the folder: an audit looks at finite results only.  BadUse when the
+        script cannot be run so."""
+        watched = replace(self.launch.to_its_end(), pause_on=set(TRIPS), checks=True, go_on=True)
+        async with in_copy(watched, {}) as (launch, folder):
+            await self._watch(launch, folder)
+
+    async def _watch(self, launch: Launch, folder: Folder) -> None:
         client = self._client = Client(launch)
         found: list[Facts] = []
         try:
@@ -82,6 +89,7 @@ class Audit:
             await self._feed(client)
             while not isinstance(event := await client.next_event(), Exited):
                 if isinstance(event, (Tripped, Stopped)) and event.facts.reason in TRIPS:
+                    event.facts.file = folder.back(event.facts.file)
                     found.append(event.facts)
                 if isinstance(event, Stopped):
                     await client.go_on()

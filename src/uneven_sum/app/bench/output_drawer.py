@@ -158,7 +158,8 @@ class OutputDrawer(Vertical):
         known what that is (a snapshot within a loop), a line says so."""
         log, went_back = self.query_one(OutputLog), 0 < point < self.newest
         self.newest = max(point, self.newest)
-        if at_start:
+        printed = {self.palette.text, self.palette.warning}
+        if at_start and any(colour in printed for colour, _ in log.kept):  # else: notes on what runs unwatched
             self.marks[point] = (0, dict.fromkeys(self.partial, ""), "", 0)
         if point not in self.marks:
             if went_back:

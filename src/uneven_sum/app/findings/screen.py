@@ -155,7 +155,7 @@ class Findings(Keyed, Screen[None]):
             self.audit.ended = str(e)
         self.done()
         if not self.audit.ended:
-            self.tell_watched("An audit looks at finite results. The script runs once more, watched for the others …")
+            self.tell_watched("Finite results only. The script runs once more, watched, in a copy of its folder …")
             with contextlib.suppress(BadUse):
                 await self.audit.watch()
             self.tell_watched(self.watched_words())
