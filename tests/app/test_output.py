@@ -129,3 +129,17 @@ async def test_the_drawer_is_scrolled_searched_and_saved(script, tmp_path) -> No
         await until(pilot, lambda: saved.read_text() == "".join(f"line {k}\n" for k in range(400)))
         await pilot.press("escape")
         await until(pilot, lambda: drawer.size.height == 1)
+
+
+async def test_an_open_drawer_that_grows_shows_what_came_last(script) -> None:
+    path = script("depth = input('depth? ')\nfor k in range(60):\n    print('line', k)\nx = 1\n")
+    app = UnevenSum(Launch(path, capture=True, pause_on=set()))
+    async with app.run_test(size=(140, 42)) as pilot:
+        bench = await settled(pilot, "running")
+        drawer, log = bench.query_one(OutputDrawer), bench.query_one(OutputLog)
+        await until(pilot, lambda: drawer.partial["stdout"] == "depth? ")
+        await pilot.press("d")
+        await until(pilot, lambda: drawer.query_one("#stdin").has_focus)
+        await pilot.press(*"3.5", "enter")
+        await settled(pilot, "paused", 4)
+        await until(pilot, lambda: drawer.size.height == 20 and "line 59" in text_of(log), 10)

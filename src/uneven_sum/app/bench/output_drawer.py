@@ -101,8 +101,7 @@ class OutputDrawer(Vertical):
 
     def scroll(self, pages: int) -> None:
         """Page through what was printed."""
-        log = self.query_one(OutputLog)
-        log.scroll_relative(y=pages * max(1, log.size.height - 1), animate=False)
+        self.query_one(OutputLog).page(pages)
 
     def text(self) -> str:
         """What is kept of the output, with what was typed."""
@@ -119,6 +118,7 @@ class OutputDrawer(Vertical):
         if found is None:
             gone = log.count - len(log.kept)
             return f"{wanted} is not in the output" + (f"; the first {gone:,} lines are not kept." if gone else ".")
+        log.follows = False
         log.scroll_to(y=found, animate=False)
         return f"{wanted}: row {found + 1:,} of {len(rows):,} of the output."
 

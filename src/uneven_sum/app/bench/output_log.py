@@ -30,10 +30,11 @@ class OutputLog(ScrollView, can_focus=True):
         self.count = 0  # of lines that were ever written
         self.rows: deque[tuple[str, str]] = deque()
         self.wide = 0
+        self.follows = True  # shows the end as lines come, until the user scrolls up
 
     def write(self, lines: list[tuple[str, str]]) -> None:
         """Add lines, each a colour and a text."""
-        follows = self.at_end
+        self.follows = self.follows or self.at_end
         full = len(self.kept) + len(lines) > (self.kept.maxlen or 0)
         self.kept.extend(lines)
         self.count += len(lines)
@@ -44,7 +45,7 @@ class OutputLog(ScrollView, can_focus=True):
         else:
             for colour, text in lines:
                 self._wrap(colour, text)
-        self._shown(follows)
+        self._shown(self.follows)
 
     def cut_to(self, count: int) -> None:
         """Take the lines away that were written after the first `count`."""
@@ -69,10 +70,11 @@ class OutputLog(ScrollView, can_focus=True):
     def on_resize(self, event: events.Resize) -> None:
         wide = max(0, self.scrollable_content_region.width - 2)
         if wide and wide != self.wide:
-            follows = not self.wide or self.at_end
             self.wide = wide
             self._make_rows()
-            self._shown(follows)
+            self._shown(self.follows)
+        elif self.follows:
+            self.call_after_refresh(self.scroll_end, animate=False)
 
     def on_show(self) -> None:
         self.call_after_refresh(self.scroll_end, animate=False)
@@ -89,6 +91,25 @@ class OutputLog(ScrollView, can_focus=True):
             return
         rows = textwrap.wrap(text, self.wide, drop_whitespace=False, replace_whitespace=False)
         self.rows.extend((colour, row) for row in rows)
+
+    def on_mouse_scroll_up(self) -> None:
+        self.follows = False
+
+    def action_scroll_up(self) -> None:
+        self.follows = False
+        super().action_scroll_up()
+
+    def page(self, by: int) -> None:
+        """Scroll by so many pages."""
+        self.follows = False
+        self.scroll_relative(y=by * max(1, self.size.height - 1), animate=False)
+
+    def action_page_up(self) -> None:
+        self.page(-1)
+
+    def action_scroll_home(self) -> None:
+        self.follows = False
+        super().action_scroll_home()
 
     def _shown(self, follows: bool) -> None:
         self.virtual_size = Size(self.size.width, len(self.rows))
