@@ -41,6 +41,11 @@ def differ(*words: str, cwd: Path) -> tuple[dict, int]:
     return json.loads(done.stdout), done.returncode
 
 
+def said(*words: str, cwd: Path) -> str:
+    command = [sys.executable, "-m", "uneven_sum", "differ", *words]
+    return subprocess.run(command, capture_output=True, text=True, cwd=cwd, stdin=subprocess.DEVNULL).stdout
+
+
 def refused(*words: str, cwd: Path) -> str:
     command = [sys.executable, "-m", "uneven_sum", "differ", *words]
     done = subprocess.run(command, capture_output=True, text=True, cwd=cwd, stdin=subprocess.DEVNULL)
@@ -59,7 +64,7 @@ def test_an_edited_copy_parts_at_the_edited_term_though_lines_moved(tmp_path: Pa
     found, status = differ("old.py", "new.py", cwd=tmp_path)
     assert status == 1 and not found["equal"]
     first = found["first"]
-    assert (first["a"]["line"], first["b"]["line"], first["a"]["pass"]) == (8, 9, 1)
+    assert (first["a"]["line"], first["b"]["line"], first["a"]["pass"], first["a"]["times"]) == (8, 9, None, 1)
     assert first["a"]["function"] == "rate" and first["a"]["term"] == "0.6 * math.sqrt(2 * G * head)"
     assert first["b"]["term"] == "0.61 * math.sqrt(2 * G * head)" and first["a"]["file"] == str(tmp_path / "old.py")
     assert abs(first["difference"] - 0.01 / 0.61) < 1e-12
@@ -246,7 +251,7 @@ def test_a_stored_run_is_an_open_file(tmp_path: Path) -> None:
     lines = {p["place"]: p["line"] for p in about["places"]}
     told = [(lines[r.place], r.part, r.more, r.value) for r in table.itertuples()]
     assert told[:3] == [(1, 0, False, 0.5), (2, 0, False, 1.5), (3, 2, False, 1.0)]
-    assert about["texts"] == [[told[3][3], "spring"]] and about["format"] == 1
+    assert about["texts"] == [[told[3][3], "spring"]] and about["format"] == 2
     assert about["sources"] == {str(tmp_path / "model.py"): (tmp_path / "model.py").read_text().rstrip("\n")}
 
 
@@ -259,7 +264,7 @@ def test_a_file_that_is_no_stored_run_of_ours_is_refused(tmp_path: Path) -> None
     pq.write_table(table, tmp_path / "gauge.parquet")
     assert "no stored run" in refused("gauge.parquet", "model.py", cwd=tmp_path)
     pq.write_table(table.replace_schema_metadata({"uneven_sum": '{"format": 9}'}), tmp_path / "new.parquet")
-    assert "another version of Uneven Sum (format 9; this one reads 1)" in refused(
+    assert "another version of Uneven Sum (format 9; this one reads 2)" in refused(
         "new.parquet", "model.py", cwd=tmp_path
     )
     (tmp_path / "cut.parquet").write_bytes((tmp_path / "gauge.parquet").read_bytes()[:60])
@@ -284,6 +289,49 @@ def test_terms_and_what_differs_within_the_tolerance(tmp_path: Path) -> None:
     assert "--at takes FILE:LINE=X" in refused("--at", "old.py=1e-6", "old.py", "new.py", cwd=tmp_path)
     equal, status = differ("--relative", "0.1", "old.py", "new.py", cwd=tmp_path)
     assert equal["equal"] and status == 0 and equal["near"]["count"] == 2
+
+
+NESTED = """\
+level = 2.0
+def part(h):
+    s = 0.0
+    for k in range(5):
+        if k > 2:
+            s = s + h * k
+    return s
+out = []
+for day in range(4):
+    hour = 0
+    while hour < 3:
+        hour += 1
+        if day == 2:
+            level = level - 0.2
+        out.append(part(level))
+print(sum(part(h) for h in out))
+"""
+
+
+def test_a_pass_is_the_loops(tmp_path: Path) -> None:
+    """And not how often the place came; a function that is called in a loop has its own loops."""
+    (tmp_path / "old.py").write_text(NESTED)
+    (tmp_path / "new.py").write_text(NESTED.replace("0.2", "0.3"))
+    changed, _ = differ("old.py", "new.py", cwd=tmp_path)
+    first = changed["first"]["a"]
+    assert (first["line"], first["loop"], first["pass"], first["times"]) == (14, 11, 1, 1)
+    largest = changed["largest"]["a"]
+    assert (largest["line"], largest["loop"], largest["pass"]) == (6, 4, 5) and largest["times"] > 5
+    (tmp_path / "new.py").write_text(NESTED.replace("h * k", "h * k * (1.1, 1.0)[h > 1.9]"))
+    called, _ = differ("old.py", "new.py", cwd=tmp_path)
+    first = called["first"]["a"]
+    assert (first["line"], first["loop"], first["pass"], first["times"]) == (6, 4, 4, 13)
+    stored("old.py", tmp_path)
+    again, _ = differ("monday.parquet", "new.py", cwd=tmp_path)
+    assert again["first"]["a"] == first
+    (tmp_path / "new.py").write_text(NESTED.replace("day == 2", "day >= 2"))
+    path, _ = differ("old.py", "new.py", cwd=tmp_path)
+    assert path["first"]["a"]["line"] == 13 and path["first"]["a"]["pass"] == 1 and path["first"]["a"]["times"] == 10
+    text = said("old.py", "new.py", cwd=tmp_path)
+    assert "old.py:13, pass 1 of the loop at line 11, the 10th time" in text
 
 
 UNSET = """\

@@ -47,7 +47,9 @@ def _met(found: Compared, side: int, met: Met) -> dict[str, object]:
         "file": run.folder.back(met.place.file),
         "line": met.place.line,
         "function": found.function(side, met.place) or "<module>",
-        "pass": met.times,
+        "times": met.times,
+        "loop": met.loop[0] if met.loop else None,
+        "pass": met.loop[1] if met.loop else None,
         "term": found.term(side, met.place),
         "value": met.text,
     }
@@ -129,12 +131,7 @@ def _place(found: Compared, side: int, met: Met) -> str:
     place = short_place(run.folder.back(met.place.file), met.place.line)
     function = found.function(side, met.place)
     where = f" in {shown(function)}" if function else ""
-    times = f", the {met.times:,}{_ending(met.times)} time" if met.times > 1 else ""
-    return f"{place}{where}{times}"
-
-
-def _ending(n: int) -> str:
-    return "th" if n % 100 in (11, 12, 13) else {1: "st", 2: "nd", 3: "rd"}.get(n % 10, "th")
+    return f"{place}{where}, {met.when}" if met.when else f"{place}{where}"
 
 
 def _rows(found: Compared, of: Difference, only: int | None = None) -> str:

@@ -89,7 +89,7 @@ class Unclear(ValueError):
 def ordinal(n: int) -> str:
     """`1st`, `2nd`, `3rd`, `11th`."""
     ending = "th" if n % 100 in (11, 12, 13) else {1: "st", 2: "nd", 3: "rd"}.get(n % 10, "th")
-    return f"{n}{ending}"
+    return f"{n:,}{ending}"
 
 
 def _quoted(text: str) -> str:

@@ -169,3 +169,4 @@ def test_the_agent_and_the_client_number_the_parts_alike() -> None:
     assert [getattr(value_stream, n) for n in names] == [getattr(reading, n) for n in names]
     assert expressions.STREAMED_TEST >> reading.PART_BIT == reading.CONSTANT
     assert expressions.STREAMED_TERM >> reading.PART_BIT == reading.TERM
+    assert expressions.STREAMED_LOOP >> reading.PART_BIT == reading.LOOP == value_stream.LOOP

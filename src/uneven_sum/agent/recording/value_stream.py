@@ -35,7 +35,7 @@ PART_BIT = 24  # places below, parts of a value above
 MASK = (1 << PART_BIT) - 1
 CONTINUED = 0x80  # a further record of the value that the one before began
 FLOAT, INTEGER, CONSTANT, IMAGINARY, TEXT, KIND, LENGTH, SUM, LOWEST, HIGHEST, BAD, CELL = range(12)
-LEFT, RIGHT, TERM, SINGLE, SINGLE_CELL = range(12, 17)
+LEFT, RIGHT, TERM, SINGLE, SINGLE_CELL, LOOP = range(12, 18)  # LOOP: a loop begins; it has no value
 EXACT = 2**53
 ELEMENTS = 8  # of a list, dict or array that are sent
 COLUMNS = 20  # of a frame
@@ -49,6 +49,7 @@ ROLES = {
     "augmented",
     "audit",
     "running",
+    "loop",
 }  # of sites whose values are sent
 TEXTS = 5_000  # that are sent in full, up to so many characters each:
 SHOWN = 80

@@ -79,7 +79,7 @@ PRINTING |= {"info", "debug", "warning", "echo", "to_csv", "to_json", "to_parque
 PRINTING |= {"plot", "scatter", "imshow", "hist", "bar", "contour", "contourf", "semilogx", "semilogy", "loglog"}
 PRINTING |= {"pcolormesh", "errorbar", "fill_between", "step"}
 # The parts of a truth value and of a term: see `recording/value_stream.py`.
-STREAMED_TEST, STREAMED_TERM = 2 << 24, 14 << 24
+STREAMED_TEST, STREAMED_TERM, STREAMED_LOOP = 2 << 24, 14 << 24, 17 << 24
 MANY_DIGITS = 12
 LARGE = 10_000  # lines of a file from which on checks are calls: its start would take too long otherwise
 

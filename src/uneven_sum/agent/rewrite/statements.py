@@ -45,6 +45,7 @@ from ..source.source_file import SourceFile, last_statements, position
 from . import blocks
 from .block_probes import BlockProbes
 from .checked_functions import checked_functions
+from .expressions import STREAMED_LOOP
 from .origin_probes import Inserter
 from .placing import at, placed
 from .predicates import cannot_fail, head_may_fail, is_docstring, is_future, leaves_early, sees_frame, takes_all
@@ -354,6 +355,10 @@ class Rewriter(BlockProbes):
         made: list[coverage.Branch] = []
         text, rest = s.body, s.orelse
         begun = self._flags(self.blocks.begins.get(id(s), []), first_line(s))
+        if self.options.stream:
+            key = self.sites.add(self.file, self.at, position(s), "loop") | STREAMED_LOOP
+            told = self._probe("stream_add", ast.Tuple([ast.Constant(key), ast.Constant(0.0)], ast.Load()))
+            begun.append(self._here(ast.Expr(told), first_line(s)))
         if recorder is not None:
             begun += self.run_begins(recorder, s)
             self.recording.append((recorder, run_name(s)))

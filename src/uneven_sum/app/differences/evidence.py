@@ -74,8 +74,9 @@ def entry(found: Compared, row: Row, p: Palette, width: int) -> Text:
     if row.at is not None:
         largest, first = row.at.largest.size, row.difference
         by = "" if largest is None else f"by up to {largest:.3g} of its size, "
-        more = f"{row.at.count:,} times, first in pass {first.a.times:,}" if row.at.count > 1 else "once"
-        out.append((by + more)[: max(10, width - 64)], p.quiet)
+        more = f"{row.at.count:,} times" if row.at.count > 1 else "once"
+        more += f", first in {first.a.when}" if first.a.loop is not None else ""
+        out.append(cut(by + more, max(10, width - 64)), p.quiet)
     elif row.only:
         out.append("one run alone comes here", p.quiet)
     else:
@@ -90,7 +91,7 @@ def values(found: Compared, row: Row, p: Palette) -> Text:
     if row.at is not None and row.at.largest is not row.difference:
         shown.append(("largest", row.at.largest))
     for title, one in shown:
-        pass_ = f", pass {one.a.times:,}" if one.a.times > 1 else ""
+        pass_ = f", {one.a.when}" if one.a.when else ""
         by = f", by {one.size:.3g} of its size" if one.size is not None else ""
         out.append(("\n\n" if out else "") + f"{title} difference{pass_}{by}\n", f"bold {p.quiet}")
         for side, met in enumerate((one.a, one.b)):

@@ -8,9 +8,11 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from ..sentences import ordinal
 from .course import Course
+from .loop_passes import LoopPasses
 from .places import Matching
-from .reading import CONTINUED, NUMBERS, PART_BIT, WIDE, Block, Place, shown
+from .reading import CONTINUED, LOOP, NUMBERS, PART_BIT, WIDE, Block, Place, shown
 
 WINDOWS = (64, 1_000, 20_000)  # records in which two paths that have parted may meet again, tried in turn
 RUN, FEW = 6, 3  # records in a row that must fit, for them to have met
@@ -26,6 +28,16 @@ class Met:
     place: Place
     times: int
     text: str
+    loop: tuple[int, int] | None = None  # line and pass of the loop that the record is in, where that is known
+
+    @property
+    def when(self) -> str:
+        """In which pass, and how many times it had come: `pass 3 of the loop at line 5, the 43rd time`; empty for what
+        came first in no loop."""
+        parts = [f"pass {self.loop[1]:,} of the loop at line {self.loop[0]}"] if self.loop is not None else []
+        if self.times > 1 and (self.loop is None or self.loop[1] != self.times):
+            parts.append(f"the {ordinal(self.times)} time")
+        return ", ".join(parts)
 
 
 @dataclass
@@ -64,6 +76,8 @@ class Side:
     parts: np.ndarray = field(default_factory=lambda: np.empty(0, np.uint8))
     values: np.ndarray = field(default_factory=lambda: np.empty(0))
     times: np.ndarray = field(default_factory=lambda: np.zeros(1024, np.int64))  # first parts met, by number
+    loops: LoopPasses = field(default_factory=LoopPasses)
+    loop_heads: dict[int, Place] = field(default_factory=dict)  # by number of the site
     ended: bool = False
 
     def count(self, numbers: np.ndarray, parts: np.ndarray) -> None:
@@ -105,9 +119,13 @@ class Comparer:
 
     def place(self, side: int, place: Place) -> None:
         of = self.sides[side]
+        if place.role == "loop":
+            of.loop_heads[place.place] = place
+            return
         if place.place >= len(of.table):
             of.table = np.concatenate([of.table, np.full(place.place + 1024, -1, np.int64)])
         number = self.matching.number(side, place)
+        of.loops.place(number, place.file, self.matching.text(side, place.file).loop_at(place))
         known = self.at_lines.get((os.path.basename(place.file), place.line)) if side == 0 else None
         if known is not None:
             if number >= len(self.own):
@@ -119,9 +137,15 @@ class Comparer:
         of = self.sides[side]
         numbers = of.table[block.keys & MASK]
         kept = numbers >= 0
+        begins = np.flatnonzero(block.keys >> PART_BIT == LOOP)
+        if len(begins):
+            kept[begins] = False
+            ahead = len(of.numbers) + np.cumsum(kept)[begins]
+            for at, site in zip(ahead.tolist(), (block.keys[begins] & MASK).tolist(), strict=True):
+                of.loops.begin(of.loop_heads[site], at)
         whole = bool(kept.all())
         if side == 0 and not whole:
-            self.left_out.update(np.unique(block.keys[~kept] & MASK).tolist())
+            self.left_out.update(set(np.unique(block.keys[~kept] & MASK).tolist()) - of.loop_heads.keys())
         parts = self.parts_of(block)
         of.numbers = np.concatenate([of.numbers, numbers if whole else numbers[kept]])
         of.parts = np.concatenate([of.parts, parts if whole else parts[kept]])
@@ -255,9 +279,11 @@ class Comparer:
         begun = (side.numbers[: at + 1] == number) & (side.parts[: at + 1] < CONTINUED)
         before = int(side.times[number]) if number < len(side.times) else 0
         text = shown(int(side.parts[at]), float(side.values[at]), self.texts)
-        return Met(self.matching.at[which][number], before + int(begun.sum()), text)
+        loop = side.loops.at(at, side.numbers, side.parts, side.times)
+        return Met(self.matching.at[which][number], before + int(begun.sum()), text, loop)
 
     def _drop(self, side: Side, size: int) -> None:
+        side.loops.drop(size, side.numbers, side.parts, side.times)
         side.count(side.numbers[:size], side.parts[:size])
         side.numbers, side.parts, side.values = side.numbers[size:], side.parts[size:], side.values[size:]
 

@@ -27,6 +27,8 @@ BY_NATURE = {
 TERMS = ("audit", "running")  # roles of operators and calls
 Source = Callable[[ast.AST], str]
 FUNCTIONS = (ast.FunctionDef, ast.AsyncFunctionDef)
+ELEMENTS = (ast.ListComp, ast.SetComp, ast.DictComp, ast.GeneratorExp)
+Position = tuple[int, int]  # line, column
 SCOPES = (ast.FunctionDef, ast.AsyncFunctionDef, ast.Lambda)
 RANDOM = {
     *("random", "rand", "randn", "randint", "normal", "uniform", "choice", "shuffle", "permutation", "sample", "gauss"),
@@ -42,6 +44,7 @@ class Text:
     lines: list[str] = field(default_factory=list)
     tree: ast.Module | None = None
     nodes: dict[tuple[int, int, int, int], ast.AST] | None = None  # by first line and column, last line and column
+    loops: list[tuple[Position, Position, int | None]] | None = None  # see `_loops`
     sources: dict[tuple[int, str], dict[str, str]] = field(default_factory=dict)  # by scope: see `_sources_of_names`
 
     @classmethod
@@ -81,6 +84,14 @@ class Text:
         ]
         return [*sorted(around, key=lambda n: -n.lineno), self.tree]
 
+    def loop_at(self, place: Place) -> int | None:
+        """The line of the innermost loop around a place; None in a comprehension and where a function begins anew."""
+        if self.loops is None:
+            self.loops = list(_loops(self.tree)) if self.tree is not None else []
+        at = (place.line, place.column)
+        around = [(first, line) for first, end, line in self.loops if first <= at < end]
+        return max(around, key=lambda found: found[0])[1] if around else None
+
     def function_at(self, line: int) -> str:
         """The function around a line, with those around it: `simulate.rate`; empty in the module."""
         if self.tree is None:
@@ -96,6 +107,25 @@ class Text:
         encoded[-1] = encoded[-1][: place.end]
         encoded[0] = encoded[0][place.column :]
         return " ".join(" ".join(part.decode("utf-8", "replace") for part in encoded).split())
+
+
+def _loops(tree: ast.Module) -> Iterable[tuple[Position, Position, int | None]]:
+    """Where each loop is gone through, and its line; None for what has passes of its own that are not counted."""
+    for node in ast.walk(tree):
+        if isinstance(node, ast.While):
+            yield _start(node.test), _end(node.body[-1]), node.lineno
+        elif isinstance(node, (ast.For, ast.AsyncFor)):
+            yield _start(node.body[0]), _end(node.body[-1]), node.lineno
+        elif isinstance(node, (*SCOPES, *ELEMENTS, ast.ClassDef)):
+            yield _start(node), _end(node), None
+
+
+def _start(node: ast.expr | ast.stmt) -> Position:
+    return node.lineno, node.col_offset
+
+
+def _end(node: ast.expr | ast.stmt) -> Position:
+    return node.end_lineno or 0, node.end_col_offset or 0
 
 
 def lines_of_other(a: list[str], b: list[str]) -> dict[int, int]:

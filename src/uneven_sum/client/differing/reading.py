@@ -12,7 +12,7 @@ import numpy as np
 PART_BIT = 24
 CONTINUED = 0x80  # a further record of the value that the one before began
 FLOAT, INTEGER, CONSTANT, IMAGINARY, TEXT, KIND, LENGTH, SUM, LOWEST, HIGHEST, BAD, CELL = range(12)
-LEFT, RIGHT, TERM, SINGLE, SINGLE_CELL = range(12, 17)
+LEFT, RIGHT, TERM, SINGLE, SINGLE_CELL, LOOP = range(12, 18)
 # Parts that are compared as numbers.
 NUMBERS = (FLOAT, INTEGER, IMAGINARY, LENGTH, SUM, LOWEST, HIGHEST, BAD, CELL, LEFT, RIGHT)
 WORDS = {

@@ -19,7 +19,7 @@ from ...host.launch import BadUse
 from .places import Text
 from .reading import CONTINUED, PART_BIT, Block, Place
 
-FORMAT = 1
+FORMAT = 2
 KEY = b"uneven_sum"
 ROWS = 500_000  # of a row group
 MAGIC = b"PAR1"
