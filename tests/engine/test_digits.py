@@ -10,6 +10,7 @@ import sys
 
 import pytest
 
+from uneven_sum.check.digits import results_text
 from uneven_sum.client import Launch
 from uneven_sum.client.digits.runs import Digits, digits
 
@@ -210,6 +211,49 @@ def test_what_a_residual_is_called_makes_a_question_and_parts_of_words_do_not(sc
         assert [(f.line, f.question) for f in found.findings] == [(3, question)], name
     found = of("import math\nq = 1e-17\nsurprise = -math.log(1 - q)\nprint(surprise)\n", script)
     assert found_at(found) == [("cancellation", 3)]
+
+
+BOOKS = """\
+rain = [0.1 * k for k in range(50)]
+level, total_in, total_out = 3.7, 0.0, 0.0
+first = level
+for p in rain:
+    out = 0.3 * level
+    level = level + p - out
+    total_in += p
+    total_out += out
+balance = total_in - total_out - (level - first)
+print("left", balance)
+print("balance", total_in - total_out - level + first)
+print(f"not closed: {total_in - total_out - level + first:.3f} m", "%.2f" % (total_in - total_out - level + first))
+"""
+
+
+def test_books_that_balance_hold_their_digits(script) -> None:
+    """Beside what they are the difference of, or as they are printed."""
+    found = of(BOOKS, script)
+    assert found.findings == [] and min(results(found)) > 12
+    beside, printed = "beside its operands", "as printed"
+    assert [r.beside for r in found.judged.results] == [beside, beside, printed, printed]
+    assert ", beside its operands)" in results_text(found)
+    unlike = of("a = 0.1 + 0.2\nb = 0.3\nprint(a - b)\n", script)
+    assert unlike.findings == [] and min(results(unlike)) > 15
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "import math\nb = 1e9\nx = -b + math.sqrt(b * b - 4)\nprint(x)\n",
+        "import math\nb = 1e9\nr = math.sqrt(b * b - 4)\nprint(r - b)\n",
+        "n = 3\ns = t = 0.0\nfor v in (1e9 + 0.1, 1e9 + 0.2, 1e9 + 0.3):\n    s += v\n    t += v * v\n"
+        "print(f'{t / n - (s / n) * (s / n):.3f}')\n",
+        "def f(a, b):\n    return (a + b) ** 2 - a * a - 2 * a * b\nprint(f'{f(1e8, 1e-2):.6f}')\n",
+    ],
+    ids=["root", "named root", "variance", "square"],
+)
+def test_what_cancels_to_nothing_is_no_residual(text: str, script) -> None:
+    found = of(text, script)
+    assert min(results(found)) < 1.5 and [f.question for f in found.findings] == [False]
 
 
 def test_unseeded_draws_are_the_same_in_all_runs(script) -> None:

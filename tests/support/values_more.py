@@ -9,6 +9,7 @@ import dask.dataframe
 import geopandas
 import h5py
 import jax.numpy as jnp
+import mpmath
 import netCDF4
 import numpy as np
 import pandas as pd
@@ -18,6 +19,7 @@ import scipy.optimize
 import scipy.stats
 import shapely
 import statsmodels.api as sm
+import sympy
 import uncertainties
 import uncertainties.unumpy
 import unyt
@@ -69,4 +71,19 @@ exact = pd.Series([decimal.Decimal("1.5"), decimal.Decimal("2.5")], index=["sill
 thirds = pd.Series([fractions.Fraction(1, 3), fractions.Fraction(2, 3)])
 texts = np.array(["sill", "weir"], dtype=np.dtypes.StringDType())
 spread = jnp.array([1.0, 2.0, jnp.inf])
+x, y = sympy.symbols("x y")
+outflow, unknown = sympy.integrate(sympy.exp(-(x**2)) * x, x), sympy.Function("stage")(x)
+long = sympy.expand((x + y) ** 200)
+jacobian = sympy.Matrix([[x, 1], [y, x * y]])
+with mpmath.workdps(50):
+    third = mpmath.mpf(1) / 3
+turn, square = mpmath.mpc(1, 2), mpmath.matrix([[1, 2], [3, 4]])
+
+
+class Rating(sympy.Function):
+    def _sympystr(self, printer):
+        raise RuntimeError
+
+
+rating = Rating(x)
 breakpoint()

@@ -65,7 +65,7 @@ def _place(found: Digits, file: str, line: int) -> dict[str, object]:
 
 
 def _result(found: Digits, r: Result) -> dict[str, object]:
-    told = {"text": r.text, "value": r.value or None, "digits": round(r.digits, 1)}
+    told = {"text": r.text, "value": r.value or None, "digits": round(r.digits, 1), "beside": r.beside}
     return {**_place(found, r.place.file, r.place.line), **told}
 
 
@@ -117,7 +117,7 @@ def results_text(found: Digits) -> str:
         return "No results were seen: nothing is printed, written or drawn, and no name at the top is left unused.\n"
     width = min(40, max(len(r.text) for r in results))
     rows = [
-        f"  {number(r.digits):>4}  {cut(r.text, width):<{width}}  {r.value}  ({at})".rstrip()
+        f"  {number(r.digits):>4}  {cut(r.text, width):<{width}}  {r.value}  ({at}{', ' if r.beside else ''}{r.beside})"
         for r in results
         for at in [place_words(found.path(r.place.file), r.place.line)]
     ]

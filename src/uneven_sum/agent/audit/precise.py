@@ -109,8 +109,12 @@ def _compare_arrays(root: ast.expr, scope: ast.AST, names: Mapping[str, object])
             moved = [np.asarray(_Evaluation(scope, names, _Long(off)).value(root)) for off in _moves(scope)]
     except (ArithmeticError, TypeError, ValueError, RecursionError, LookupError) as e:
         raise Unknown from e
-    if exact.shape != stored.shape or stored.dtype != np.float64 or not np.isfinite(stored).all():
+    if exact.shape != stored.shape or stored.dtype != np.float64:
         raise Unknown
+    fine = np.isfinite(stored) & np.isfinite(exact)  # else it is masked, or missing
+    if not fine.any():
+        raise Unknown
+    exact, stored, moved = exact[fine], stored[fine], [m[fine] for m in moved]
     gap, largest = np.abs(stored.astype(np.longdouble) - exact), np.abs(exact).max()
     at = int(np.argmax(gap))
     if not largest:
@@ -152,6 +156,32 @@ def _accumulators(scope: ast.AST) -> set[str]:
     }
 
 
+def _is_array(value: object) -> bool:
+    """An array, a masked one, or a column of a frame."""
+    np, pd = nonfinite.module("numpy"), nonfinite.module("pandas")
+    if np is None:
+        return False
+    return type(value) in (np.ndarray, np.ma.MaskedArray) or (pd is not None and type(value) is pd.Series)
+
+
+class _Cells:
+    """Gives the cells of arrays.  Columns must have equal indices: pandas brings together what has the same label."""
+
+    index: Any = None
+
+    def cells(self, value: Any) -> Any:
+        """The cells; nan where they are masked."""
+        np = nonfinite.module("numpy")
+        if type(value) is np.ndarray:
+            return value
+        if type(value) is np.ma.MaskedArray:
+            return value.filled(np.nan) if value.dtype.kind == "f" else np.asarray(value.data)
+        if self.index is not None and not value.index.equals(self.index):
+            raise Unknown
+        self.index = value.index
+        return value.to_numpy()
+
+
 class _Exact:
     """Sixty decimal digits.  `off`: how the numbers that go in are moved."""
 
@@ -169,7 +199,7 @@ class _Exact:
 
     def number(self, value: Any) -> Any:
         np = nonfinite.module("numpy")
-        if np is not None and isinstance(value, np.ndarray):
+        if _is_array(value):
             raise Arrays
         if np is not None and isinstance(value, (np.float64, np.integer)):
             value = value.item()
@@ -189,7 +219,7 @@ class _Exact:
         raise Unknown
 
 
-class _Stored:
+class _Stored(_Cells):
     """As the script has evaluated it."""
 
     inline = False
@@ -201,8 +231,10 @@ class _Stored:
         np = nonfinite.module("numpy")
         if np is not None and isinstance(value, (np.float64, np.integer)):
             return value.item()
-        if np is not None and type(value) is np.ndarray and value.dtype.kind in "fi" and value.size <= MOST:
-            return value
+        if np is not None and _is_array(value):
+            value = self.cells(value)
+            if value.dtype.kind in "fi" and value.size <= MOST:
+                return value
         if is_one_of(type(value), float, int):
             return value
         raise Unknown
@@ -223,7 +255,7 @@ class _Stored:
         return sum(values)
 
 
-class _Long:
+class _Long(_Cells):
     """NumPy's long double.  `off`: as of `_Exact`."""
 
     inline = True
@@ -243,8 +275,10 @@ class _Long:
 
     def number(self, value: Any) -> Any:
         np = nonfinite.module("numpy")
-        if type(value) is np.ndarray and value.dtype.kind in "fi" and value.dtype.itemsize == 8 and value.size <= MOST:
-            return value.astype(np.longdouble)
+        if _is_array(value):
+            value = self.cells(value)
+            if value.dtype.kind in "fi" and value.dtype.itemsize == 8 and value.size <= MOST:
+                return value.astype(np.longdouble)
         if isinstance(value, (np.float64, np.integer, float, int)) and type(value) is not bool:
             return np.longdouble(value)
         raise Unknown
@@ -312,8 +346,10 @@ class _Evaluation:
             return seen(owner, node.attr)
         if isinstance(node, ast.Subscript):
             owner, index = self._object(node.value), self._index(node.slice)
-            np = nonfinite.module("numpy")
+            np, pd = nonfinite.module("numpy"), nonfinite.module("pandas")
             if is_one_of(type(owner), list, tuple, dict) or (np is not None and type(owner) is np.ndarray):
+                return owner[index]
+            if pd is not None and type(owner) is pd.DataFrame and type(index) is str and owner.columns.is_unique:
                 return owner[index]
         raise Unknown
 

@@ -57,6 +57,8 @@ class Held:
     drop: Drop = field(default_factory=Drop)
     course: Course = field(default_factory=lambda: Course(rest=ALL))  # of the digits
     largest: float = 0.0
+    gap: float = 0.0  # the largest difference between two runs
+    operand_largest: float = 0.0
     kind: str = ""  # of a value whose numbers are not known: it has no digits
 
     def take(self, digits: np.ndarray, gaps: np.ndarray, sizes: np.ndarray, values: np.ndarray) -> None:
@@ -74,6 +76,7 @@ class Held:
             self.over_all, self.over_all_pass = float(over_all[at]), self.passes + at + 1
         self.largest = float(largest[-1])
         self.course.take(self.passes + np.arange(len(digits)), digits)
+        self.gap = max(self.gap, float(np.nan_to_num(gaps, nan=0.0).max(initial=0.0)))
         self.passes += len(digits)
         self.last = float(digits[-1])
         self.value = None if np.isnan(values[-1]) else float(values[-1])
@@ -82,6 +85,7 @@ class Held:
         """After `take`, where operands were told: their digits of shape (n, 2); values (n, 3): result and operands."""
         lost = np.maximum(operands.min(axis=1) - digits, 0.0)
         self.lost += float(lost.sum())
+        self.operand_largest = max(self.operand_largest, float(np.nan_to_num(np.abs(values[:, 1:]), nan=0.0).max()))
         at = int(np.argmax(lost))
         if lost[at] > self.drop.lost:
             shown = [None if np.isnan(v) else float(v) for v in values[at]]
@@ -98,6 +102,7 @@ class Held:
             self.first_few = other.first_few
         if other.drop.lost > self.drop.lost:
             self.drop = other.drop
+        self.gap = max(self.gap, other.gap)
         self.last, self.lost = min(self.last, other.last), max(self.lost, other.lost)
         self.single, self.whole = self.single and other.single, self.whole and other.whole
         self.course.merge(other.course)

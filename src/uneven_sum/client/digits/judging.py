@@ -12,6 +12,7 @@ from dataclasses import dataclass, field
 from ..differing.places import Matching, by_nature
 from ..differing.reading import Place
 from .held import ALL, Held
+from .residuals import against_operands, as_printed
 from .slices import Ways
 from .spread import Spread
 
@@ -37,6 +38,7 @@ class Result:
     digits: float
     held: Held
     named: bool = False
+    beside: str = ""  # what the digits are judged against, where that is not the result itself
 
 
 @dataclass
@@ -164,7 +166,25 @@ class Judge:
             if name == text and other.passes > 1 and other.place.file == held.place.file:
                 digits = min(digits, other.over_all)
         value = "nan" if held.value is None else repr(held.value)
-        return Result(held.place, text, value, digits, held)
+        result = Result(held.place, text, value, digits, held)
+        if self._is_low(result):
+            self._judge_residual(result)
+        return result
+
+    def _judge_residual(self, result: Result) -> None:
+        ways = self.ways(result.place.file)
+        node = ways.node_at(result.place)
+        if node is None:
+            return
+        largest: dict[int, float] = {}  # operands, by the id of the term
+        for held in self.held:
+            if held.place.file == result.place.file and held.operand_largest:
+                largest[id(ways.node_at(held.place))] = held.operand_largest
+        beside = against_operands(node, result.held, ways, largest)
+        if beside is not None and beside > result.digits:
+            result.digits, result.beside = beside, "beside its operands"
+        elif as_printed(node, result.held, ways):
+            result.digits, result.beside = ALL, "as printed"
 
     @staticmethod
     def _is_low(result: Result) -> bool:

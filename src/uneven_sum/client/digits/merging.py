@@ -35,6 +35,7 @@ def rows(found: Digits) -> list[Finding]:
 def _of_result(found: Digits, r: Result) -> Finding:
     value = f" = {r.value}" if r.value else ""
     head = f"{r.text}{value}: {number(r.digits)} digits hold"
+    head += f" {r.beside}" if r.beside else ""
     return _row(found, r.held, r.text, head + (", in the worst pass." if r.held.passes > 1 else "."))
 
 

@@ -22,6 +22,8 @@ class Ways:
         self.calls: dict[str, list[ast.Call]] = {}
         self.target_of: dict[int, str] = {}  # what a value is assigned to, by the id of its node
         self.read: set[str] = set()  # names that are read anywhere in the file
+        self.decimals: dict[int, int] | None = None  # see `residuals`
+        self._shown_by: dict[int, ast.AST] = {}  # the call or f-string around a node, by its id
         self._texts: list[tuple[set[str], ast.AST]] = []  # names that get a value with f-strings in it
         if text.tree is not None:
             self._read(text.tree, text.tree)
@@ -34,6 +36,8 @@ class Ways:
             inner = node
         elif isinstance(node, ast.Call):
             self.calls.setdefault(_name(node.func), []).append(node)
+        if isinstance(node, (ast.Call, ast.JoinedStr)):
+            self._shown_by.update({id(n): node for n in ast.walk(node) if isinstance(n, ast.expr) and n is not node})
         if isinstance(node, ast.Name) and isinstance(node.ctx, ast.Load):
             self.read.add(node.id)
         self._note_target(node)
@@ -60,6 +64,29 @@ class Ways:
         unread = [value for names, value in self._texts if not names & self.read]
         pieces = [n.value for value in unread for n in ast.walk(value) if isinstance(n, ast.FormattedValue)]
         return {id(piece) for piece in pieces}
+
+    def shown_by(self, node: ast.AST) -> list[ast.AST]:
+        """The calls and f-strings around a node, innermost first."""
+        found = []
+        while (outer := self._shown_by.get(id(node))) is not None:
+            found.append(outer)
+            node = outer
+        return found
+
+    def only_value(self, node: ast.Name | ast.Attribute) -> ast.AST | None:
+        """The one expression that a name of the same scope or of the module is set to; None where there are more."""
+        name = node.id if isinstance(node, ast.Name) else ast.unparse(node)
+        for scope in (self.scope_of.get(id(node), self.text.tree), self.text.tree):
+            known = self.set_by.get((id(scope), name), [])
+            if known:
+                one = known[0]
+                plain = len(known) == 1 and isinstance(one, ast.Assign) and len(one.targets) == 1
+                if plain and isinstance(one, ast.Assign) and isinstance(one.targets[0], (ast.Name, ast.Attribute)):
+                    return one.value
+                return None
+            if isinstance(scope, FUNCTIONS) and name in {a.arg for a in ast.walk(scope.args) if isinstance(a, ast.arg)}:
+                return None
+        return None
 
     def node_at(self, place: Place) -> ast.AST | None:
         """The expression, or the augmented assignment, that a place stands for."""

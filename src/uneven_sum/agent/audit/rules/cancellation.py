@@ -57,13 +57,14 @@ class Cancellation(Rule):
     WANTS = ("sub", "add", *(f"call:{name}" for name in ROOTS))
     SCALARS = True
     SCREEN = "cancels"
+    TAKES = frozenset({"array", "frame"})
 
     def scalars(self, name: str, a: object, b: object, result: object, site: int) -> None:
         self._lost(a, b, result, site)
 
     def operator(self, name: str, a: object, b: object, result: Any, site: int) -> None:
         np = nonfinite.module("numpy")
-        if np is None or (type(result) is not np.float64 and type(result) is not np.ndarray):
+        if np is None or not (type(result) in (np.float64, np.ndarray, np.ma.MaskedArray) or _is_column(result)):
             return
         if result.dtype != np.float64 or not result.size:
             return
@@ -75,12 +76,12 @@ class Cancellation(Rule):
         if _largest(np, result) < NEARLY * largest:
             self._lost(a, b, result, site)
 
-    def call(self, function: object, args: tuple[object, ...], named: object, result: object, site: int) -> None:
+    def call(self, function: object, args: tuple[Any, ...], named: object, result: object, site: int) -> None:
         if len(args) != 1:
             return
         np, x = nonfinite.module("numpy"), args[0]
         if type(x) is not float and (
-            np is None or not isinstance(x, (np.float64, np.ndarray)) or x.dtype != np.float64
+            np is None or not (isinstance(x, (np.float64, np.ndarray)) or _is_column(x)) or x.dtype != np.float64
         ):
             return
         losses = self._losses(site)
@@ -198,10 +199,16 @@ class Cancellation(Rule):
         return said, 0.9 if digits < 3 else 0.75, repr(worst.exact), evidence
 
 
+def _is_column(value: object) -> bool:
+    pd = nonfinite.module("pandas")
+    return pd is not None and type(value) is pd.Series
+
+
 def _largest(np: types.ModuleType, value: object) -> float:
-    cells = np.ravel(value)
+    cells = np.ma.compressed(value) if isinstance(value, np.ma.MaskedArray) else np.ravel(value)
     step = max(1, cells.size // SAMPLE)
     cells = cells[::step]
+    cells = cells[np.isfinite(cells)] if cells.dtype.kind == "f" else cells  # of a column some are missing
     return float(np.max(np.abs(cells))) if cells.size and cells.dtype.kind in "fi" else 0.0
 
 

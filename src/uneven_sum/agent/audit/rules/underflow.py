@@ -13,6 +13,7 @@ from ..figures import full, many, seen
 from .base import Rule
 
 TINY = sys.float_info.min
+FARTHEST = 1e9  # powers of ten: what is smaller is 0 by its meaning, as a density at the end of an axis
 
 
 class Underflow(Rule):
@@ -28,6 +29,8 @@ class Underflow(Rule):
 
     def _scalar(self, name: str, a: Any, b: Any, result: object, site: int) -> None:
         power = math.log10(abs(a)) + math.log10(abs(b)) if name == "mul" else b * math.log10(abs(a))
+        if power < -FARTHEST:
+            return
         place = self.auditor.place(site)
         what = "is stored as 0" if result == 0 else f"is stored as {full(result)}, without most of its digits"
         self.auditor.report(
@@ -48,7 +51,7 @@ class Underflow(Rule):
             low = np.asarray(given)[(np.asarray(result) == 0) & np.isfinite(np.asarray(given))]
             # a few cells that vanish beside others are how weights and densities look
             x = float(low.ravel()[0]) if low.size and 2 * low.size >= np.size(given) else None
-        if x is None or x != x or x == -math.inf or x > -745 or self.auditor.has(self, site):
+        if x is None or x != x or x == -math.inf or not -FARTHEST < x <= -745 or self.auditor.has(self, site):
             return
         place = self.auditor.place(site)
         power = x / math.log(10)
@@ -79,6 +82,8 @@ class Underflow(Rule):
         cell = tuple(int(i) for i in np.argwhere(lost)[0])
         x, y = float(left[cell]), float(right[cell])
         power = math.log10(abs(x)) + math.log10(abs(y)) if name == "mul" else y * math.log10(abs(x))
+        if power < -FARTHEST:
+            return
         place = self.auditor.place(site)
         self.auditor.report(
             self,

@@ -4,4 +4,4 @@ The order counts for those found by a test: the first that fits.
 """
 
 from . import scalars, texts, collections, objects, workings, arrays, mapped, tensors, quantities, stored, frames  # noqa: F401, I001
-from . import geometries, fitted, foreign  # noqa: F401
+from . import geometries, fitted, foreign, symbols  # noqa: F401
