@@ -50,6 +50,23 @@ async def test_first_bad_cell_and_its_operands(script) -> None:
     assert (root.text, root.shape, root.dtype, root.nonfinite, root.culprit) == ("a / b", [3, 4], "float64", 3, True)
 
 
+@pytest.mark.parametrize(
+    ("text", "part", "cell", "value", "reason"),
+    [
+        ("x = np.array([1.0, 500.0, 2.0])\nr = sc.airy(x)", "part 3 of 4", [1], "500.0", "has no value for"),
+        ("x = np.array([1.0, 0.0])\ny = sc.gamma(x)", "", [1], "0.0", "a pole"),
+    ],
+)
+async def test_the_cell_of_a_function_that_gives_several_arrays(
+    text: str, part: str, cell: list[int], value: str, reason: str, script
+) -> None:
+    async with running(script(f"import numpy as np\nimport scipy.special as sc\n{text}\n")) as run:
+        facts = await run.pause()
+    found = facts.culprit
+    assert (found.part, found.cell, [o.value for o in found.operands]) == (part, cell, [value])
+    assert reason in found.reason and part in facts.headline
+
+
 async def test_calls_are_evaluated_once_and_without_consequences(script) -> None:
     path = script(
         "import numpy as np\nseen = []\ndef look(x):\n    seen.append(x)\n    print('look', x)\n    return x\n"

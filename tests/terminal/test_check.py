@@ -13,7 +13,10 @@ from pathlib import Path
 
 import pytest
 
+from uneven_sum.check.check import check as run_check
+from uneven_sum.check.report import as_json, as_text
 from uneven_sum.cli import EXAMPLES, cli
+from uneven_sum.client import Client, Launch, Trouble
 from uneven_sum.demo import CASES, FOLDER, find
 
 ENV = {**os.environ, "PYTHONPATH": ""}
@@ -272,6 +275,21 @@ def test_a_run_that_ctrl_c_ends_has_its_status(tmp_path: Path) -> None:
         assert process.stdout.readline() == "begun\n"
         os.killpg(process.pid, signal.SIGINT)
         assert process.wait(60) == 130
+
+
+async def test_a_failure_of_our_own_is_said(script, monkeypatch) -> None:
+    """A script without a pause is not called fine where its values could not be judged."""
+    events = [Trouble("TypeError: no index", "")]
+    plain = Client.next_event
+
+    async def with_trouble(client: Client) -> object:
+        return events.pop() if events else await plain(client)
+
+    monkeypatch.setattr(Client, "next_event", with_trouble)
+    outcome = await run_check(Launch(script("level = 2.0\n")))
+    assert outcome.our_status == 70 and outcome.said
+    assert "failed while it looked at a value (TypeError: no index)" in as_text(outcome)
+    assert json.loads(as_json(outcome))["failed"] == ["TypeError: no index"]
 
 
 @pytest.mark.parametrize("options", ["", "--audit", "--all", "--json"])

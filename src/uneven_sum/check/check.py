@@ -20,6 +20,7 @@ from ..client import (
     ProcessEnded,
     Stopped,
     Tripped,
+    Trouble,
     Unwatched,
     before,
 )
@@ -53,19 +54,23 @@ class Outcome:
     digits: Digits | None = None  # of shaken runs
     notes: list[str] = field(default_factory=list)  # what it did not look at
     left_out: list[str] = field(default_factory=list)  # what of a notebook did not run
+    failed: list[str] = field(default_factory=list)  # where our own code failed: a pause may be missing
     hidden: list[Hidden] = field(default_factory=list)  # what a notebook shows and the run does not give
 
     @property
     def said(self) -> bool:
         """Whether there is something to say of what ran, besides pauses."""
-        return bool(self.unwatched or self.hidden or self.left_out or self.dead)
+        return bool(self.unwatched or self.hidden or self.left_out or self.dead or self.failed)
 
     @property
     def our_status(self) -> int:
-        """Our own exit status: 0 fine, 1 something tripped, 3 the script ended with a status of its own."""
+        """Our own exit status: 0 fine, 1 something tripped, 3 the script ended with a status of its own, 70 where our
+        own code failed, so that a trip may be missing."""
         differs = any(one.kind != "order" for one in self.hidden)
         if self.pauses or self.dead or differs or any(not f.accepted for f in self.findings or ()):
             return 1
+        if self.failed:
+            return 70
         return 0 if self.exit_status == 0 else 3
 
 
@@ -110,6 +115,8 @@ async def check(launch: Launch, say: Callable[[str], None] = lambda text: None, 
                 outcome.findings = found.merged()
             elif isinstance(event, Output) and event.category == "console":
                 outcome.notes += [text for text in event.text.splitlines() if text not in outcome.notes]
+            elif isinstance(event, Trouble):
+                outcome.failed.append(event.message)
             elif isinstance(event, LeftOut):
                 outcome.left_out.append(event.text)
             elif isinstance(event, CellEnded):

@@ -35,6 +35,8 @@ def as_json(outcome: Outcome) -> str:
             told["digits"] = as_dict(outcome.digits)
     if outcome.left_out:
         told["left_out"] = outcome.left_out
+    if outcome.failed:
+        told["failed"] = outcome.failed
     if outcome.hidden:
         told["notebook"] = [{"cell": one.number, "kind": one.kind, "text": one.text} for one in outcome.hidden]
     if outcome.left:
@@ -109,6 +111,10 @@ def as_text(outcome: Outcome) -> str:
         parts += [note + "\n" for note in outcome.notes]
         parts.append(_counted(open_, len(outcome.findings) - len(open_)))
     parts += [f"{text}\n" for text in [*([] if outcome.dead_said else outcome.dead), *outcome.left_out]]
+    parts += [
+        f"Uneven Sum failed while it looked at a value ({text}). The script is not affected; a pause may be missing.\n"
+        for text in outcome.failed
+    ]
     if outcome.hidden:
         parts.append("".join(f"{sentence(one)}\n" for one in outcome.hidden))
     if outcome.left:

@@ -34,6 +34,7 @@ class Culprit(msgspec.Struct):
     near: list[str] = []
     shapes: list[list[int]] = []
     element: str = ""
+    part: str = ""  # which of several arrays that a function gives
     sender: str = ""
 
 

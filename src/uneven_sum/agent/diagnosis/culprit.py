@@ -51,6 +51,7 @@ class Culprit:
     operands: list[tuple[str, object]] = field(default_factory=list)
     reason: Reason = reasons.NONE
     element: str = ""  # of a comprehension: which
+    part: str = ""  # of several arrays that a function gives: which
     sender: str = ""  # from where it has arrived, where that is another process
     made: int = 0  # cells that it has made bad, where others were so before
 
@@ -120,18 +121,22 @@ def _named(found: Culprit, terms: list[Term], file: SourceFile) -> Culprit:
             (file.segment(c.node), c.value) for c in term.children if c.known and nonfinite.is_frame(c.value)
         ]
         return found
-    if term.known:
+    like = _first_bad_part(found) if term.known else None
+    if term.known and like is None:
         _find_cells(found)
+        like = term.value
     at = found.cell if term.cellwise or hasattr(term.value, "iloc") else None  # else the whole operand is shown
     written = written_to(term.node) if isinstance(term.node, ast.Call) else None
     for child in term.children:
         if child.known and not isinstance(child.value, type) and child.node is not written:
             node, value = _without_indexer(child)
-            value = _at(value, at, term.value) if at is not None else value
+            value = _at(value, at, like) if at is not None else value
             found.operands.append((file.segment(node), value))
-    values = [v if at is None else _at(v, at, term.value) for v in term.operands]
+    values = [v if at is None else _at(v, at, like) for v in term.operands]
     with contextlib.suppress(Exception):
         found.reason = reasons.reason(term.node, values)
+        if found.reason is reasons.NONE and term.cellwise and isinstance(term.node, ast.Call):
+            found.reason = reasons.of_function(values, _at(like, at, like))
         if isinstance(term.node, ast.AugAssign) and at is not None and len(values) == 1:
             found.reason = reasons.in_place(term.node.op, values[0], _at(term.value, at, term.value))
     return found
@@ -179,6 +184,27 @@ def _divided(term: Term) -> bool:
     """True for a change relative to zero."""
     divides = isinstance(term.node, ast.Call) and callee(term.node) in DIVIDES
     return divides and nonfinite.any_infinite(term.value)
+
+
+def _first_bad_part(found: Culprit) -> object:
+    """Of a function that gives several arrays, as `airy` does, the first with a bad cell; None for other values."""
+    term, np = found.term, nonfinite.module("numpy")
+    if np is None or not term.cellwise or not isinstance(term.node, ast.Call) or type(term.value) is not tuple:
+        return None
+    parts: tuple[Any, ...] = term.value
+    bad = [n for n, part in enumerate(parts) if isinstance(part, (np.ndarray, np.generic)) and nonfinite.count(part)]
+    if not bad:
+        return None
+    found.part = f"part {bad[0] + 1} of {len(parts)}"
+    places = np.argwhere(nonfinite.mask(parts[bad[0]]))
+    alike = [v for v in term.operands if getattr(v, "shape", None) == parts[bad[0]].shape]
+    for is_bad in (nonfinite.mask, nonfinite.nan_mask):  # of infinities nan may be made
+        given = [is_bad(v) for v in alike]
+        new = [place for place in places if not any(mask[tuple(place)] for mask in given)]
+        if new:
+            break
+    found.cell = [int(i) for i in (new or list(places))[0]]
+    return parts[bad[0]]
 
 
 def _find_cells(found: Culprit) -> None:

@@ -44,6 +44,8 @@ NOT_WITHIN_UNIT = Reason("not-within-unit", "an argument not within -1 … 1")
 CHANGE_FROM_ZERO = Reason("change-from-zero", "a change relative to zero")
 DIVISION_BY_ZERO = Reason("division-by-zero", "a division by zero")
 ZERO_BY_ZERO = Reason("zero-by-zero", "zero divided by zero")
+POLE = Reason("pole", "a pole, or a result beyond 1.8e308")
+OUTSIDE = Reason("outside-domain", "an argument that the function has no value for, or a result that is out of range")
 AT_EDGE = {OUTSIDE_UNIT.kind, BELOW_ONE.kind, NOT_WITHIN_UNIT.kind, LOG_OF_NOTHING.kind}  # all digits may count
 ROUNDING = 1e-9  # as far as rounding may take a number that is 1
 
@@ -78,6 +80,14 @@ def reason(node: ast.AST, operands: list[object]) -> Reason:
             return NONE
         return _operator(node.op, left, right)
     return NONE
+
+
+def of_function(operands: list[object], result: object) -> Reason:
+    """Why a function whose rule is not known gives no finite number for finite ones."""
+    numbers, made = [_real(v) for v in operands], _real(result)
+    if made is None or not numbers or not all(n is not None and math.isfinite(n) for n in numbers):
+        return NONE
+    return POLE if math.isinf(made) else OUTSIDE
 
 
 def in_place(op: ast.operator, right: object, result: object) -> Reason:

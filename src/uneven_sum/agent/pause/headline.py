@@ -141,6 +141,8 @@ def culprit_sentence(found: dict[str, Any] | None) -> str:
     text = f"Culprit: {clean(found['text'], 80)}"
     if found["element"]:
         text += f" in {clean(found['element'], 80)}"
+    if found["part"]:
+        text += f", {found['part']},"
     if found["cell"] is not None:
         text += f" at [{', '.join(str(i) for i in found['cell'])}]"
     each = {(o["text"], o["value"]): o for o in found["operands"]}.values()

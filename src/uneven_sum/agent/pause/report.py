@@ -77,6 +77,7 @@ def culprit_dict(file: SourceFile, found: Culprit | None) -> dict[str, object] |
         "near": list(found.reason.near),
         "shapes": [list(shape) for shape in found.reason.shapes],
         "element": found.element,
+        "part": found.part,
         "sender": found.sender,
         "made": found.made,
     }
