@@ -83,6 +83,61 @@ async def test_recorded_as_the_plain_script_prints(script, interpreter: str, nam
         assert await run.step("on") is None
 
 
+TANK = """\
+class Tank:
+    def __init__(self, level):
+        self.level, self.through, self.log = level, 0.0, []
+    def step(self, rain):
+        self.level += rain
+        self._drain()
+    def _drain(self):
+        self.through = 0.1 * self.level
+        self.level -= self.through
+    @property
+    def volume(self):
+        return self.level * 2.0
+def advance(s, k):
+    s["m"] = s["m"] * 0.5 + k
+def main():
+    tank, state, sill = Tank(2.0), {"m": 1.0}, 0.5
+    for day in range(6):
+        tank.step(0.3)
+        advance(state, day)
+    return tank.level
+print(main())
+"""
+
+
+async def test_a_loop_that_advances_objects_records_what_they_change(script) -> None:
+    path = script(TANK)
+    async with running(path, pause_on={"start"}, pause_at_end=True) as run:
+        await run.pause()
+        await run.client.record([], watches=["tank.level - sill", "tank.volume", "tank.step(1)", "nothing.here"])
+        (told,) = await run.client.record([{"file": path, "line": 17}])
+        changed = ["tank.level", "tank.through", 'state["m"]']
+        assert told.names == ["day", *changed, "tank.level - sill", "tank.volume"]
+        await run.step("on")
+        one = await run.client.passes(path, 17)
+        column = {c.name: c.values for c in one.columns}
+        level, levels = 2.0, []
+        for _ in range(6):
+            level = (level + 0.3) - 0.1 * (level + 0.3)
+            levels.append(level)
+        assert column["tank.level"] == levels and column["tank.level - sill"] == [v - 0.5 for v in levels]
+        assert column['state["m"]'] == [0.5, 1.25, 2.625, 4.3125, 6.15625, 8.078125]
+        assert not one.told.unread
+    assert run.out.split()[-1] == repr(levels[-1])
+
+
+def test_values_of_objects_as_a_table(script, tmp_path, interpreter: str) -> None:
+    path = script(TANK)
+    words = ["--python", interpreter, "--loop", "17", "--values", 'tank.level, state["m"] * 2, tank.height', path]
+    done = command(*words, cwd=str(tmp_path))
+    rows = list(csv.DictReader(done.stdout.splitlines()))
+    assert [float(row['state["m"] * 2']) for row in rows] == [1.0, 2.5, 5.25, 8.625, 12.3125, 16.15625]
+    assert len(rows) == 6 and "tank.height could be read in no pass." in done.stderr
+
+
 CHANGING = """
 import numpy as np
 def f():
@@ -127,7 +182,8 @@ async def test_values_that_change_their_kind(script) -> None:
         (4, [], "is not the head of a loop, comprehension or function; there is one at line 5"),
         (5, ["held"], "does not assign `held`"),
         (5, ["lat"], "Is `late` meant"),
-        (5, ["held[1]"], "Is `held.0.` meant"),
+        (5, ["hold[0]"], "Is `held.0.` meant"),
+        (5, ["len(late)"], "does not assign"),
     ],
 )
 async def test_what_cannot_be_recorded(script, line: int, names: list[str], why: str) -> None:

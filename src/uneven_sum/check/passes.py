@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 import os
 from dataclasses import dataclass, field
 from typing import TextIO
@@ -30,11 +31,23 @@ class Table:
         where = f"The {word} at {place_words(self.file, self.line)} of {os.path.basename(self.file)}"
         if not self.runs or not self.begun:
             return f"{where} was not run."
+        none = set.intersection(*(set(r.told.unread) for r in self.runs))
+        unread = "".join(f" {name} could be read in no pass." for name in self.runs[0].told.unread if name in none)
         if self.begun == 1:
             kept = self.runs[0].told.kept
-            return f"{where}: {kept.replace('passes', 'calls') if self.kind == 'calls' else kept}."
+            return f"{where}: {kept.replace('passes', 'calls') if self.kind == 'calls' else kept}.{unread}"
         kept = "" if len(self.runs) == self.begun else f", of which {len(self.runs)} are kept"
-        return f"{where} was run {self.begun} times{kept}: {sum(r.told.passes for r in self.runs)} passes."
+        return f"{where} was run {self.begun} times{kept}: {sum(r.told.passes for r in self.runs)} passes.{unread}"
+
+
+def expressions(text: str) -> list[str]:
+    """`level, state["m, n"]` as two texts; BadUse where it is no list of expressions."""
+    try:
+        listed = ast.parse(f"({text},)", mode="eval").body if text.strip() else ast.Tuple([])
+    except SyntaxError:
+        raise BadUse(f"--values takes names and expressions with commas between them, not {text!r}.") from None
+    parts = listed.elts if isinstance(listed, ast.Tuple) else []
+    return [ast.get_source_segment(f"({text},)", part) or "" for part in parts]
 
 
 def place(text: str, script: str, cwd: str | None) -> tuple[str, int]:

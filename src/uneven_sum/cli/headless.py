@@ -234,12 +234,12 @@ def passes(
 
     Exit status: 0 written; 2 usage error; 3 written, but the script ended in an error or with a status of its own.
     """
-    from ..check.passes import place, recorded, write
+    from ..check.passes import expressions, place, recorded, write
 
     launch = launch_of(script, args, options)
     launch.output_to_stderr = out is None
     file, line = place(loop, script, launch.cwd)
-    names = [n.strip() for n in (values or "").split(",") if n.strip()]
+    names = expressions(values or "")
     if out is not None and not os.path.isdir(os.path.dirname(os.path.abspath(out))):
         raise BadUse(f"There is no folder {os.path.dirname(out)} to write {os.path.basename(out)} in.")
     table = endings.run(recorded(launch, file, line, names, times))

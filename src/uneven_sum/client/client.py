@@ -74,6 +74,7 @@ class Client(Motions, CellMotions, Values):
         record: list[dict[str, object]] | None = None,
         always: dict[str, object] | None = None,
         counts: bool = False,
+        watches: list[str] | None = None,
     ) -> list[Placed]:
         """Starts the script, its lookouts and tripwires set; what became of each lookout.
 
@@ -87,6 +88,8 @@ class Client(Motions, CellMotions, Values):
             await self.set_switches(switches)
         if over:
             await self.set_stepping(over)
+        if watches:
+            await self.record([], watches=watches)
         if always is not None:
             await self.record([], always=always)
         if counts:

@@ -315,6 +315,7 @@ class LedgerPasses(msgspec.Struct):
     branches: list[tuple[int, str]] = []
     base: int = 0  # passes that were over when the recording began
     filter: LedgerFilter | None = None
+    unread: list[str] = []  # expressions that could be read in no pass
 
 
 class RecentValue(msgspec.Struct):

@@ -3,16 +3,21 @@
 from __future__ import annotations
 
 import ast
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 
 from ..core.trees import Comprehension, Function, Loop, Repeated
 from ..source.source_file import COMPREHENSIONS, LOOPS, SCOPES, SourceFile, position
+from .changed_places import changed_places
 from .recorder import Recorder, Run
 
 FUNCTIONS = (ast.FunctionDef, ast.AsyncFunctionDef)
 MOST = 500  # columns of names and of places
 BRANCHES, SECONDS = "branches", "seconds"
 ELEMENT, RETURNED, CALL, DEPTH = "element", "returned", "call", "depth"
+READABLE = (
+    *(ast.Name, ast.Attribute, ast.Subscript, ast.Constant, ast.Slice, ast.Tuple, ast.BinOp, ast.UnaryOp),
+    *(ast.operator, ast.unaryop, ast.expr_context),
+)
 KINDS = {"loop": LOOPS, "elements": COMPREHENSIONS, "calls": FUNCTIONS}
 
 
@@ -78,24 +83,75 @@ def branch_nodes(node: Loop | Function) -> bool:
 
 
 def recorder_for(
-    file: SourceFile, node: Repeated, path: str, branches: bool, times: bool, names: list[str] | None = None
+    file: SourceFile,
+    node: Repeated,
+    path: str,
+    branches: bool,
+    times: bool,
+    names: list[str] | None = None,
+    watches: Iterable[str] = (),
 ) -> Recorder:
-    """A recorder for a loop, comprehension or function of a file."""
+    """A recorder for a loop, comprehension or function of a file.
+
+    `names`: only these; those that the body does not assign are read at the end of each pass.  `watches`: expressions
+    that are read, too, where the loop sees their names.
+    """
     kind = kind_of(node)
     others = [ELEMENT] if kind == "elements" else [RETURNED] if kind == "calls" else []
     if isinstance(node, FUNCTIONS) and any(isinstance(n, ast.Name) and n.id == node.name for n in ast.walk(node)):
         others += [CALL, DEPTH]
     own, stored = values(file, node)
     if names:
+        reads = tuple(n for n in names if n not in own and n not in stored)
         own, stored = tuple(n for n in names if n in own), tuple(n for n in names if n in stored)
+    else:
+        reads = tuple(n for n in (*changed_places(file, node), *_visible(file, node, watches)) if n not in own)
+        reads = tuple(n for n in dict.fromkeys(reads) if n not in stored)
+    reads = reads if kind == "loop" else ()
+    others = [*reads, *others]
     if not isinstance(node, COMPREHENSIONS):
         others += [BRANCHES] if branches and branch_nodes(node) else []
         others += [SECONDS] if times else []
     made = Recorder(path, position(node)[:2], own[:MOST], stored[:MOST], tuple(others), kind)
+    made.reads = reads
     made.counted = not isinstance(node, ast.For)
     made.now = Run(made)
     made.head = file.segment(node) if kind == "elements" else head(file, node)
     return made
+
+
+def unreadable(text: str) -> str:
+    """Why an expression cannot be read at the end of each pass; empty where it can: nothing of the script's may be
+    called for it."""
+    try:
+        node = ast.parse(text, mode="eval").body
+    except (SyntaxError, ValueError):
+        return "is not an expression"
+    other = next((n for n in ast.walk(node) if not isinstance(n, READABLE)), None)
+    if isinstance(other, ast.Call):
+        return "calls a function, which is not done at the end of each pass"
+    return "is more than names, attributes, elements and arithmetic" if other is not None else ""
+
+
+def _visible(file: SourceFile, node: Repeated, watches: Iterable[str]) -> list[str]:
+    """The watch expressions whose names the loop's function uses, or the module sets."""
+    statement = file.statement(position(node))
+    scope = statement.scope if statement is not None else file.tree
+    used = {n.id for n in ast.walk(scope) if isinstance(n, ast.Name)}
+    used |= {a.arg for a in ast.walk(scope) if isinstance(a, ast.arg)}
+    found = []
+    for text in watches:
+        if not unreadable(text):
+            names = {n.id for n in ast.walk(ast.parse(text, mode="eval")) if isinstance(n, ast.Name)}
+            if names and names <= used:
+                found.append(text)
+    return found
+
+
+def is_path(text: str) -> bool:
+    """True for a name, attribute or element alone, and not for arithmetic."""
+    paths = (ast.Name, ast.Attribute, ast.Subscript, ast.Constant, ast.expr_context, ast.Expression)
+    return all(isinstance(n, paths) for n in ast.walk(ast.parse(text, mode="eval")))
 
 
 def values(file: SourceFile, node: Repeated) -> tuple[tuple[str, ...], tuple[str, ...]]:

@@ -8,10 +8,12 @@ too, and those between are thinned evenly.
 
 from __future__ import annotations
 
+import ast
 import contextlib
 import itertools
 import sys
 import time
+import types
 from collections import deque
 from collections.abc import Iterable, Iterator
 from typing import Any
@@ -19,7 +21,7 @@ from typing import Any
 from ..core import run_state, signal_masking
 from ..core.original_builtins import with_originals
 from ..frames import stack
-from ..frames.namespace import let_go
+from ..frames.namespace import Scope, let_go
 from ..values import nonfinite
 from ..values.snapshot import MISSING, all_plain, told
 from .retention import Kept, Row, numbered_rows
@@ -144,6 +146,12 @@ class Run:
         next(self.due)
         return value
 
+    def look(self, at: int) -> object:
+        """An expression as it is at the end of the pass of the calling loop; nothing of the script's is run for it."""
+        if run_state.quiet:
+            return MISSING
+        return read_text(self.of.reads[at], sys._getframe(1))
+
     def put(self, row: list[object]) -> None:
         """The values of a pass, from elsewhere than the loop's own code."""
         self.waiting.extend([told(v) for v in row])
@@ -251,7 +259,8 @@ class Recorder:
     """The runs of one loop, comprehension or function.
 
     `names`: of the script, read at the end of each pass.  `places`: attributes and elements that the body assigns, as
-    they were assigned.  `others`: what else a pass tells, in this order after the places: see `columns`.
+    they were assigned.  `others`: what else a pass tells, in this order after the places: see `columns`.  `reads`:
+    those of them that are expressions, read at the end of each pass.
     """
 
     def __init__(
@@ -266,6 +275,7 @@ class Recorder:
         self.file, self.at, self.kind = file, at, kind
         self.number = -1
         self.names, self.places, self.others = names, places, others
+        self.reads: tuple[str, ...] = ()
         self.branches: list[tuple[int, str]] = []  # line and word of each bit of the branches column
         self.head = ""  # as it is written
         self.runs: list[Run] = []
@@ -386,4 +396,22 @@ class Recorder:
         next(self.now.due)
 
 
+@with_originals
+def read_text(text: str, frame: types.FrameType) -> object:
+    from ..diagnosis import provenance
+
+    node = _parsed.get(text)
+    if node is None:
+        node = _parsed[text] = ast.parse(text, mode="eval").body
+    try:
+        with run_state.silenced():
+            found: object = provenance.read(node, Scope(frame))
+            return found
+    except Exception as e:
+        if signal_masking.is_the_scripts(e):
+            raise
+        return MISSING
+
+
+_parsed: dict[str, ast.expr] = {}
 numbered: dict[int, Recorder] = {}  # those that the rewritten code fills, by their number

@@ -29,6 +29,7 @@ _numbers = itertools.count()
 class Recorders:
     all: list[Recorder] = field(default_factory=list)
     always: RecordOptions | None = None  # every loop of the user's code
+    watches: tuple[str, ...] = ()  # expressions that are columns of each loop that sees their names
 
     def plan(self, file: SourceFile) -> dict[tuple[int, int], Recorder]:
         """What concerns one file, by line and column."""
@@ -55,7 +56,7 @@ class Recorders:
         """Records a loop, comprehension or function; in the place of an earlier recorder of it, if that records other
         things and is not to be kept.  None when there is nothing to tell of it (and `bare` is not wanted)."""
         path = os.path.realpath(file.path)
-        made = columns.recorder_for(file, node, path, how.branches, how.times, names)
+        made = columns.recorder_for(file, node, path, how.branches, how.times, names, self.watches)
         if not made.labels:
             if not bare:
                 return None

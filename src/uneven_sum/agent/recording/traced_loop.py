@@ -16,7 +16,7 @@ from ..frames.namespace import Scope
 from ..source.source_file import SourceFile, head_end
 from ..values.snapshot import MISSING, clock
 from .columns import BRANCHES, SECONDS
-from .recorder import Recorder, Run
+from .recorder import Recorder, Run, read_text
 
 
 class TracedLoop:
@@ -75,9 +75,14 @@ class TracedLoop:
         for text in self.recorder.places:
             row.append(_read(text, scope))
         for text in self.recorder.others:
-            row.append(self.branches if text == BRANCHES else now - self.began if text == SECONDS else MISSING)
+            row.append(self._other(text, frame, now))
         self.run.put(row)
         self.began, self.branches = clock(), 0
+
+    def _other(self, text: str, frame: types.FrameType, now: float) -> object:
+        if text in self.recorder.reads:
+            return read_text(text, frame)
+        return self.branches if text == BRANCHES else now - self.began if text == SECONDS else MISSING
 
 
 def _read(text: str, scope: Scope) -> object:

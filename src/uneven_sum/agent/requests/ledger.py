@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 import base64
 import difflib
 import math
@@ -19,6 +20,7 @@ from ..frames.exception_handlers import statement_at
 from ..frames.namespace import Scope
 from ..pause import value_cards
 from ..recording import columns, coverage, recent_passes, row_filter, trends
+from ..recording.changed_places import changed_places
 from ..recording.recorder import Recorder, Run
 from ..recording.recorder_set import Recorders, RecordOptions
 from ..recording.traced_loop import TracedLoop
@@ -63,12 +65,14 @@ class LedgerRequests(Part):
         loops: list[dict[str, Any]] | None = None,
         off: list[dict[str, Any]] | None = None,
         always: dict[str, Any] | None = ABSENT,
+        watches: list[str] = ABSENT,
     ) -> Body:
         """Records what is named in `loops` from now on.
 
         Each: `file`; `line`, of a head, or with `around` any line: the loops around it; `names`, by default all that
         the body assigns; `branches` and `times`.  `always`: every loop of the user's code, {} or with `branches` and
-        `times`; null: no longer.  `off`: file and line of what is recorded no longer.
+        `times`; null: no longer.  `off`: file and line of what is recorded no longer.  `watches`: expressions that are
+        columns of each loop that sees their names, from the next recording on.
         """
         told: list[Body] = []
         stale: set[str] = set()
@@ -88,6 +92,8 @@ class LedgerRequests(Part):
             if found is not None:
                 self.recorders.drop(found)
                 stale.add(found.file)
+        if watches is not ABSENT:
+            self.recorders.watches = tuple(watches)
         if always is not ABSENT:
             self.engine.anew = True
             self.recorders.always = RecordOptions(**always) if always is not None else None
@@ -130,8 +136,8 @@ class LedgerRequests(Part):
         if names:
             own = [n for part in columns.values(file, node) for n in part]
             for name in names:
-                if name not in own:
-                    near = difflib.get_close_matches(name, own, 1)
+                if name not in own and not _is_readable(file, node, name):
+                    near = difflib.get_close_matches(name, [*own, *changed_places(file, node)], 1)
                     assigns = ", ".join(own[:12]) + (", …" if len(own) > 12 else "") or "nothing"
                     meant = f"Is `{near[0]}` meant?" if near else f"It assigns {assigns}."
                     what = {"loop": "loop", "calls": "function"}.get(columns.kind_of(node), "comprehension")
@@ -207,9 +213,13 @@ class LedgerRequests(Part):
             told["filter"] = {"of": len(rows), "failed": chosen.failed, "why": chosen.why}
             rows = [rows[at] for at in chosen.rows]
         told["numbers"] = _packed("q", [n for n, _ in rows])
-        told["columns"] = []
+        told["columns"], told["unread"] = [], []
         for at, label in enumerate(recorder.labels):
-            told["columns"] += _columns(label, [row[at] for _, row in rows], facts[at])
+            cells = [row[at] for _, row in rows]
+            if label in recorder.reads and all(cell is MISSING for cell in cells):
+                told["unread"].append(label)
+            else:
+                told["columns"] += _columns(label, cells, facts[at])
         return told
 
     @request("unevenSum/course")
@@ -327,6 +337,15 @@ class LedgerRequests(Part):
             if counts:
                 found[os.path.realpath(file.path)] = sorted(counts.items())
         return {"on": self.engine.loader.options.counts, "counts": found}
+
+
+def _is_readable(file: SourceFile, node: Repeated, text: str) -> bool:
+    """Whether something that the loop does not assign can be read at the end of each pass: its names are the file's."""
+    if not isinstance(node, LOOPS) or text.isidentifier() or columns.unreadable(text):
+        return False
+    known = {n.id for n in ast.walk(file.tree) if isinstance(n, ast.Name)}
+    known |= {a.arg for a in ast.walk(file.tree) if isinstance(a, ast.arg)}
+    return {n.id for n in ast.walk(ast.parse(text, mode="eval")) if isinstance(n, ast.Name)} <= known
 
 
 def _around(recorder: Recorder, run: Run) -> list[Body]:

@@ -23,7 +23,18 @@ from typing import Any
 from ..core.markers import MARK
 from ..lookouts.lookout import Plan
 from ..recording import coverage
-from ..recording.columns import BRANCHES, CALL, DEPTH, ELEMENT, RETURNED, SECONDS, arguments, assigned, stored_places
+from ..recording.columns import (
+    BRANCHES,
+    CALL,
+    DEPTH,
+    ELEMENT,
+    RETURNED,
+    SECONDS,
+    arguments,
+    assigned,
+    is_path,
+    stored_places,
+)
 from ..recording.recorder import Recorder
 from ..source.sites import Options, Sites
 from ..source.source_file import SourceFile, position
@@ -135,17 +146,18 @@ class RecordingProbes(LookoutProbes):
     def _put_by(self, recorder: Recorder, name: str, names: list[ast.expr]) -> Body:
         """The end of a pass."""
         run = self._run(recorder, name)
+        read = self._read(recorder, name, run)
         if not self.temps:
             held = [told for _, told in self._others(recorder, name)]
             partly = [self._do(run, "partial", *held)]
             unbound = ast.ExceptHandler(ast.Constant(f"{MARK}NameError"), None, partly)
             whole = self._do(run, "ends", ast.Tuple(names, ast.Load()), ast.Tuple(held, ast.Load()))
-            return [ast.Try([whole], [unbound], [], [])]
+            return [*read, ast.Try([whole], [unbound], [], [])]
         others = self._others(recorder, name)
-        first: Body = []
+        first: Body = read
         rest: list[ast.expr] = []
         if others:
-            first = [self._set(name + "x", ast.Tuple([told for _, told in others], ast.Load()))]
+            first = [*first, self._set(name + "x", ast.Tuple([told for _, told in others], ast.Load()))]
             rest = [ast.Starred(self._load(name + "x"), ast.Load())]
         waiting = name + "w"
         if recorder.kind == "calls":
@@ -155,6 +167,24 @@ class RecordingProbes(LookoutProbes):
         told = ast.If(ast.Attribute(run, "slow", ast.Load()), [self._do(run, "settle")], [])
         emptied = [self._set(name + "x", ast.Constant(None))] if others else []
         return [*first, ast.Try([put, told], [unbound], [], []), *emptied]
+
+    def _read(self, recorder: Recorder, name: str, run: ast.expr) -> Body:
+        """The expressions that a pass tells: a name, attribute or element in line, where it can be read."""
+        steps: Body = []
+        for number, text in enumerate(recorder.reads):
+            at = len(recorder.places) + number
+            if not is_path(text):
+                value: ast.expr = ast.Call(ast.Attribute(run, "look", ast.Load()), [ast.Constant(number)], [])
+            else:
+                value = ast.parse(text, mode="eval").body
+            step = (
+                self._set(f"{name}p{at}", value)
+                if self.temps
+                else self._do(self._now(recorder), "keep", ast.Constant(at), value)
+            )
+            unread = ast.ExceptHandler(ast.Constant(f"{MARK}Exception"), None, [ast.Expr(self._probe("unread"))])
+            steps.append(ast.Try([step], [unread], [], []))
+        return steps
 
     # -- functions and comprehensions ----------------------------------------------------------------
 

@@ -28,6 +28,7 @@ if TYPE_CHECKING:
     from .screen import Bench
 
 PASSING = 1_000_000  # the number of that breakpoint, beyond all of the user's
+SHORT = 5.0  # seconds of the script that are run once more to record a loop from its start
 Step = Callable[[Client, Facts], Awaitable[None]]
 
 
@@ -40,11 +41,16 @@ class Recording(Controller):
         self.then = ""  # what comes there: its changed line is tried (`try`), an origin asked for (`origin`), …
         self.keeps = False  # a call is kept at the next pause
         self.reached: tuple[Facts, Finding] | None = None  # the pause at it
+        self.opens: Facts | None = None  # the pause to which the Ledger comes back, recorded from the start
         self.passing = False  # a breakpoint is set that ends with the next pause
         self.steps: list[Step] = []  # what the next pauses are for, on the way to another one
 
     async def action_ledger(self) -> None:
-        """The Ledger of the loops around the cursor line, which are recorded from now on."""
+        """The Ledger of the loops around the cursor line, which are recorded from now on; of one that is under way from
+        its first pass on, where the way back to it is short."""
+        await self._open_ledger(True)
+
+    async def _open_ledger(self, whole: bool) -> None:
         bench, client, sheet = self.bench, self.bench.client, self.bench.query_one(Sheet)
         if client is None or self.bench.state != "paused":
             bench.notify("Passes are shown at a pause.")
@@ -60,11 +66,28 @@ class Recording(Controller):
             return
         for one in found:
             self._remember(one)
+        if whole and (late := self._late(found, known)) is not None:
+            self.opens = bench.facts
+            await self.record_from_start(late)
+            return
         here = [(o.file, o.line, o.column) for o in found]
         others = [o for o in known if (o.file, o.line, o.column) not in here]
         ledgers = [*reversed(found), *others]
         first = asyncio.ensure_future(client.passes(ledgers[0].file, ledgers[0].line))
         bench.app.push_screen(LedgerScreen(bench, bench.palette, ledgers, first))
+
+    def _late(self, found: list[LedgerOf], known: list[LedgerOf]) -> LedgerOf | None:
+        """The innermost of these loops that the script is in, where its first passes are missing and a snapshot and a
+        few seconds lead back to here."""
+        bench, facts, client = self.bench, self.bench.facts, self.bench.client
+        if facts is None or client is None or bench.ran > SHORT or client.start_point() is None or facts.hand:
+            return None
+        passes = {(o.file, o.line): o.passes for o in known}
+        for one in reversed(found):
+            for loop in facts.loops:
+                if (os.path.realpath(loop.file), loop.line) == (one.file, one.line) and loop.number > 1:
+                    return one if not passes.get((one.file, one.line)) else None
+        return None
 
     @staticmethod
     def _near(known: list[LedgerOf], sheet: Sheet) -> list[LedgerOf]:
@@ -273,6 +296,11 @@ class Recording(Controller):
     def at_finding(self, facts: Facts) -> None:
         """At the place of a finding, once: what was to come there, if anything."""
         finding, then = self.awaited, self.then
+        if self.opens is not None and not self.steps:
+            there, self.opens = self.opens, None
+            if is_same_place(facts, there):
+                self.bench.run_worker(self._open_ledger(False), group="dialog")
+                return
         if self.keeps and not self.steps and facts.reason != "end":
             self.keeps = False
             self.bench.keeping.action_keep_call()

@@ -103,7 +103,9 @@ class Running(Controller):
         """Start the script with the recordings of the case; a loop that is gone gives a message."""
         bench = self.bench
         counts, always = bench.book.counting, bench.recording.always().get("always")
-        found = await client.start(**how, record=bench.recording.recorded(), always=always, counts=counts)
+        found = await client.start(
+            **how, record=bench.recording.recorded(), always=always, counts=counts, watches=bench.watches
+        )
         for text in client.not_recorded:
             bench.notify(text, severity="warning")
         return found

@@ -118,6 +118,7 @@ class Values(Controller):
         elif chosen == "watch":
             self.bench.watches.remove(wanted) if watched else self.bench.watches.append(wanted)
             bench.notify(f"{wanted} is {'no longer ' if watched else ''}watched.")
+            await self.record_watches()
             await self.show_cards()
         elif chosen == "set":
             await self._set_value(wanted)
@@ -276,6 +277,7 @@ class Values(Controller):
                 return
         self.bench.watches[:] = wanted
         bench.about = "watched"
+        await self.record_watches()
         await self.show_cards()
 
     @background(group="dialog")
@@ -300,7 +302,14 @@ class Values(Controller):
                 return
             self.bench.watches.append(text)
         bench.about = "watched"
+        await self.record_watches()
         await self.show_cards()
+
+    async def record_watches(self) -> None:
+        """The watches are columns of loops that are recorded from now on."""
+        if self.bench.client is not None and self.bench.state == "paused":
+            with contextlib.suppress(BadUse):
+                await self.bench.client.record([], watches=self.bench.watches)
 
     async def show_cards(self) -> None:
         """The cards as chosen: around the line, of the call, of the module, watched."""
