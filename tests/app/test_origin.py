@@ -114,6 +114,20 @@ async def test_the_origin_of_a_cell_is_asked_for_in_the_close_up(script) -> None
         assert (step.line, step.target, step.value.text, step.before.text) == (4, "rain[1, 2]", "1.0", "2.0")
 
 
+async def test_what_is_offered_can_be_followed(script) -> None:
+    """Of an operand that is an expression, the place in it."""
+    text = "import numpy as np\nmatrix = np.array([[1.0, 50.0], [2.0, 3.0]])\nx = np.sqrt(matrix[0, 1] - 100.0)\n"
+    app = UnevenSum(Launch(script(text), keep_case=False))
+    async with app.run_test(size=(140, 42)) as pilot:
+        bench = await settled(pilot, "paused", 3)
+        await pilot.press("F")
+        await until(pilot, lambda: isinstance(app.screen, Prompt))
+        assert app.screen.query_one(Input).value == "matrix[0, 1]"
+        await pilot.press("enter")
+        drawer = bench.query_one(OriginDrawer)
+        await until(pilot, lambda: [step.line for step in drawer.chain.steps] == [2], 60)
+
+
 async def test_what_was_typed_is_given_again(script) -> None:
     path = script("level = float(input('level: '))\ndepth = level - 2.0\nprint('depth', depth)\n")
     app = UnevenSum(Launch(path, keep_case=False, pause_on={"error"}, pause_on_given=True))

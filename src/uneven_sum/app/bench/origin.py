@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 from ...client import BadUse, Goal
 from ...client.differing.folders import TooLarge
 from ...client.origin.chain import Chain, Question, Searches, follow, follow_printed, question
+from ...client.origin.places_in import places_in
 from ...protocol.origin import MadeFrom, Place, Step
 from ...safe_text import cut
 from ..widgets.dialogs import Prompt, Sure
@@ -84,16 +85,16 @@ class Origins(Controller):
         bench = self.bench
         sheet, facts = bench.query_one(Sheet), bench.facts
         if sheet.pointed is not None:
-            return sheet.pointed[2]
-        if facts is not None and facts.culprit is not None and facts.reason == "nonfinite":
-            places = [one.text for one in facts.culprit.operands if "(" not in one.text]
+            return next(iter(places_in(sheet.pointed[2])), "")
+        if facts is not None and facts.culprit is not None:
+            texts = [one.text for one in facts.culprit.operands] or [facts.culprit.text]
+            places = [place for text in texts for place in places_in(text)]
             if places:
                 return places[0]
         line = bench.query_one(OutputDrawer).bad_line()
         if facts is not None and facts.reason == "end" and line:
             return f'"{cut(line, 50)}"'
-        found = bench.values.candidates()
-        return found[0] if found else ""
+        return next((place for text in bench.values.candidates() for place in places_in(text)), "")
 
     def _open(self, text: str) -> None:
         bench = self.bench
