@@ -95,7 +95,7 @@ class Tank:
         self.level -= self.through
     @property
     def volume(self):
-        return self.level * 2.0
+        raise KeyboardInterrupt  # nobody asks
 def advance(s, k):
     s["m"] = s["m"] * 0.5 + k
 def main():
@@ -125,8 +125,43 @@ async def test_a_loop_that_advances_objects_records_what_they_change(script) -> 
             levels.append(level)
         assert column["tank.level"] == levels and column["tank.level - sill"] == [v - 0.5 for v in levels]
         assert column['state["m"]'] == [0.5, 1.25, 2.625, 4.3125, 6.15625, 8.078125]
-        assert not one.told.unread
-    assert run.out.split()[-1] == repr(levels[-1])
+        assert one.told.unread == ["tank.volume"]
+    assert not run.trouble and run.out.split()[-1] == repr(levels[-1])
+
+
+DEFAULTS = """\
+from collections import defaultdict
+class Rows:
+    def __getitem__(self, key):
+        raise KeyboardInterrupt
+def fill(totals, rows, k):
+    if k > 2:
+        totals["wet"] = k
+        rows["wet"] = 1
+def main():
+    totals, rows = defaultdict(float), Counted()
+    for k in range(5):
+        fill(totals, rows, k)
+        print(len(totals))
+class Counted(Rows):
+    def __setitem__(self, key, value):
+        pass
+main()
+"""
+
+
+async def test_what_is_read_changes_nothing(script) -> None:
+    """No default is made in a dictionary, and no method of a class of the script's is called."""
+    path = script(DEFAULTS)
+    async with running(path, pause_on={"start"}, pause_at_end=True) as run:
+        await run.pause()
+        (told,) = await run.client.record([{"file": path, "line": 11}])
+        assert told.names == ["k", 'totals["wet"]', 'rows["wet"]']
+        await run.step("on")
+        one = await run.client.passes(path, 11)
+        assert one.told.unread == ['rows["wet"]']
+        assert [one.columns[1].text(n) for n in range(5)] == ["", "", "", "3", "4"]
+    assert run.out.split() == ["0", "0", "0", "1", "1"] and not run.trouble
 
 
 def test_values_of_objects_as_a_table(script, tmp_path, interpreter: str) -> None:

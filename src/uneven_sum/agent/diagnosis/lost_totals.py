@@ -64,16 +64,8 @@ class Lost:
         apart["culprit"] = {
             **{name: term[name] for name in ("text", "value", "type")},
             **{"operands": [{"text": name, "value": value} for name, value in operands], "reason_kind": self.reason},
-            **{
-                "cell": None,
-                "reason": "",
-                "near": [],
-                "shapes": [],
-                "element": "",
-                "part": "",
-                "sender": "",
-                "made": 0,
-            },
+            **{"cell": None, "reason": "", "near": [], "shapes": [], "made": 0},
+            **{"element": "", "part": "", "sender": ""},
         }
 
 

@@ -69,9 +69,12 @@ def read(node: ast.AST, scope: Scope) -> Any:
         if not safe_kind(type(owner)):
             raise Unreadable
         try:
-            return owner[index]
+            found = dict.get(owner, index, MISSING) if isinstance(owner, dict) else owner[index]  # no default is made
         except Exception:
             raise Unreadable from None
+        if found is MISSING:
+            raise Unreadable
+        return found
     if isinstance(node, ast.Slice):
         return slice(*[part and read(part, scope) for part in (node.lower, node.upper, node.step)])
     if isinstance(node, ast.Tuple):

@@ -375,13 +375,6 @@ def begins(site: int) -> None:
         listener.changed(sites[site], sys._getframe(1), True)
 
 
-def unread() -> None:
-    """An expression that a pass tells could not be read; what a signal handler raised meanwhile goes on."""
-    error = sys.exc_info()[1]
-    if isinstance(error, Exception) and signal_masking.is_the_scripts(error):
-        raise error
-
-
 def enter_loop(site: int) -> Any:
     """The meter of a loop where no temporary may be used."""
     meter = itertools.repeat(True, sys.maxsize)
@@ -475,7 +468,6 @@ PROBES = _Probes(
     told=snapshot.told,
     missing=snapshot.MISSING,
     Exception=Exception,
-    unread=unread,
     NameError=NameError,
     enter_loop=enter_loop,
     enter_while=enter_while,

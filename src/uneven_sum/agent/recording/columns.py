@@ -120,17 +120,12 @@ def recorder_for(
     return made
 
 
-def unreadable(text: str) -> str:
-    """Why an expression cannot be read at the end of each pass; empty where it can: nothing of the script's may be
-    called for it."""
+def is_readable(text: str) -> bool:
+    """True for names, attributes, elements and arithmetic: they are read at the end of a pass, nothing is called."""
     try:
-        node = ast.parse(text, mode="eval").body
+        return all(isinstance(n, READABLE) for n in ast.walk(ast.parse(text, mode="eval").body))
     except (SyntaxError, ValueError):
-        return "is not an expression"
-    other = next((n for n in ast.walk(node) if not isinstance(n, READABLE)), None)
-    if isinstance(other, ast.Call):
-        return "calls a function, which is not done at the end of each pass"
-    return "is more than names, attributes, elements and arithmetic" if other is not None else ""
+        return False
 
 
 def _visible(file: SourceFile, node: Repeated, watches: Iterable[str]) -> list[str]:
@@ -141,17 +136,11 @@ def _visible(file: SourceFile, node: Repeated, watches: Iterable[str]) -> list[s
     used |= {a.arg for a in ast.walk(scope) if isinstance(a, ast.arg)}
     found = []
     for text in watches:
-        if not unreadable(text):
+        if is_readable(text):
             names = {n.id for n in ast.walk(ast.parse(text, mode="eval")) if isinstance(n, ast.Name)}
             if names and names <= used:
                 found.append(text)
     return found
-
-
-def is_path(text: str) -> bool:
-    """True for a name, attribute or element alone, and not for arithmetic."""
-    paths = (ast.Name, ast.Attribute, ast.Subscript, ast.Constant, ast.expr_context, ast.Expression)
-    return all(isinstance(n, paths) for n in ast.walk(ast.parse(text, mode="eval")))
 
 
 def values(file: SourceFile, node: Repeated) -> tuple[tuple[str, ...], tuple[str, ...]]:

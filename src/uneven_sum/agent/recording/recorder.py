@@ -146,11 +146,10 @@ class Run:
         next(self.due)
         return value
 
-    def look(self, at: int) -> object:
-        """An expression as it is at the end of the pass of the calling loop; nothing of the script's is run for it."""
-        if run_state.quiet:
-            return MISSING
-        return read_text(self.of.reads[at], sys._getframe(1))
+    def looks(self) -> list[object]:
+        """The expressions at the end of a pass of the calling loop."""
+        reads = self.of.reads
+        return [MISSING] * len(reads) if run_state.quiet else read(reads, sys._getframe(1))
 
     def put(self, row: list[object]) -> None:
         """The values of a pass, from elsewhere than the loop's own code."""
@@ -167,6 +166,9 @@ class Run:
     def keep(self, place: int, value: object) -> object:
         self.kept[place] = value
         return value
+
+    def keep_all(self, place: int, values: list[object]) -> None:
+        self.kept[place : place + len(values)] = values
 
     def mark(self, place: int, bit: int) -> None:
         self.kept[place] |= bit
@@ -397,20 +399,23 @@ class Recorder:
 
 
 @with_originals
-def read_text(text: str, frame: types.FrameType) -> object:
-    from ..diagnosis import provenance
+def read(texts: Iterable[str], frame: types.FrameType) -> list[object]:
+    """Expressions as they are in a call now.  Nothing of the script's is run for it: what a property would give, or a
+    class with items of its own, is missing."""
+    from ..diagnosis import provenance  # which takes long to import
 
-    node = _parsed.get(text)
-    if node is None:
-        node = _parsed[text] = ast.parse(text, mode="eval").body
-    try:
-        with run_state.silenced():
-            found: object = provenance.read(node, Scope(frame))
-            return found
-    except Exception as e:
-        if signal_masking.is_the_scripts(e):
-            raise
-        return MISSING
+    found: list[object] = []
+    with signal_masking.held(), run_state.silenced():
+        scope = Scope(frame)
+        for text in texts:
+            try:
+                node = _parsed.get(text)
+                if node is None:
+                    node = _parsed[text] = ast.parse(text, mode="eval").body
+                found.append(provenance.read(node, scope))
+            except Exception:
+                found.append(MISSING)
+    return found
 
 
 _parsed: dict[str, ast.expr] = {}

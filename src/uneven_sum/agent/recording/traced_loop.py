@@ -16,7 +16,7 @@ from ..frames.namespace import Scope
 from ..source.source_file import SourceFile, head_end
 from ..values.snapshot import MISSING, clock
 from .columns import BRANCHES, SECONDS
-from .recorder import Recorder, Run, read_text
+from .recorder import Recorder, Run, read
 
 
 class TracedLoop:
@@ -72,24 +72,8 @@ class TracedLoop:
         for name in self.recorder.names:
             value = scope[name] if name in scope.locals or name in scope.globals else NOTHING
             row.append(MISSING if value is NOTHING else value)
-        for text in self.recorder.places:
-            row.append(_read(text, scope))
-        for text in self.recorder.others:
-            row.append(self._other(text, frame, now))
+        row += read((*self.recorder.places, *self.recorder.reads), frame)
+        for text in self.recorder.others[len(self.recorder.reads) :]:
+            row.append(self.branches if text == BRANCHES else now - self.began if text == SECONDS else MISSING)
         self.run.put(row)
         self.began, self.branches = clock(), 0
-
-    def _other(self, text: str, frame: types.FrameType, now: float) -> object:
-        if text in self.recorder.reads:
-            return read_text(text, frame)
-        return self.branches if text == BRANCHES else now - self.began if text == SECONDS else MISSING
-
-
-def _read(text: str, scope: Scope) -> object:
-    """An attribute or element as it is at the end of the pass; nothing is run for it."""
-    from ..diagnosis import provenance
-
-    try:
-        return provenance.read(ast.parse(text, mode="eval").body, scope)
-    except (provenance.Unreadable, SyntaxError, ValueError):
-        return MISSING

@@ -341,7 +341,7 @@ class LedgerRequests(Part):
 
 def _is_readable(file: SourceFile, node: Repeated, text: str) -> bool:
     """Whether something that the loop does not assign can be read at the end of each pass: its names are the file's."""
-    if not isinstance(node, LOOPS) or text.isidentifier() or columns.unreadable(text):
+    if not isinstance(node, LOOPS) or text.isidentifier() or not columns.is_readable(text):
         return False
     known = {n.id for n in ast.walk(file.tree) if isinstance(n, ast.Name)}
     known |= {a.arg for a in ast.walk(file.tree) if isinstance(a, ast.arg)}

@@ -32,7 +32,6 @@ from ..recording.columns import (
     SECONDS,
     arguments,
     assigned,
-    is_path,
     stored_places,
 )
 from ..recording.recorder import Recorder
@@ -169,22 +168,15 @@ class RecordingProbes(LookoutProbes):
         return [*first, ast.Try([put, told], [unbound], [], []), *emptied]
 
     def _read(self, recorder: Recorder, name: str, run: ast.expr) -> Body:
-        """The expressions that a pass tells: a name, attribute or element in line, where it can be read."""
-        steps: Body = []
-        for number, text in enumerate(recorder.reads):
-            at = len(recorder.places) + number
-            if not is_path(text):
-                value: ast.expr = ast.Call(ast.Attribute(run, "look", ast.Load()), [ast.Constant(number)], [])
-            else:
-                value = ast.parse(text, mode="eval").body
-            step = (
-                self._set(f"{name}p{at}", value)
-                if self.temps
-                else self._do(self._now(recorder), "keep", ast.Constant(at), value)
-            )
-            unread = ast.ExceptHandler(ast.Constant(f"{MARK}Exception"), None, [ast.Expr(self._probe("unread"))])
-            steps.append(ast.Try([step], [unread], [], []))
-        return steps
+        """The expressions that a pass tells, all at once."""
+        if not recorder.reads:
+            return []
+        first = len(recorder.places)
+        found = ast.Call(ast.Attribute(run, "looks", ast.Load()), [], [])
+        if not self.temps:
+            return [self._do(self._now(recorder), "keep_all", ast.Constant(first), found)]
+        into: list[ast.expr] = [self._store(f"{name}p{first + number}") for number in range(len(recorder.reads))]
+        return [ast.Assign([ast.Tuple(into, ast.Store())], found)]
 
     # -- functions and comprehensions ----------------------------------------------------------------
 
