@@ -215,7 +215,7 @@ def by_nature(text: Text, place: Place) -> str:
 def random_source(text: Text, place: Place) -> str:
     """The call of a generator of random numbers in a place; empty where there is none."""
     for node in _node(text, place):
-        if isinstance(node, ast.Call) and _name(node.func) in RANDOM:
+        if isinstance(node, ast.Call) and name_of(node.func) in RANDOM:
             return cut(ast.unparse(node), 80)
     return ""
 
@@ -228,7 +228,7 @@ def set_source(text: Text, place: Place) -> str:
 
 
 def _is_set(node: ast.AST) -> bool:
-    made = isinstance(node, ast.Call) and _name(node.func) in ("set", "frozenset")
+    made = isinstance(node, ast.Call) and name_of(node.func) in ("set", "frozenset")
     return made or isinstance(node, (ast.Set, ast.SetComp))
 
 
@@ -243,14 +243,15 @@ def _node(text: Text, place: Place) -> list[ast.AST]:
     return list(ast.walk(found)) if found is not None else []
 
 
-def _name(node: ast.AST) -> str:
+def name_of(node: ast.AST) -> str:
+    """The last name: `sum` of `np.sum`; empty for what has none."""
     return node.attr if isinstance(node, ast.Attribute) else getattr(node, "id", "")
 
 
 def _source(node: ast.AST) -> str:
     if not isinstance(node, ast.Call):
         return ""
-    return BY_NATURE.get(_name(node.func), "")
+    return BY_NATURE.get(name_of(node.func), "")
 
 
 def _followed(text: Text, place: Place, nodes: Iterable[ast.AST], source: Source) -> str:

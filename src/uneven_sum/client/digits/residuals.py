@@ -10,6 +10,7 @@ from collections.abc import Iterable
 
 import numpy as np
 
+from ..differing.places import name_of
 from .held import Held, digits_of
 from .slices import Ways
 
@@ -51,9 +52,9 @@ def _difference(node: ast.AST, ways: Ways) -> tuple[list[ast.BinOp], bool]:
     """The sums and differences that a result is, and whether a name or a text beside it calls it a residual."""
     named = bool(BOOKS.search(_said_with(node, ways)))
     for _ in range(8):
-        if isinstance(node, ast.Call) and _name(node.func) in SHELLS and len(node.args) == 1:
+        if isinstance(node, ast.Call) and name_of(node.func) in SHELLS and len(node.args) == 1:
             node = node.args[0]
-        elif isinstance(node, ast.Call) and _name(node.func) in SHELLS and isinstance(node.func, ast.Attribute):
+        elif isinstance(node, ast.Call) and name_of(node.func) in SHELLS and isinstance(node.func, ast.Attribute):
             node = node.func.value
         elif isinstance(node, (ast.Name, ast.Attribute)) and (value := ways.only_value(node)) is not None:
             named = named or bool(BOOKS.search(ast.unparse(node)))
@@ -83,7 +84,7 @@ def _no_name_twice(chain: list[ast.BinOp], ways: Ways) -> bool:
             else:
                 todo.append(value)
         elif isinstance(node, ast.Call):
-            if _name(node.func) not in TOTALS:
+            if name_of(node.func) not in TOTALS:
                 return False
             todo += node.args
             if isinstance(node.func, ast.Attribute) and not node.args:
@@ -125,11 +126,11 @@ def _formatted(tree: ast.AST) -> Iterable[tuple[int, int]]:
         elif isinstance(node, ast.BinOp) and isinstance(node.op, ast.Mod) and _text(node.left) is not None:
             specs = PERCENT.findall((_text(node.left) or "").replace("%%", ""))
             values = node.right.elts if isinstance(node.right, ast.Tuple) else [node.right]
-        elif isinstance(node, ast.Call) and _name(node.func) == "format" and isinstance(node.func, ast.Attribute):
+        elif isinstance(node, ast.Call) and name_of(node.func) == "format" and isinstance(node.func, ast.Attribute):
             parts = list(string.Formatter().parse(_text(node.func.value) or ""))
             if all(not name for _, name, _, _ in parts):
                 specs, values = [spec or "" for _, name, spec, _ in parts if name is not None], node.args
-        elif isinstance(node, ast.Call) and _name(node.func) == "format" and len(node.args) == 2:
+        elif isinstance(node, ast.Call) and name_of(node.func) == "format" and len(node.args) == 2:
             specs, values = [_text(node.args[1]) or ""], node.args[:1]
         if len(specs) == len(values):
             for spec, value in zip(specs, values, strict=True):
@@ -139,7 +140,3 @@ def _formatted(tree: ast.AST) -> Iterable[tuple[int, int]]:
 
 def _text(node: ast.AST) -> str | None:
     return node.value if isinstance(node, ast.Constant) and isinstance(node.value, str) else None
-
-
-def _name(node: ast.AST) -> str:
-    return node.attr if isinstance(node, ast.Attribute) else getattr(node, "id", "")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import ast
 
-from ..differing.places import FUNCTIONS, Text
+from ..differing.places import FUNCTIONS, Text, name_of
 from ..differing.reading import Place
 
 Scope = ast.AST
@@ -35,7 +35,7 @@ class Ways:
             self.functions.setdefault(node.name, []).append(node)
             inner = node
         elif isinstance(node, ast.Call):
-            self.calls.setdefault(_name(node.func), []).append(node)
+            self.calls.setdefault(name_of(node.func), []).append(node)
         if isinstance(node, (ast.Call, ast.JoinedStr)):
             self._shown_by.update({id(n): node for n in ast.walk(node) if isinstance(n, ast.expr) and n is not node})
         if isinstance(node, ast.Name) and isinstance(node.ctx, ast.Load):
@@ -108,7 +108,7 @@ class Ways:
                     name = node.id if isinstance(node, ast.Name) else ast.unparse(node)
                     todo += self._setters(scope, name, names)
                 if isinstance(node, ast.Call):
-                    for function in self.functions.get(_name(node.func), []):
+                    for function in self.functions.get(name_of(node.func), []):
                         todo += [r for r in ast.walk(function) if isinstance(r, (ast.Return, ast.Yield))]
         return found
 
@@ -171,7 +171,3 @@ def _targets(node: ast.AST) -> list[str]:
         elif isinstance(one, ast.Attribute):
             found.append(ast.unparse(one))
     return found
-
-
-def _name(node: ast.AST) -> str:
-    return node.attr if isinstance(node, ast.Attribute) else getattr(node, "id", "")
