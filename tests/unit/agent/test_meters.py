@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import ast
 import gc
+import sys
 import types
 import weakref
 from typing import Any
@@ -15,6 +17,7 @@ from uneven_sum.agent.probes import runtime
 from uneven_sum.agent.reload.loader import Loader
 from uneven_sum.agent.source import registry
 from uneven_sum.agent.source.sites import Options, Site
+from uneven_sum.agent.source.source_file import SourceFile
 
 
 class Passes(runtime.Listener):
@@ -117,3 +120,18 @@ def work(gauges, seen):
     exec(source, space)
     assert run(space_of(source)["work"]) == run(space["work"]) == [True, False]
     registry.files.clear()
+
+
+def test_an_instruction_beyond_the_file_belongs_to_the_statement_before_it() -> None:
+    text = "def route(days):\n    for day in days:\n        held = where()\n        added = where()\n    return held, added\n"
+    file = SourceFile("/route.py", text.encode())
+    tree = ast.parse(text)
+    call = tree.body[0].body[0].body[1].value  # what the rewriting adds to a statement stands beyond the file
+    for node in ast.walk(call):
+        if hasattr(node, "lineno"):
+            node.lineno = node.end_lineno = 15
+    scope = {"where": lambda: (f := sys._getframe(1)).f_lineno and (f.f_lineno, statement_at(file, f))}
+    exec(compile(tree, "/route.py", "exec"), scope)
+    (line, plain), (beyond, added) = scope["route"]([1])
+    assert (line, beyond) == (3, 15) and plain.line == 3
+    assert added is not None and len(added.loops) == 1

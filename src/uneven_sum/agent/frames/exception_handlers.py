@@ -316,13 +316,23 @@ def statement_at(file: SourceFile, frame: types.FrameType) -> Statement | None:
 
 
 def _find_statement(file: SourceFile, frame: types.FrameType) -> Statement | None:
-    line, column = frame.f_lineno, None
-    if line is None:
+    line, column = line_with_code(file, frame), None
+    if not line:
         return None
     place = instruction_place(frame.f_code, frame.f_lasti)
     if place is not None and place[0] == line:
         column = place[1]
     return file.innermost(line, column)
+
+
+def line_with_code(file: SourceFile, frame: types.FrameType) -> int:
+    """The line of the file that a call is in, 0 for none.  An instruction that the rewriting has added beyond the
+    file's end, or that has no line, belongs to the last one before it that has."""
+    line, last = frame.f_lineno, len(file.lines)
+    if line is not None and line <= last:
+        return line
+    found = [n for start, _, n in frame.f_code.co_lines() if start <= frame.f_lasti and n is not None and n <= last]
+    return found[-1] if found else 0
 
 
 def instruction_place(code: types.CodeType, lasti: int) -> tuple[int, int, int, int] | None:

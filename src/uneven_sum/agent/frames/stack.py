@@ -134,12 +134,11 @@ def _belongs_to_outer(frame: types.FrameType) -> bool:
 
 def line_of(frame: types.FrameType) -> int:
     """The line of a running call: where the instruction under way has none of the file, the last one that has."""
-    file, line = file_of(frame), frame.f_lineno
-    last = len(file.lines) if file is not None else sys.maxsize
-    if line is not None and line <= last:
-        return line
-    found = [n for start, _, n in frame.f_code.co_lines() if start <= frame.f_lasti and n is not None and n <= last]
-    return found[-1] if found else frame.f_code.co_firstlineno
+    from .exception_handlers import line_with_code
+
+    file = file_of(frame)
+    line = line_with_code(file, frame) if file is not None else frame.f_lineno
+    return line or frame.f_code.co_firstlineno
 
 
 def function_name(frame: types.FrameType) -> str:
