@@ -16,7 +16,7 @@ from uneven_sum.app.closeup.screen import CloseUp
 from uneven_sum.app.plotting.charts import line
 from uneven_sum.app.plotting.number_format import Format
 from uneven_sum.app.shell.theme import PALETTES
-from uneven_sum.app.widgets.bars import Keys
+from uneven_sum.app.widgets.bars import Keys, Trail
 from uneven_sum.app.widgets.dialogs import Choose, Prompt
 from uneven_sum.app.widgets.grid import Grid
 from uneven_sum.app.widgets.notice import Notice
@@ -263,3 +263,22 @@ async def test_no_large_array_is_drawn_unasked(script) -> None:
         assert any(t.startswith("levels") for t in titles) and not any(t.startswith("held") for t in titles)
         await pilot.press("tab")
         await until(pilot, lambda: bench.about == "call" and bool(cards.pictures))  # other values, their pictures too
+
+
+async def test_at_the_end_the_values_of_main_are_shown(script) -> None:
+    text = "def fill(inflow):\n    rise = inflow / 4.0\n    return rise\n\ndef main():\n    level = fill(6.0)\n    print(level)\n\nmain()\n"
+    app = UnevenSum(Launch(script(text), keep_case=False))
+    async with app.run_test(size=(120, 35)) as pilot:
+        bench = await settled(pilot, "paused", 7)
+        assert bench.facts.reason == "end" and bench.facts.function == "main"
+        cards = bench.query_one(Cards)
+        await until(pilot, lambda: [c.name for c in cards.cards][:1] == ["level"])
+        shown = str(bench.query_one(Trail).content)
+        assert shown == "script.py · main() · fill(inflow=6.0)"
+        await pilot.press("right_square_bracket")
+        await until(pilot, lambda: "rise" in [c.name for c in cards.cards])
+        sheet = bench.query_one(Sheet)
+        assert sheet.at_line == 3 and sheet.word == "ran"
+        await pilot.press("left_square_bracket", "left_square_bracket")
+        await until(pilot, lambda: sheet.at_line == 9)
+        assert ("[ ]", "walk calls") in bench.key_line.present_keys()

@@ -171,6 +171,8 @@ def _run_to_end(
             code = _compiled(engine, path, data) if again is not None else None
     except SystemExit as e:
         status, said = _exit_status(e), _last_words(e)
+        if arguments.get("pauseAtEnd"):
+            engine.last_calls.ended_by(e)
     except KeyboardInterrupt as e:
         _show(e)
         status = -signal.SIGINT
@@ -276,6 +278,9 @@ def _prepare(fd: int) -> Engine:
     guards, meters = arguments.get("guards", True), arguments.get("meters", True)
     blocks = arguments.get("blocks", True)
     engine.loader.options = Options(guards=guards, checks=checks, meters=meters, marks=meters, blocks=blocks)
+    if arguments.get("pauseAtEnd"):
+        engine.loader.options.left = True
+        runtime.PROBES["left"] = engine.last_calls.left
     engine.go_on = bool(arguments.get("goOn"))
     if arguments.get("audit") is not None:
         engine.audit = Auditor(set(arguments["audit"]) or None)

@@ -22,6 +22,7 @@ from ..frames import fast_form, other_compilers, stack, task_waiters, tests
 from ..frames.context_managers import escaped
 from ..pause import end_of_run, report
 from ..pause.facts import Pause
+from ..pause.last_calls import LastCalls
 from ..probes import run_texts, runtime
 from ..recording.recent_passes import last_passes
 from ..recording.value_stream import ValueStream
@@ -87,6 +88,7 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
         self.deciding = False  # whether an error is worth a pause
         self.interrupting = False  # a pause was asked for between two lines
         self.hurry = False  # back to a place of before: nothing else pauses on the way
+        self.last_calls = LastCalls()
         self.entering = False  # on the way to the first line
         self.at_first_line = self.anew = False  # paused there; to be compiled again
 
@@ -396,7 +398,7 @@ class Engine(FindingTrigger, NonfiniteTrigger, Snapshots, tracer.Hooks):
 
     def end_pause(self, main: dict[str, object], path: str, seconds: float) -> None:
         """The pause after the last line, while the module's values are still there."""
-        self.present, self.facts = end_of_run.pause_at_end(main, path, seconds)
+        self.present, self.facts = end_of_run.pause_at_end(main, path, seconds, self.last_calls)
         self.point = 0
         run_state.quiet = True
         try:

@@ -47,6 +47,7 @@ class Pause:
     why: str = ""
     lookout: int = 0
     finding: dict[str, object] | None = None  # what a rule has found in the statement
+    arguments: dict[types.FrameType, str] = field(default_factory=dict)  # of calls that have ended, as they were
     past: list[types.FrameType] = field(default_factory=list)  # calls of a script that has ended, innermost first
 
     @property

@@ -106,7 +106,13 @@ class InspectionRequests(Part):
             path = registry.path_of(frame)
             file = registry.file_of(frame)
             statement = exception_handlers.statement_at(file, frame) if file else None
-            line = pause.place[1] if pause.place else statement.line if statement else frame.f_lineno or 0
+            line = (
+                pause.place[1]
+                if pause.place and frame is pause.frame
+                else statement.line
+                if statement
+                else frame.f_lineno or 0
+            )
             shown.append(
                 {
                     "id": number,
@@ -114,7 +120,10 @@ class InspectionRequests(Part):
                     "line": line,
                     "column": 1,
                     "source": {"name": os.path.basename(path), "path": path, **_reference(file)},
-                    "unevenSum": {"arguments": stack.arguments(frame), "loops": stack.loops(frame, statement)},
+                    "unevenSum": {
+                        "arguments": pause.arguments.get(frame) or stack.arguments(frame),
+                        "loops": [] if pause.reason == "end" else stack.loops(frame, statement),
+                    },
                 }
             )
         end = start_frame + (levels or len(shown))

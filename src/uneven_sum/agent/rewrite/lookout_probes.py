@@ -31,6 +31,7 @@ class LookoutProbes(AuditProbes):
         self.bound: list[tuple[set[str], set[str]]] = []  # names bound and used by the functions around
         self.returning: bool | None = None  # in a function; True when its return may have a value
         self.watched_returns: list[Lookout] = []
+        self.leaves = False  # in a function of which the last call is kept
         self.changing: list[Lookout] = self._changing()
 
     @property
@@ -41,7 +42,7 @@ class LookoutProbes(AuditProbes):
     @contextlib.contextmanager
     def scope(self, node: ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef) -> Iterator[None]:
         """Around the body of a function or class."""
-        kept = (self.returning, self.watched_returns, self.changing)
+        kept = (self.returning, self.watched_returns, self.changing, self.leaves)
         self.names.append(node.name)
         is_class = isinstance(node, ast.ClassDef)
         if not is_class:
@@ -51,11 +52,12 @@ class LookoutProbes(AuditProbes):
         name = ".".join(self.names)
         self.watched_returns = [] if is_class else [lk for lk in self.plan.returns if fits(lk.name, name)]
         self.changing = self._changing()
+        self.leaves = self.options.left and not is_class and _has_names(node)
         yield
         if not is_class:
             self.bound.pop()
         self.names.pop()
-        self.returning, self.watched_returns, self.changing = kept
+        self.returning, self.watched_returns, self.changing, self.leaves = kept
 
     def _changing(self) -> list[Lookout]:
         name = ".".join(self.names)
@@ -166,6 +168,8 @@ class LookoutProbes(AuditProbes):
         return steps
 
     def _watched_return(self, value: ast.expr, like: ast.AST) -> ast.expr:
+        if self.leaves:
+            value = self._here(self._probe("left", value), like)
         for lk in self.watched_returns:
             test, inline = self._due(lk)
             site = self._site("lookout" if inline else "by name", lookouts=[lk])
@@ -177,7 +181,7 @@ class LookoutProbes(AuditProbes):
 
     def _falls_off(self, last: ast.stmt) -> list[ast.stmt]:
         """The end of a function that is reached without `return`."""
-        if not self.watched_returns or isinstance(last, (ast.Return, ast.Raise)):
+        if not (self.watched_returns or self.leaves) or isinstance(last, (ast.Return, ast.Raise)):
             return []
         outer, self.at = self.at, (last.lineno, last.col_offset, last.end_lineno or 0, last.end_col_offset or 0)
         told = self._here(ast.Expr(self._watched_return(ast.Constant(None), last)), last)
@@ -209,3 +213,10 @@ class LookoutProbes(AuditProbes):
 def _of_one(name: str, body: ast.expr) -> ast.Lambda:
     args = ast.arguments(posonlyargs=[], args=[ast.arg(name)], kwonlyargs=[], kw_defaults=[], defaults=[])
     return ast.Lambda(args, body)
+
+
+def _has_names(node: ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef) -> bool:
+    """Whether a function stores in names of its own, and is no generator or coroutine, whose end is another's step."""
+    if isinstance(node, ast.AsyncFunctionDef) or any(isinstance(n, (ast.Yield, ast.YieldFrom)) for n in walk(node)):
+        return False
+    return any(isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store) for n in walk(node))

@@ -274,7 +274,7 @@ class Rewriter(BlockProbes):
     def _return(self, s: ast.Return) -> list[ast.stmt]:
         if s.value is not None:
             s.value = self.value(s.value, "return")
-        if self.watched_returns:
+        if self.watched_returns or self.leaves:
             s.value = self._watched_return(s.value or ast.Constant(None), s)
         if any(recorder.kind == "calls" for recorder, _ in self.recording):
             s.value = self.returned(s.value or self._here(ast.Constant(None), s))

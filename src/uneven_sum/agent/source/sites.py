@@ -22,6 +22,7 @@ class Options:
     stream: bool = False  # each stored, returned and tested value is sent: see `recording/value_stream.py`
     blocks: bool = True  # arithmetic is checked once for a run of statements: see `rewrite/blocks.py`
     results: bool = False  # what is printed or written is sent, with the role `result`
+    left: bool = False  # what the last call of each function leaves is kept: see `pause/last_calls.py`
     counts: bool = False  # how often each statement ran
     audit: frozenset[str] = frozenset()  # what the rules of an audit want to see: see `rewrite/audit_probes.py`
     origin: Wanted | None = None  # what an origin search looks for: see `rewrite/origin_probes.py`

@@ -33,7 +33,7 @@ class KeyLine(Controller):
         back = ["backspace"] if self.bench.stepping.can_go_back() else []
         walk = ["[ ]"] if len(facts.trail) > 1 else []
         if facts.reason == "end":
-            return [*back, "a", "c", "F", "l", "tab", "d", "enter", "R", *LEAVE]
+            return [*back, "a", "c", *walk, "F", "l", "tab", "d", "enter", "R", *LEAVE]
         if facts.reason == "error" and facts.state == "ran":
             return ["a", "c", *walk, "enter", "R", *LEAVE]
         if facts.nested:

@@ -242,7 +242,9 @@ class Bench(Keyed, Controlled, Screen[None]):
             self.show_state("paused")
             self.show_headline(facts)
             self.chosen = max(0, len(facts.trail) - 1)
-            self.query_one(Trail).show(facts.trail, self.chosen, facts.test.name if facts.test else "")
+            if facts.reason == "end":  # calls that have ended: the last one comes first
+                self.chosen = next((n for n, call in enumerate(facts.trail) if call.function == facts.function), 0)
+            self.show_trail(facts)
             sheet = self.query_one(Sheet)
             self.sources.show_text(facts.file, facts.text)
             sheet.fold()
@@ -250,12 +252,17 @@ class Bench(Keyed, Controlled, Screen[None]):
                 sheet.unfold(facts.end_line or facts.line, facts.terms, facts.trial or facts.differs)
             sheet.show_place(facts.line, facts.end_line, facts.state)
 
+    def show_trail(self, facts: Facts) -> None:
+        name = facts.test.name if facts.test else ""
+        self.query_one(Trail).show(facts.trail, self.chosen, name, ended=facts.reason == "end")
+
     def show_headline(self, facts: Facts) -> None:
         self.query_one(Headline).show(in_process(facts) + facts.headline, facts.reason, facts.expectations)
 
     def frame_number(self) -> int:
         """The number of the chosen call; 0 is the paused one."""
-        number = len(self.frames) - 1 - self.chosen
+        at_end = self.facts is not None and self.facts.reason == "end"
+        number = self.chosen if at_end else len(self.frames) - 1 - self.chosen
         return self.frames[number].id if self.facts and self.facts.trail and 0 <= number < len(self.frames) else 0
 
     async def read_call(self, client: Client) -> None:
@@ -400,14 +407,16 @@ class Bench(Keyed, Controlled, Screen[None]):
             return
         self.chosen = max(0, min(len(self.facts.trail) - 1, self.chosen + by))
         call = self.facts.trail[self.chosen]
-        self.query_one(Trail).show(self.facts.trail, self.chosen, self.facts.test.name if self.facts.test else "")
+        self.show_trail(self.facts)
         self.sources.show_text(call.file, call.text)
         sheet = self.query_one(Sheet)
         sheet.fold()
-        inner = self.chosen == len(self.facts.trail) - 1
+        at_end = self.facts.reason == "end"
+        inner = self.chosen == len(self.facts.trail) - 1 and not at_end
         if inner and self.facts.terms:
             sheet.unfold(self.facts.end_line or self.facts.line, self.facts.terms)
-        sheet.show_place(call.line, self.facts.end_line if inner else call.line, self.facts.state if inner else "in")
+        last, state = (self.facts.end_line, self.facts.state) if inner else (call.line, "ran" if at_end else "in")
+        sheet.show_place(call.line, last, state)
         await self.read_call(self.client)
 
     def action_ask(self) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from ...client import settings
 from ..plotting.number_format import Format
 from ..shell.theme import PALETTES
-from ..widgets.bars import Headline, Keys, Trail
+from ..widgets.bars import Headline, Keys
 from ..widgets.sheet import Sheet
 from .cards import Cards
 from .controller import Controller
@@ -48,9 +48,7 @@ class Appearance(Controller):
         bench.show_state(bench.state)
         if bench.facts is not None:
             bench.query_one(Headline).show(bench.facts.headline, bench.facts.reason, bench.facts.expectations)
-            bench.query_one(Trail).show(
-                bench.facts.trail, bench.chosen, bench.facts.test.name if bench.facts.test else ""
-            )
+            bench.show_trail(bench.facts)
 
     def take_settings(self, now: settings.Settings) -> None:
         """What was set holds; limits from the next run on."""

@@ -97,13 +97,14 @@ class Trail(Static):
         super().__init__(**kwargs)  # type: ignore[arg-type]  # a widget's id and classes
         self.palette = palette
 
-    def show(self, trail: list[TrailCall], chosen: int, test: str = "") -> None:
-        """`test`: the name of the test around, which takes the place of its runner's own line."""
+    def show(self, trail: list[TrailCall], chosen: int, test: str = "", ended: bool = False) -> None:
+        """`test`: the name of the test around, which takes the place of its runner's own line.  `ended`: the calls
+        have ended one after the other; none is within another."""
         p = self.palette
         out = Text(no_wrap=True, overflow="ellipsis")
         for number, call in enumerate(trail):
             if number:
-                out.append(" › ", p.quiet)
+                out.append(" · " if ended else " › ", p.quiet)
             if call.function != "<module>":
                 name = f"{shown(call.function)}({call.arguments})"
             elif test and not number:
