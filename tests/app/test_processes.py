@@ -136,3 +136,26 @@ async def test_a_finding_in_workers(method: str, script) -> None:
         assert not bench.book.wanted()
         await pilot.press("enter")
         await until(pilot, lambda: bench.state == "paused" and bench.facts.reason == "end", 90)
+
+
+async def test_a_worker_without_a_task_waits_for_one(script) -> None:
+    text = "import multiprocessing, time\n\n\ndef flow(k):\n    time.sleep(600 if k else 0)\n\n\n"
+    text += "context = multiprocessing.get_context('fork')\nwith context.Pool(2) as pool:\n"
+    text += "    pool.map(flow, [0, 1], chunksize=1)\n"
+    app = UnevenSum(Launch(script(text), keep_case=False))
+    async with app.run_test(size=(140, 44)) as pilot:
+        bench = await settled(pilot, "running")
+        await until(pilot, lambda: bench.client is not None and len(bench.client.processes()) == 3, 60)
+
+        async def labels() -> list[str]:
+            bench.processes.list_processes()
+            await until(pilot, lambda: isinstance(app.screen, Choose), 60)
+            found = [choice.label for choice in app.screen.choices[1:]]
+            await pilot.press("escape")
+            return sorted(", ".join(label.split(", ")[1:2] + label.split(", ")[3:]) for label in found)
+
+        for _ in range(60):
+            found = await labels()
+            if found == ["runs, in flow, line 5", "waits for a task"]:
+                break
+        assert found == ["runs, in flow, line 5", "waits for a task"]

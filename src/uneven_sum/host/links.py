@@ -47,6 +47,7 @@ class Link:
         self.stopped = asyncio.Event()
         self.pause: Message = {}  # the body of its last `stopped`
         self.last_place: dict[str, object] | None = None
+        self.idle = False  # a worker that waits for a task, when it was last asked
         self.since = time.time()
         self.holding = False  # it was asked to wait, since another one has paused
         self.asked = 0.0  # when it was last asked for its findings

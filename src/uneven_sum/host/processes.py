@@ -51,6 +51,7 @@ class OneProcess:
     since: float  # by the machine's clock
     place: Message | None = None  # `file`, `line`, `function`
     headline: str = ""  # of its pause
+    idle: bool = False  # a worker that waits for a task
 
 
 class Ask(Protocol):
@@ -258,7 +259,7 @@ class Processes:
         for one in self._all():
             state = "runs" if not one.paused else "shown" if one is self.here else "held" if one.holding else "paused"
             headline = str((one.pause.get("unevenSum") or {}).get("headline", "")) if one.paused else ""
-            found.append(OneProcess(one.pid, one.name, state, one.since, one.last_place, headline))
+            found.append(OneProcess(one.pid, one.name, state, one.since, one.last_place, headline, one.idle))
         return found
 
     def remember(self, declared: dict[str, dict[str, object]], command: str, arguments: dict[str, object]) -> None:
@@ -350,8 +351,10 @@ class Processes:
         if asked:
             await asyncio.wait(asked, timeout=1.0)
         for one, answer in zip(running, asked):
-            if answer.done() and not answer.exception() and answer.result().get("file"):
-                one.last_place = answer.result()
+            known = answer.done() and not answer.exception()
+            one.idle = known and bool(answer.result().get("idle"))
+            if known and (answer.result().get("file") or one.idle):
+                one.last_place = None if one.idle else answer.result()
                 one.name = str(answer.result().get("process") or one.name)
             answer.cancel()
 

@@ -105,6 +105,14 @@ def user_frame(frame: types.FrameType | None) -> types.FrameType | None:
     return frame
 
 
+# What a worker process runs around its tasks, by module and function.
+WORKERS = {
+    ("multiprocessing.pool", "worker"),
+    ("concurrent.futures.process", "_process_worker"),
+    ("joblib.externals.loky.process_executor", "_process_worker"),
+}
+
+
 def calls(frame: types.FrameType | None, libraries: bool = False) -> list[types.FrameType]:
     """The calls from this one outwards, innermost first: the user's, or (with libraries) all but the agent's.
 
@@ -174,6 +182,18 @@ def arguments(frame: types.FrameType, limit: int = 3) -> str:
                 text = text_of(value)
             shown.append(f"{name}={text if len(text) <= 16 else text[:15] + '…'}")
     return ", ".join(shown)
+
+
+def waits_for_work(running: types.FrameType | None, inner: types.FrameType | None) -> bool:
+    """Whether a worker process runs no task: what takes tasks stands between what runs and the user's call, in which
+    the process may have begun, and waits for its queue."""
+    within = ""  # the function that the one looked at has called
+    while running is not None and running is not inner:
+        if (running.f_globals.get("__name__"), running.f_code.co_name) in WORKERS:
+            return within == "get"  # of its queue
+        within = running.f_code.co_name
+        running = running.f_back
+    return False
 
 
 # -- loops -------------------------------------------------------------------------------------------

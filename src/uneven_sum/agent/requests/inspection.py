@@ -53,9 +53,11 @@ class InspectionRequests(Part):
     def where(self) -> Body:
         """Where the running script is, with the passes of its loops."""
         process = process_name(self.engine)
-        frame = stack.user_frame(self.exchange.running_frame)
-        if frame is None:
-            return {"file": None, "line": 0, "function": "", "loops": [], "process": process}
+        running = self.exchange.running_frame
+        frame = stack.user_frame(running)
+        idle = bool(process) and stack.waits_for_work(running, frame)
+        if frame is None or idle:
+            return {"file": None, "line": 0, "function": "", "loops": [], "process": process, "idle": idle}
         return {
             "process": process,
             "file": registry.path_of(frame),

@@ -136,7 +136,12 @@ def _processes(count: int) -> str:
 
 def _label(one: OneProcess, script: str) -> str:
     seconds = max(0, round(time.time() - one.since))
-    state = {"runs": "runs", "paused": "paused", "held": "held", "shown": "paused, shown here"}[one.state]
+    state = {
+        "runs": "waits for a task" if one.idle else "runs",
+        "paused": "paused",
+        "held": "held",
+        "shown": "paused, shown here",
+    }[one.state]
     place, at = one.place or {}, ""
     if place.get("file"):
         at = f", in {place.get('function') or 'module'}, {place_words(str(place['file']), int(place['line']))}"
