@@ -17,6 +17,11 @@ def visible(text: str) -> str:
     return CONTROLS.sub(lambda found: ascii(found[0])[1:-1], text)
 
 
+def in_one_line(text: str) -> str:
+    """A name, such as a file's, with its newlines and tabs as their escapes, too."""
+    return visible(text).replace("\n", "\\n").replace("\t", "\\t")
+
+
 def visible_json(text: str) -> str:
     """The text of a JSON document with each such character as its JSON escape."""
     return CONTROLS.sub(lambda found: f"\\u{ord(found[0]):04x}", text)

@@ -308,3 +308,32 @@ def test_a_name_that_is_no_utf8_is_refused(tmp_path: Path) -> None:
     command = [os.fsencode(sys.executable), b"-m", b"uneven_sum", b"check", path]
     done = subprocess.run(command, capture_output=True, stdin=subprocess.DEVNULL)
     assert done.returncode == 2 and b"is not in UTF-8" in done.stderr
+
+
+def test_a_file_name_with_controls_is_printed_in_one_line(tmp_path: Path) -> None:
+    path = tmp_path / "a\nb\x1b[31m.py"
+    path.write_text("stage = 0\nprint(1 / stage)\n")
+    done = check("--hold", "0.5", str(path))
+    assert r"a\nb\x1b[31m.py:2 <module>" in done.stderr and "\x1b" not in done.stderr + done.stdout
+    assert r"a\nb\x1b[31m.py.held." in done.stderr
+
+
+def test_a_script_that_closes_our_connection(script) -> None:
+    done = check(script("import os\nos.closerange(3, 200)\nprint('done')\n"))
+    assert done.stdout.startswith("done\n")
+    assert "exited with status 0. It was not seen to its end: " in done.stdout + done.stderr
+
+
+def test_a_warning_that_is_an_error_is_said_without_our_calls(script) -> None:
+    done = check(script("stage = '\\d'\n"), env={**ENV, "PYTHONWARNINGS": "error"})
+    assert done.returncode == 2 and "line 1: invalid escape sequence '\\d'" in done.stderr
+    assert "Traceback" not in done.stderr
+    assert check(script("print('\\d')\n")).returncode == 0
+
+
+def test_a_broken_import_has_the_traceback_that_it_has_plainly(script, interpreter: str) -> None:
+    script("def (\n", "gauges.py")
+    path = script("import gauges\n")
+    plain = subprocess.run([interpreter, path], capture_output=True, text=True, timeout=300, env=ENV).stderr
+    watched = check("--all", "--python", interpreter, path).stderr
+    assert watched.startswith(plain) and "frozen" not in plain

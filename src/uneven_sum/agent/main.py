@@ -15,6 +15,7 @@ import socket
 import sys
 import traceback
 import types
+import warnings
 from typing import Any
 
 from .audit import probes as audit_probes
@@ -396,7 +397,7 @@ def _readable(path: str, loader: Loader) -> bytes:
         with contextlib.suppress(Exception), run_state.silenced("error"), run_state.no_collection():
             loader.checked = (path, data, compile(data, path, "exec", flags, dont_inherit=True))
             return data
-        with run_state.silenced():  # it is compiled again, and gives its warnings then
+        with warnings.catch_warnings(record=True):  # it is compiled again, and gives its warnings then
             compile(data, path, "exec", flags, dont_inherit=True)
         return data
     except SyntaxError as e:

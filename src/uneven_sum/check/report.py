@@ -9,7 +9,7 @@ from ..client.sources import around, lines_of, short_place, with_cells
 from ..notebooks.hidden import Hidden
 from ..protocol import Facts, Finding, Term
 from ..protocol.names import in_processes, shown
-from ..safe_text import visible, visible_json
+from ..safe_text import in_one_line, visible, visible_json
 from .check import Outcome
 from .finding_text import finding_text
 
@@ -93,8 +93,8 @@ def as_report(launch: Launch, outcome: Outcome) -> str:
 
 def held_text(facts: Facts, line: str, file: str, seconds: float) -> str:
     """The report of a pause whose script is held, and how to attach to it."""
-    where = f" The same line is in {file}." if file else ""
-    return f"{_one(facts)}\nThe script is held here for {seconds:g} s. To look at it:\n  {line}\n{where.strip()}"
+    where = f"The same line is in {in_one_line(file)}." if file else ""
+    return visible(f"{_one(facts)}\nThe script is held here for {seconds:g} s. To look at it:\n  {line}\n{where}")
 
 
 def as_text(outcome: Outcome) -> str:
@@ -185,7 +185,7 @@ def _counted(findings: list[Finding], accepted: int) -> str:
 
 
 def _call(file: str, line: int, function: str) -> str:
-    return f"{short_place(file, line)} {shown(function)}"
+    return f"{in_one_line(short_place(file, line))} {shown(function)}"
 
 
 def _around(facts: Facts) -> list[str]:

@@ -13,6 +13,9 @@ def cannot_run(body: Message) -> BadUse:
     return BadUse(message)
 
 
+LEFT = ("os._exit", "os.abort")
+
+
 def died_sentence(body: Message, program: str) -> str:
     """How a script died and where it was last seen, in one sentence."""
     place = body.get("place")
@@ -28,4 +31,10 @@ def died_sentence(body: Message, program: str) -> str:
         }.get(signal, signal)
         how = how if signal in how else f"{how} ({signal})"
         return f"{program} crashed: {how}.{where}"
-    return f"{program} exited with status {body.get('exitCode')}, bypassing normal shutdown.{where}"
+    status = body.get("exitCode")
+    if place and place.get("how") in LEFT:
+        return f"{program} exited with status {status}, bypassing normal shutdown.{where}"
+    return (
+        f"{program} exited with status {status}. It was not seen to its end: it bypassed normal shutdown, or closed "
+        f"the connection to Uneven Sum, as os.closerange does.{where}"
+    )

@@ -141,6 +141,8 @@ class Loader:
                 pass  # the original says what is wrong, in its own words
             return original(self, fullname)
 
+        # CPython leaves the frames of the import system out of a traceback where they stand together.
+        get_code.__code__ = get_code.__code__.replace(co_filename=original.__code__.co_filename)
         loader.get_code = get_code  # type: ignore[method-assign]  # for this one loader
 
     def refresh(self, paths: set[str]) -> None:
