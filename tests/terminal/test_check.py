@@ -9,6 +9,7 @@ import shutil
 import signal
 import subprocess
 import sys
+import time
 from pathlib import Path
 
 import pytest
@@ -337,3 +338,30 @@ def test_a_broken_import_has_the_traceback_that_it_has_plainly(script, interpret
     plain = subprocess.run([interpreter, path], capture_output=True, text=True, timeout=300, env=ENV).stderr
     watched = check("--all", "--python", interpreter, path).stderr
     assert watched.startswith(plain) and "frozen" not in plain
+
+
+@pytest.mark.parametrize("number", [signal.SIGTERM, signal.SIGKILL])
+def test_a_worker_that_is_killed_from_outside_is_reported(script, tmp_path: Path, number: int) -> None:
+    text = "import multiprocessing, os, time\ndef flow(path):\n    with open(path + '~', 'w') as f:\n"
+    text += "        f.write(str(os.getpid()))\n    os.rename(path + '~', path)\n    time.sleep(600)\n"
+    text += (
+        f"with multiprocessing.get_context('fork').Pool(2) as pool:\n    pool.map(flow, [{str(tmp_path / 'pid')!r}])\n"
+    )
+    command = [sys.executable, "-m", "uneven_sum", "check", script(text)]
+    process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
+    end = time.monotonic() + 120
+    while not (tmp_path / "pid").exists():
+        assert time.monotonic() < end
+        time.sleep(0.05)
+    os.kill(int((tmp_path / "pid").read_text()), number)
+    said, _ = process.communicate(timeout=120)
+    assert process.returncode == 1 and (number.name in said)
+
+
+def test_workers_that_the_script_ends_are_no_problem(script) -> None:
+    text = "import multiprocessing, time\ncontext = multiprocessing.get_context('fork')\n"
+    text += "pool = context.Pool(2)\npool.apply_async(time.sleep, (60,))\ntime.sleep(0.3)\npool.terminate()\n"
+    text += "one = context.Process(target=time.sleep, args=(60,))\none.start()\ntime.sleep(0.3)\none.terminate()\n"
+    text += "time.sleep(2)\nprint('done')\n"
+    done = check(script(text))
+    assert (done.returncode, done.stdout, done.stderr) == (0, "done\n", "")

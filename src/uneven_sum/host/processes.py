@@ -36,6 +36,7 @@ STUCK = 1.0  # seconds after which a step seems to wait for another process
 FRESH = 0.5  # seconds for which what a process has said of its findings holds
 EXIT = 3.0  # seconds at most that a process takes to end after its connection has
 PIDFD_GET_INFO, INFO_EXIT = 0xC040FF0B, 1 << 3  # of linux/pidfd.h; the exit code since Linux 6.15
+TOGETHER = 1.0  # seconds within which a whole group of processes ends
 ORDERED = (signal.SIGTERM, signal.SIGINT, signal.SIGHUP)  # by which pools and terminals end processes
 
 T = TypeVar("T")
@@ -131,7 +132,11 @@ class Processes:
         link.gone = True
         sentence = ""
         number = await _killed_by(link.pid, handle)
-        if number and link.pid not in self.ordered and number not in ORDERED:
+        if number == signal.SIGTERM and link.pid not in self.ordered:
+            await asyncio.sleep(TOGETHER)  # the script may end by the same signal
+            if self.main.running and link.pid not in self.ordered:
+                sentence = f"{link.name} was ended by SIGTERM, sent by a process that is not watched."
+        elif number and link.pid not in self.ordered and number not in ORDERED:
             sentence = died_sentence({"signal": _signal_name(number), "place": link.last_place}, link.name)
         shown = link is self.here
         if shown:
