@@ -17,6 +17,7 @@ from driving import PATIENCE, slowness
 from uneven_sum.client import BadUse, Launch
 from uneven_sum.host.launch import Limits
 from uneven_sum.sweep.kept import Kept
+from uneven_sum.sweep.one import Ran
 from uneven_sum.sweep.report import as_json, as_report, as_text
 from uneven_sum.sweep.rows import Inputs
 from uneven_sum.sweep.sweep import Sweep
@@ -188,6 +189,7 @@ import json, os, sys
 import pyarrow.parquet
 from uneven_sum.sweep.kept import Kept
 from uneven_sum.sweep.one import Ran
+from uneven_sum.sweep.one import Ran
 
 
 def own():
@@ -233,3 +235,19 @@ async def test_what_happens_in_the_processes_of_a_run(script, tmp_path: Path) ->
     told = {ran.row: (ran.outcome, ran.fault[:1]) for ran in Kept(made.kept, made.about()).rows() if ran.fault}
     assert told == {2: ("died", ["died"]), 3: ("tripped", ["nonfinite"]), 4: ("tripped", ["nonfinite"])}
     assert sorted(len(one.rows) for one in found.faults) == [1, 2]
+
+
+def test_runs_in_both_files_count_once(tmp_path: Path) -> None:
+    """The sweep was killed when the table was written, and before the lines were removed."""
+    about = {"script": "model.py", "print": 1, "runs": "[]"}
+    kept = Kept(str(tmp_path / "kept.parquet"), about)
+    kept.open()
+    for n in range(10):
+        kept.add(Ran(n, ["7"], {}, headline="fine"))  # rows may have the same arguments
+    lines = (tmp_path / "kept.parquet.part").read_bytes()
+    kept.close()
+    (tmp_path / "kept.parquet.part").write_bytes(lines)
+    again = Kept(str(tmp_path / "kept.parquet"), about)
+    assert again.open() == 10
+    again.close()
+    assert [ran.row for ran in Kept(str(tmp_path / "kept.parquet"), about).rows()] == list(range(10))
