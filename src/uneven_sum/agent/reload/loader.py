@@ -13,8 +13,9 @@ from collections.abc import Callable
 from typing import Any
 
 from ..core import identity, run_state
+from ..core.deep import with_room
 from ..frames import other_compilers
-from ..lookouts.lookout import Lookouts
+from ..lookouts.lookout import Lookouts, Plan
 from ..probes import runtime
 from ..recording.recorder_set import Recorders
 from ..rewrite.linking import put_in
@@ -100,6 +101,16 @@ class Loader:
         planned = [
             lk for by_line in (plan.lines, plan.elements, plan.lambdas) for one in by_line.values() for lk in one
         ]
+        try:
+            made = self._made(file, options, plan, flags, mode, once)
+        except RecursionError:
+            made = with_room(lambda: self._made(file, options, plan, flags, mode, once))
+        self._note_probes(made, frozenset((lk.id, lk.version) for lk in planned))
+        return made
+
+    def _made(
+        self, file: SourceFile, options: Options, plan: Plan, flags: int, mode: str, once: bool
+    ) -> types.CodeType:
         # The plain compilation has given the script's own warnings.
         with run_state.silenced(), run_state.no_collection():
             finish = self.finishing.get(file.path) if mode == "exec" else None
@@ -110,9 +121,7 @@ class Loader:
                 finish(tree, file.data)
             code = compile(tree, file.path, mode, flags | file.flags, dont_inherit=True)
             del tree, rewriter
-            made = put_in(code, runtime.PROBES)
-        self._note_probes(made, frozenset((lk.id, lk.version) for lk in planned))
-        return made
+            return put_in(code, runtime.PROBES)
 
     def _note_probes(self, code: types.CodeType, there: frozenset[tuple[int, int]]) -> None:
         if there:

@@ -16,6 +16,7 @@ from dataclasses import field
 from typing import Union
 
 from ..core import run_state
+from ..core.deep import with_room
 from ..core.records import record
 from ..core.trees import Loop, walk
 from . import cells
@@ -151,7 +152,10 @@ class SourceFile:
         """Every statement of the file, outer before inner."""
         if self._statements is None:
             with run_state.no_collection():
-                made = list(_Surroundings(self.tree).found)
+                try:
+                    made = list(_Surroundings(self.tree).found)
+                except RecursionError:  # hundreds of `elif`
+                    made = with_room(lambda: list(_Surroundings(self.tree).found))
             by_position = {position(s.node): s for s in made}
             if self._statements is None:
                 self._statements, self._statement_of = made, by_position
