@@ -131,9 +131,15 @@ class Operands:
             self._walk(node.target, into)
             self._walk(node.value, into)
         elif isinstance(node, ast.BinOp):
-            side = self.whole if isinstance(node.op, ast.MatMult) else into
-            self._walk(node.left, side)
-            self._walk(node.right, side)
+            rights = []  # of a sum of thousands of terms: each is an operand of the next
+            left: ast.AST = node
+            while isinstance(left, ast.BinOp):
+                into = self.whole if isinstance(left.op, ast.MatMult) else into
+                rights.append((left.right, into))
+                left = left.left
+            self._walk(left, into)
+            for right, side in reversed(rights):
+                self._walk(right, side)
         elif isinstance(node, ast.UnaryOp):
             self._walk(node.operand, into)
         elif isinstance(node, ast.Call):

@@ -440,7 +440,12 @@ def _exponent(node: ast.expr) -> float:
 def unplaced(node: N, like: ast.AST) -> N:
     """A node of a fast form: at a line, without a column."""
     line = getattr(like, "lineno")
-    for one in walk(node):
-        if "lineno" in one._attributes and "lineno" not in one.__dict__:
+    todo: list[ast.AST] = [node]
+    while todo:
+        one = todo.pop()
+        if "lineno" in one._attributes:
+            if "lineno" in one.__dict__:
+                continue  # what is in it was placed with it
             one.__dict__.update(lineno=line, end_lineno=line, col_offset=-1, end_col_offset=-1)
+        todo += ast.iter_child_nodes(one)
     return node

@@ -124,11 +124,27 @@ class AskLine(TextField):
         self.at = len(self.asked)
 
 
+LEAST_ROWS = 6
+AROUND = 3  # rows: the rule, the line, what is said above it
+
+
+class AnswerLog(RichLog):
+    """Questions and answers; says when there are more of them."""
+
+    class Grown(Message):
+        pass
+
+    def write(self, *args: object, **how: object) -> AnswerLog:
+        super().write(*args, **how)  # type: ignore[arg-type]  # as RichLog has them
+        self.call_after_refresh(self.post_message, self.Grown())
+        return self
+
+
 class AskDrawer(Vertical):
     """The history of questions and answers, and the lines to ask in."""
 
     DEFAULT_CSS = """
-    AskDrawer { display: none; height: 14; background: $panel; border-top: solid $rule; }
+    AskDrawer { display: none; height: 6; background: $panel; border-top: solid $rule; }
     AskDrawer.open { display: block; }
     AskDrawer RichLog { height: 1fr; padding: 0 1; background: $panel; scrollbar-size-vertical: 1; }
     AskDrawer #choices { height: auto; max-height: 2; background: $panel; color: $quiet; padding: 0 1; }
@@ -146,9 +162,17 @@ class AskDrawer(Vertical):
         self.latest: tuple[str, dict[str, object]] | None = None  # the last question that was answered
 
     def compose(self) -> ComposeResult:
-        yield RichLog(max_lines=KEPT, wrap=True, markup=False, highlight=False)
+        yield AnswerLog(max_lines=KEPT, wrap=True, markup=False, highlight=False)
         yield Static("", id="choices")
         yield AskLine(self.asked)
+
+    def on_answer_log_grown(self) -> None:
+        self.fit()
+
+    def fit(self) -> None:
+        """As high as its answers need, up to half of the screen."""
+        rows = len(self.query_one(AnswerLog).lines) + AROUND
+        self.styles.height = min(max(LEAST_ROWS, rows), max(LEAST_ROWS, self.app.size.height // 2))
 
     def on_ask_line_submitted(self, message: AskLine.Submitted) -> None:
         message.stop()

@@ -66,7 +66,7 @@ STEPS = [
     Step(
         "Evaluate in a copy",
         "‹a› asks: type  C * max(head, 0.0) ** 1.5 * WIDTH  and enter. It is evaluated in a copy of the script, which "
-        "does not change. escape, twice, closes the line.",
+        "does not change. escape closes the line.",
         lambda bench, seen: bench.query_one(AskDrawer).latest is not None and not bench.typing,
     ),
     Step(

@@ -440,11 +440,12 @@ class Bench(Keyed, Controlled, Screen[None]):
     def action_close(self) -> None:
         if self.asking.under_way and self.client is not None:
             self.client.cancel_all()
+            self.asking.under_way = False  # the same key again closes the line
             return
-        if self.typing:
+        typing = self.typing
+        if typing:
             self.query_one(Sheet).focus()
-            return
-        if not self.origins.cancel():
+        if typing or not self.origins.cancel():
             for drawer in (AskDrawer, OutputDrawer, OriginDrawer):
                 self.query_one(drawer).remove_class("open")
             self.query_one(OutputDrawer).fit()
