@@ -24,6 +24,7 @@ from uneven_sum.app.widgets.options import Options
 from uneven_sum.app.widgets.plot import Plot
 from uneven_sum.app.widgets.sheet import Sheet
 from uneven_sum.client import Launch
+from uneven_sum.demo import find
 
 
 async def test_answers_stand_under_their_own_questions(script) -> None:
@@ -282,3 +283,19 @@ async def test_at_the_end_the_values_of_main_are_shown(script) -> None:
         await pilot.press("left_square_bracket", "left_square_bracket")
         await until(pilot, lambda: sheet.at_line == 9)
         assert ("[ ]", "walk calls") in bench.key_line.present_keys()
+
+
+async def test_the_keys_that_solve_a_pause_come_first(script) -> None:
+    app = UnevenSum(Launch(str(find("rating")), keep_case=False))
+    async with app.run_test(size=(80, 24)) as pilot:
+        bench = await settled(pilot, "paused", 35)
+        shown = str(bench.query_one(Keys).render())
+        want = ["r list repairs", "a ask", "c inspect value", "l record loop", "? help", "q quit"]
+        assert shown.strip().split(" · ") == want
+        keys = [key for key, _ in bench.key_line.present_keys()]
+        assert keys.index("F") < keys.index("K") and keys.index("F") < keys.index("enter")
+        await pilot.press("space")
+        await settled(pilot, "paused", 36)
+        await until(
+            pilot, lambda: str(bench.query_one(Keys).render()).strip().startswith("space run line · enter go on")
+        )

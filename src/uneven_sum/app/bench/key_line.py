@@ -10,6 +10,7 @@ from .stepping import PACES
 STEP = ("space", "i", "o")
 ALWAYS = ("a", "m", "w", "t", "c", "F", "l", "tab", "d")
 LEAVE = ("?", "q")
+TROUBLE = ("error", "warning", "nonfinite", "finding")
 
 
 class KeyLine(Controller):
@@ -38,16 +39,16 @@ class KeyLine(Controller):
             return ["a", "c", *walk, "enter", "R", *LEAVE]
         if facts.nested:
             return [*STEP, "enter", "x", *back, *ALWAYS, *LEAVE]
-        again = (
-            ["y", "k"]
-            if facts.retry and facts.reason == "error"
-            else [*(["y"] if facts.retry else []), *(["K"] if facts.replace else [])]
-        )
-        accept = ["A"] if facts.reason == "nonfinite" else []
-        if self.bench.recording.known_repairs():
-            accept.append("r")
-        if facts.test is not None:
-            accept.append("J")
+        repairs = ["r"] if self.bench.recording.known_repairs() else []
         loop = ["p"] if facts.loops else []
+        rest = [*back, *(["J"] if facts.test is not None else []), "m", "t", "tab", "d", *walk, "R", *LEAVE]
         processes = ["( )"] if facts.waiting or facts.held else []
-        return [*again, *processes, *STEP, *loop, "enter", *back, *accept, *ALWAYS, *walk, "R", *LEAVE]
+        if facts.reason not in TROUBLE:
+            return [*processes, "space", "enter", "a", *STEP[1:], *loop, "c", "l", *repairs, "F", "w", *rest]
+        # First what tells why, then what goes on in spite of it.
+        look = ["a", "c", *(["l"] if facts.loops else []), "F"]
+        again = ["y"] if facts.retry else []
+        again += ["k"] if facts.retry and facts.reason == "error" else ["K"] if facts.replace else []
+        again += ["A"] if facts.reason == "nonfinite" else []
+        record = [] if facts.loops else ["l"]
+        return [*repairs, *look, *processes, "enter", "space", *again, "w", *STEP[1:], *loop, *record, *rest]
