@@ -170,6 +170,11 @@ class AuditProbes(Expressions):
             if isinstance(lower.op, ast.USub) and not isinstance(lower.operand, ast.Constant):
                 index.lower = self._here(self._probe("audit_index", lower, self._site("audit slice", lower)), lower)
         elif isinstance(index, ast.Slice):
+            owner = node.value
+            # `max(i - 3, 0)`: who has written that knows of the edges.
+            window = isinstance(index.upper, ast.BinOp) and isinstance(index.lower, (ast.Name, ast.BinOp))
+            if window and isinstance(node.ctx, ast.Load):
+                node.value = self._here(self._probe("audit_index", owner, self._site("audit window", owner)), owner)
             for name in ("lower", "upper"):
                 bound = getattr(index, name)
                 if isinstance(bound, ast.BinOp) and isinstance(bound.op, (ast.Add, ast.Sub)):

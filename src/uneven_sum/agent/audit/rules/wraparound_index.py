@@ -1,15 +1,21 @@
-"""`wraparound-index`: a computed index that is below 0 in some passes, and so counts from the end."""
+"""`wraparound-index`: a computed index that is below 0 in some passes, and so counts from the end; windows that end
+beyond their array, and so are shorter."""
 
 from __future__ import annotations
 
 import ast
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from ...core.type_identity import is_one_of
+from ...source.source_file import Position
 from ...values import nonfinite
 from ..finding import Place
 from .base import Rule
 
+if TYPE_CHECKING:
+    from ..auditor import Auditor
+
+WHOLE, SHORTER = 3, 2  # windows of a site
 CLOSED = ("%", "roll", "mod(", "wrap")  # signs of a ring, where the last element is the neighbour of the first
 
 
@@ -18,6 +24,10 @@ class WraparoundIndex(Rule):
 
     NAME = "wraparound-index"
     WANTS = ("index", "call:roll")
+
+    def __init__(self, auditor: Auditor) -> None:
+        super().__init__(auditor)
+        self.windowed: dict[Position, tuple[int, str] | None] = {}  # by statement: length and text of what is cut
 
     def call(self, function: object, args: Any, named: Any, result: object, site: int) -> None:
         """`roll` in a term with its array: the last element meets the first, and jumps."""
@@ -50,10 +60,17 @@ class WraparoundIndex(Rule):
         )
 
     def indexed(self, value: Any, site: int) -> None:
+        place = self.auditor.place(site)
+        if place.site.role == "audit window":
+            np = nonfinite.module("numpy")
+            known = type(value) in (list, tuple) or (np is not None and type(value) is np.ndarray and value.ndim)
+            self.windowed[place.site.statement] = (len(value), place.text) if known else None
+            return
         if not is_one_of(type(value), int):
             return
-        place = self.auditor.place(site)
         kept = place.kept.setdefault(self.NAME, {})
+        if place.site.role == "audit upper" and value >= 0:
+            self._ends_at(value, place, site, kept)
         if place.site.role == "audit slice":
             if value == 0 and not self.auditor.has(self, site):
                 whole = self._around(place)
@@ -90,6 +107,37 @@ class WraparoundIndex(Rule):
         )
         if told is not None:
             told.at_pass = kept["pass"]
+
+    def _ends_at(self, value: int, place: Place, site: int, kept: dict[str, Any]) -> None:
+        """Windows that end beyond their array are shorter.  One alone is the rest of a series cut into pieces."""
+        owner = self.windowed.get(place.site.statement)
+        if owner is None or self.auditor.has(self, site):
+            return
+        length, name = owner
+        if value <= length:
+            kept["whole"] = kept.get("whole", 0) + 1
+            return
+        beyond = kept.setdefault("beyond", {})
+        beyond.setdefault(value - length, self.auditor.present_pass())
+        if len(beyond) < SHORTER or kept.get("whole", 0) < WHOLE:
+            return
+        kept["whole"] = 0
+        text = place.site.file.scope_text(place.site.statement)
+        others = self.auditor.found.values()
+        known = any(f.rule == "out-of-range" and f.place.site.statement == place.site.statement for f in others)
+        if known or any(sign in text for sign in CLOSED):
+            return
+        told = self.auditor.report(
+            self,
+            site,
+            f"{self._around(place)} is shorter in its last windows: {place.text} is {value} in one of them, and {name} "
+            f"has {length} elements. Is that meant?",
+            0.6,
+            question=True,
+            evidence={"bound": value, "length": length},
+        )
+        if told is not None:
+            told.at_pass = next(iter(beyond.values()))
 
     def _report_bound(self, place: Place, site: int, kept: dict[str, Any]) -> None:
         """A window that begins, or ends, before its array: it is empty, or another one."""
