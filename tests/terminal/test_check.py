@@ -365,3 +365,10 @@ def test_workers_that_the_script_ends_are_no_problem(script) -> None:
     text += "time.sleep(2)\nprint('done')\n"
     done = check(script(text))
     assert (done.returncode, done.stdout, done.stderr) == (0, "done\n", "")
+
+
+def test_the_headline_says_where_a_pattern_did_not_match(script) -> None:
+    text = "import re\nLINE = re.compile(r'gauge (\\w+)\\s+stage (\\d+\\.\\d+) m')\ndef stage_of(text):\n"
+    text += "    found = LINE.match(text)\n    return float(found.group(2))\nstage_of('gauge upper  stage n/a m')\n"
+    said = json.loads(check("--json", script(text)).stdout)["pauses"][0]["headline"]
+    assert "found is None since line 4: no match: wanted `\\d+` at position 19, found `n`" in said

@@ -75,18 +75,18 @@ def test_pieces_of_a_pattern_match_what_it_matches(pattern: str) -> None:
 @pytest.mark.parametrize(
     ("pattern", "text", "how", "said"),
     [
-        (r"\d+\.\d+", "12,5", "match", r"`\d+` matched `12` of `12,5`; wanted `\.` at position 2, found `,`"),
+        (r"\d+\.\d+", "12,5", "match", r"wanted `\.` at position 2, found `,`; before it `\d+` matched `12` of `12,5`"),
         (
             r"(\w+)=(\d+)",
             "flow=x",
             "search",
-            r"`\w+=` matched `flow=` of `flow=x`; wanted `\d+` at position 5, found `x`",
+            r"wanted `\d+` at position 5, found `x`; before it `\w+=` matched `flow=` of `flow=x`",
         ),
-        (r"\d+", "12a", "fullmatch", r"`\d+` matched `12` of `12a`; wanted the end at position 2, found `a`"),
-        (r"x", "", "match", "nothing of `` matched: wanted `x` at position 0, found the end"),
-        (r"(a)\1b", "aac", "match", r"`(a)\1` matched `aa` of `aac`; wanted `b` at position 2, found `c`"),
-        (r"cat|dog", "dove", "match", "`do` matched `do` of `dove`; wanted `g` at position 2, found `v`"),
-        (r"[]x]+\]", "xxy", "match", r"`[]x]+` matched `xx` of `xxy`; wanted `\]` at position 2, found `y`"),
+        (r"\d+", "12a", "fullmatch", r"wanted the end at position 2, found `a`; before it `\d+` matched `12` of `12a`"),
+        (r"x", "", "match", "wanted `x` at position 0, found the end; nothing of `` matched"),
+        (r"(a)\1b", "aac", "match", r"wanted `b` at position 2, found `c`; before it `(a)\1` matched `aa` of `aac`"),
+        (r"cat|dog", "dove", "match", "wanted `g` at position 2, found `v`; before it `do` matched `do` of `dove`"),
+        (r"[]x]+\]", "xxy", "match", r"wanted `\]` at position 2, found `y`; before it `[]x]+` matched `xx` of `xxy`"),
     ],
 )
 def test_sentences(pattern: str, text: str, how: str, said: str) -> None:
@@ -128,7 +128,9 @@ def test_dates() -> None:
 
     text, form = "2031-02-31 7:xx", "%Y-%m-%d %H:%M"
     error = refused(lambda: datetime.datetime.strptime(text, form))
-    said = "`%Y-%m-%d %H:` matched `2031-02-31 7:` of `2031-02-31 7:xx`; wanted `%M` at position 13, found `x`"
+    said = (
+        "wanted `%M` at position 13, found `x`; before it `%Y-%m-%d %H:` matched `2031-02-31 7:` of `2031-02-31 7:xx`"
+    )
     assert of_error(error, [text, form]).text == said
 
 

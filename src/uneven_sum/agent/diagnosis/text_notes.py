@@ -45,14 +45,14 @@ class Reach:
     wanted: str
 
     def sentence(self, text: str) -> str:
-        """`\\d+` matched `12` of `12,5`; wanted `\\.` at position 2, found `,`"""
+        """wanted `\\.` at position 2, found `,`; before it `\\d+` matched `12` of `12,5`"""
         found = f"`{text[self.end]}`" if self.end < len(text) else "the end"
         wanted = f"wanted `{self.wanted}`" if self.wanted else "wanted the end"
         there = f"{wanted} at position {self.end}, found {found}"
         if not self.matched or self.end == self.start:
-            return f"nothing of `{clean(text, SHOWN)}` matched: {there}"
+            return f"{there}; nothing of `{clean(text, SHOWN)}` matched"
         took = clean(text[self.start : self.end], SHOWN)
-        return f"`{clean(self.matched, SHOWN)}` matched `{took}` of `{clean(text, SHOWN)}`; {there}"
+        return f"{there}; before it `{clean(self.matched, SHOWN)}` matched `{took}` of `{clean(text, SHOWN)}`"
 
 
 # -- pieces of a pattern -------------------------------------------------------------------------------

@@ -7,6 +7,7 @@ import types
 from collections.abc import Iterator
 from typing import Any
 
+from ..core import run_state
 from ..core.markers import MISSING, TRIPS
 from ..core.text import clean, str_of
 from ..diagnosis import (
@@ -160,8 +161,6 @@ def _examine(pause: Pause, may_fork: bool) -> dict[str, object]:
         return found
 
     def take(may_call: bool) -> dict[str, Any]:
-        from ..core import run_state
-
         actual = pause.actual
         apart = Decomposed(
             file,
@@ -253,10 +252,12 @@ def _none_from_match(node: ast.AST, file: SourceFile, statement: Statement, name
     for name in used:
         if note := none_notes.of_name(name, file, statement, names):
             return note
+
+    def look() -> dict[str, Any]:
+        return {"said": [text_notes.of_name(name, file, statement, names) for name in used]}
+
     try:  # in a copy: a pattern may take for ever
-        said = trial.run(
-            lambda: {"said": [text_notes.of_name(name, file, statement, names) for name in used]}, PATTERN_LIMIT
-        )
+        said = look() if run_state.in_trial else trial.run(look, PATTERN_LIMIT)
     except trial.Impossible:
         return ""
     if "failed" in said:
