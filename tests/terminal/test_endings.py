@@ -189,3 +189,23 @@ def _is_bench(name: str, path: str) -> bool:
     except OSError:
         return False
     return words[1:4] == ["-m", "uneven_sum", "run"] and path in words
+
+
+@pytest.mark.parametrize(
+    ("text", "ended"),
+    [
+        ("x = 0\ny = 1 / x\n", "terminal closed, paused at line 2: error"),
+        ("import time\nprint('begun', flush=True)\ntime.sleep(600)\n", "terminal closed, while it ran"),
+    ],
+    ids=["at a pause", "while it runs"],
+)
+def test_a_closed_terminal_is_no_crash_of_the_script(text: str, ended: str, script, terminal) -> None:
+    path = script(text)
+    t = terminal("run", path)
+    t.expect("ZeroDivisionError at line 2" if "paused" in ended else "begun")
+    os.kill(next(int(n) for n in os.listdir("/proc") if n.isdigit() and _is_bench(n, path)), signal.SIGHUP)
+    until(lambda: "left with status" in t.screen())
+    desk = terminal()
+    desk.expect("script.py")
+    left = " ".join(row.partition("│")[0].strip() for row in desk.expect("terminal closed,").splitlines())
+    assert ended in " ".join(left.split()) and "crashed" not in left  # it is wrapped
