@@ -388,3 +388,12 @@ def test_unset_memory_is_no_difference_until_it_is_used(tmp_path: Path, interpre
     (tmp_path / "s.py").write_text(UNSET.replace("FILLED", "4"))
     found, status = differ("--twice", "s.py", "--python", interpreter, cwd=tmp_path)
     assert status == 1 and found["first"]["a"]["term"] == "single.sum()"
+
+
+def test_the_term_of_an_augmented_assignment_is_the_whole(tmp_path: Path) -> None:
+    text = "power = [1.0, 2.0]\nfor k in range(2):\n    power[k] *= 2.0\nprint(power)\n"
+    (tmp_path / "old.py").write_text(text)
+    (tmp_path / "new.py").write_text(text.replace("2.0\nprint", "2.5\nprint"))
+    found, _ = differ("old.py", "new.py", cwd=tmp_path)
+    first = found["first"]
+    assert (first["a"]["term"], first["b"]["term"]) == ("power[k] *= 2.0", "power[k] *= 2.5")

@@ -72,8 +72,7 @@ class Text:
             self.nodes = {}
             for node in ast.walk(self.tree) if self.tree is not None else ():
                 if isinstance(node, (ast.expr, ast.stmt)) and not isinstance(node, ast.Expr):
-                    at = (node.lineno, node.col_offset, node.end_lineno or 0, node.end_col_offset or 0)
-                    self.nodes.setdefault(at, node)
+                    self.nodes.setdefault(_place_of(node), node)
         return self.nodes.get((place.line, place.column, place.last, place.end))
 
     def scopes_at(self, line: int) -> list[ast.AST]:
@@ -99,13 +98,19 @@ class Text:
         return ".".join(n.name for n in self.scopes_at(line)[-2::-1] if isinstance(n, FUNCTIONS))
 
     def segment(self, place: Place) -> str:
-        """The text of a place, in one line."""
-        lines = self.lines[place.line - 1 : place.last]
+        """The text of a place, in one line; the result of `x *= 2.0` is that of the whole statement."""
+        line, column, last, end = place.line, place.column, place.last, place.end
+        if place.role == "augmented" and self.tree is not None:
+            for node in ast.walk(self.tree):
+                if isinstance(node, ast.AugAssign) and _place_of(node.value) == (line, column, last, end):
+                    line, column, last, end = _place_of(node)
+                    break
+        lines = self.lines[line - 1 : last]
         if not lines:
             return ""
-        encoded = [line.encode() for line in lines]
-        encoded[-1] = encoded[-1][: place.end]
-        encoded[0] = encoded[0][place.column :]
+        encoded = [text.encode() for text in lines]
+        encoded[-1] = encoded[-1][:end]
+        encoded[0] = encoded[0][column:]
         return " ".join(" ".join(part.decode("utf-8", "replace") for part in encoded).split())
 
 
@@ -118,6 +123,10 @@ def _loops(tree: ast.Module) -> Iterable[tuple[Position, Position, int | None]]:
             yield _start(node.body[0]), _end(node.body[-1]), node.lineno
         elif isinstance(node, (*SCOPES, *ELEMENTS, ast.ClassDef)):
             yield _start(node), _end(node), None
+
+
+def _place_of(node: ast.expr | ast.stmt) -> tuple[int, int, int, int]:
+    return node.lineno, node.col_offset, node.end_lineno or 0, node.end_col_offset or 0
 
 
 def _start(node: ast.expr | ast.stmt) -> Position:
