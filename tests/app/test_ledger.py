@@ -218,7 +218,7 @@ def test_the_total_that_stops_growing(terminal) -> None:
     one.expect("The script finished")
     to_the_ledger(one)
     one.expect("391680 passes; kept: the first 500, the last 500, one in")
-    one.keys("Right", "Right", "Right")
+    one.keys("Right", "Right")
     one.expect("has stalled: 2.97188e+09 since pass")
     assert "float32" in one.screen()
     one.keys("f")

@@ -31,11 +31,12 @@ from ..widgets.plot import Plot
 from ..widgets.split import put_beside
 from . import commands
 from .curves import Curves
+from .opening import opening_column
 from .search import Search
 from .trends import Trends
+from .units import UNIT, in_units
 
 WORDS = {"loop": "the loop", "elements": "the elements of", "calls": "the calls of"}
-UNIT = {"loop": "pass", "elements": "element", "calls": "call"}
 
 
 class LedgerScreen(Keyed, Controlled, Screen[None]):
@@ -108,6 +109,7 @@ class LedgerScreen(Keyed, Controlled, Screen[None]):
         self.call_after_refresh(self.curves.draw_plot)
 
     def say(self, text: str, bad: bool = False) -> None:
+        text = in_units(text, self.of.kind)
         self.query_one("#said", Static).update(Text(text, self.palette.error if bad else self.palette.quiet))
 
     async def prompt(self, question: str, value: str, hint: str) -> str | None:
@@ -122,6 +124,7 @@ class LedgerScreen(Keyed, Controlled, Screen[None]):
             ledger = self.ledger
             assert ledger is not None
             at = self.present_pass()
+            self.at_column = opening_column(ledger.columns, self.bench.facts)
             await self._show(len(self.order) - 1 if not at else self._place_of(ledger.nearest(at)))
 
     def _place_of(self, row: int) -> int:
@@ -180,7 +183,7 @@ class LedgerScreen(Keyed, Controlled, Screen[None]):
         self.query_one(TopLine).show(
             f"ledger of {WORDS[told.kind]} {cut(self.of.head, 70)}", run or self.bench.launch.name
         )
-        kept = told.kept.replace("passes", f"{UNIT[told.kind]}s".replace("passs", "passes"))
+        kept = in_units(told.kept, told.kind)
         sort = f"   sorted by {self.sort[0]}{', descending' if self.sort[1] else ''}" if self.sort else ""
         chosen = f"   only where {self.filter}" if self.filter else ""
         file = os.path.basename(self.of.file)

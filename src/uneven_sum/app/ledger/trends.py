@@ -14,6 +14,7 @@ from ...safe_text import cut
 from ..plotting.number_format import shown
 from ..shell.controller import Controller
 from ..shell.keymap import Application
+from .units import UNIT, in_units
 
 if TYPE_CHECKING:
     from .screen import LedgerScreen
@@ -27,7 +28,7 @@ class Trends(Controller["LedgerScreen"]):
     def draw_facts(self) -> None:
         """What is known of the cursor's column; or what differs between two passes."""
         screen = self.screen
-        p, ledger, column = screen.palette, screen.ledger, screen.column
+        p, ledger, column, kind = screen.palette, screen.ledger, screen.column, screen.of.kind
         out = Text()
         if ledger is not None and screen.beside is not None and screen.order:
             self.two_passes(out, ledger, screen.beside, screen.order[screen.place])
@@ -39,7 +40,7 @@ class Trends(Controller["LedgerScreen"]):
             if said is None:
                 screen.run_worker(self.course(ledger, column.name), group="course", exclusive=True)
             for text in said or []:
-                for n, piece in enumerate(textwrap.wrap(text, 38)):
+                for n, piece in enumerate(textwrap.wrap(in_units(text, kind), 38)):
                     out.append(("  " if n else "▍ ") + piece + "\n", p.changed if not n else p.text)
             out.append("\n" if said else "")
             facts = column.facts
@@ -47,12 +48,13 @@ class Trends(Controller["LedgerScreen"]):
                 if number and value is not None:
                     out.append(f"{word:<14}", p.quiet)
                     value = int(value) if facts.type == "int" and value == int(value) else value
-                    out.append(f"{shown(value, screen.format):<14} pass {number}\n", p.text)
+                    out.append(f"{shown(value, screen.format):<14} {UNIT[kind]} {number}\n", p.text)
             if column.facts.bad:
                 out.append(f"{'! not finite':<14}", p.nonfinite)
-                out.append(f"in {column.facts.bad} passes, first {column.facts.first_bad}\n", p.nonfinite)
+                said_bad = f"in {column.facts.bad} passes, first {column.facts.first_bad}\n"
+                out.append(in_units(said_bad, kind), p.nonfinite)
             if column.name == "branches":
-                out.append("The first lines of the branches that a pass took.\n", p.quiet)
+                out.append(in_units("The first lines of the branches that a pass took.\n", kind), p.quiet)
         screen.query_one("#facts-text", Static).update(out)
 
     def add_digits(self, ledger: Ledger) -> None:
@@ -78,11 +80,12 @@ class Trends(Controller["LedgerScreen"]):
 
     def two_passes(self, out: Text, ledger: Ledger, a: int, b: int) -> None:
         p = self.screen.palette
-        out.append(f"pass {ledger.numbers[a]} compared with pass {ledger.numbers[b]}\n\n", f"bold {p.text}")
+        unit = UNIT[self.screen.of.kind]
+        out.append(f"{unit} {ledger.numbers[a]} compared with {unit} {ledger.numbers[b]}\n\n", f"bold {p.text}")
         found = ledger.differences(a, b)
         for name, one, two, by in found:
             out.append(f"{name}\n", f"bold {p.text}")
             out.append(f"  {cut(one, 36)}\n  {cut(two, 36)}", p.changed)
             out.append(f"   by {by}\n" if by else "\n", p.quiet)
         if not found:
-            out.append("Nothing differs.\n" if a != b else "Move to another pass.\n", p.quiet)
+            out.append("Nothing differs.\n" if a != b else f"Move to another {unit}.\n", p.quiet)
