@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+import datetime
+import decimal
+import fractions
 import io
 import mmap
+import pathlib
 import sys
 import weakref
 from collections import defaultdict
@@ -27,6 +31,7 @@ class Closing:
 KEPT = [1, 2.5, "text", None, [1.0] * 5000, {"a": [1, (2, 3)]}, np.ones(4), np.ones((4, 4))[::2], np.float64(1.0)]
 KEPT += [pd.DataFrame({"stage": [1.0, 2.0]}), pd.Timestamp("2031-01-01"), defaultdict(list, {"a": [1]}), {1, 2}]
 KEPT += [np.array([1, "a"], dtype=object), np.ma.masked_array([1.0], [True]), np.random.default_rng(1)]
+KEPT += [decimal.Decimal("1.5"), fractions.Fraction(1, 3), datetime.datetime(2031, 1, 1), pathlib.Path("stage.csv")]
 HELD = np.ones(3)
 WEAK = weakref.ref(HELD)
 NOT_KEPT = [io.StringIO(), Closing(), [1, [Closing()]], {"a": io.FileIO(sys.executable)}, HELD, (n for n in ())]

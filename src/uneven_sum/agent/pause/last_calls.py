@@ -8,11 +8,7 @@ what holds a file, has a finalizer, or is referred to weakly.
 from __future__ import annotations
 
 import collections
-import datetime
-import decimal
-import fractions
 import os
-import pathlib
 import sys
 import time
 import types
@@ -30,10 +26,10 @@ CALLS = 1000  # calls of a function after which nothing of it is kept
 SPENT = 0.2  # seconds spent on a function that is called again and again, after which nothing of it is kept
 PARTS = 200_000  # of a container that are looked at
 SHARE = 0.25  # of the memory that is free at the first call
-SCALARS: tuple[type, ...] = (
-    *(int, float, complex, bool, str, bytes, bytearray, range, slice, type(None), type(...), decimal.Decimal),
-    *(fractions.Fraction, datetime.date, datetime.time, datetime.timedelta, datetime.tzinfo, pathlib.PurePath),
-)
+SCALARS: tuple[type, ...] = (*(int, float, complex, bool, str, bytes, bytearray, range, slice, type(None), type(...)),)
+# By module and name: a script may have modules of these names, which ours would keep from it.
+NAMED = {("decimal", "Decimal"), ("fractions", "Fraction"), ("pathlib", "PurePath"), ("pathlib._local", "PurePath")}
+NAMED |= {("datetime", name) for name in ("date", "time", "timedelta", "tzinfo")}
 CONTAINERS = (dict, list, tuple, set, frozenset, collections.deque)
 CODE = (type, types.ModuleType, types.FunctionType, types.BuiltinFunctionType, types.MethodType)
 
@@ -170,7 +166,7 @@ class _Look:
     def _look(self, one: Any, kind: type) -> tuple[str, Iterator[object] | None]:
         if any("__del__" in k.__dict__ for k in kind.__mro__):
             return "it has a finalizer", None
-        if isinstance(one, SCALARS):
+        if isinstance(one, SCALARS) or any((k.__module__, k.__name__) in NAMED for k in kind.__mro__):
             return "", None
         module = str(kind.__module__)
         package = module.partition(".")[0]
