@@ -111,7 +111,7 @@ def picture_path(script: str) -> Path:
 def of_pause(facts: Facts, text: list[str], values: Iterable[Card] = ()) -> Entry:
     """The headline, the calls, the lines around, and the terms or values."""
     parts = [facts.headline.replace("\n", "\n\n"), ""]
-    if facts.trail:
+    if facts.trail and facts.reason != "end":  # calls that have ended are no trail
         calls = [f"{short_place(c.file, c.line)} `{c.function}`" for c in facts.trail]
         parts += [" › ".join(calls), ""]
     if text:

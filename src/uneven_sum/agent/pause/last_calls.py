@@ -111,7 +111,7 @@ class LastCalls:
         self._forget(found)
         kept: dict[str, object] = {}
         for name, value in locals_of(frame).items():
-            if name.startswith(MARK) or isinstance(value, CODE):
+            if name.startswith(MARK) or issubclass(type(value), CODE):
                 continue
             look = _Look(self.room)
             why = look.why_not(value)
@@ -148,7 +148,7 @@ class _Look:
                 waiting.pop()
                 continue
             kind = type(one)
-            if kind in SCALARS or isinstance(one, CODE) or id(one) in self.seen:
+            if kind in SCALARS or issubclass(kind, CODE) or id(one) in self.seen:
                 continue
             self.parts += 1
             if self.parts > PARTS:
@@ -166,7 +166,7 @@ class _Look:
     def _look(self, one: Any, kind: type) -> tuple[str, Iterator[object] | None]:
         if any("__del__" in k.__dict__ for k in kind.__mro__):
             return "it has a finalizer", None
-        if isinstance(one, SCALARS) or any((k.__module__, k.__name__) in NAMED for k in kind.__mro__):
+        if issubclass(kind, SCALARS) or any((k.__module__, k.__name__) in NAMED for k in kind.__mro__):
             return "", None
         module = str(kind.__module__)
         package = module.partition(".")[0]
@@ -176,7 +176,7 @@ class _Look:
             return self._array(one)
         if package == "pandas":
             return self._frame(one)
-        base: Any = next((k for k in CONTAINERS if isinstance(one, k)), None)
+        base: Any = next((k for k in CONTAINERS if issubclass(kind, k)), None)
         found: list[object] = []
         if base is not None:
             self.size += base.__sizeof__(one)
@@ -191,18 +191,20 @@ class _Look:
 
     def _array(self, one: Any) -> tuple[str, Iterator[object] | None]:
         numpy = sys.modules.get("numpy")
-        if numpy is None or not isinstance(one, numpy.ndarray):
+        if numpy is None or not issubclass(type(one), numpy.ndarray):
             return "", None  # a number, a dtype, a generator of random numbers
         base = one
-        while isinstance(base, numpy.ndarray):
-            if isinstance(base, numpy.memmap):
+        while issubclass(type(base), numpy.ndarray):
+            if issubclass(type(base), numpy.memmap):
                 return "it is a file's", None
             owner, base = base, numpy.ndarray.base.__get__(base)
         if base is not None and type(base) not in (bytes, bytearray):
             return "its memory is another object's", None
         self.size += int(numpy.ndarray.nbytes.__get__(owner))
-        parts = iter(numpy.ndarray.tolist(one)) if one.dtype.hasobject and one.ndim == 1 else None
-        return ("it holds objects", None) if one.dtype.hasobject and one.ndim != 1 else ("", parts)
+        if not numpy.ndarray.dtype.__get__(one).hasobject:
+            return "", None
+        flat = numpy.ndarray.ndim.__get__(one) == 1
+        return ("", iter(numpy.ndarray.tolist(one))) if flat else ("it holds objects", None)
 
     def _frame(self, one: Any) -> tuple[str, Iterator[object] | None]:
         pandas = sys.modules.get("pandas")

@@ -34,6 +34,7 @@ COMPARISONS = {
     **{ast.Eq: "eq", ast.NotEq: "ne", ast.Lt: "lt", ast.LtE: "le", ast.Gt: "gt", ast.GtE: "ge"},
     **{ast.In: "in", ast.NotIn: "not_in"},
 }
+CALLS_OUT = (ast.Call, ast.Subscript, ast.Await)  # in a bound: other windows may come between its owner and it
 SEES_CALLER = {
     "super",
     "locals",
@@ -173,7 +174,7 @@ class AuditProbes(Expressions):
             owner = node.value
             # `max(i - 3, 0)`: who has written that knows of the edges.
             window = isinstance(index.upper, ast.BinOp) and isinstance(index.lower, (ast.Name, ast.BinOp))
-            if window and isinstance(node.ctx, ast.Load):
+            if window and isinstance(node.ctx, ast.Load) and not any(isinstance(n, CALLS_OUT) for n in walk(index)):
                 node.value = self._here(self._probe("audit_index", owner, self._site("audit window", owner)), owner)
             for name in ("lower", "upper"):
                 bound = getattr(index, name)

@@ -13,6 +13,7 @@ from ..plotting.charts import line
 from ..shell.controller import Controller, background
 from ..widgets.dialogs import Choice, Choose
 from ..widgets.plot import Plot
+from .units import UNIT
 
 if TYPE_CHECKING:
     from ...charts.plot_data import LinePlot
@@ -50,7 +51,8 @@ class Curves(Controller["LedgerScreen"]):
         screen = self.screen
         found = screen.query(Plot)
         if found:
-            told = [SERIES[screen.how_drawn] + (" by pass, log axis" if screen.logarithmic else " by pass")]
+            unit = UNIT[screen.of.kind]
+            told = [f"{SERIES[screen.how_drawn]} by {unit}" + (", log axis" if screen.logarithmic else "")]
             read = found.first().read()
             screen.say("   ".join([*told, read] if read else told))
 

@@ -109,7 +109,6 @@ class LedgerScreen(Keyed, Controlled, Screen[None]):
         self.call_after_refresh(self.curves.draw_plot)
 
     def say(self, text: str, bad: bool = False) -> None:
-        text = in_units(text, self.of.kind)
         self.query_one("#said", Static).update(Text(text, self.palette.error if bad else self.palette.quiet))
 
     async def prompt(self, question: str, value: str, hint: str) -> str | None:
@@ -153,7 +152,7 @@ class LedgerScreen(Keyed, Controlled, Screen[None]):
         if filter is not None:
             facts = told.told.filter
             if facts is not None and facts.failed:
-                self.aimed = f"the filter failed in {facts.failed} passes: {facts.why}"
+                self.aimed = f"{in_units(f'the filter failed in {facts.failed} passes', self.of.kind)}: {facts.why}"
             await self.to_place(0)
         self.trends.draw_facts()
         return True

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from ...client.ledger import Column
 from ..shell.controller import Controller, background
+from .units import UNIT
 
 if TYPE_CHECKING:
     from .screen import LedgerScreen
@@ -23,7 +24,7 @@ class Search(Controller["LedgerScreen"]):
             screen.say(nothing)
             return
         if row not in screen.order:
-            screen.say("That pass is filtered out.")
+            screen.say(f"That {UNIT[screen.of.kind]} is filtered out.")
             return
         screen.aimed = said
         await screen.to_place(screen.order.index(row))
@@ -37,7 +38,7 @@ class Search(Controller["LedgerScreen"]):
         if column is not None:
             number = column.facts.low if which == "min" else column.facts.high
             word = "minimum" if which == "min" else "maximum"
-            said = f"{word} of {column.name}, in pass {number}"
+            said = f"{word} of {column.name}, in {UNIT[self.screen.of.kind]} {number}"
             await self._to_row(self._pass_row(number), said, f"{column.name} has no {word}.")
 
     async def action_bad(self, back: bool) -> None:
@@ -53,7 +54,8 @@ class Search(Controller["LedgerScreen"]):
             exact = [c for c in ledger.columns if c.facts.first_bad]
             screen.say("No bad value that way." if bad or back else "All recorded values are finite.")
             if exact and not bad:
-                screen.say(f"{exact[0].name} was not finite in pass {exact[0].facts.first_bad}, which is not shown.")
+                unit = UNIT[screen.of.kind]
+                screen.say(f"{exact[0].name} was not finite in {unit} {exact[0].facts.first_bad}, which is not shown.")
             return
         row = screen.order[found[0]]
         names = [c.name for c in ledger.columns if c.facts.marks[row] == "!"]
