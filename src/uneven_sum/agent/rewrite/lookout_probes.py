@@ -169,7 +169,7 @@ class LookoutProbes(AuditProbes):
 
     def _watched_return(self, value: ast.expr, like: ast.AST) -> ast.expr:
         if self.leaves:
-            value = self._here(self._probe("left", value), like)
+            value = self._here(self._probe("left", value, self._site("left")), like)
         for lk in self.watched_returns:
             test, inline = self._due(lk)
             site = self._site("lookout" if inline else "by name", lookouts=[lk])
