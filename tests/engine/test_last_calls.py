@@ -66,6 +66,8 @@ async def test_values_of_main_at_the_end(script, interpreter: str, end: str) -> 
         assert "float64" in await run.ask("levels", main.id)
         assert (await run.ask("out", main.id)).startswith("not kept after its call: TextIOWrapper")
         assert await run.ask("rise * 4.0", fill.id) == "5.0" and fill.line == 16
+        cards = await run.client.cards(fill.id)
+        assert {c.name for c in cards} >= {"tank", "rise"} and not any(c.new or c.changed for c in cards)
         assert fill.unevenSum["arguments"].startswith("tank=Tank")
         assert await run.ask("tank.level", (await called(run, "route")).id) != ""
         with pytest.raises(BadUse, match="rise"):

@@ -196,6 +196,8 @@ class InspectionRequests(Part):
         found = value_cards.cards(frame, about, exchange.before, wanted, exchange.texts)
         self.engine.by_hand.mark(found, frame)
         pause = self.engine.present
+        for card in found if pause is not None and frame in pause.arguments else ():
+            card.update(new=False, changed=False, old="")  # of a call that has ended: nothing was before
         if names is None and pause is not None and pause.returned is not MISSING and frame is pause.frame:
             told = {"name": "returned", "changed": False, "new": True, "used": True, "assigned": True}
             found.insert(0, {**summary(pause.returned), **told})
